@@ -1,0 +1,291 @@
+// dusky-reed-cli: the chain without a window. Same core, same scenes, same numbers.
+#include <unistd.h>
+
+#include <CLI/CLI.hpp>
+#include <cstdio>
+#include <iostream>
+#include <nlohmann/json.hpp>
+
+#include "base/decibel.h"
+#include "devices/sound_file.h"
+#include "engine/render.h"
+#include "measure/file_measure.h"
+#include "scenes/scene.h"
+
+namespace {
+
+using namespace reed;
+using Json = nlohmann::ordered_json;
+
+constexpr int kBadInput = 2;
+
+int refuse(const Error& error) {
+    std::cerr << "dusky-reed-cli: " << error.text() << "\n";
+    return kBadInput;
+}
+
+const char* unit_name(Unit unit) {
+    switch (unit) {
+        case Unit::decibel: return "dB";
+        case Unit::dbfs: return "dBFS";
+        case Unit::hertz: return "Hz";
+        case Unit::milliseconds: return "ms";
+        case Unit::ratio: return ":1";
+        case Unit::percent: return "%";
+        case Unit::quality: return "Q";
+        case Unit::none: break;
+    }
+    return "";
+}
+
+Json parameter_json(const Parameter& p) {
+    Json out;
+    out["id"] = p.id;
+    out["title"] = p.title;
+    out["hint"] = p.hint;
+    if (!p.group.empty()) out["group"] = p.group;
+    if (p.kind == ValueKind::toggle) {
+        out["type"] = "toggle";
+        out["default"] = p.default_value >= 0.5;
+        return out;
+    }
+    if (p.kind == ValueKind::choice) {
+        out["type"] = "choice";
+        out["choices"] = Json::array();
+        for (const auto& c : p.choices) out["choices"].push_back({{"id", c.id}, {"title", c.title}});
+        out["default"] = p.choices[static_cast<size_t>(p.default_value)].id;
+        return out;
+    }
+    out["type"] = "number";
+    out["unit"] = unit_name(p.unit);
+    out["minimum"] = p.minimum;
+    out["maximum"] = p.maximum;
+    out["default"] = p.default_value;
+    out["scale"] = p.scale == Scale::logarithmic ? "logarithmic" : "linear";
+    return out;
+}
+
+int stages_command(bool json) {
+    Json list = Json::array();
+    for (const auto* kind : stage_kinds()) {
+        if (!json) {
+            std::printf("%-12s %s\n", std::string(kind->id).c_str(), std::string(kind->purpose).c_str());
+            continue;
+        }
+        Json stage;
+        stage["kind"] = kind->id;
+        stage["title"] = kind->title;
+        stage["purpose"] = kind->purpose;
+        stage["parameters"] = Json::array();
+        for (const auto& p : kind->parameters) stage["parameters"].push_back(parameter_json(p));
+        list.push_back(std::move(stage));
+    }
+    if (json) std::cout << Json{{"stages", list}}.dump(2) << "\n";
+    return 0;
+}
+
+/// The scene, or nothing after its problems were printed.
+std::optional<Scene> scene_or_complain(const std::string& path) {
+    SceneReading reading = load_scene(path);
+    for (const auto& problem : reading.problems) std::cerr << path << ": " << problem.text() << "\n";
+    return reading.scene;
+}
+
+struct RenderOptions {
+    std::string scene, in, out, samples = "auto";
+    int block = 1024;
+};
+
+int render_command(const RenderOptions& o) {
+    const auto scene = scene_or_complain(o.scene);
+    if (!scene) return kBadInput;
+    const bool terminal = isatty(STDERR_FILENO) != 0;
+    int shown = -1;
+    const auto progress = [&](double done) {
+        const int percent = static_cast<int>(done * 100.0);
+        if (terminal && percent != shown) std::fprintf(stderr, "\r%3d %%", shown = percent);
+        return true;
+    };
+    const auto report = render_file(scene->chain, o.in, o.out, o.samples == "24", o.block, progress);
+    if (terminal) std::fprintf(stderr, "\r     \r");
+    if (!report.ok()) return refuse(report.error());
+    if (report.value().faults > 0) {
+        std::cerr << "dusky-reed-cli: " << o.in << ": " << report.value().faults
+                  << " samples were no numbers and became silence.\n";
+    }
+    if (report.value().clipped > 0) {
+        std::cerr << "dusky-reed-cli: " << o.out << ": " << report.value().clipped
+                  << " samples were above full scale and were clipped; a limiter at the end prevents that.\n";
+    }
+    return 0;
+}
+
+Json optional_number(const std::optional<double>& v) { return v ? Json(*v) : Json(nullptr); }
+
+int measure_command(const std::string& path, bool json) {
+    auto opened = SoundReader::open(path);
+    if (!opened.ok()) return refuse(opened.error());
+    SoundReader& reader = *opened.value();
+    const SoundInfo info = reader.info();
+    if (info.channels > kMaxChannels) {
+        return refuse({"it has " + std::to_string(info.channels) + " channels; 1 or 2 can be measured.", path, ""});
+    }
+    if (info.sample_rate < 8000 || info.sample_rate > kMaxSampleRate) {
+        return refuse({"its sample rate is outside 8000 to 192000 Hz.", path, ""});
+    }
+    FileMeasure measure({info.sample_rate, info.channels});
+    AudioBuffer buffer(info.channels, 8192);
+    for (size_t n = reader.read(buffer); n > 0; n = reader.read(buffer)) {
+        measure.add(buffer.block(0, static_cast<int>(n)));
+    }
+    const SoundMeasures m = measure.result();
+    if (m.duration_s == 0.0) {
+        return refuse({"it holds no sound.", path, "It may have been cut off while it was written."});
+    }
+    if (json) {
+        Json out;
+        out["duration_s"] = m.duration_s;
+        out["sample_rate_hz"] = m.sample_rate_hz;
+        out["channels"] = m.channels;
+        out["sample_peak_dbfs"] = optional_number(m.sample_peak_dbfs);
+        out["true_peak_dbtp"] = optional_number(m.true_peak_dbtp);
+        out["integrated_lufs"] = optional_number(m.integrated_lufs);
+        out["loudness_range_lu"] = optional_number(m.loudness_range_lu);
+        out["noise_floor_dbfs"] = optional_number(m.noise_floor_dbfs);
+        out["clipped_samples"] = m.clipped_samples;
+        std::cout << out.dump(2) << "\n";
+        return 0;
+    }
+    const auto line = [](const char* name, const std::optional<double>& v, const char* unit) {
+        if (v) std::printf("%-16s %8.2f %s\n", name, *v, unit);
+        else std::printf("%-16s %8s\n", name, "none");
+    };
+    line("duration", m.duration_s, "s");
+    line("sample rate", m.sample_rate_hz, "Hz");
+    line("channels", m.channels, "");
+    line("sample peak", m.sample_peak_dbfs, "dBFS");
+    line("true peak", m.true_peak_dbtp, "dBTP");
+    line("loudness", m.integrated_lufs, "LUFS");
+    line("loudness range", m.loudness_range_lu, "LU");
+    line("noise floor", m.noise_floor_dbfs, "dBFS");
+    line("clipped", static_cast<double>(m.clipped_samples), "samples");
+    return 0;
+}
+
+Json level(bool known, double v) { return known && v > kSilenceDb ? Json(v) : Json(nullptr); }
+
+int levels_command(const std::string& scene_path, const std::string& in, bool json) {
+    const auto scene = scene_or_complain(scene_path);
+    if (!scene) return kBadInput;
+    const auto report = file_levels(scene->chain, in);
+    if (!report.ok()) return refuse(report.error());
+    const LevelReport& r = report.value();
+    Json taps = Json::array();
+    Json stages = Json::array();
+    for (size_t t = 0; t < r.taps.size(); ++t) {
+        const TapLevels& l = r.taps[t];
+        Json tap;
+        tap["tap"] = t;
+        tap["after"] = t == 0 ? "input" : scene->chain.stages[t - 1].id;
+        tap["peak_dbfs"] = level(true, l.peak);
+        tap["room_dbfs"] = level(l.room_known, l.room);
+        tap["room_high_dbfs"] = level(l.room_known, l.room_high);
+        tap["voice_dbfs"] = level(l.voice_known, l.voice);
+        tap["voice_low_dbfs"] = level(l.voice_known, l.voice_low);
+        tap["voice_high_dbfs"] = level(l.voice_known, l.voice_high);
+        taps.push_back(std::move(tap));
+        if (t == 0) continue;
+        const StageSpec& s = scene->chain.stages[t - 1];
+        stages.push_back({{"id", s.id},
+                          {"kind", s.kind},
+                          {"bypass", s.bypass},
+                          {"reduction_usual_db", r.stages[t - 1].usual},
+                          {"reduction_deepest_db", r.stages[t - 1].deepest}});
+    }
+    if (json) {
+        std::cout << Json{{"taps", taps}, {"stages", stages}}.dump(2) << "\n";
+        return 0;
+    }
+    std::printf("%-16s %8s %8s %8s  (dBFS)\n", "after", "room", "voice", "peak");
+    for (const auto& tap : taps) {
+        const auto text = [](const Json& v) {
+            char out[16];
+            if (v.is_null()) return std::string("-");
+            std::snprintf(out, sizeof out, "%.1f", v.get<double>());
+            return std::string(out);
+        };
+        std::printf("%-16s %8s %8s %8s\n", tap["after"].get<std::string>().c_str(), text(tap["room_dbfs"]).c_str(),
+                    text(tap["voice_dbfs"]).c_str(), text(tap["peak_dbfs"]).c_str());
+    }
+    return 0;
+}
+
+int check_command(const std::vector<std::string>& paths) {
+    int status = 0;
+    for (const auto& path : paths) {
+        const SceneReading reading = load_scene(path);
+        if (reading.scene) {
+            std::cout << path << ": valid\n";
+            for (const auto& remark : reading.remarks) std::cout << path << ": note: " << remark << "\n";
+            continue;
+        }
+        for (const auto& problem : reading.problems) std::cerr << path << ": " << problem.text() << "\n";
+        status = kBadInput;
+    }
+    return status;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    CLI::App app("Dusky Reed on the command line: render, measure and check without a window.");
+    app.require_subcommand(1);
+    bool json = false;
+
+    auto* stages = app.add_subcommand("stages", "List every stage kind with its parameters");
+    stages->add_flag("--json", json, "Write JSON");
+
+    RenderOptions options;
+    auto* render = app.add_subcommand("render", "Process a sound file with a scene");
+    render->add_option("--scene", options.scene, "Scene file")->required();
+    render->add_option("--in", options.in, "Sound file to read (WAV, FLAC, Ogg, Opus; 1 or 2 channels)")->required();
+    render->add_option("--out", options.out, "Sound file to write: .wav or .flac")->required();
+    render->add_option("--block", options.block, "Frames processed at a time, 1 to 8192; the result is the same")
+        ->check(CLI::Range(1, 8192));
+    render->add_option("--samples", options.samples, "24 (24-bit) or float (32-bit); auto: float in WAV, 24 in FLAC")
+        ->check(CLI::IsMember({"auto", "24", "float"}));
+
+    std::string sound;
+    auto* measure = app.add_subcommand("measure", "Measure a sound file: levels, loudness, true peak, noise floor");
+    measure->add_option("file", sound, "Sound file")->required();
+    measure->add_flag("--json", json, "Write JSON");
+
+    std::string scene;
+    auto* levels = app.add_subcommand("levels", "Room, voice and peak at every point of the chain");
+    levels->add_option("--scene", scene, "Scene file")->required();
+    levels->add_option("--in", sound, "Sound file")->required();
+    levels->add_flag("--json", json, "Write JSON");
+
+    std::vector<std::string> paths;
+    auto* scenes = app.add_subcommand("scene", "Work on scene files");
+    scenes->require_subcommand(1);
+    auto* check = scenes->add_subcommand("check", "Say whether scene files are valid, or what is wrong and where");
+    check->add_option("files", paths, "Scene files")->required();
+
+    try {
+        app.parse(argc, argv);
+    } catch (const CLI::ParseError& e) {
+        const int code = app.exit(e);
+        return code == 0 ? 0 : kBadInput;
+    }
+    try {
+        if (*stages) return stages_command(json);
+        if (*render) return render_command(options);
+        if (*measure) return measure_command(sound, json);
+        if (*levels) return levels_command(scene, sound, json);
+        if (*check) return check_command(paths);
+    } catch (const std::bad_alloc&) {
+        return refuse({"there is not enough memory for this.", "", "Close other programs or use a shorter file."});
+    }
+    return kBadInput;
+}

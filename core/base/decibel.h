@@ -1,0 +1,31 @@
+// Decibels, as the whole program uses them.
+//
+// One scale serves every level shown or compared: dBFS as AES17 defines it, where a sine of
+// full-scale amplitude reads 0 dBFS, whether it is measured by its peak or by its RMS value.
+// An RMS level is therefore 10 log10(2 * mean square): 3.01 dB above the bare RMS figure.
+#pragma once
+
+#include <cmath>
+
+namespace reed {
+
+/// Levels at or below this are shown as silence (dBFS). 24-bit sound ends at about -144.
+inline constexpr double kSilenceDb = -150.0;
+
+/// Amplitude ratio for a level in dB; any finite dB value. 20 dB is a factor of ten.
+inline double db_to_gain(double db) { return std::pow(10.0, db / 20.0); }
+
+/// Level in dB of an amplitude ratio >= 0; never below kSilenceDb.
+inline double gain_to_db(double gain) {
+    return gain > 3.2e-8 ? 20.0 * std::log10(gain) : kSilenceDb;
+}
+
+/// AES17 RMS level in dBFS of a mean square (full-scale sine: mean square 0.5, level 0).
+inline double mean_square_to_dbfs(double mean_square) {
+    return mean_square > 5e-16 ? 10.0 * std::log10(2.0 * mean_square) : kSilenceDb;
+}
+
+/// Inverse of mean_square_to_dbfs.
+inline double dbfs_to_mean_square(double dbfs) { return 0.5 * std::pow(10.0, dbfs / 10.0); }
+
+}  // namespace reed

@@ -1,0 +1,198 @@
+#include "chain/chain.h"
+
+#include <cmath>
+
+#include "base/flush_to_zero.h"
+
+namespace reed {
+namespace {
+constexpr float kAbsurd = 1e6f;  // +120 dBFS: no sound card sends it, a broken stage might
+}
+
+Result<std::unique_ptr<Chain>> Chain::build(const ChainSpec& spec, const StreamFormat& format,
+                                            std::uint32_t serial) {
+    const auto problems = chain_problems(spec);
+    if (!problems.empty()) return problems.front();
+    if (!(format.sample_rate >= kMinSampleRate && format.sample_rate <= kMaxSampleRate)) {
+        return Error{"the sample rate " + std::to_string(std::lround(format.sample_rate)) +
+                         " Hz is outside 44100 to 192000 Hz.",
+                     "", "Convert the sound to 48000 Hz first."};
+    }
+    if (format.channels < 1 || format.channels > kMaxChannels) {
+        return Error{"it has " + std::to_string(format.channels) + " channels; the chain takes 1 or 2.", "",
+                     "Pick the channel with the voice first."};
+    }
+    std::unique_ptr<Chain> chain(new Chain);
+    chain->format_ = format;
+    chain->serial_ = serial;
+    chain->tap_length_ = static_cast<int>(std::lround(kTapFrameSeconds * format.sample_rate));
+    size_t slots = 0;
+    for (const auto& s : spec.stages) {
+        Link link;
+        link.stage = s.stage_kind().make();
+        link.stage->prepare(format, s.values);
+        link.active.prepare(format.sample_rate, 0.005, s.bypass ? 0.0 : 1.0);
+        for (auto& d : link.dry) d.prepare(link.stage->latency());
+        link.first_slot = slots;
+        link.slot_count = s.values.size();
+        slots += s.values.size() + 1;
+        chain->latency_ += link.stage->latency();
+        chain->links_.push_back(std::move(link));
+    }
+    chain->slots_ = std::vector<std::atomic<double>>(slots);
+    chain->fetched_.resize(slots);
+    chain->meters_.resize(spec.stages.size() + 1);
+    std::int64_t skip = 0;
+    for (size_t i = 0; i < chain->links_.size(); ++i) {
+        skip += chain->links_[i].stage->latency();
+        chain->meters_[i + 1].skip = skip;
+    }
+    chain->post(spec);
+    chain->fetch_slots();
+    return chain;
+}
+
+void Chain::post(const ChainSpec& spec) {
+    for (size_t i = 0; i < links_.size(); ++i) {
+        const StageSpec& s = spec.stages[i];
+        std::atomic<double>* slot = &slots_[links_[i].first_slot];
+        for (const double v : s.values) (slot++)->store(v, std::memory_order_relaxed);
+        slot->store(s.bypass ? 1.0 : 0.0, std::memory_order_relaxed);
+    }
+    posted_.fetch_add(1, std::memory_order_release);
+}
+
+void Chain::fetch_slots() noexcept {
+    const std::uint32_t posted = posted_.load(std::memory_order_acquire);
+    if (posted == followed_) return;
+    followed_ = posted;
+    for (auto& link : links_) {
+        bool changed = false;
+        for (size_t k = 0; k <= link.slot_count; ++k) {
+            const size_t slot = link.first_slot + k;
+            const double v = slots_[slot].load(std::memory_order_relaxed);
+            changed = changed || v != fetched_[slot];
+            fetched_[slot] = v;
+        }
+        if (!changed) continue;
+        link.stage->set_values({&fetched_[link.first_slot], link.slot_count});
+        link.active.set(fetched_[link.first_slot + link.slot_count] >= 0.5 ? 0.0 : 1.0);
+    }
+}
+
+void Chain::process(const AudioBlock& block) noexcept {
+    const FlushToZero no_denormals;
+    for (int done = 0; done < block.frames;) {
+        if (in_grain_ == 0) {
+            fetch_slots();
+            for (auto& link : links_) {
+                link.stage->begin_grain();
+                link.active.begin_grain();
+            }
+        }
+        const int n = std::min(block.frames - done, kGrain - in_grain_);
+        process_grain(block.slice(done, n));
+        in_grain_ = (in_grain_ + n) % kGrain;
+        done += n;
+    }
+}
+
+void Chain::process_grain(const AudioBlock& block) noexcept {
+    if (!healthy(block)) repair(block);
+    meter(0, block);
+    for (size_t i = 0; i < links_.size(); ++i) {
+        run_link(links_[i], block);
+        meter(i + 1, block);
+    }
+}
+
+void Chain::run_link(Link& link, const AudioBlock& block) noexcept {
+    const bool always_on = !link.active.moving() && link.active.grain_value() == 1.0;
+    float dry[kMaxChannels][kGrain];
+    for (int c = 0; c < block.channels; ++c) {
+        // The delayed dry sound is kept up to date even while unused, so that bypass needs no run-up.
+        if (link.dry[c].delay() > 0 || !always_on) link.dry[c].process(block[c], dry[c], block.frames);
+    }
+    link.stage->process(block);
+    if (!healthy(block)) {
+        repair(block);
+        link.stage->reset();
+    }
+    if (always_on) return;
+    for (int i = 0; i < block.frames; ++i) {
+        const float wet = link.active.next();
+        for (int c = 0; c < block.channels; ++c) {
+            // With wet at exactly 0 the dry sound comes out bit for bit.
+            block[c][i] = dry[c][i] + wet * (block[c][i] - dry[c][i]);
+        }
+    }
+}
+
+void Chain::meter(size_t tap, const AudioBlock& block) noexcept {
+    if (taps_to_ == nullptr) return;
+    Meter& m = meters_[tap];
+    int start = 0;
+    if (m.skip > 0) {
+        start = static_cast<int>(std::min<std::int64_t>(m.skip, block.frames));
+        m.skip -= start;
+    }
+    while (start < block.frames) {
+        const int n = std::min(block.frames - start, tap_length_ - m.filled);
+        for (int c = 0; c < block.channels; ++c) {
+            const float* x = block[c] + start;
+            float peak = m.peak;
+            float power = 0.0f;
+            for (int i = 0; i < n; ++i) {
+                peak = std::max(peak, std::abs(x[i]));
+                power += x[i] * x[i];
+            }
+            m.peak = peak;
+            m.power[c] += power;
+        }
+        m.filled += n;
+        start += n;
+        if (m.filled == tap_length_) close_frame(tap);
+    }
+}
+
+void Chain::close_frame(size_t tap) noexcept {
+    Meter& m = meters_[tap];
+    TapFrame frame;
+    frame.index = m.index++;
+    frame.chain = serial_;
+    frame.tap = static_cast<std::int16_t>(tap);
+    frame.peak = m.peak;
+    frame.mean_square = static_cast<float>(std::max(m.power[0], m.power[1]) / tap_length_);
+    if (tap > 0) {
+        Link& link = links_[tap - 1];
+        frame.reduction_db = link.stage->take_reduction() * static_cast<float>(link.active.grain_value());
+    }
+    (void)taps_to_->try_enqueue(frame);  // a full queue means nobody looks; the sound goes on
+    m.filled = 0;
+    m.peak = 0.0f;
+    m.power[0] = m.power[1] = 0.0;
+}
+
+bool Chain::healthy(const AudioBlock& block) const noexcept {
+    // One comparison per sample that is false for NaN, infinity and absurd values alike.
+    int good = 0;
+    for (int c = 0; c < block.channels; ++c) {
+        const float* x = block[c];
+        for (int i = 0; i < block.frames; ++i) good += std::abs(x[i]) < kAbsurd ? 1 : 0;
+    }
+    return good == block.channels * block.frames;
+}
+
+void Chain::repair(const AudioBlock& block) noexcept {
+    std::uint64_t count = 0;
+    for (int c = 0; c < block.channels; ++c) {
+        for (int i = 0; i < block.frames; ++i) {
+            if (std::abs(block[c][i]) < kAbsurd) continue;
+            block[c][i] = 0.0f;
+            ++count;
+        }
+    }
+    faults_.fetch_add(count, std::memory_order_relaxed);
+}
+
+}  // namespace reed

@@ -1,0 +1,84 @@
+// The running chain: stages in order, bypass, taps, and protection against broken sound.
+#pragma once
+
+#include <atomic>
+#include <memory>
+#include <vector>
+
+#include "chain/chain_spec.h"
+#include "chain/tap.h"
+#include "dsp/delay_line.h"
+#include "dsp/smoothed.h"
+
+namespace reed {
+
+/// Built off the audio thread from a valid ChainSpec, then processed on it. process() neither allocates nor
+/// waits; NaN and infinity at its input or inside a stage never come out.
+class Chain {
+  public:
+    /// Fails when chain_problems() finds something or the format is out of range. `serial` marks its taps.
+    static Result<std::unique_ptr<Chain>> build(const ChainSpec& spec, const StreamFormat& format,
+                                                std::uint32_t serial = 0);
+
+    const StreamFormat& format() const { return format_; }
+    std::uint32_t serial() const { return serial_; }
+
+    /// Taps report here (nullptr: nowhere). Set while no one processes.
+    void set_tap_queue(TapQueue* queue) { taps_to_ = queue; }
+
+    /// Follows `spec`, which must have the same structure as the one it was built from. Any one thread other
+    /// than the audio thread; lock-free. The sound moves there smoothly from the next grain on.
+    void post(const ChainSpec& spec);
+
+    /// In place; block.frames of any size from 0 up, channels as in format().
+    void process(const AudioBlock& block) noexcept;
+
+    /// Exact delay from input to output in frames; the same whatever is bypassed.
+    int latency() const { return latency_; }
+    /// Delay of one stage in frames.
+    int stage_latency(size_t stage) const { return links_[stage].stage->latency(); }
+
+    /// Samples that were not finite numbers (or beyond +120 dBFS) and were replaced, since the start.
+    std::uint64_t faults() const { return faults_.load(std::memory_order_relaxed); }
+
+  private:
+    struct Link {
+        std::unique_ptr<Stage> stage;
+        Smoothed active;  // 1: through the stage, 0: bypassed
+        DelayLine dry[kMaxChannels];
+        size_t first_slot = 0;
+        size_t slot_count = 0;  // parameter values; one more slot for bypass follows
+    };
+    struct Meter {
+        std::int64_t skip = 0;  // frames until this tap's first piece starts
+        std::int64_t index = 0;
+        int filled = 0;
+        float peak = 0.0f;
+        double power[kMaxChannels] = {};
+    };
+
+    Chain() = default;
+    void fetch_slots() noexcept;
+    void process_grain(const AudioBlock& block) noexcept;
+    void run_link(Link& link, const AudioBlock& block) noexcept;
+    void meter(size_t tap, const AudioBlock& block) noexcept;
+    void close_frame(size_t tap) noexcept;
+    bool healthy(const AudioBlock& block) const noexcept;
+    void repair(const AudioBlock& block) noexcept;
+
+    StreamFormat format_;
+    std::uint32_t serial_ = 0;
+    std::vector<Link> links_;
+    std::vector<Meter> meters_;
+    std::vector<std::atomic<double>> slots_;
+    std::vector<double> fetched_;
+    std::atomic<std::uint32_t> posted_{0};
+    std::uint32_t followed_ = 0;
+    int in_grain_ = 0;
+    int tap_length_ = 480;
+    int latency_ = 0;
+    TapQueue* taps_to_ = nullptr;
+    std::atomic<std::uint64_t> faults_{0};
+};
+
+}  // namespace reed

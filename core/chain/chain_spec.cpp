@@ -1,0 +1,61 @@
+#include "chain/chain_spec.h"
+
+namespace reed {
+
+StageSpec new_stage(const ChainSpec& chain, const StageKind& kind) {
+    StageSpec out;
+    out.kind = kind.id;
+    out.values = default_values(kind);
+    out.id = out.kind;
+    for (int n = 2; chain.index_of(out.id) >= 0; ++n) out.id = out.kind + "_" + std::to_string(n);
+    return out;
+}
+
+bool same_structure(const ChainSpec& a, const ChainSpec& b) {
+    if (a.stages.size() != b.stages.size()) return false;
+    for (size_t i = 0; i < a.stages.size(); ++i) {
+        const StageSpec& x = a.stages[i];
+        const StageSpec& y = b.stages[i];
+        if (x.id != y.id || x.kind != y.kind || x.values.size() != y.values.size()) return false;
+        const auto& table = x.stage_kind().parameters;
+        for (size_t p = 0; p < table.size(); ++p) {
+            if (table[p].structural && x.values[p] != y.values[p]) return false;
+        }
+    }
+    return true;
+}
+
+std::vector<Error> chain_problems(const ChainSpec& chain) {
+    std::vector<Error> out;
+    if (chain.stages.size() > kMaxStages) {
+        out.push_back({"there are " + std::to_string(chain.stages.size()) + " stages; at most " +
+                           std::to_string(kMaxStages) + " can be used.",
+                       "stages", "Remove some."});
+    }
+    for (size_t i = 0; i < chain.stages.size(); ++i) {
+        const StageSpec& s = chain.stages[i];
+        const std::string where = "stages[" + std::to_string(i) + "]";
+        const StageKind* kind = find_stage_kind(s.kind);
+        if (kind == nullptr) {
+            out.push_back({"there is no stage kind \"" + s.kind + "\".", where + ".kind", ""});
+            continue;
+        }
+        if (s.values.size() != kind->parameters.size()) {
+            out.push_back({"it has " + std::to_string(s.values.size()) + " values instead of " +
+                               std::to_string(kind->parameters.size()) + ".",
+                           where, ""});
+            continue;
+        }
+        for (size_t p = 0; p < s.values.size(); ++p) {
+            if (auto problem = value_problem(kind->parameters[p], s.values[p])) {
+                out.push_back({*problem, where + ".parameters." + std::string(kind->parameters[p].id), ""});
+            }
+        }
+        if (chain.index_of(s.id) != static_cast<int>(i)) {
+            out.push_back({"the id \"" + s.id + "\" is used twice.", where + ".id", "Give each stage its own."});
+        }
+    }
+    return out;
+}
+
+}  // namespace reed

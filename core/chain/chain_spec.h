@@ -1,0 +1,62 @@
+// The chain as a plain value: what the interface edits, scenes store and the engine follows.
+#pragma once
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "stages/registry.h"
+
+namespace reed {
+
+/// One stage: its kind, its name and its parameter values (one per row of the kind's table).
+struct StageSpec {
+    std::string id;     ///< unique in the chain ("gate", "gate_2"); stays when the stage moves
+    std::string kind;   ///< a StageKind id
+    std::string title;  ///< the person's name for it; empty: the kind's title
+    bool bypass = false;
+    std::vector<double> values;
+
+    bool operator==(const StageSpec&) const = default;
+
+    const StageKind& stage_kind() const { return *find_stage_kind(kind); }
+    std::string shown_title() const { return title.empty() ? std::string(stage_kind().title) : title; }
+    /// Value by parameter id; the id must exist.
+    double value(std::string_view parameter) const {
+        return values[static_cast<size_t>(stage_kind().find(parameter))];
+    }
+    void set(std::string_view parameter, double value) {
+        values[static_cast<size_t>(stage_kind().find(parameter))] = value;
+    }
+};
+
+/// At most this many stages: more than anyone can look over, and a bound for files.
+inline constexpr size_t kMaxStages = 32;
+
+/// Stages in the order of the signal.
+struct ChainSpec {
+    std::vector<StageSpec> stages;
+
+    bool operator==(const ChainSpec&) const = default;
+
+    /// Index of the stage with this id, or -1.
+    int index_of(std::string_view id) const {
+        for (size_t i = 0; i < stages.size(); ++i) {
+            if (stages[i].id == id) return static_cast<int>(i);
+        }
+        return -1;
+    }
+};
+
+/// A stage of `kind` with default values and an id not used in `chain` yet.
+StageSpec new_stage(const ChainSpec& chain, const StageKind& kind);
+
+/// True when only values and bypass differ, and no structural parameter: the running chain can follow
+/// without being rebuilt.
+bool same_structure(const ChainSpec& a, const ChainSpec& b);
+
+/// Everything wrong with a chain: unknown kinds, values outside their range (by name and range), too many
+/// stages, ids used twice. Empty when it can be run.
+std::vector<Error> chain_problems(const ChainSpec& chain);
+
+}  // namespace reed

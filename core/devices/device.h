@@ -1,0 +1,40 @@
+// Where the sound comes from: one interface for the simulated room, a sound file and PipeWire.
+#pragma once
+
+#include <cstdint>
+#include <string>
+
+#include "engine/engine.h"
+
+namespace reed {
+
+enum class DeviceKind { simulated_room, sound_file, pipewire };
+
+/// Which device to use; what the session remembers.
+struct DeviceChoice {
+    DeviceKind kind = DeviceKind::simulated_room;
+    std::string target;  ///< file path, or a PipeWire node name; empty: the default source
+
+    bool operator==(const DeviceChoice&) const = default;
+};
+
+struct DeviceStatus {
+    bool running = false;
+    std::uint64_t dropouts = 0;  ///< blocks that came late or were lost, since start
+    std::string problem;         ///< plain words when it stopped by itself; empty while all is well
+};
+
+class Device {
+  public:
+    virtual ~Device() = default;
+
+    /// The format it will deliver. Known from construction on.
+    virtual StreamFormat format() const = 0;
+    /// Starts calling `callback` from a thread of its own until stop() or destruction.
+    virtual Result<void> start(AudioCallback& callback) = 0;
+    /// Returns after the last call of the callback has ended.
+    virtual void stop() = 0;
+    virtual DeviceStatus status() const = 0;
+};
+
+}  // namespace reed

@@ -1,0 +1,181 @@
+#include "devices/sound_file.h"
+
+#include <sndfile.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/file.h"
+
+namespace reed {
+namespace {
+
+std::string lower_extension(const std::filesystem::path& path) {
+    std::string ext = path.extension().string();
+    std::transform(ext.begin(), ext.end(), ext.begin(), [](unsigned char c) { return std::tolower(c); });
+    return ext;
+}
+
+/// libsndfile's own words, without its full stop.
+std::string library_reason(SNDFILE* file) {
+    std::string text = sf_strerror(file);
+    while (!text.empty() && (text.back() == '.' || text.back() == '\n')) text.pop_back();
+    return text;
+}
+
+}  // namespace
+
+struct SoundReader::Handle {
+    SNDFILE* file = nullptr;
+    ~Handle() {
+        if (file != nullptr) sf_close(file);
+    }
+};
+
+Result<std::unique_ptr<SoundReader>> SoundReader::open(const std::filesystem::path& path) {
+    std::error_code ec;
+    if (!std::filesystem::exists(path, ec)) return Error{"there is no such file.", path.string(), ""};
+    if (std::filesystem::is_directory(path, ec)) return Error{"it is a folder, not a sound file.", path.string(), ""};
+    if (std::filesystem::is_regular_file(path, ec) && std::filesystem::file_size(path, ec) == 0) {
+        return Error{"the file is empty.", path.string(), "Record it again."};
+    }
+    SF_INFO info{};
+    auto handle = std::make_unique<Handle>();
+    handle->file = sf_open(path.c_str(), SFM_READ, &info);
+    if (handle->file == nullptr) {
+        return Error{"it can't be read as sound (" + library_reason(nullptr) + ").", path.string(),
+                     "WAV, FLAC, Ogg and Opus files are understood."};
+    }
+    if (info.frames <= 0 || info.channels <= 0) {
+        return Error{"it holds no sound.", path.string(), "It may have been cut off while it was written."};
+    }
+    std::unique_ptr<SoundReader> out(new SoundReader);
+    out->handle_ = std::move(handle);
+    out->info_ = {static_cast<double>(info.samplerate), info.channels, info.frames};
+    return out;
+}
+
+SoundReader::~SoundReader() = default;
+
+size_t SoundReader::read(AudioBuffer& out) {
+    const auto channels = static_cast<size_t>(info_.channels);
+    interleaved_.resize(channels * out.frames());
+    const sf_count_t got = sf_readf_float(handle_->file, interleaved_.data(), static_cast<sf_count_t>(out.frames()));
+    const auto frames = static_cast<size_t>(std::max<sf_count_t>(got, 0));
+    for (size_t c = 0; c < channels && static_cast<int>(c) < out.channels(); ++c) {
+        float* row = out[static_cast<int>(c)].data();
+        for (size_t i = 0; i < frames; ++i) row[i] = interleaved_[i * channels + c];
+    }
+    return frames;
+}
+
+bool SoundReader::rewind() { return sf_seek(handle_->file, 0, SEEK_SET) == 0; }
+
+Result<AudioBuffer> read_sound(const std::filesystem::path& path, SoundInfo* info, std::int64_t max_frames) {
+    auto opened = SoundReader::open(path);
+    if (!opened.ok()) return opened.error();
+    SoundReader& reader = *opened.value();
+    if (info != nullptr) *info = reader.info();
+    // The header's length is not trusted with memory: the buffer grows with what is really there.
+    AudioBuffer out(reader.info().channels, 0);
+    AudioBuffer piece(reader.info().channels, 65536);
+    for (;;) {
+        const size_t n = reader.read(piece);
+        if (n == 0) break;
+        const size_t before = out.frames();
+        if (static_cast<std::int64_t>(before + n) > max_frames) {
+            return Error{"it is too long to be held in memory.", path.string(), "Cut it into shorter pieces."};
+        }
+        out.resize(before + n);
+        for (int c = 0; c < out.channels(); ++c) {
+            std::copy_n(piece[c].begin(), n, out[c].begin() + static_cast<std::ptrdiff_t>(before));
+        }
+    }
+    if (out.frames() == 0) {
+        return Error{"it holds no sound.", path.string(), "It may have been cut off while it was written."};
+    }
+    return out;
+}
+
+struct SoundWriter::Handle {
+    SNDFILE* file = nullptr;
+    ~Handle() {
+        if (file != nullptr) sf_close(file);
+    }
+};
+
+Result<std::unique_ptr<SoundWriter>> SoundWriter::create(const std::filesystem::path& path,
+                                                         const StreamFormat& format, SampleFormat samples) {
+    const std::string ext = lower_extension(path);
+    SF_INFO info{};
+    info.samplerate = static_cast<int>(std::lround(format.sample_rate));
+    info.channels = format.channels;
+    if (ext == ".flac") {
+        info.format = SF_FORMAT_FLAC | SF_FORMAT_PCM_24;
+        samples = SampleFormat::pcm24;
+    } else if (ext == ".wav") {
+        info.format = SF_FORMAT_WAV | (samples == SampleFormat::pcm24 ? SF_FORMAT_PCM_24 : SF_FORMAT_FLOAT);
+    } else {
+        return Error{"sound can't be written as \"" + ext + "\".", path.string(), "Use .wav or .flac."};
+    }
+    std::error_code ec;
+    if (path.has_parent_path() && !std::filesystem::is_directory(path.parent_path(), ec)) {
+        return Error{"the folder does not exist.", path.string(), "Create it first."};
+    }
+    std::unique_ptr<SoundWriter> out(new SoundWriter);
+    out->target_ = path;
+    out->partial_ = partial_path(path);
+    out->channels_ = format.channels;
+    out->integer_ = samples == SampleFormat::pcm24;
+    out->handle_ = std::make_unique<Handle>();
+    out->handle_->file = sf_open(out->partial_.c_str(), SFM_WRITE, &info);
+    if (out->handle_->file == nullptr) {
+        return Error{"it can't be written (" + library_reason(nullptr) + ").", path.string(),
+                     "Check the folder's permissions and free space."};
+    }
+    // Values beyond full scale are cut here and counted, not wrapped around.
+    sf_command(out->handle_->file, SFC_SET_CLIPPING, nullptr, SF_TRUE);
+    return out;
+}
+
+SoundWriter::~SoundWriter() {
+    if (!handle_) return;
+    handle_.reset();
+    std::error_code ec;
+    std::filesystem::remove(partial_, ec);
+}
+
+Result<void> SoundWriter::write(const AudioBlock& block) {
+    const auto channels = static_cast<size_t>(channels_);
+    interleaved_.resize(channels * static_cast<size_t>(block.frames));
+    for (size_t c = 0; c < channels; ++c) {
+        for (size_t i = 0; i < static_cast<size_t>(block.frames); ++i) {
+            const float x = block[static_cast<int>(c)][i];
+            if (integer_ && std::abs(x) > 1.0f) ++clipped_;
+            interleaved_[i * channels + c] = x;
+        }
+    }
+    if (sf_writef_float(handle_->file, interleaved_.data(), block.frames) != block.frames) {
+        return Error{"it can't be written (" + library_reason(handle_->file) + ").", target_.string(),
+                     "Check the free space. Nothing was left behind."};
+    }
+    return {};
+}
+
+Result<void> SoundWriter::finish() {
+    sf_write_sync(handle_->file);
+    SNDFILE* file = handle_->file;
+    handle_->file = nullptr;
+    const int closed = sf_close(file);
+    handle_.reset();
+    std::error_code ec;
+    if (closed == 0) std::filesystem::rename(partial_, target_, ec);
+    if (closed != 0 || ec) {
+        std::error_code ignored;
+        std::filesystem::remove(partial_, ignored);
+        return Error{"it can't be written to its end.", target_.string(), "Check the free space."};
+    }
+    return {};
+}
+
+}  // namespace reed

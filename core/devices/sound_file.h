@@ -1,0 +1,74 @@
+// Sound files, through libsndfile.
+#pragma once
+
+#include <filesystem>
+#include <memory>
+#include <string>
+
+#include "base/audio_block.h"
+#include "base/result.h"
+
+namespace reed {
+
+struct SoundInfo {
+    double sample_rate = 0.0;  ///< Hz
+    int channels = 0;
+    std::int64_t frames = 0;  ///< as the header says
+};
+
+/// Reads a file from its beginning, block by block.
+class SoundReader {
+  public:
+    /// Fails with plain words on missing, unreadable, unknown, empty and truncated-to-nothing files.
+    static Result<std::unique_ptr<SoundReader>> open(const std::filesystem::path& path);
+    ~SoundReader();
+    SoundReader(const SoundReader&) = delete;
+    SoundReader& operator=(const SoundReader&) = delete;
+
+    const SoundInfo& info() const { return info_; }
+    /// Fills up to out.frames() frames, all channels; returns how many. 0 at the end.
+    size_t read(AudioBuffer& out);
+    bool rewind();
+
+  private:
+    SoundReader() = default;
+    struct Handle;
+    std::unique_ptr<Handle> handle_;
+    SoundInfo info_;
+    std::vector<float> interleaved_;
+};
+
+/// Whole file at once; for files of minutes, not hours. At most `max_frames`.
+Result<AudioBuffer> read_sound(const std::filesystem::path& path, SoundInfo* info = nullptr,
+                               std::int64_t max_frames = std::int64_t{1} << 31);
+
+enum class SampleFormat { pcm24, float32 };
+
+/// Writes a sound file beside its target and moves it there on finish(): nothing half-written is ever seen.
+class SoundWriter {
+  public:
+    /// WAV or FLAC by the extension of `path`. FLAC is always 24-bit.
+    static Result<std::unique_ptr<SoundWriter>> create(const std::filesystem::path& path,
+                                                       const StreamFormat& format, SampleFormat samples);
+    /// Without finish() the unfinished file is removed.
+    ~SoundWriter();
+    SoundWriter(const SoundWriter&) = delete;
+    SoundWriter& operator=(const SoundWriter&) = delete;
+
+    Result<void> write(const AudioBlock& block);
+    Result<void> finish();
+    /// Samples beyond full scale that a 24-bit file could not hold and were cut to it.
+    std::int64_t clipped() const { return clipped_; }
+
+  private:
+    SoundWriter() = default;
+    struct Handle;
+    std::unique_ptr<Handle> handle_;
+    std::filesystem::path target_, partial_;
+    int channels_ = 1;
+    bool integer_ = false;
+    std::int64_t clipped_ = 0;
+    std::vector<float> interleaved_;
+};
+
+}  // namespace reed

@@ -1,0 +1,45 @@
+// Lets a method that works on frames of a fixed length run behind blocks of any length.
+#pragma once
+
+#include <algorithm>
+#include <vector>
+
+namespace reed {
+
+/// Collects `frame` samples, hands them over, gives the result out over the next `frame` samples.
+/// Its delay is exactly `frame` samples, whatever the block size.
+class FrameAdapter {
+  public:
+    void prepare(int frame) {
+        in_.assign(static_cast<size_t>(frame), 0.0f);
+        out_.assign(static_cast<size_t>(frame), 0.0f);
+        position_ = 0;
+    }
+    void reset() {
+        std::fill(in_.begin(), in_.end(), 0.0f);
+        std::fill(out_.begin(), out_.end(), 0.0f);
+        position_ = 0;
+    }
+    int delay() const { return static_cast<int>(in_.size()); }
+
+    /// `work(float* frame)` replaces a full frame by its result; out may be in.
+    template <typename Work>
+    void process(const float* in, float* out, int frames, Work work) {
+        for (int i = 0; i < frames; ++i) {
+            const float x = in[i];
+            out[i] = out_[position_];
+            in_[position_] = x;
+            if (++position_ == in_.size()) {
+                position_ = 0;
+                in_.swap(out_);
+                work(out_.data());
+            }
+        }
+    }
+
+  private:
+    std::vector<float> in_, out_;
+    size_t position_ = 0;
+};
+
+}  // namespace reed

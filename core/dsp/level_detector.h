@@ -1,0 +1,53 @@
+// The level a dynamics stage acts on.
+#pragma once
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/audio_block.h"
+#include "base/fast_math.h"
+
+namespace reed {
+
+/// Level of a block in dBFS (AES17), linked over channels: the louder channel counts.
+/// Peak follows |x| sample by sample; RMS is a one-pole mean of the square with a time constant.
+class LevelDetector {
+  public:
+    enum class Mode { peak, rms };
+
+    /// RMS time constant in seconds (63 % of a step in power).
+    void prepare(double sample_rate, double rms_seconds) {
+        coefficient_ = 1.0 - std::exp(-1.0 / (rms_seconds * sample_rate));
+    }
+    void reset() { mean_[0] = mean_[1] = 0.0; }
+
+    /// `side` is what is listened to; writes one level per frame (dBFS, at least -150).
+    void process(const AudioBlock& side, Mode mode, float* level_db) {
+        float power[kGrain];
+        for (int i = 0; i < side.frames; ++i) power[i] = 0.0f;
+        for (int c = 0; c < side.channels; ++c) {
+            const float* x = side[c];
+            if (mode == Mode::peak) {
+                // Half of the squared peak is the mean square of the sine with that peak.
+                for (int i = 0; i < side.frames; ++i) power[i] = std::max(power[i], 0.5f * x[i] * x[i]);
+            } else {
+                double m = mean_[c];
+                for (int i = 0; i < side.frames; ++i) {
+                    m += coefficient_ * (static_cast<double>(x[i]) * x[i] - m);
+                    power[i] = std::max(power[i], static_cast<float>(m));
+                }
+                mean_[c] = m;
+            }
+        }
+        // 10 log10(2 p), with 5e-16 standing for silence.
+        for (int i = 0; i < side.frames; ++i) {
+            level_db[i] = 0.5f * kDbPerLog2 * fast_log2(2.0f * std::max(power[i], 5e-16f));
+        }
+    }
+
+  private:
+    double coefficient_ = 1.0;
+    double mean_[kMaxChannels] = {0.0, 0.0};
+};
+
+}  // namespace reed

@@ -1,0 +1,266 @@
+#include "engine/engine.h"
+
+#include <chrono>
+#include <cmath>
+
+namespace reed {
+namespace {
+
+constexpr double kHistorySeconds = 12.0;
+constexpr double kWarmSeconds = 6.0;
+constexpr int kPiece = 8192;
+
+double fade_seconds(Fade fade) { return fade == Fade::scene ? 0.300 : 0.030; }
+
+}  // namespace
+
+Engine::Engine() : input_(std::make_unique<HistoryRing>(1, 2)), feed_(std::make_unique<HistoryRing>(1, 2)) {
+    builder_ = std::thread([this] { build_thread(); });
+}
+
+Engine::~Engine() {
+    {
+        const std::lock_guard lock(mutex_);
+        quit_ = true;
+    }
+    wake_.notify_all();
+    builder_.join();
+    delete arriving_.exchange(nullptr);
+    free_retired();
+}
+
+Result<void> Engine::open(const StreamFormat& format, const ChainSpec& spec) {
+    std::unique_lock lock(mutex_);
+    // The building thread must not be at work on the old format.
+    wake_.wait(lock, [this] { return wanted_version_ == done_version_; });
+    auto built = Chain::build(spec, format, next_serial_);
+    if (!built.ok()) return built.error();
+    ++next_serial_;
+    delete arriving_.exchange(nullptr);
+    free_retired();
+    next_.reset();
+    format_ = format;
+    const auto keep = static_cast<size_t>(kHistorySeconds * format.sample_rate);
+    input_ = std::make_unique<HistoryRing>(format.channels, keep);
+    feed_ = std::make_unique<HistoryRing>(format.channels, keep);
+    scratch_ = AudioBuffer(format.channels, kPiece);
+    feed_gain_.prepare(format.sample_rate, 0.004, muted() ? 0.0 : 1.0);
+    in_grain_ = 0;
+    for (auto& c : clips_) c.reset();
+    for (TapFrame old; taps_.try_dequeue(old);) {
+    }
+    warm_taps_.clear();
+    clipped_ = blocks_ = 0;
+    load_ = worst_load_ = 0.0;
+    current_ = std::make_unique<Arrival>();
+    current_->chain = std::move(built.value());
+    current_->chain->set_tap_queue(&taps_);
+    newest_ = current_->chain.get();
+    latency_ = newest_->latency();
+    wanted_ = built_spec_ = spec;
+    stage_counts_ = {{newest_->serial(), spec.stages.size()}};
+    sounding_ = newest_->serial();
+    return {};
+}
+
+Result<void> Engine::follow(const ChainSpec& spec, Fade fade) {
+    const auto problems = chain_problems(spec);
+    if (!problems.empty()) return problems.front();
+    {
+        const std::lock_guard lock(mutex_);
+        wanted_ = spec;
+        wanted_fade_ = fade;
+        ++wanted_version_;
+    }
+    wake_.notify_all();
+    return {};
+}
+
+bool Engine::settled() const {
+    const std::lock_guard lock(mutex_);
+    return wanted_version_ == done_version_;
+}
+
+std::vector<TapFrame> Engine::take_warm_taps(std::uint32_t serial) {
+    const std::lock_guard lock(mutex_);
+    std::vector<TapFrame> out;
+    if (!warm_taps_.empty() && warm_taps_.front().chain == serial) out.swap(warm_taps_);
+    return out;
+}
+
+size_t Engine::stage_count(std::uint32_t serial) const {
+    const std::lock_guard lock(mutex_);
+    for (const auto& [known, count] : stage_counts_) {
+        if (known == serial) return count;
+    }
+    return 0;
+}
+
+EngineFigures Engine::figures() const {
+    EngineFigures out;
+    out.clipped = clipped_.load(std::memory_order_relaxed);
+    out.blocks = blocks_.load(std::memory_order_relaxed);
+    out.load = load_.load(std::memory_order_relaxed);
+    out.worst_load = worst_load_.load(std::memory_order_relaxed);
+    out.latency = latency_.load(std::memory_order_relaxed);
+    out.block_frames = block_frames_.load(std::memory_order_relaxed);
+    const std::lock_guard lock(mutex_);
+    if (newest_ != nullptr) out.faults = newest_->faults();
+    return out;
+}
+
+// ---- the building thread ----
+
+void Engine::build_thread() {
+    std::unique_lock lock(mutex_);
+    for (;;) {
+        // Woken twice a second as well, to free chains that have faded out.
+        wake_.wait_for(lock, std::chrono::milliseconds(500),
+                       [this] { return quit_ || wanted_version_ != done_version_; });
+        free_retired();
+        if (quit_) return;
+        if (wanted_version_ == done_version_) continue;
+        const std::uint64_t version = wanted_version_;
+        const ChainSpec spec = wanted_;
+        const Fade fade = wanted_fade_;
+        if (newest_ != nullptr && same_structure(built_spec_, spec) && fade == Fade::quick) {
+            newest_->post(spec);
+            built_spec_ = spec;
+        } else if (newest_ != nullptr) {
+            lock.unlock();
+            build_or_post(spec, fade);
+            lock.lock();
+        }
+        done_version_ = version;
+        wake_.notify_all();
+    }
+}
+
+void Engine::build_or_post(const ChainSpec& spec, Fade fade) {
+    auto built = Chain::build(spec, format_, next_serial_);
+    if (!built.ok()) return;  // follow() has checked it; nothing left that could be wrong
+    auto arrival = std::make_unique<Arrival>();
+    arrival->chain = std::move(built.value());
+    arrival->fade = fade;
+    warm_up(*arrival->chain);
+    const std::lock_guard lock(mutex_);
+    ++next_serial_;
+    built_spec_ = spec;
+    newest_ = arrival->chain.get();
+    stage_counts_.emplace_back(newest_->serial(), spec.stages.size());
+    if (stage_counts_.size() > 16) stage_counts_.erase(stage_counts_.begin());
+    // One that was never taken is replaced and freed here.
+    delete arriving_.exchange(arrival.release(), std::memory_order_acq_rel);
+}
+
+void Engine::warm_up(Chain& chain) {
+    TapQueue queue(1024);
+    std::vector<TapFrame> frames;
+    chain.set_tap_queue(&queue);
+    const std::int64_t end = input_->written();
+    const auto most = static_cast<std::int64_t>(kWarmSeconds * format_.sample_rate);
+    std::int64_t at = std::max<std::int64_t>(0, end - most);
+    AudioBuffer piece(format_.channels, 1024);
+    float* rows[kMaxChannels] = {piece[0].data(), format_.channels > 1 ? piece[1].data() : nullptr};
+    while (at < end) {
+        const int n = static_cast<int>(std::min<std::int64_t>(1024, end - at));
+        if (!input_->read(at, n, rows)) break;
+        chain.process(piece.block(0, n));
+        for (TapFrame f; queue.try_dequeue(f);) frames.push_back(f);
+        at += n;
+    }
+    chain.set_tap_queue(&taps_);
+    const std::lock_guard lock(mutex_);
+    warm_taps_ = std::move(frames);
+}
+
+void Engine::free_retired() {
+    for (Arrival* old = nullptr; retired_.try_dequeue(old);) delete old;
+}
+
+// ---- the audio thread ----
+
+void Engine::process(const AudioBlock& block) noexcept {
+    const auto start = std::chrono::steady_clock::now();
+    for (int done = 0; done < block.frames; done += kPiece) {
+        process_piece(block.slice(done, std::min(kPiece, block.frames - done)));
+    }
+    const std::chrono::duration<double> took = std::chrono::steady_clock::now() - start;
+    note_load(took.count(), block.frames);
+}
+
+void Engine::process_piece(const AudioBlock& block) noexcept {
+    if (!current_) return;
+    input_->write(block);
+    std::uint64_t clipped = 0;
+    for (int c = 0; c < block.channels; ++c) {
+        clipped += static_cast<std::uint64_t>(clips_[c].add(block[c], block.frames));
+    }
+    if (clipped > 0) clipped_.fetch_add(clipped, std::memory_order_relaxed);
+
+    take_arrival();
+    if (next_) {
+        const AudioBlock fresh = scratch_.block(0, block.frames);
+        for (int c = 0; c < block.channels; ++c) std::copy_n(block[c], block.frames, fresh[c]);
+        current_->chain->process(block);
+        next_->chain->process(fresh);
+        cross_fade(block, fresh);
+    } else {
+        current_->chain->process(block);
+    }
+
+    feed_gain_.set(mute_.load(std::memory_order_relaxed) ? 0.0 : 1.0);
+    for (int i = 0; i < block.frames; ++i) {
+        if (in_grain_ == 0) feed_gain_.begin_grain();
+        in_grain_ = (in_grain_ + 1) % kGrain;
+        const float gain = feed_gain_.next();
+        for (int c = 0; c < block.channels; ++c) block[c][i] *= gain;
+    }
+    feed_->write(block);
+}
+
+void Engine::take_arrival() noexcept {
+    if (next_) return;
+    next_.reset(arriving_.exchange(nullptr, std::memory_order_acq_rel));
+    if (!next_) return;
+    // Between warm-up and now some input was missed; the new chain runs unheard until its delays hold
+    // the present.
+    warm_left_ = next_->chain->latency() + static_cast<int>(0.020 * format_.sample_rate);
+    fade_length_ = static_cast<int>(fade_seconds(next_->fade) * format_.sample_rate);
+    fade_done_ = 0;
+}
+
+void Engine::cross_fade(const AudioBlock& old_sound, const AudioBlock& new_sound) noexcept {
+    for (int i = 0; i < old_sound.frames; ++i) {
+        if (warm_left_ > 0) {
+            --warm_left_;
+            continue;
+        }
+        if (fade_done_ < fade_length_) ++fade_done_;
+        const float t = static_cast<float>(fade_done_) / static_cast<float>(fade_length_);
+        const float weight = t * t * (3.0f - 2.0f * t);
+        for (int c = 0; c < old_sound.channels; ++c) {
+            old_sound[c][i] += weight * (new_sound[c][i] - old_sound[c][i]);
+        }
+    }
+    // Freed by the building thread; with no room in the queue, later.
+    if (fade_done_ == fade_length_ && retired_.try_enqueue(current_.get())) {
+        (void)current_.release();
+        current_ = std::move(next_);
+        latency_.store(current_->chain->latency(), std::memory_order_relaxed);
+        sounding_.store(current_->chain->serial(), std::memory_order_release);
+    }
+}
+
+void Engine::note_load(double seconds, int frames) noexcept {
+    if (frames <= 0) return;
+    const double period = frames / format_.sample_rate;
+    const double share = seconds / period;
+    const double before = load_.load(std::memory_order_relaxed);
+    load_.store(before + std::min(1.0, period) * (share - before), std::memory_order_relaxed);
+    if (share > worst_load_.load(std::memory_order_relaxed)) worst_load_.store(share, std::memory_order_relaxed);
+    block_frames_.store(frames, std::memory_order_relaxed);
+    blocks_.fetch_add(1, std::memory_order_relaxed);
+}
+
+}  // namespace reed

@@ -1,0 +1,71 @@
+#include "engine/readings.h"
+
+#include "base/decibel.h"
+
+namespace reed {
+
+Readings::Readings(Engine& engine) : engine_(engine) {}
+
+void Readings::restart() {
+    statistics_.clear();
+    levels_ = statistics_.report();
+    pushed_ = summed_up_ = 0;
+    if (meter_) meter_->restart();
+    loudness_ = {};
+}
+
+void Readings::poll() {
+    poll_taps();
+    poll_feed();
+}
+
+void Readings::poll_taps() {
+    if (const std::uint32_t serial = engine_.sounding(); serial != chain_) {
+        chain_ = serial;
+        statistics_ = LevelStatistics(engine_.stage_count(serial) + 1, statistics_.window());
+        pushed_ = summed_up_ = 0;
+        for (const TapFrame& f : engine_.take_warm_taps(serial)) {
+            statistics_.push(f);
+            ++pushed_;
+        }
+        levels_ = statistics_.report();
+    }
+    for (TapFrame f; engine_.take_tap(f);) {
+        if (f.chain != chain_) continue;
+        statistics_.push(f);
+        if (f.tap == 0) ++pushed_;
+    }
+    // Ten pieces of 10 ms make a tenth of a second.
+    if (pushed_ - summed_up_ >= 10) {
+        levels_ = statistics_.report();
+        summed_up_ = pushed_;
+    } else {
+        statistics_.update_now(levels_);
+    }
+}
+
+void Readings::poll_feed() {
+    const HistoryRing& feed = engine_.feed_history();
+    if (!meter_ || !(metered_ == engine_.format()) || feed.written() < feed_read_) {
+        metered_ = engine_.format();
+        meter_ = std::make_unique<LoudnessMeter>(metered_);
+        piece_ = AudioBuffer(metered_.channels, 4096);
+        feed_read_ = feed.written();
+        loudness_ = {};
+    }
+    float* rows[kMaxChannels] = {piece_[0].data(), metered_.channels > 1 ? piece_[1].data() : nullptr};
+    bool any = false;
+    while (feed_read_ < feed.written()) {
+        const int n = static_cast<int>(std::min<std::int64_t>(4096, feed.written() - feed_read_));
+        if (!feed.read(feed_read_, n, rows)) {
+            feed_read_ = feed.written();  // overtaken: the window was not drawn for seconds
+            break;
+        }
+        meter_->add(piece_.block(0, n));
+        feed_read_ += n;
+        any = true;
+    }
+    if (any) loudness_ = meter_->read();
+}
+
+}  // namespace reed

@@ -1,0 +1,46 @@
+// What the window shows of the running engine, summed up away from the audio thread.
+#pragma once
+
+#include "engine/engine.h"
+#include "measure/loudness.h"
+
+namespace reed {
+
+/// Drains the engine's readings. Call poll() some 30 to 60 times a second from one thread.
+class Readings {
+  public:
+    explicit Readings(Engine& engine);
+
+    /// Takes in what has come since the last call.
+    void poll();
+
+    /// Room, voice and peak at every tap over the window. Computed anew at most ten times a second.
+    const LevelReport& levels() const { return levels_; }
+    /// True when levels() belongs to a chain with this many stages.
+    bool fits(size_t stages) const { return levels_.taps.size() == stages + 1; }
+    const LoudnessReading& feed() const { return loudness_; }
+    EngineFigures figures() const { return engine_.figures(); }
+
+    void set_window(double seconds) { statistics_.set_window(seconds); }
+    double window() const { return statistics_.window(); }
+    /// Forgets levels, and the integrated loudness and highest true peak of the feed.
+    void restart();
+
+  private:
+    void poll_taps();
+    void poll_feed();
+
+    Engine& engine_;
+    LevelStatistics statistics_;
+    std::unique_ptr<LoudnessMeter> meter_;
+    StreamFormat metered_;
+    std::uint32_t chain_ = 0;
+    std::int64_t feed_read_ = 0;
+    std::int64_t summed_up_ = 0;  // pieces pushed when levels_ was computed last
+    std::int64_t pushed_ = 0;
+    LevelReport levels_;
+    LoudnessReading loudness_;
+    AudioBuffer piece_;
+};
+
+}  // namespace reed

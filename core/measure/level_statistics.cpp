@@ -1,0 +1,252 @@
+#include "measure/level_statistics.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/decibel.h"
+
+namespace reed {
+namespace {
+
+constexpr int kSmooth = 5;            // frames of 10 ms in one level
+constexpr int kGuard = 15;            // frames around speech that are neither room nor voice
+constexpr double kApart = 9.0;        // dB between the means of room and voice, at least
+constexpr double kLowestLevel = -120.0;
+
+/// Power means over kSmooth frames, centred, in dBFS.
+std::vector<float> smooth_levels(const std::vector<float>& mean_square) {
+    const int n = static_cast<int>(mean_square.size());
+    std::vector<float> out(mean_square.size());
+    for (int i = 0; i < n; ++i) {
+        const int first = std::max(0, i - kSmooth / 2);
+        const int last = std::min(n - 1, i + kSmooth / 2);
+        double sum = 0.0;
+        for (int k = first; k <= last; ++k) sum += mean_square[static_cast<size_t>(k)];
+        out[static_cast<size_t>(i)] = static_cast<float>(mean_square_to_dbfs(sum / (last - first + 1)));
+    }
+    return out;
+}
+
+struct Split {
+    double threshold = 0.0, lower_mean = 0.0, upper_mean = 0.0;
+};
+
+/// Otsu's threshold on half-decibel bins from -120 to +20 dBFS.
+Split otsu(const std::vector<float>& levels) {
+    constexpr int kBins = 280;
+    std::vector<double> count(kBins, 0.0);
+    for (const float l : levels) {
+        const double at = (std::max<double>(l, kLowestLevel) - kLowestLevel) * 2.0;
+        count[static_cast<size_t>(std::clamp(static_cast<int>(at), 0, kBins - 1))] += 1.0;
+    }
+    double total = 0.0;
+    double moment = 0.0;
+    for (int b = 0; b < kBins; ++b) {
+        total += count[static_cast<size_t>(b)];
+        moment += count[static_cast<size_t>(b)] * b;
+    }
+    Split best;
+    double best_variance = -1.0;
+    double below = 0.0;
+    double below_moment = 0.0;
+    for (int b = 0; b < kBins - 1; ++b) {
+        below += count[static_cast<size_t>(b)];
+        below_moment += count[static_cast<size_t>(b)] * b;
+        if (below == 0.0 || below == total) continue;
+        const double lower = below_moment / below;
+        const double upper = (moment - below_moment) / (total - below);
+        const double variance = below * (total - below) * (upper - lower) * (upper - lower);
+        if (variance <= best_variance) continue;
+        best_variance = variance;
+        best = {kLowestLevel + 0.5 * (b + 1), kLowestLevel + 0.5 * (lower + 0.5), kLowestLevel + 0.5 * (upper + 0.5)};
+    }
+    if (best_variance < 0.0) {  // all in one bin
+        const double mean = total > 0.0 ? kLowestLevel + 0.5 * (moment / total + 0.5) : kLowestLevel;
+        best = {mean, mean, mean};
+    }
+    return best;
+}
+
+double quantile(std::vector<float>& values, double q) {
+    const auto k = static_cast<std::ptrdiff_t>(q * static_cast<double>(values.size() - 1) + 0.5);
+    std::nth_element(values.begin(), values.begin() + k, values.end());
+    return values[static_cast<size_t>(k)];
+}
+
+}  // namespace
+
+std::optional<double> room_level(const std::vector<float>& mean_square, const std::vector<FrameClass>& classes) {
+    const std::vector<float> levels = smooth_levels(mean_square);
+    std::vector<float> room;
+    for (size_t i = 0; i < levels.size(); ++i) {
+        if (classes[i] == FrameClass::room) room.push_back(levels[i]);
+    }
+    if (room.empty()) return std::nullopt;
+    return quantile(room, 0.50);
+}
+
+std::vector<FrameClass> classify_frames(const std::vector<float>& mean_square, double voice_floor) {
+    std::vector<FrameClass> out(mean_square.size(), FrameClass::room);
+    if (mean_square.empty()) return out;
+    const std::vector<float> levels = smooth_levels(mean_square);
+    const Split split = otsu(levels);
+    double threshold = split.threshold;
+    if (split.upper_mean - split.lower_mean < kApart) {
+        if (voice_floor >= 0.0 || split.lower_mean < voice_floor) return out;  // all room
+        threshold = voice_floor;
+    }
+    const int n = static_cast<int>(levels.size());
+    for (int i = 0; i < n; ++i) {
+        if (levels[static_cast<size_t>(i)] >= threshold) out[static_cast<size_t>(i)] = FrameClass::voice;
+    }
+    int last_voice = -kGuard - 1;
+    const auto guard = [&](int i) {
+        auto& c = out[static_cast<size_t>(i)];
+        if (c == FrameClass::voice) last_voice = i;
+        if (c == FrameClass::room && std::abs(i - last_voice) <= kGuard) c = FrameClass::between;
+    };
+    for (int i = 0; i < n; ++i) guard(i);
+    last_voice = n + kGuard;
+    for (int i = n - 1; i >= 0; --i) guard(i);
+    return out;
+}
+
+LevelStatistics::LevelStatistics(size_t taps, double window_seconds)
+    : rows_(std::max<size_t>(taps, 1)), window_seconds_(window_seconds) {}
+
+void LevelStatistics::set_window(double seconds) {
+    window_seconds_ = std::clamp(seconds, 1.0, 3600.0);
+    for (auto& row : rows_) trim(row);
+}
+
+void LevelStatistics::clear() {
+    for (auto& row : rows_) row.frames.clear();
+    voice_floor_ = 0.0;
+}
+
+void LevelStatistics::trim(Row& row) const {
+    const auto most = static_cast<size_t>(window_seconds_ / kTapFrameSeconds);
+    while (row.frames.size() > most) row.frames.pop_front();
+}
+
+void LevelStatistics::push(const TapFrame& frame) {
+    if (frame.tap < 0 || static_cast<size_t>(frame.tap) >= rows_.size()) return;
+    Row& row = rows_[static_cast<size_t>(frame.tap)];
+    // A gap (the queue was full) or a restart would pair frames of different times: begin anew.
+    if (!row.frames.empty() && frame.index != row.frames.back().index + 1) {
+        for (auto& r : rows_) r.frames.clear();
+    }
+    row.frames.push_back(frame);
+    trim(row);
+}
+
+void LevelStatistics::fill_tap(size_t tap, const std::vector<FrameClass>& classes, size_t length,
+                               TapLevels& out) const {
+    const auto& frames = rows_[tap].frames;
+    // Frames with index first..first+length-1 stand at the front of every row or a little behind it.
+    const std::int64_t first = rows_[0].frames.front().index;
+    std::vector<float> mean_square(length, 0.0f);
+    float peak = 0.0f;
+    for (const auto& f : frames) {
+        const std::int64_t i = f.index - first;
+        if (i < 0 || i >= static_cast<std::int64_t>(length)) continue;
+        mean_square[static_cast<size_t>(i)] = f.mean_square;
+        peak = std::max(peak, f.peak);
+    }
+    const std::vector<float> levels = smooth_levels(mean_square);
+    std::vector<float> room;
+    std::vector<float> voice;
+    for (size_t i = 0; i < length; ++i) {
+        if (classes[i] == FrameClass::voice) voice.push_back(levels[i]);
+        if (classes[i] == FrameClass::room) room.push_back(levels[i]);
+    }
+    out.peak = gain_to_db(peak);
+    if (!room.empty()) {
+        out.room_known = true;
+        out.room = quantile(room, 0.50);
+        out.room_high = quantile(room, 0.95);
+    }
+    if (!voice.empty()) {
+        out.voice_known = true;
+        out.voice_low = quantile(voice, 0.10);
+        out.voice = quantile(voice, 0.50);
+        out.voice_high = quantile(voice, 0.90);
+    }
+    fill_now(tap, out);
+}
+
+void LevelStatistics::fill_now(size_t tap, TapLevels& out) const {
+    const auto& frames = rows_[tap].frames;
+    double newest = 0.0;
+    float newest_peak = 0.0f;
+    const size_t recent = std::min<size_t>(kSmooth, frames.size());
+    for (size_t i = frames.size() - recent; i < frames.size(); ++i) {
+        newest += frames[i].mean_square;
+        newest_peak = std::max(newest_peak, frames[i].peak);
+    }
+    if (recent > 0) {
+        out.now = mean_square_to_dbfs(newest / static_cast<double>(recent));
+        out.now_peak = gain_to_db(newest_peak);
+    }
+}
+
+void LevelStatistics::update_now(LevelReport& report) const {
+    if (report.taps.size() != rows_.size()) return;
+    for (size_t t = 0; t < rows_.size(); ++t) {
+        if (rows_[t].frames.empty()) continue;
+        fill_now(t, report.taps[t]);
+        if (t > 0) report.stages[t - 1].now = rows_[t].frames.back().reduction_db;
+    }
+}
+
+size_t LevelStatistics::shared_length() const {
+    // The input is ahead of the later taps by their delay; all are judged over the stretch they share.
+    std::int64_t last = rows_[0].frames.back().index;
+    for (const auto& row : rows_) {
+        if (row.frames.empty()) return 0;
+        last = std::min(last, row.frames.back().index);
+    }
+    return static_cast<size_t>(std::max<std::int64_t>(0, last - rows_[0].frames.front().index + 1));
+}
+
+LevelReport LevelStatistics::report() const {
+    LevelReport out;
+    out.taps.resize(rows_.size());
+    out.stages.resize(rows_.size() - 1);
+    for (auto& t : out.taps) {
+        t.room = t.room_high = t.voice_low = t.voice = t.voice_high = t.peak = t.now = t.now_peak = kSilenceDb;
+    }
+    if (rows_[0].frames.empty()) return out;
+    const size_t length = shared_length();
+    if (length == 0) return out;
+    out.seconds = static_cast<double>(length) * kTapFrameSeconds;
+
+    std::vector<float> input(length);
+    for (size_t i = 0; i < length; ++i) input[i] = rows_[0].frames[i].mean_square;
+    const auto classes = classify_frames(input, voice_floor_);
+    const bool both = std::count(classes.begin(), classes.end(), FrameClass::voice) > 0 &&
+                      std::count(classes.begin(), classes.end(), FrameClass::room) > 0;
+    if (both) voice_floor_ = std::min(otsu(smooth_levels(input)).threshold, -1.0);
+    out.speaking = classes.back() == FrameClass::voice;
+
+    for (size_t t = 0; t < rows_.size(); ++t) {
+        fill_tap(t, classes, length, out.taps[t]);
+        if (t == 0) continue;
+        auto& reduction = out.stages[t - 1];
+        std::vector<float> speaking;
+        const std::int64_t first = rows_[0].frames.front().index;
+        for (const auto& f : rows_[t].frames) {
+            reduction.deepest = std::max<double>(reduction.deepest, f.reduction_db);
+            const std::int64_t i = f.index - first;
+            if (i >= 0 && i < static_cast<std::int64_t>(length) &&
+                classes[static_cast<size_t>(i)] == FrameClass::voice) {
+                speaking.push_back(f.reduction_db);
+            }
+        }
+        reduction.now = rows_[t].frames.back().reduction_db;
+        if (!speaking.empty()) reduction.usual = quantile(speaking, 0.5);
+    }
+    return out;
+}
+
+}  // namespace reed

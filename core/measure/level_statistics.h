@@ -1,0 +1,88 @@
+// Room, voice and peak at every tap, as the level diagram shows them.
+#pragma once
+
+#include <deque>
+#include <optional>
+#include <vector>
+
+#include "chain/tap.h"
+
+namespace reed {
+
+/// Levels in dBFS (AES17). kSilenceDb stands for silence; `known` flags tell when nothing was heard yet.
+struct TapLevels {
+    bool room_known = false;   ///< there were pauses
+    bool voice_known = false;  ///< there was speech
+    double room = 0.0;         ///< usual level of the room: half of the pauses lie below
+    double room_high = 0.0;    ///< what the room reaches: 95 % of the pauses lie below
+    double voice_low = 0.0;    ///< quiet words: 10 % of the speech lies below
+    double voice = 0.0;        ///< usual level: half of the speech lies below
+    double voice_high = 0.0;   ///< loud words: 10 % of the speech lies above
+    double peak = 0.0;         ///< highest sample
+    double now = 0.0;          ///< level of the newest 50 ms
+    double now_peak = 0.0;     ///< highest sample of the newest 50 ms
+};
+
+/// Gain reduction of one stage, in dB (>= 0).
+struct StageReduction {
+    double now = 0.0;      ///< newest 10 ms
+    double usual = 0.0;    ///< median while there is speech
+    double deepest = 0.0;  ///< largest in the window
+};
+
+struct LevelReport {
+    std::vector<TapLevels> taps;
+    std::vector<StageReduction> stages;  ///< one less than taps
+    bool speaking = false;               ///< the newest 50 ms at the input are speech
+    double seconds = 0.0;                ///< how much of the window is filled
+};
+
+/// Which of the frames hold speech, judged from the level alone.
+enum class FrameClass : unsigned char { between, room, voice };
+
+/// Sorts frames of 10 ms into room, voice and in-between by the levels at the input.
+///
+/// The levels (power mean over 50 ms) are split in two by Otsu's threshold (N. Otsu, "A threshold selection
+/// method from gray-level histograms", IEEE Trans. SMC 9 (1), 1979). Only if the halves lie at least 9 dB
+/// apart are there two; else all belongs to one: voice when `voice_floor` is known and lies below, else room.
+/// Frames within 150 ms of speech are neither, so that reverberation and breath do not count as room.
+std::vector<FrameClass> classify_frames(const std::vector<float>& mean_square, double voice_floor);
+
+/// Usual level of the room in dBFS (median over the pauses of the 50 ms levels); nothing without pauses.
+std::optional<double> room_level(const std::vector<float>& mean_square, const std::vector<FrameClass>& classes);
+
+/// Collects the frames of all taps and sums up the last seconds. Not for the audio thread.
+class LevelStatistics {
+  public:
+    /// `taps`: number of taps (stages + 1). `window_seconds`: 1 to 3600.
+    explicit LevelStatistics(size_t taps = 1, double window_seconds = 10.0);
+
+    void set_window(double seconds);
+    double window() const { return window_seconds_; }
+    size_t taps() const { return rows_.size(); }
+    /// Forgets everything.
+    void clear();
+
+    /// Frames of one tap must come in the order of their index.
+    void push(const TapFrame& frame);
+
+    LevelReport report() const;
+
+    /// Refreshes only what moves at once in a report of the same taps: now, now_peak, reduction now.
+    void update_now(LevelReport& report) const;
+
+  private:
+    struct Row {
+        std::deque<TapFrame> frames;
+    };
+    void trim(Row& row) const;
+    size_t shared_length() const;
+    void fill_now(size_t tap, TapLevels& out) const;
+    void fill_tap(size_t tap, const std::vector<FrameClass>& classes, size_t length, TapLevels& out) const;
+
+    std::vector<Row> rows_;
+    double window_seconds_;
+    mutable double voice_floor_ = 0.0;  // the threshold last found between room and voice; 0: none yet
+};
+
+}  // namespace reed

@@ -1,0 +1,94 @@
+#include "measure/loudness.h"
+
+#include <ebur128.h>
+
+#include <cmath>
+#include <vector>
+
+#include "base/decibel.h"
+
+namespace reed {
+
+struct LoudnessMeter::State {
+    StreamFormat format;
+    LoudnessMemory memory = LoudnessMemory::bounded;
+    ebur128_state* meter = nullptr;
+    std::vector<float> interleaved;
+
+    void open() {
+        const int histogram = memory == LoudnessMemory::bounded ? EBUR128_MODE_HISTOGRAM : 0;
+        meter = ebur128_init(static_cast<unsigned>(format.channels),
+                             static_cast<unsigned long>(std::lround(format.sample_rate)),
+                             EBUR128_MODE_M | EBUR128_MODE_S | EBUR128_MODE_I | EBUR128_MODE_LRA |
+                                 EBUR128_MODE_TRUE_PEAK | histogram);
+        // A single channel is a mono voice, heard from both loudspeakers of a stereo programme only after
+        // the streaming program doubles it; it is measured as one channel, as BS.1770 describes it.
+    }
+    void close() {
+        if (meter != nullptr) ebur128_destroy(&meter);
+    }
+};
+
+namespace {
+/// Calls one of libebur128's read functions; nothing when it fails or has no finite value yet.
+std::optional<double> value_of(int (*function)(ebur128_state*, double*), ebur128_state* meter) {
+    double value = 0.0;
+    if (function(meter, &value) != EBUR128_SUCCESS || !std::isfinite(value)) return std::nullopt;
+    return value;
+}
+}  // namespace
+
+LoudnessMeter::LoudnessMeter(const StreamFormat& format, LoudnessMemory memory)
+    : state_(std::make_unique<State>()) {
+    state_->format = format;
+    state_->memory = memory;
+    state_->open();
+}
+
+LoudnessMeter::~LoudnessMeter() { state_->close(); }
+
+void LoudnessMeter::restart() {
+    state_->close();
+    state_->open();
+}
+
+void LoudnessMeter::add(const AudioBlock& block) {
+    if (state_->meter == nullptr || block.frames == 0) return;
+    const auto channels = static_cast<size_t>(state_->format.channels);
+    state_->interleaved.resize(channels * static_cast<size_t>(block.frames));
+    for (size_t c = 0; c < channels; ++c) {
+        const float* row = block[std::min(static_cast<int>(c), block.channels - 1)];
+        for (size_t i = 0; i < static_cast<size_t>(block.frames); ++i) {
+            state_->interleaved[i * channels + c] = row[i];
+        }
+    }
+    ebur128_add_frames_float(state_->meter, state_->interleaved.data(), static_cast<size_t>(block.frames));
+}
+
+LoudnessReading LoudnessMeter::read_quick() const {
+    LoudnessReading out;
+    if (state_->meter == nullptr) return out;
+    out.momentary = value_of(ebur128_loudness_momentary, state_->meter);
+    out.short_term = value_of(ebur128_loudness_shortterm, state_->meter);
+    return out;
+}
+
+LoudnessReading LoudnessMeter::read() const {
+    LoudnessReading out = read_quick();
+    if (state_->meter == nullptr) return out;
+    out.integrated = value_of(ebur128_loudness_global, state_->meter);
+    out.range = value_of(ebur128_loudness_range, state_->meter);
+    double highest = 0.0;
+    bool any = false;
+    for (int c = 0; c < state_->format.channels; ++c) {
+        double peak = 0.0;
+        if (ebur128_true_peak(state_->meter, static_cast<unsigned>(c), &peak) == EBUR128_SUCCESS) {
+            highest = std::max(highest, peak);
+            any = true;
+        }
+    }
+    if (any && highest > 0.0) out.true_peak = gain_to_db(highest);
+    return out;
+}
+
+}  // namespace reed

@@ -1,0 +1,44 @@
+// Loudness and true peak by ITU-R BS.1770 / EBU R 128, computed by libebur128.
+#pragma once
+
+#include <memory>
+#include <optional>
+
+#include "base/audio_block.h"
+
+namespace reed {
+
+/// All values in LUFS, LU or dBTP; nothing while there is not enough sound or only silence.
+struct LoudnessReading {
+    std::optional<double> momentary;   ///< last 400 ms
+    std::optional<double> short_term;  ///< last 3 s
+    std::optional<double> integrated;  ///< since the start, gated
+    std::optional<double> range;       ///< loudness range, EBU Tech 3342
+    std::optional<double> true_peak;   ///< highest since the start
+};
+
+/// How the gated values are kept: every block (exact, grows with time) or a histogram in steps of 0.1 LU
+/// (constant memory, for sound without end).
+enum class LoudnessMemory { exact, bounded };
+
+/// Feed sound in, read at any time. One thread at a time; not for the audio thread.
+class LoudnessMeter {
+  public:
+    explicit LoudnessMeter(const StreamFormat& format, LoudnessMemory memory = LoudnessMemory::bounded);
+    ~LoudnessMeter();
+    LoudnessMeter(const LoudnessMeter&) = delete;
+    LoudnessMeter& operator=(const LoudnessMeter&) = delete;
+
+    void add(const AudioBlock& block);
+    /// Starts the integrated values anew.
+    void restart();
+    LoudnessReading read() const;
+    /// Momentary and short-term alone, which are cheap.
+    LoudnessReading read_quick() const;
+
+  private:
+    struct State;
+    std::unique_ptr<State> state_;
+};
+
+}  // namespace reed

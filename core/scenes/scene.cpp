@@ -1,0 +1,313 @@
+#include "scenes/scene.h"
+
+#include <nlohmann/json.hpp>
+#include <set>
+
+#include "base/file.h"
+
+namespace reed {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+constexpr const char* kFormatName = "dusky-reed-scene";
+constexpr int kMaxDepth = 8;
+
+/// Thrown out of the parser's callback; caught in parse().
+struct Refused {
+    std::string what;
+};
+
+std::string line_and_column(std::string_view text, size_t byte) {
+    size_t line = 1;
+    size_t column = 1;
+    for (size_t i = 0; i + 1 < byte && i < text.size(); ++i) {
+        if (text[i] == '\n') {
+            ++line;
+            column = 1;
+        } else {
+            ++column;
+        }
+    }
+    return "line " + std::to_string(line) + ", column " + std::to_string(column);
+}
+
+/// Refuses deep nesting and keys given twice, which JSON libraries let pass.
+class Watch {
+  public:
+    bool operator()(int depth, Json::parse_event_t event, Json& value) {
+        if (depth > kMaxDepth) throw Refused{"it is nested more than 8 levels deep; no scene is."};
+        if (event == Json::parse_event_t::object_start) keys_.emplace_back();
+        if (event == Json::parse_event_t::object_end) keys_.pop_back();
+        if (event == Json::parse_event_t::key && !keys_.back().insert(value.get<std::string>()).second) {
+            throw Refused{"the key \"" + value.get<std::string>() + "\" is given twice."};
+        }
+        return true;
+    }
+
+  private:
+    std::vector<std::set<std::string>> keys_;
+};
+
+std::string type_name(const Json& v) {
+    switch (v.type()) {
+        case Json::value_t::string: return "text";
+        case Json::value_t::boolean: return "true or false";
+        case Json::value_t::array: return "a list";
+        case Json::value_t::object: return "an object";
+        case Json::value_t::null: return "null";
+        default: return "a number";
+    }
+}
+
+/// Reads the parts of a scene out of parsed JSON and notes all that is wrong.
+class Reader {
+  public:
+    explicit Reader(SceneReading& out) : out_(out) {}
+
+    void read(const Json& root) {
+        if (!root.is_object()) {
+            problem("", "the file holds " + type_name(root) + ", not a scene.");
+            return;
+        }
+        if (!header(root)) return;
+        known_keys(root, "", {"format", "version", "name", "note", "stages"});
+        Scene scene;
+        scene.name = text(root, "name", "", true);
+        if (scene.name.size() > kMaxSceneName) problem("name", "it is longer than 80 characters.");
+        scene.note = text(root, "note", "", false);
+        stages(root, scene.chain);
+        if (out_.problems.empty()) out_.problems = chain_problems(scene.chain);
+        if (out_.problems.empty()) out_.scene = std::move(scene);
+    }
+
+  private:
+    void problem(const std::string& where, const std::string& what, const std::string& remedy = "") {
+        out_.problems.push_back({what, where, remedy});
+    }
+
+    bool header(const Json& root) {
+        if (!root.contains("format") || root["format"] != kFormatName) {
+            problem("format", std::string("it is not \"") + kFormatName + "\", so this is not a scene file.");
+            return false;
+        }
+        if (!root.contains("version") || !root["version"].is_number_integer()) {
+            problem("version", "it is missing or not a whole number.");
+            return false;
+        }
+        const auto version = root["version"].get<std::int64_t>();
+        if (version > kSceneVersion) {
+            problem("version", "the scene has version " + std::to_string(version) + "; this program reads " +
+                                   std::to_string(kSceneVersion) + ".",
+                    "Open it with a newer Dusky Reed.");
+            return false;
+        }
+        if (version < 1) {
+            problem("version", "there is no version " + std::to_string(version) + ".");
+            return false;
+        }
+        return true;
+    }
+
+    void known_keys(const Json& object, const std::string& where, const std::set<std::string>& known) {
+        for (const auto& [key, unused] : object.items()) {
+            if (known.count(key) == 0) problem(where + key, "there is no such field.");
+        }
+    }
+
+    std::string text(const Json& object, const char* key, const std::string& where, bool needed) {
+        if (!object.contains(key)) {
+            if (needed) problem(where + key, "it is missing.");
+            return {};
+        }
+        if (!object[key].is_string()) {
+            problem(where + key, "it holds " + type_name(object[key]) + " where text belongs.");
+            return {};
+        }
+        return object[key].get<std::string>();
+    }
+
+    void stages(const Json& root, ChainSpec& chain) {
+        if (!root.contains("stages") || !root["stages"].is_array()) {
+            problem("stages", "the list of stages is missing.");
+            return;
+        }
+        const Json& list = root["stages"];
+        if (list.size() > kMaxStages) {
+            problem("stages", "there are " + std::to_string(list.size()) + " stages; at most " +
+                                  std::to_string(kMaxStages) + " can be used.");
+            return;
+        }
+        for (size_t i = 0; i < list.size(); ++i) {
+            stage(list[i], "stages[" + std::to_string(i) + "]", chain);
+        }
+    }
+
+    void stage(const Json& s, const std::string& where, ChainSpec& chain) {
+        if (!s.is_object()) {
+            problem(where, "it is " + type_name(s) + ", not a stage.");
+            return;
+        }
+        known_keys(s, where + ".", {"kind", "id", "title", "bypass", "parameters"});
+        const std::string kind_id = text(s, "kind", where + ".", true);
+        const StageKind* kind = find_stage_kind(kind_id);
+        if (kind == nullptr) {
+            if (!kind_id.empty()) unknown_kind(kind_id, where);
+            return;
+        }
+        StageSpec spec = new_stage(chain, *kind);
+        if (s.contains("id")) spec.id = text(s, "id", where + ".", false);
+        if (spec.id.empty()) problem(where + ".id", "it is empty.");
+        spec.title = text(s, "title", where + ".", false);
+        if (spec.title.size() > kMaxSceneName) problem(where + ".title", "it is longer than 80 characters.");
+        if (s.contains("bypass")) {
+            if (!s["bypass"].is_boolean()) problem(where + ".bypass", "it must be true or false.");
+            else spec.bypass = s["bypass"].get<bool>();
+        }
+        if (s.contains("parameters")) parameters(s["parameters"], where + ".parameters", *kind, spec);
+        chain.stages.push_back(std::move(spec));
+    }
+
+    void unknown_kind(const std::string& kind_id, const std::string& where) {
+        std::string known;
+        for (const auto* k : stage_kinds()) known += (known.empty() ? "" : ", ") + std::string(k->id);
+        problem(where + ".kind", "there is no stage kind \"" + kind_id.substr(0, 60) + "\".", "Known: " + known + ".");
+    }
+
+    void parameters(const Json& values, const std::string& where, const StageKind& kind, StageSpec& spec) {
+        if (!values.is_object()) {
+            problem(where, "it is " + type_name(values) + ", not a list of named values.");
+            return;
+        }
+        for (const auto& [key, value] : values.items()) {
+            const int row = kind.find(key);
+            const std::string here = where + "." + key.substr(0, 60);
+            if (row < 0) {
+                problem(here, "a " + std::string(kind.id) + " has no such parameter.");
+                continue;
+            }
+            const Parameter& p = kind.parameters[static_cast<size_t>(row)];
+            if (const auto number = read_value(value, p, here)) spec.values[static_cast<size_t>(row)] = *number;
+        }
+    }
+
+    std::optional<double> read_value(const Json& value, const Parameter& p, const std::string& where) {
+        double number = 0.0;
+        if (p.kind == ValueKind::toggle) {
+            if (!value.is_boolean()) {
+                problem(where, "it holds " + type_name(value) + "; it must be true or false.");
+                return std::nullopt;
+            }
+            return value.get<bool>() ? 1.0 : 0.0;
+        }
+        if (p.kind == ValueKind::choice) {
+            for (size_t i = 0; value.is_string() && i < p.choices.size(); ++i) {
+                if (value.get<std::string>() == p.choices[i].id) return static_cast<double>(i);
+            }
+            std::string known;
+            for (const auto& c : p.choices) known += (known.empty() ? "" : ", ") + std::string(c.id);
+            problem(where, "it must be one of: " + known + ".");
+            return std::nullopt;
+        }
+        if (!value.is_number()) {
+            problem(where, "it holds " + type_name(value) + " where a number belongs.");
+            return std::nullopt;
+        }
+        number = value.get<double>();
+        if (auto wrong = value_problem(p, number)) {
+            problem(where, *wrong);
+            return std::nullopt;
+        }
+        return number;
+    }
+
+    SceneReading& out_;
+};
+
+Json value_to_json(const Parameter& p, double value) {
+    if (p.kind == ValueKind::toggle) return value >= 0.5;
+    if (p.kind == ValueKind::choice) return std::string(p.choices[static_cast<size_t>(value)].id);
+    return value;
+}
+
+}  // namespace
+
+std::string write_scene(const Scene& scene) {
+    Json root;
+    root["format"] = kFormatName;
+    root["version"] = kSceneVersion;
+    root["name"] = scene.name;
+    root["note"] = scene.note;
+    root["stages"] = Json::array();
+    for (const auto& s : scene.chain.stages) {
+        Json stage;
+        stage["kind"] = s.kind;
+        stage["id"] = s.id;
+        stage["title"] = s.title;
+        stage["bypass"] = s.bypass;
+        Json values = Json::object();
+        const auto& table = s.stage_kind().parameters;
+        for (size_t i = 0; i < table.size(); ++i) {
+            values[std::string(table[i].id)] = value_to_json(table[i], s.values[i]);
+        }
+        stage["parameters"] = std::move(values);
+        root["stages"].push_back(std::move(stage));
+    }
+    // Text that is not valid UTF-8 (a name pasted from elsewhere) is mended, not refused.
+    return root.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
+SceneReading read_scene(std::string_view json) {
+    SceneReading out;
+    if (json.size() > kMaxSceneBytes) {
+        out.problems.push_back({"it is longer than 1 MB; no scene is.", "", "Check that this is a scene file."});
+        return out;
+    }
+    try {
+        Watch watch;
+        const Json root = Json::parse(json, [&watch](int depth, Json::parse_event_t event, Json& value) {
+            return watch(depth, event, value);
+        });
+        Reader(out).read(root);
+    } catch (const Refused& refused) {
+        out.problems.push_back({refused.what, "", ""});
+    } catch (const Json::parse_error& e) {
+        out.problems.push_back({"this is not valid JSON.", line_and_column(json, e.byte),
+                                "Numbers must be finite and written like -18.5; NaN and inf are not numbers."});
+    } catch (const Json::exception&) {
+        out.problems.push_back({"a number is too large to be read.", "", "Numbers must be finite."});
+    }
+    if (out.scene) out.remarks = chain_remarks(out.scene->chain);
+    return out;
+}
+
+SceneReading load_scene(const std::string& path) {
+    const auto bytes = read_file(path, kMaxSceneBytes);
+    if (!bytes.ok()) {
+        SceneReading out;
+        Error e = bytes.error();
+        e.where.clear();  // the caller names the file
+        out.problems.push_back(std::move(e));
+        return out;
+    }
+    return read_scene(bytes.value());
+}
+
+std::vector<std::string> chain_remarks(const ChainSpec& chain) {
+    std::vector<std::string> out;
+    int last_limiter = -1;
+    int last_active = -1;
+    for (size_t i = 0; i < chain.stages.size(); ++i) {
+        if (chain.stages[i].bypass) continue;
+        last_active = static_cast<int>(i);
+        if (chain.stages[i].kind == "limiter") last_limiter = static_cast<int>(i);
+    }
+    if (last_limiter < 0) {
+        out.emplace_back("Nothing catches peaks: there is no limiter that is on.");
+    } else if (last_limiter != last_active) {
+        out.emplace_back("The limiter is not last: what follows it may get louder than its ceiling.");
+    }
+    return out;
+}
+
+}  // namespace reed

@@ -1,0 +1,174 @@
+#include "stages/compressor.h"
+
+#include "base/decibel.h"
+#include "dsp/gain_computer.h"
+#include "dsp/level_detector.h"
+#include "dsp/lookahead.h"
+#include "dsp/smoothed.h"
+#include "stages/detection.h"
+#include "stages/detector_band.h"
+
+namespace reed {
+namespace {
+
+constexpr Parameter kTable[] = {
+    parameter::marked(parameter::number("threshold", "Threshold", Unit::dbfs, -60.0, 0.0, -22.0,
+                                        Scale::linear,
+                                        "Inside the range of your voice: loud words reach over it, quiet ones don't."),
+                      DiagramMark::threshold, "from"),
+    parameter::number("ratio", "Ratio", Unit::ratio, 1.0, 20.0, 3.0, Scale::logarithmic,
+                      "2:1 to 5:1 for speech; 10:1 sounds squeezed."),
+    parameter::number("knee", "Knee", Unit::decibel, 0.0, 24.0, 6.0, Scale::linear,
+                      "A wider knee starts more gradually."),
+    parameter::number("attack", "Attack", Unit::milliseconds, 0.1, 200.0, 4.0, Scale::logarithmic,
+                      "Short catches the start of a word; long lets it through and sounds livelier."),
+    parameter::number("release", "Release", Unit::milliseconds, 5.0, 2000.0, 140.0, Scale::logarithmic,
+                      "Short follows syllables; too short flutters, too long dulls what comes after a shout."),
+    parameter::toggle("auto_release", "Automatic release", false,
+                      "Quick after a single loud word, slow after a loud sentence. Release sets the quick part."),
+    detection_choice(1),
+    parameter::number("makeup", "Make-up", Unit::decibel, -12.0, 24.0, 0.0, Scale::linear,
+                      "Brings the level back. It lifts the room as well: listen after each sentence."),
+    parameter::toggle("auto_makeup", "Automatic make-up", false,
+                      "Keeps the loudness of the voice as it came in; make-up by hand is added to it."),
+    parameter::number("mix", "Mix", Unit::percent, 0.0, 100.0, 100.0, Scale::linear,
+                      "Less than 100 % lets some of the uncompressed voice through."),
+    parameter::structural(parameter::number("lookahead", "Look-ahead", Unit::milliseconds, 0.0, 10.0, 0.0,
+                                            Scale::linear,
+                                            "Turns down before the loud word arrives. Costs the same delay.")),
+    detector_low_cut(),
+};
+enum Index {
+    kThreshold, kRatio, kKnee, kAttack, kRelease, kAutoRelease, kDetection, kMakeup, kAutoMakeup, kMix,
+    kLookahead, kLowCut
+};
+
+class CompressorStage final : public Stage {
+  public:
+    void prepare(const StreamFormat& format, std::span<const double> values) override {
+        rate_ = format.sample_rate;
+        detector_.prepare(rate_, 0.010);
+        band_.prepare(format, values[kLowCut], 20000.0);
+        lookahead_.prepare(rate_, values[kLookahead]);
+        threshold_.prepare(rate_, 0.005, values[kThreshold]);
+        ratio_.prepare(rate_, 0.005, values[kRatio]);
+        knee_.prepare(rate_, 0.005, values[kKnee]);
+        makeup_.prepare(rate_, 0.005, db_to_gain(values[kMakeup]));
+        mix_.prepare(rate_, 0.005, values[kMix] / 100.0);
+        auto_makeup_.prepare(rate_, 0.050, 1.0);
+        loudness_pole_ = 1.0 - std::exp(-kGrain / (3.0 * rate_));
+        set_values(values);
+        reset();
+    }
+    void set_values(std::span<const double> values) override {
+        threshold_.set(values[kThreshold]);
+        ratio_.set(values[kRatio]);
+        knee_.set(values[kKnee]);
+        makeup_.set(db_to_gain(values[kMakeup]));
+        mix_.set(values[kMix] / 100.0);
+        mode_ = detection_mode(values[kDetection]);
+        const bool peak = mode_ == LevelDetector::Mode::peak;
+        ballistics_.set(rate_, values[kAttack], values[kRelease], peak);
+        // The slow half of the automatic release: rises only during lasting reduction.
+        slow_.set(rate_, 250.0, 8.0 * values[kRelease], false);
+        auto_release_ = values[kAutoRelease] >= 0.5;
+        auto_makeup_on_ = values[kAutoMakeup] >= 0.5;
+        band_.set(values[kLowCut], 20000.0);
+    }
+    void begin_grain() override {
+        threshold_.begin_grain();
+        ratio_.begin_grain();
+        knee_.begin_grain();
+        makeup_.begin_grain();
+        mix_.begin_grain();
+        band_.begin_grain();
+        follow_loudness();
+        auto_makeup_.begin_grain();
+    }
+    void process(const AudioBlock& block) override {
+        float work[kGrain];
+        detector_.process(band_.listen(block), mode_, work);
+        lookahead_.process(block);
+        const auto t = static_cast<float>(threshold_.grain_value());
+        const auto r = static_cast<float>(ratio_.grain_value());
+        const auto k = static_cast<float>(knee_.grain_value());
+        for (int i = 0; i < block.frames; ++i) work[i] = compressor_reduction(work[i], t, r, k);
+        float deepest = 0.0f;
+        for (int i = 0; i < block.frames; ++i) {
+            float reduction = ballistics_.next(work[i]);
+            if (auto_release_) reduction = std::max(reduction, slow_.next(reduction));
+            deepest = std::max(deepest, reduction);
+            work[i] = -kLog2PerDb * reduction;
+        }
+        note_reduction(deepest);
+        for (int i = 0; i < block.frames; ++i) work[i] = fast_exp2(work[i]);
+        apply(block, work);
+    }
+    void reset() override {
+        detector_.reset();
+        band_.reset();
+        lookahead_.reset();
+        ballistics_.reset();
+        slow_.reset();
+        power_in_ = power_out_ = grain_in_ = grain_out_ = 0.0;
+    }
+    int latency() const override { return lookahead_.frames(); }
+
+  private:
+    void apply(const AudioBlock& block, float* gain) {
+        for (int i = 0; i < block.frames; ++i) {
+            const float mix = mix_.next();
+            gain[i] = 1.0f + mix * (gain[i] - 1.0f);
+        }
+        double in = 0.0;
+        double out = 0.0;
+        for (int c = 0; c < block.channels; ++c) {
+            for (int i = 0; i < block.frames; ++i) {
+                const double x = block[c][i];
+                const double y = x * gain[i];
+                in += x * x;
+                out += y * y;
+            }
+        }
+        grain_in_ += in;
+        grain_out_ += out;
+        for (int i = 0; i < block.frames; ++i) {
+            gain[i] *= makeup_.next() * auto_makeup_.next();
+            for (int c = 0; c < block.channels; ++c) block[c][i] *= gain[i];
+        }
+    }
+    /// Mean power before and after, over three seconds of sound above -60 dBFS; their ratio is the
+    /// automatic make-up. Pauses do not count, so the room is not lifted further by them.
+    void follow_loudness() {
+        static const double kPause = kGrain * dbfs_to_mean_square(-60.0);
+        if (grain_in_ > kPause) {
+            power_in_ += loudness_pole_ * (grain_in_ - power_in_);
+            power_out_ += loudness_pole_ * (grain_out_ - power_out_);
+        }
+        grain_in_ = grain_out_ = 0.0;
+        const bool known = auto_makeup_on_ && power_out_ > 0.0;
+        auto_makeup_.set(known ? std::min(std::sqrt(power_in_ / power_out_), 15.85) : 1.0);
+    }
+
+    double rate_ = 48000.0;
+    LevelDetector detector_;
+    DetectorBand band_;
+    Lookahead lookahead_;
+    Smoothed threshold_, ratio_, knee_, makeup_, mix_, auto_makeup_;
+    Ballistics ballistics_, slow_;
+    LevelDetector::Mode mode_ = LevelDetector::Mode::rms;
+    bool auto_release_ = false, auto_makeup_on_ = false;
+    double loudness_pole_ = 0.0;
+    double power_in_ = 0.0, power_out_ = 0.0, grain_in_ = 0.0, grain_out_ = 0.0;
+};
+
+}  // namespace
+
+const StageKind kCompressorStage{"compressor",
+                                 "Compressor",
+                                 "Evens the voice out: loud words come closer to quiet ones",
+                                 kTable,
+                                 [] { return std::unique_ptr<Stage>(std::make_unique<CompressorStage>()); },
+                                 true};
+
+}  // namespace reed

@@ -1,0 +1,237 @@
+#include "stages/equalizer.h"
+
+#include <array>
+#include <cmath>
+
+#include "base/decibel.h"
+#include "dsp/filter_runner.h"
+#include "dsp/smoothed.h"
+
+namespace reed {
+namespace {
+
+constexpr Choice kTypes[] = {
+    {"bell", "Bell"},         {"low_shelf", "Low shelf"}, {"high_shelf", "High shelf"}, {"low_cut", "Low cut"},
+    {"high_cut", "High cut"}, {"notch", "Notch"},         {"tilt", "Tilt"},
+};
+constexpr Choice kSlopes[] = {
+    {"6", "6 dB/oct"},   {"12", "12 dB/oct"}, {"18", "18 dB/oct"}, {"24", "24 dB/oct"},
+    {"30", "30 dB/oct"}, {"36", "36 dB/oct"}, {"42", "42 dB/oct"}, {"48", "48 dB/oct"},
+};
+
+/// The strings of the table, made at compile time: "band3_frequency", "Band 3".
+struct Names {
+    char text[kEqualizerBands][kBandParameters + 1][20] = {};
+    consteval Names() {
+        constexpr std::string_view kSuffix[] = {"_on", "_type", "_frequency", "_gain", "_q", "_slope"};
+        for (int b = 0; b < kEqualizerBands; ++b) {
+            for (int p = 0; p <= kBandParameters; ++p) {
+                size_t n = 0;
+                char* out = text[b][p];
+                for (char c : std::string_view(p == kBandParameters ? "Band " : "band")) out[n++] = c;
+                if (b >= 9) out[n++] = '1';
+                out[n++] = static_cast<char>('0' + (b + 1) % 10);
+                if (p < kBandParameters) {
+                    for (char c : kSuffix[p]) out[n++] = c;
+                }
+            }
+        }
+    }
+};
+constexpr Names kNames;
+
+struct BandDefault {
+    bool on;
+    FilterType type;
+    double frequency, gain, q;
+};
+/// Six bands to begin with; the others wait, switched off.
+constexpr BandDefault band_default(int band) {
+    switch (band) {
+        case 0: return {true, FilterType::low_cut, 75.0, 0.0, 0.71};
+        case 1: return {true, FilterType::bell, 110.0, 0.0, 0.8};
+        case 2: return {true, FilterType::bell, 400.0, 0.0, 1.0};
+        case 3: return {true, FilterType::bell, 4000.0, 0.0, 1.0};
+        case 4: return {true, FilterType::high_shelf, 7000.0, 0.0, 0.71};
+        case 5: return {false, FilterType::high_cut, 13000.0, 0.0, 0.71};
+        default: return {false, FilterType::bell, 1000.0, 0.0, 1.0};
+    }
+}
+
+consteval std::array<Parameter, kEqualizerBands * kBandParameters> make_table() {
+    std::array<Parameter, kEqualizerBands * kBandParameters> table{};
+    for (int b = 0; b < kEqualizerBands; ++b) {
+        const BandDefault d = band_default(b);
+        const auto& n = kNames.text[b];
+        Parameter* row = &table[static_cast<size_t>(b * kBandParameters)];
+        row[kBandOn] = parameter::toggle(n[kBandOn], "On", d.on, "Switches this band.");
+        row[kBandType] = parameter::choice(n[kBandType], "Type", kTypes, static_cast<size_t>(d.type),
+                                           "The shape of the band.");
+        row[kBandFrequency] =
+            parameter::number(n[kBandFrequency], "Frequency", Unit::hertz, 20.0, 20000.0, d.frequency,
+                              Scale::logarithmic, "Sweep it with a raised band to find what sounds ugly.");
+        row[kBandGain] = parameter::number(n[kBandGain], "Gain", Unit::decibel, -24.0, 24.0, d.gain,
+                                           Scale::linear, "A few decibels are enough; stay within 4 dB.");
+        row[kBandQ] = parameter::number(n[kBandQ], "Q", Unit::quality, 0.1, 30.0, d.q, Scale::logarithmic,
+                                        "Narrow to cut a resonance, broad to colour.");
+        row[kBandSlope] = parameter::choice(n[kBandSlope], "Slope", kSlopes, 1, "Steepness of the cuts.");
+        for (int p = 0; p < kBandParameters; ++p) row[p].group = n[kBandParameters];
+    }
+    return table;
+}
+constexpr auto kTable = make_table();
+
+/// One band that can be moved, switched and given another shape while it sounds.
+class RunningBand {
+  public:
+    void prepare(double rate, const BandSettings& b, bool on) {
+        rate_ = rate;
+        frequency_.prepare(rate, 0.006, std::log(b.frequency));
+        gain_.prepare(rate, 0.006, b.gain_db);
+        q_.prepare(rate, 0.006, std::log(b.q));
+        wet_.prepare(rate, 0.003, on ? 1.0 : 0.0);
+        shape_ = wanted_ = b;
+        on_ = on;
+        runner_.snap(design(shape_, rate_));
+        runner_.reset();
+    }
+    void set(const BandSettings& b, bool on) {
+        wanted_ = b;
+        on_ = on;
+        frequency_.set(std::log(b.frequency));
+        gain_.set(b.gain_db);
+        q_.set(std::log(b.q));
+    }
+    void begin_grain() {
+        const bool same_shape = wanted_.type == shape_.type && wanted_.slope == shape_.slope;
+        // Another shape fades out, changes, and fades in again.
+        wet_.set(on_ && same_shape ? 1.0 : 0.0);
+        wet_.begin_grain();
+        const bool silent = !wet_.moving() && wet_.grain_value() == 0.0;
+        if (silent && !same_shape) {
+            shape_ = wanted_;
+            runner_.reset();
+            snap_parameters();
+        } else if (silent) {
+            snap_parameters();
+        } else {
+            move_parameters();
+        }
+        active_ = !silent && !neutral();
+    }
+    void process(const AudioBlock& block) {
+        if (!active_) return;
+        if (!wet_.moving() && wet_.grain_value() == 1.0) {
+            runner_.process(block);
+            return;
+        }
+        float dry[kMaxChannels][kGrain];
+        for (int c = 0; c < std::min(block.channels, kMaxChannels); ++c) {
+            std::copy_n(block[c], block.frames, dry[c]);
+        }
+        runner_.process(block);
+        for (int i = 0; i < block.frames; ++i) {
+            const float wet = wet_.next();
+            for (int c = 0; c < block.channels; ++c) {
+                block[c][i] = dry[c][i] + wet * (block[c][i] - dry[c][i]);
+            }
+        }
+    }
+    void reset() { runner_.reset(); }
+
+  private:
+    /// A bell, shelf or tilt of 0 dB does nothing, so it costs nothing.
+    bool neutral() const {
+        const bool has_gain = shape_.type == FilterType::bell || shape_.type == FilterType::low_shelf ||
+                              shape_.type == FilterType::high_shelf || shape_.type == FilterType::tilt;
+        return has_gain && !gain_.moving() && gain_.grain_value() == 0.0;
+    }
+    void snap_parameters() {
+        frequency_.snap(frequency_.target());
+        gain_.snap(gain_.target());
+        q_.snap(q_.target());
+        take_parameters();
+        runner_.snap(design(shape_, rate_));
+        if (wet_.target() == 0.0) runner_.reset();
+    }
+    void move_parameters() {
+        frequency_.begin_grain();
+        gain_.begin_grain();
+        q_.begin_grain();
+        if (frequency_.moving() || gain_.moving() || q_.moving()) {
+            if (!active_) runner_.reset();
+            take_parameters();
+            runner_.glide(design(shape_, rate_));
+        } else {
+            runner_.hold();
+        }
+    }
+    void take_parameters() {
+        shape_.frequency = std::exp(frequency_.grain_value());
+        shape_.gain_db = gain_.grain_value();
+        shape_.q = std::exp(q_.grain_value());
+    }
+
+    double rate_ = 48000.0;
+    BandSettings shape_, wanted_;
+    bool on_ = false, active_ = true;
+    Smoothed frequency_, gain_, q_, wet_;
+    FilterRunner runner_;
+};
+
+class EqualizerStage final : public Stage {
+  public:
+    void prepare(const StreamFormat& format, std::span<const double> values) override {
+        for (int b = 0; b < kEqualizerBands; ++b) {
+            bands_[static_cast<size_t>(b)].prepare(format.sample_rate, band_settings(values, b), on(values, b));
+        }
+    }
+    void set_values(std::span<const double> values) override {
+        for (int b = 0; b < kEqualizerBands; ++b) {
+            bands_[static_cast<size_t>(b)].set(band_settings(values, b), on(values, b));
+        }
+    }
+    void begin_grain() override {
+        for (auto& band : bands_) band.begin_grain();
+    }
+    void process(const AudioBlock& block) override {
+        for (auto& band : bands_) band.process(block);
+    }
+    void reset() override {
+        for (auto& band : bands_) band.reset();
+    }
+
+  private:
+    static bool on(std::span<const double> values, int band) {
+        return values[static_cast<size_t>(band * kBandParameters + kBandOn)] >= 0.5;
+    }
+    std::array<RunningBand, kEqualizerBands> bands_;
+};
+
+}  // namespace
+
+BandSettings band_settings(std::span<const double> values, int band) {
+    const double* row = &values[static_cast<size_t>(band * kBandParameters)];
+    BandSettings out;
+    out.type = static_cast<FilterType>(static_cast<int>(row[kBandType]));
+    out.frequency = row[kBandFrequency];
+    out.gain_db = row[kBandGain];
+    out.q = row[kBandQ];
+    out.slope = 6 * (static_cast<int>(row[kBandSlope]) + 1);
+    return out;
+}
+
+double equalizer_response_db(std::span<const double> values, double frequency, double sample_rate) {
+    double magnitude = 1.0;
+    for (int b = 0; b < kEqualizerBands; ++b) {
+        if (values[static_cast<size_t>(b * kBandParameters + kBandOn)] < 0.5) continue;
+        magnitude *= std::abs(design(band_settings(values, b), sample_rate).response(frequency, sample_rate));
+    }
+    return gain_to_db(magnitude);
+}
+
+const StageKind kEqualizerStage{"equalizer", "Equalizer", "Shapes the tone: less rumble and box, more clarity",
+                                kTable,
+                                [] { return std::unique_ptr<Stage>(std::make_unique<EqualizerStage>()); }};
+
+}  // namespace reed

@@ -1,0 +1,95 @@
+#include "stages/expander.h"
+
+#include "dsp/gain_computer.h"
+#include "dsp/level_detector.h"
+#include "dsp/smoothed.h"
+#include "stages/detection.h"
+#include "stages/detector_band.h"
+
+namespace reed {
+namespace {
+
+constexpr Parameter kTable[] = {
+    parameter::marked(parameter::number("threshold", "Threshold", Unit::dbfs, -80.0, 0.0, -45.0,
+                                        Scale::linear, "Everything below it is lowered, the more the lower."),
+                      DiagramMark::threshold, "below"),
+    parameter::number("ratio", "Ratio", Unit::ratio, 1.0, 10.0, 2.0, Scale::logarithmic,
+                      "2:1 is gentle; beyond 4:1 it acts like a gate."),
+    parameter::number("knee", "Knee", Unit::decibel, 0.0, 24.0, 6.0, Scale::linear,
+                      "A wider knee starts more gradually."),
+    parameter::number("range", "Depth", Unit::decibel, -80.0, 0.0, -24.0, Scale::linear,
+                      "The most the room is lowered."),
+    parameter::number("attack", "Attack", Unit::milliseconds, 0.1, 200.0, 3.0, Scale::logarithmic,
+                      "How fast it lets the first sound of a word through."),
+    parameter::number("release", "Release", Unit::milliseconds, 5.0, 2000.0, 160.0, Scale::logarithmic,
+                      "How slowly it comes down after the last sound."),
+    detection_choice(1),
+    detector_low_cut(),
+    detector_high_cut(),
+};
+enum Index { kThreshold, kRatio, kKnee, kRange, kAttack, kRelease, kDetection, kLowCut, kHighCut };
+
+class ExpanderStage final : public Stage {
+  public:
+    void prepare(const StreamFormat& format, std::span<const double> values) override {
+        rate_ = format.sample_rate;
+        detector_.prepare(rate_, 0.010);
+        band_.prepare(format, values[kLowCut], values[kHighCut]);
+        threshold_.prepare(rate_, 0.005, values[kThreshold]);
+        ratio_.prepare(rate_, 0.005, values[kRatio]);
+        knee_.prepare(rate_, 0.005, values[kKnee]);
+        range_.prepare(rate_, 0.005, -values[kRange]);
+        set_values(values);
+        reset();
+    }
+    void set_values(std::span<const double> values) override {
+        threshold_.set(values[kThreshold]);
+        ratio_.set(values[kRatio]);
+        knee_.set(values[kKnee]);
+        range_.set(-values[kRange]);
+        mode_ = detection_mode(values[kDetection]);
+        ballistics_.set(rate_, values[kAttack], values[kRelease], mode_ == LevelDetector::Mode::peak);
+        band_.set(values[kLowCut], values[kHighCut]);
+    }
+    void begin_grain() override {
+        threshold_.begin_grain();
+        ratio_.begin_grain();
+        knee_.begin_grain();
+        range_.begin_grain();
+        band_.begin_grain();
+    }
+    void process(const AudioBlock& block) override {
+        float work[kGrain];
+        detector_.process(band_.listen(block), mode_, work);
+        const auto t = static_cast<float>(threshold_.grain_value());
+        const auto r = static_cast<float>(ratio_.grain_value());
+        const auto k = static_cast<float>(knee_.grain_value());
+        const auto range = static_cast<float>(range_.grain_value());
+        for (int i = 0; i < block.frames; ++i) work[i] = expander_reduction(work[i], t, r, k, range);
+        note_reduction(apply_reduction(block, ballistics_, work));
+    }
+    void reset() override {
+        detector_.reset();
+        band_.reset();
+        ballistics_.reset(static_cast<float>(range_.grain_value()));
+    }
+
+  private:
+    double rate_ = 48000.0;
+    LevelDetector detector_;
+    DetectorBand band_;
+    Smoothed threshold_, ratio_, knee_, range_;
+    Ballistics ballistics_{Ballistics::Attack::lowers};
+    LevelDetector::Mode mode_ = LevelDetector::Mode::rms;
+};
+
+}  // namespace
+
+const StageKind kExpanderStage{"expander",
+                               "Expander",
+                               "Lowers the room gradually, heard less than a gate",
+                               kTable,
+                               [] { return std::unique_ptr<Stage>(std::make_unique<ExpanderStage>()); },
+                               true};
+
+}  // namespace reed

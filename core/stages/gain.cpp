@@ -1,0 +1,110 @@
+#include "stages/gain.h"
+
+#include "base/decibel.h"
+#include "dsp/filter_runner.h"
+#include "dsp/smoothed.h"
+
+namespace reed {
+namespace {
+
+constexpr Choice kChannelChoices[] = {
+    {"as_is", "As it comes"}, {"left", "Left"}, {"right", "Right"}, {"both", "Both, mixed"},
+    {"difference", "Difference"},
+};
+
+constexpr Parameter kTable[] = {
+    parameter::number("gain", "Gain", Unit::decibel, -30.0, 30.0, 0.0, Scale::linear,
+                      "The less the better: gain lifts the room with the voice."),
+    parameter::toggle("invert", "Invert polarity", false,
+                      "Turns the waveform over. Matters where two microphones hear the same voice."),
+    parameter::choice("channels", "Channels", kChannelChoices, 0,
+                      "Which side of a stereo device carries the voice."),
+    parameter::toggle("dc_block", "DC block", false,
+                      "Removes a constant offset that some sound cards add."),
+};
+enum Index { kGain, kInvert, kChannels, kDcBlock };
+
+class GainStage final : public Stage {
+  public:
+    void prepare(const StreamFormat& format, std::span<const double> values) override {
+        const double rate = format.sample_rate;
+        amount_.prepare(rate, 0.005, signed_gain(values));
+        dc_mix_.prepare(rate, 0.01, values[kDcBlock]);
+        for (int from = 0; from < kMaxChannels; ++from) {
+            for (int to = 0; to < kMaxChannels; ++to) matrix_[from][to].prepare(rate, 0.005, 0.0);
+        }
+        route(values);
+        for (auto& row : matrix_) {
+            for (auto& cell : row) cell.snap(cell.target());
+        }
+        dc_.snap(design({FilterType::low_cut, 5.0, 0.0, 0.7071, 6}, rate));
+    }
+    void set_values(std::span<const double> values) override {
+        amount_.set(signed_gain(values));
+        dc_mix_.set(values[kDcBlock]);
+        route(values);
+    }
+    void begin_grain() override {
+        amount_.begin_grain();
+        dc_mix_.begin_grain();
+        for (auto& row : matrix_) {
+            for (auto& cell : row) cell.begin_grain();
+        }
+    }
+    void process(const AudioBlock& block) override {
+        if (block.channels == 2) mix_channels(block);
+        if (dc_mix_.moving() || dc_mix_.target() > 0.0) block_dc(block);
+        for (int i = 0; i < block.frames; ++i) {
+            const float g = amount_.next();
+            for (int c = 0; c < block.channels; ++c) block[c][i] *= g;
+        }
+    }
+    void reset() override { dc_.reset(); }
+
+  private:
+    static double signed_gain(std::span<const double> values) {
+        return db_to_gain(values[kGain]) * (values[kInvert] >= 0.5 ? -1.0 : 1.0);
+    }
+    void route(std::span<const double> values) {
+        // Rows: from left, right. Columns: to left, right.
+        static constexpr double kRoutes[5][2][2] = {
+            {{1, 0}, {0, 1}}, {{1, 1}, {0, 0}}, {{0, 0}, {1, 1}}, {{.5, .5}, {.5, .5}}, {{.5, .5}, {-.5, -.5}},
+        };
+        const auto& r = kRoutes[static_cast<size_t>(values[kChannels])];
+        for (int from = 0; from < 2; ++from) {
+            for (int to = 0; to < 2; ++to) matrix_[from][to].set(r[from][to]);
+        }
+    }
+    void mix_channels(const AudioBlock& block) {
+        float* left = block[0];
+        float* right = block[1];
+        for (int i = 0; i < block.frames; ++i) {
+            const float l = left[i];
+            const float r = right[i];
+            left[i] = matrix_[0][0].next() * l + matrix_[1][0].next() * r;
+            right[i] = matrix_[0][1].next() * l + matrix_[1][1].next() * r;
+        }
+    }
+    void block_dc(const AudioBlock& block) {
+        for (int i = 0; i < block.frames; ++i) {
+            const float wet = dc_mix_.next();
+            for (int c = 0; c < block.channels; ++c) {
+                const float x = block[c][i];
+                block[c][i] = x + wet * (dc_.next(c, x) - x);
+            }
+        }
+    }
+
+    Smoothed amount_;
+    Smoothed dc_mix_;
+    Smoothed matrix_[kMaxChannels][kMaxChannels];
+    FilterRunner dc_;
+};
+
+}  // namespace
+
+const StageKind kGainStage{
+    "gain",  "Gain", "Sets the level, polarity and channel of the voice", kTable,
+    [] { return std::unique_ptr<Stage>(std::make_unique<GainStage>()); }};
+
+}  // namespace reed

@@ -1,0 +1,127 @@
+#include "stages/gate.h"
+
+#include <cmath>
+
+#include "base/decibel.h"
+#include "dsp/filter_runner.h"
+#include "dsp/level_detector.h"
+#include "dsp/lookahead.h"
+#include "dsp/smoothed.h"
+#include "stages/detector_band.h"
+
+namespace reed {
+namespace {
+
+constexpr Parameter kTable[] = {
+    parameter::marked(parameter::number("open_threshold", "Opens at", Unit::dbfs, -80.0, 0.0, -42.0,
+                                        Scale::linear,
+                                        "Below your quietest words, above the room. A whisper should open it."),
+                      DiagramMark::threshold, "opens"),
+    parameter::marked(parameter::number("close_threshold", "Closes at", Unit::dbfs, -80.0, 0.0, -50.0,
+                                        Scale::linear,
+                                        "6 to 17 dB below the opening, so that it does not chatter."),
+                      DiagramMark::threshold, "closes"),
+    parameter::number("attack", "Attack", Unit::milliseconds, 0.1, 100.0, 5.0, Scale::logarithmic,
+                      "Too long eats the first sound of a word; too short clicks."),
+    parameter::number("hold", "Hold", Unit::milliseconds, 0.0, 1000.0, 200.0, Scale::linear,
+                      "Long enough to bridge the gaps inside a sentence."),
+    parameter::number("release", "Release", Unit::milliseconds, 5.0, 2000.0, 180.0, Scale::logarithmic,
+                      "Long enough to let the last sound of a word fade."),
+    parameter::number("range", "Depth", Unit::decibel, -80.0, 0.0, -30.0, Scale::linear,
+                      "How far the room falls when closed. Less is heard less."),
+    parameter::structural(parameter::number("lookahead", "Look-ahead", Unit::milliseconds, 0.0, 10.0, 3.0,
+                                            Scale::linear,
+                                            "Opens before the word arrives. Costs the same delay.")),
+    detector_low_cut(),
+    detector_high_cut(),
+};
+enum Index { kOpen, kClose, kAttack, kHold, kRelease, kRange, kLookahead, kLowCut, kHighCut };
+
+class GateStage final : public Stage {
+  public:
+    void prepare(const StreamFormat& format, std::span<const double> values) override {
+        rate_ = format.sample_rate;
+        detector_.prepare(rate_, 0.005);
+        band_.prepare(format, values[kLowCut], values[kHighCut]);
+        lookahead_.prepare(rate_, values[kLookahead]);
+        open_at_.prepare(rate_, 0.005, values[kOpen]);
+        close_at_.prepare(rate_, 0.005, values[kClose]);
+        closed_gain_.prepare(rate_, 0.005, db_to_gain(values[kRange]));
+        set_values(values);
+        reset();
+    }
+    void set_values(std::span<const double> values) override {
+        open_at_.set(values[kOpen]);
+        close_at_.set(values[kClose]);
+        closed_gain_.set(db_to_gain(values[kRange]));
+        attack_ = pole(values[kAttack]);
+        release_ = pole(values[kRelease]);
+        hold_frames_ = static_cast<int>(std::lround(values[kHold] * 0.001 * rate_));
+        band_.set(values[kLowCut], values[kHighCut]);
+    }
+    void begin_grain() override {
+        open_at_.begin_grain();
+        close_at_.begin_grain();
+        closed_gain_.begin_grain();
+        band_.begin_grain();
+    }
+    void process(const AudioBlock& block) override {
+        float level[kGrain];
+        detector_.process(band_.listen(block), LevelDetector::Mode::rms, level);
+        lookahead_.process(block);
+        const auto open_at = static_cast<float>(open_at_.grain_value());
+        // A closing threshold above the opening one would flutter; the lower of the two closes.
+        const auto close_at = std::min(open_at, static_cast<float>(close_at_.grain_value()));
+        float lowest = 1.0f;
+        for (int i = 0; i < block.frames; ++i) {
+            if (level[i] >= open_at) {
+                open_ = true;
+            }
+            if (open_ && level[i] >= close_at) {
+                held_ = hold_frames_;
+            } else if (open_ && held_ > 0) {
+                --held_;
+            } else {
+                open_ = false;
+            }
+            const float floor = closed_gain_.next();
+            const float target = open_ ? 1.0f : floor;
+            gain_ += (target > gain_ ? attack_ : release_) * (target - gain_);
+            lowest = std::min(lowest, gain_);
+            for (int c = 0; c < block.channels; ++c) block[c][i] *= gain_;
+        }
+        note_reduction(static_cast<float>(-gain_to_db(lowest)));
+    }
+    void reset() override {
+        detector_.reset();
+        band_.reset();
+        lookahead_.reset();
+        open_ = false;
+        held_ = 0;
+        gain_ = static_cast<float>(closed_gain_.grain_value());
+    }
+    int latency() const override { return lookahead_.frames(); }
+
+  private:
+    float pole(double ms) const { return static_cast<float>(1.0 - std::exp(-1.0 / (ms * 0.001 * rate_))); }
+
+    double rate_ = 48000.0;
+    LevelDetector detector_;
+    DetectorBand band_;
+    Lookahead lookahead_;
+    Smoothed open_at_, close_at_, closed_gain_;
+    float attack_ = 1.0f, release_ = 1.0f, gain_ = 0.0f;
+    int hold_frames_ = 0, held_ = 0;
+    bool open_ = false;
+};
+
+}  // namespace
+
+const StageKind kGateStage{"gate",
+                           "Gate",
+                           "Keeps the room out between words",
+                           kTable,
+                           [] { return std::unique_ptr<Stage>(std::make_unique<GateStage>()); },
+                           true};
+
+}  // namespace reed

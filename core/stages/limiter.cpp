@@ -1,0 +1,124 @@
+#include "stages/limiter.h"
+
+#include <cmath>
+#include <vector>
+
+#include "base/decibel.h"
+#include "dsp/delay_line.h"
+#include "dsp/gain_computer.h"
+#include "dsp/intersample_peak.h"
+#include "dsp/sliding_minimum.h"
+#include "dsp/smoothed.h"
+
+namespace reed {
+namespace {
+
+constexpr Parameter kTable[] = {
+    parameter::marked(parameter::number("ceiling", "Ceiling", Unit::dbfs, -24.0, 0.0, -1.5, Scale::linear,
+                                        "Nothing gets louder than this. Normal speech should sit close under it."),
+                      DiagramMark::ceiling, "ceiling"),
+    parameter::number("release", "Release", Unit::milliseconds, 5.0, 1000.0, 60.0, Scale::logarithmic,
+                      "How fast it lets go after a loud passage. Single clicks let go five times faster."),
+    parameter::structural(parameter::number("lookahead", "Look-ahead", Unit::milliseconds, 0.5, 10.0, 1.5,
+                                            Scale::linear,
+                                            "Longer is smoother. Costs the same delay.")),
+    parameter::structural(parameter::toggle("true_peak", "True peak", true,
+                                            "Also holds the peaks between the samples, which a converter will play.")),
+};
+enum Index { kCeiling, kRelease, kLookahead, kTruePeak };
+
+class LimiterStage final : public Stage {
+  public:
+    void prepare(const StreamFormat& format, std::span<const double> values) override {
+        rate_ = format.sample_rate;
+        true_peak_ = values[kTruePeak] >= 0.5;
+        window_ = std::max(2, static_cast<int>(std::lround(values[kLookahead] * 0.001 * rate_)));
+        minimum_.prepare(window_ + 1);
+        average_.assign(static_cast<size_t>(window_) + 1, 1.0f);
+        for (auto& line : delays_) line.prepare(latency());
+        ceiling_.prepare(rate_, 0.005, values[kCeiling]);
+        slow_attack_ = Ballistics::pole(rate_, 60.0);
+        set_values(values);
+        reset();
+    }
+    void set_values(std::span<const double> values) override {
+        ceiling_.set(values[kCeiling]);
+        slow_release_ = Ballistics::pole(rate_, values[kRelease]);
+        fast_release_ = Ballistics::pole(rate_, values[kRelease] / 5.0);
+    }
+    void begin_grain() override {
+        ceiling_.begin_grain();
+        // 1e-6 below, so that a value rounded to 24 bits or to float does not end above.
+        limit_ = static_cast<float>(db_to_gain(ceiling_.grain_value()) * (1.0 - 1e-6));
+        // Peaks between the samples rise a little again where the gain moves; a twentieth of a decibel
+        // covers it (measured in tests/reference).
+        aim_ = true_peak_ ? limit_ * 0.9943f : limit_;
+    }
+    void process(const AudioBlock& block) override {
+        float lowest = 1.0f;
+        for (int i = 0; i < block.frames; ++i) {
+            float peak = 0.0f;
+            for (int c = 0; c < block.channels; ++c) {
+                const float x = block[c][i];
+                peak = std::max(peak, true_peak_ ? peaks_[c].next(x) : std::abs(x));
+            }
+            const float gain = smooth_gain(peak > aim_ ? aim_ / peak : 1.0f);
+            lowest = std::min(lowest, gain);
+            for (int c = 0; c < block.channels; ++c) {
+                const float y = delays_[c].next(block[c][i]) * gain;
+                block[c][i] = std::min(std::max(y, -limit_), limit_);
+            }
+        }
+        note_reduction(static_cast<float>(-gain_to_db(lowest)));
+    }
+    void reset() override {
+        for (auto& p : peaks_) p.reset();
+        for (auto& d : delays_) d.reset();
+        minimum_.reset();
+        std::fill(average_.begin(), average_.end(), 1.0f);
+        sum_ = static_cast<double>(average_.size());
+        position_ = 0;
+        fast_ = slow_ = 0.0f;
+        begin_grain();
+    }
+    int latency() const override { return window_ + (true_peak_ ? IntersamplePeak::kDelay : 0); }
+
+  private:
+    /// `wanted` gain of the newest peak in, gain for the sample leaving the delay out. The minimum over
+    /// the window holds every peak until it leaves; the mean over the same window turns the step into a
+    /// ramp that ends at the peak and never lies above what it needs.
+    float smooth_gain(float wanted) {
+        const float reduction = 1.0f - minimum_.next(wanted);
+        fast_ = std::max(reduction, fast_ + fast_release_ * (reduction - fast_));
+        slow_ += (fast_ > slow_ ? slow_attack_ : slow_release_) * (fast_ - slow_);
+        const float gain = 1.0f - std::max(fast_, slow_);
+        sum_ += static_cast<double>(gain) - average_[position_];
+        average_[position_] = gain;
+        if (++position_ == average_.size()) position_ = 0;
+        return static_cast<float>(sum_ / static_cast<double>(average_.size()));
+    }
+
+    double rate_ = 48000.0;
+    bool true_peak_ = true;
+    int window_ = 2;
+    float limit_ = 1.0f, aim_ = 1.0f;
+    float fast_release_ = 1.0f, slow_release_ = 1.0f, slow_attack_ = 1.0f, fast_ = 0.0f, slow_ = 0.0f;
+    Smoothed ceiling_;
+    IntersamplePeak peaks_[kMaxChannels];
+    DelayLine delays_[kMaxChannels];
+    SlidingMinimum minimum_;
+    std::vector<float> average_;
+    size_t position_ = 0;
+    double sum_ = 0.0;
+};
+
+}  // namespace
+
+const StageKind kLimiterStage{"limiter",
+                              "Limiter",
+                              "The lid: nothing gets louder than its ceiling",
+                              kTable,
+                              [] { return std::unique_ptr<Stage>(std::make_unique<LimiterStage>()); },
+                              true};
+
+}  // namespace reed

@@ -1,0 +1,72 @@
+// What every stage of the chain is: one kind of processing with a parameter table.
+#pragma once
+
+#include <algorithm>
+#include <memory>
+#include <span>
+#include <string_view>
+
+#include "base/audio_block.h"
+#include "stages/parameter.h"
+
+namespace reed {
+
+/// One running stage. prepare() may allocate; everything else runs on the audio thread and may not.
+class Stage {
+  public:
+    Stage() = default;
+    virtual ~Stage() = default;
+    Stage(const Stage&) = delete;
+    Stage& operator=(const Stage&) = delete;
+
+    /// Takes memory for `format` and starts at `values` (one per table row, each inside its range).
+    virtual void prepare(const StreamFormat& format, std::span<const double> values) = 0;
+
+    /// New target values. Called at a grain boundary; the sound moves there smoothly.
+    virtual void set_values(std::span<const double> values) = 0;
+
+    /// Called at every grain boundary before process(): moves smoothed parameters one grain on.
+    virtual void begin_grain() {}
+
+    /// Processes in place; at most kGrain frames, never across a grain boundary. Finite input only.
+    virtual void process(const AudioBlock& block) = 0;
+
+    /// Forgets all signal history (after a fault), keeps the parameters.
+    virtual void reset() = 0;
+
+    /// Exact delay in frames between input and output, fixed from prepare() on.
+    virtual int latency() const { return 0; }
+
+    /// Largest gain reduction in dB (>= 0) since the last call. 0 for stages without dynamics.
+    float take_reduction() {
+        const float out = reduction_;
+        reduction_ = 0.0f;
+        return out;
+    }
+
+  protected:
+    void note_reduction(float db) { reduction_ = std::max(reduction_, db); }
+
+  private:
+    float reduction_ = 0.0f;
+};
+
+/// One kind of stage: its names, its table and how to make one.
+struct StageKind {
+    std::string_view id;       ///< key in scene files
+    std::string_view title;    ///< what the interface calls it
+    std::string_view purpose;  ///< one line: what it is for
+    std::span<const Parameter> parameters;
+    std::unique_ptr<Stage> (*make)();
+    bool reports_reduction = false;
+
+    /// Index of a parameter by id, or -1.
+    int find(std::string_view parameter_id) const {
+        for (size_t i = 0; i < parameters.size(); ++i) {
+            if (parameters[i].id == parameter_id) return static_cast<int>(i);
+        }
+        return -1;
+    }
+};
+
+}  // namespace reed
