@@ -26,14 +26,22 @@ int refuse(const Error& error) {
 
 const char* unit_name(Unit unit) {
     switch (unit) {
-        case Unit::decibel: return "dB";
-        case Unit::dbfs: return "dBFS";
-        case Unit::hertz: return "Hz";
-        case Unit::milliseconds: return "ms";
-        case Unit::ratio: return ":1";
-        case Unit::percent: return "%";
-        case Unit::quality: return "Q";
-        case Unit::none: break;
+        case Unit::decibel:
+            return "dB";
+        case Unit::dbfs:
+            return "dBFS";
+        case Unit::hertz:
+            return "Hz";
+        case Unit::milliseconds:
+            return "ms";
+        case Unit::ratio:
+            return ":1";
+        case Unit::percent:
+            return "%";
+        case Unit::quality:
+            return "Q";
+        case Unit::none:
+            break;
     }
     return "";
 }
@@ -120,7 +128,9 @@ int render_command(const RenderOptions& o) {
     return 0;
 }
 
-Json optional_number(const std::optional<double>& v) { return v ? Json(*v) : Json(nullptr); }
+Json optional_number(const std::optional<double>& v) {
+    return v ? Json(*v) : Json(nullptr);
+}
 
 int measure_command(const std::string& path, bool json) {
     auto opened = SoundReader::open(path);
@@ -128,7 +138,8 @@ int measure_command(const std::string& path, bool json) {
     SoundReader& reader = *opened.value();
     const SoundInfo info = reader.info();
     if (info.channels > kMaxChannels) {
-        return refuse({"it has " + std::to_string(info.channels) + " channels; 1 or 2 can be measured.", path, ""});
+        return refuse(
+            {"it has " + std::to_string(info.channels) + " channels; 1 or 2 can be measured.", path, ""});
     }
     if (info.sample_rate < 8000 || info.sample_rate > kMaxSampleRate) {
         return refuse({"its sample rate is outside 8000 to 192000 Hz.", path, ""});
@@ -157,8 +168,10 @@ int measure_command(const std::string& path, bool json) {
         return 0;
     }
     const auto line = [](const char* name, const std::optional<double>& v, const char* unit) {
-        if (v) std::printf("%-16s %8.2f %s\n", name, *v, unit);
-        else std::printf("%-16s %8s\n", name, "none");
+        if (v)
+            std::printf("%-16s %8.2f %s\n", name, *v, unit);
+        else
+            std::printf("%-16s %8s\n", name, "none");
     };
     line("duration", m.duration_s, "s");
     line("sample rate", m.sample_rate_hz, "Hz");
@@ -172,7 +185,9 @@ int measure_command(const std::string& path, bool json) {
     return 0;
 }
 
-Json level(bool known, double v) { return known && v > kSilenceDb ? Json(v) : Json(nullptr); }
+Json level(bool known, double v) {
+    return known && v > kSilenceDb ? Json(v) : Json(nullptr);
+}
 
 int levels_command(const std::string& scene_path, const std::string& in, bool json) {
     const auto scene = scene_or_complain(scene_path);
@@ -214,8 +229,9 @@ int levels_command(const std::string& scene_path, const std::string& in, bool js
             std::snprintf(out, sizeof out, "%.1f", v.get<double>());
             return std::string(out);
         };
-        std::printf("%-16s %8s %8s %8s\n", tap["after"].get<std::string>().c_str(), text(tap["room_dbfs"]).c_str(),
-                    text(tap["voice_dbfs"]).c_str(), text(tap["peak_dbfs"]).c_str());
+        std::printf("%-16s %8s %8s %8s\n", tap["after"].get<std::string>().c_str(),
+                    text(tap["room_dbfs"]).c_str(), text(tap["voice_dbfs"]).c_str(),
+                    text(tap["peak_dbfs"]).c_str());
     }
     return 0;
 }
@@ -248,15 +264,21 @@ int main(int argc, char** argv) {
     RenderOptions options;
     auto* render = app.add_subcommand("render", "Process a sound file with a scene");
     render->add_option("--scene", options.scene, "Scene file")->required();
-    render->add_option("--in", options.in, "Sound file to read (WAV, FLAC, Ogg, Opus; 1 or 2 channels)")->required();
+    render->add_option("--in", options.in, "Sound file to read (WAV, FLAC, Ogg, Opus; 1 or 2 channels)")
+        ->required();
     render->add_option("--out", options.out, "Sound file to write: .wav or .flac")->required();
-    render->add_option("--block", options.block, "Frames processed at a time, 1 to 8192; the result is the same")
+    render
+        ->add_option("--block", options.block,
+                     "Frames processed at a time, 1 to 8192; the result is the same")
         ->check(CLI::Range(1, 8192));
-    render->add_option("--samples", options.samples, "24 (24-bit) or float (32-bit); auto: float in WAV, 24 in FLAC")
+    render
+        ->add_option("--samples", options.samples,
+                     "24 (24-bit) or float (32-bit); auto: float in WAV, 24 in FLAC")
         ->check(CLI::IsMember({"auto", "24", "float"}));
 
     std::string sound;
-    auto* measure = app.add_subcommand("measure", "Measure a sound file: levels, loudness, true peak, noise floor");
+    auto* measure =
+        app.add_subcommand("measure", "Measure a sound file: levels, loudness, true peak, noise floor");
     measure->add_option("file", sound, "Sound file")->required();
     measure->add_flag("--json", json, "Write JSON");
 
@@ -269,7 +291,8 @@ int main(int argc, char** argv) {
     std::vector<std::string> paths;
     auto* scenes = app.add_subcommand("scene", "Work on scene files");
     scenes->require_subcommand(1);
-    auto* check = scenes->add_subcommand("check", "Say whether scene files are valid, or what is wrong and where");
+    auto* check =
+        scenes->add_subcommand("check", "Say whether scene files are valid, or what is wrong and where");
     check->add_option("files", paths, "Scene files")->required();
 
     try {
@@ -285,7 +308,8 @@ int main(int argc, char** argv) {
         if (*levels) return levels_command(scene, sound, json);
         if (*check) return check_command(paths);
     } catch (const std::bad_alloc&) {
-        return refuse({"there is not enough memory for this.", "", "Close other programs or use a shorter file."});
+        return refuse(
+            {"there is not enough memory for this.", "", "Close other programs or use a shorter file."});
     }
     return kBadInput;
 }

@@ -13,7 +13,9 @@ namespace reed {
 inline constexpr double kSilenceDb = -150.0;
 
 /// Amplitude ratio for a level in dB; any finite dB value. 20 dB is a factor of ten.
-inline double db_to_gain(double db) { return std::pow(10.0, db / 20.0); }
+inline double db_to_gain(double db) {
+    return std::pow(10.0, db / 20.0);
+}
 
 /// Level in dB of an amplitude ratio >= 0; never below kSilenceDb.
 inline double gain_to_db(double gain) {
@@ -26,6 +28,8 @@ inline double mean_square_to_dbfs(double mean_square) {
 }
 
 /// Inverse of mean_square_to_dbfs.
-inline double dbfs_to_mean_square(double dbfs) { return 0.5 * std::pow(10.0, dbfs / 10.0); }
+inline double dbfs_to_mean_square(double dbfs) {
+    return 0.5 * std::pow(10.0, dbfs / 10.0);
+}
 
 }  // namespace reed

@@ -26,15 +26,14 @@ inline float fast_exp2(float x) {
     const float whole = shifted - 12582912.0f;
     const float f = x - whole;
     const float series =
-        1.0f +
-        f * (0.69314718f +
-             f * (0.24022651f +
-                  f * (0.05550411f + f * (0.0096181291f + f * (0.0013333558f + f * 0.00015403530f)))));
+        1.0f + f * (0.69314718f +
+                    f * (0.24022651f +
+                         f * (0.05550411f + f * (0.0096181291f + f * (0.0013333558f + f * 0.00015403530f)))));
     const std::int32_t exponent = static_cast<std::int32_t>(whole);
     return series * std::bit_cast<float>((exponent + 127) << 23);
 }
 
-inline constexpr float kDbPerLog2 = 6.0205999f;       ///< 20 log10(2)
+inline constexpr float kDbPerLog2 = 6.0205999f;         ///< 20 log10(2)
 inline constexpr float kLog2PerDb = 1.0f / 6.0205999f;  ///< inverse of kDbPerLog2
 
 }  // namespace reed

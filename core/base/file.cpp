@@ -10,7 +10,9 @@
 namespace reed {
 namespace {
 
-std::string system_reason(int code) { return std::string(std::strerror(code)); }
+std::string system_reason(int code) {
+    return std::string(std::strerror(code));
+}
 
 Error cannot_write(const std::filesystem::path& path, int code) {
     return {"it can't be written (" + system_reason(code) + ").", path.string(),
@@ -45,7 +47,8 @@ Result<std::string> read_file(const std::filesystem::path& path, size_t limit) {
     std::ifstream in(path, std::ios::binary);
     std::string out((std::istreambuf_iterator<char>(in)), std::istreambuf_iterator<char>());
     if (!in.good() && !in.eof()) return Error{"it can't be read.", path.string(), "Check its permissions."};
-    if (out.size() != size) return Error{"it can't be read to its end.", path.string(), "Check its permissions."};
+    if (out.size() != size)
+        return Error{"it can't be read to its end.", path.string(), "Check its permissions."};
     return out;
 }
 

@@ -12,14 +12,20 @@ namespace reed {
 class FlushToZero {
   public:
 #if defined(__SSE__) || defined(__x86_64__)
-    FlushToZero() : saved_(_mm_getcsr()) { _mm_setcsr(saved_ | 0x8040U); }
-    ~FlushToZero() { _mm_setcsr(saved_); }
+    FlushToZero() : saved_(_mm_getcsr()) {
+        _mm_setcsr(saved_ | 0x8040U);
+    }
+    ~FlushToZero() {
+        _mm_setcsr(saved_);
+    }
 #elif defined(__aarch64__)
     FlushToZero() {
         asm volatile("mrs %0, fpcr" : "=r"(saved_));
         asm volatile("msr fpcr, %0" ::"r"(saved_ | (1ULL << 24)));
     }
-    ~FlushToZero() { asm volatile("msr fpcr, %0" ::"r"(saved_)); }
+    ~FlushToZero() {
+        asm volatile("msr fpcr, %0" ::"r"(saved_));
+    }
 #else
     FlushToZero() = default;
 #endif

@@ -52,7 +52,8 @@ std::vector<Error> chain_problems(const ChainSpec& chain) {
             }
         }
         if (chain.index_of(s.id) != static_cast<int>(i)) {
-            out.push_back({"the id \"" + s.id + "\" is used twice.", where + ".id", "Give each stage its own."});
+            out.push_back(
+                {"the id \"" + s.id + "\" is used twice.", where + ".id", "Give each stage its own."});
         }
     }
     return out;

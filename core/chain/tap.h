@@ -13,12 +13,12 @@ inline constexpr double kTapFrameSeconds = 0.010;
 /// One piece of 10 ms at one tap. Piece n of every tap covers the same stretch of the input: the delay of
 /// the stages before it is taken out.
 struct TapFrame {
-    std::int64_t index = 0;      ///< n, from 0 at the start of the chain
-    std::uint32_t chain = 0;     ///< serial number of the running chain it comes from
-    std::int16_t tap = 0;        ///< 0: input; k: after stage k - 1
-    float peak = 0.0f;           ///< largest |sample|
-    float mean_square = 0.0f;    ///< of the louder channel
-    float reduction_db = 0.0f;   ///< largest gain reduction of the stage before this tap, >= 0
+    std::int64_t index = 0;     ///< n, from 0 at the start of the chain
+    std::uint32_t chain = 0;    ///< serial number of the running chain it comes from
+    std::int16_t tap = 0;       ///< 0: input; k: after stage k - 1
+    float peak = 0.0f;          ///< largest |sample|
+    float mean_square = 0.0f;   ///< of the louder channel
+    float reduction_db = 0.0f;  ///< largest gain reduction of the stage before this tap, >= 0
 };
 
 using TapQueue = moodycamel::ReaderWriterQueue<TapFrame>;

@@ -187,13 +187,14 @@ void PipeWireDevice::State::play_block() {
 pw_properties* PipeWireDevice::State::shared_properties() const {
     // One group: the daemon runs both streams in the same cycle.
     const std::string group = "dusky-reed-" + std::to_string(::getpid());
-    pw_properties* p = pw_properties_new(PW_KEY_NODE_GROUP, group.c_str(), PW_KEY_NODE_LINK_GROUP, group.c_str(),
-                                         PW_KEY_MEDIA_TYPE, "Audio", nullptr);
+    pw_properties* p = pw_properties_new(PW_KEY_NODE_GROUP, group.c_str(), PW_KEY_NODE_LINK_GROUP,
+                                         group.c_str(), PW_KEY_MEDIA_TYPE, "Audio", nullptr);
     pw_properties_setf(p, PW_KEY_NODE_LATENCY, "%d/%d", options.block, static_cast<int>(options.sample_rate));
     return p;
 }
 
-Result<void> PipeWireDevice::State::connect_stream(pw_stream* stream, pw_direction direction, uint32_t flags) {
+Result<void> PipeWireDevice::State::connect_stream(pw_stream* stream, pw_direction direction,
+                                                   uint32_t flags) {
     uint8_t space[1024];
     spa_pod_builder builder{};
     builder.data = space;
@@ -205,7 +206,8 @@ Result<void> PipeWireDevice::State::connect_stream(pw_stream* stream, pw_directi
     info.position[0] = options.channels == 1 ? SPA_AUDIO_CHANNEL_MONO : SPA_AUDIO_CHANNEL_FL;
     info.position[1] = SPA_AUDIO_CHANNEL_FR;
     const spa_pod* params[] = {spa_format_audio_raw_build(&builder, SPA_PARAM_EnumFormat, &info)};
-    const int code = pw_stream_connect(stream, direction, PW_ID_ANY, static_cast<pw_stream_flags>(flags), params, 1);
+    const int code =
+        pw_stream_connect(stream, direction, PW_ID_ANY, static_cast<pw_stream_flags>(flags), params, 1);
     if (code >= 0) return {};
     return Error{std::string("a stream can't be connected (") + spa_strerror(code) + ").", "PipeWire",
                  "Check that its session manager (wireplumber) is running."};
@@ -223,7 +225,9 @@ void PipeWireDevice::State::end_streams() {
 
 PipeWireDevice::PipeWireDevice() : state_(std::make_unique<State>()) {}
 
-PipeWireDevice::~PipeWireDevice() { stop(); }
+PipeWireDevice::~PipeWireDevice() {
+    stop();
+}
 
 Result<std::vector<PipeWireSource>> list_pipewire_sources() {
     Connection connection;
@@ -252,7 +256,8 @@ Result<std::vector<PipeWireSource>> list_pipewire_sources() {
     pw_proxy_destroy(static_cast<pw_proxy*>(static_cast<void*>(registry)));
     pw_thread_loop_unlock(connection.loop);
     if (!listing.done) {
-        return Error{"PipeWire does not answer.", "PipeWire", "Restart it (systemctl --user restart pipewire)."};
+        return Error{"PipeWire does not answer.", "PipeWire",
+                     "Restart it (systemctl --user restart pipewire)."};
     }
     return listing.sources;
 }
@@ -266,7 +271,8 @@ Result<std::unique_ptr<PipeWireDevice>> PipeWireDevice::create(const PipeWireOpt
         return Error{"this microphone is not there.", options.source, "Plug it in, or choose another input."};
     }
     if (sources.value().empty()) {
-        return Error{"PipeWire knows no microphone.", "PipeWire", "Plug one in, or go on with the simulated room."};
+        return Error{"PipeWire knows no microphone.", "PipeWire",
+                     "Plug one in, or go on with the simulated room."};
     }
     std::unique_ptr<PipeWireDevice> out(new PipeWireDevice);
     out->state_->options = options;
@@ -274,7 +280,9 @@ Result<std::unique_ptr<PipeWireDevice>> PipeWireDevice::create(const PipeWireOpt
     return out;
 }
 
-StreamFormat PipeWireDevice::format() const { return {state_->options.sample_rate, state_->options.channels}; }
+StreamFormat PipeWireDevice::format() const {
+    return {state_->options.sample_rate, state_->options.channels};
+}
 
 Result<void> PipeWireDevice::start(AudioCallback& callback) {
     stop();
@@ -328,7 +336,8 @@ Result<void> PipeWireDevice::start(AudioCallback& callback) {
     s.playback = pw_stream_new(s.connection.core, kVirtualMicTitle, out);
     pw_stream_add_listener(s.capture, &s.capture_hook, &capture_events, &s);
     pw_stream_add_listener(s.playback, &s.playback_hook, &playback_events, &s);
-    constexpr uint32_t kFlags = PW_STREAM_FLAG_AUTOCONNECT | PW_STREAM_FLAG_MAP_BUFFERS | PW_STREAM_FLAG_RT_PROCESS;
+    constexpr uint32_t kFlags =
+        PW_STREAM_FLAG_AUTOCONNECT | PW_STREAM_FLAG_MAP_BUFFERS | PW_STREAM_FLAG_RT_PROCESS;
     auto connected = s.connect_stream(s.capture, PW_DIRECTION_INPUT, kFlags);
     if (connected.ok()) {
         connected = s.connect_stream(s.playback, PW_DIRECTION_OUTPUT, kFlags | PW_STREAM_FLAG_TRIGGER);

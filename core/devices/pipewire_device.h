@@ -22,7 +22,7 @@ inline constexpr const char* kVirtualMicName = "dusky-reed";
 inline constexpr const char* kVirtualMicTitle = "Dusky Reed";
 
 struct PipeWireOptions {
-    std::string source;         ///< node name; empty: the default source
+    std::string source;          ///< node name; empty: the default source
     double sample_rate = 48000;  ///< Hz; the daemon converts where the device differs
     int channels = 1;            ///< 1 or 2
     int block = 256;             ///< frames wished for, 32 to 2048

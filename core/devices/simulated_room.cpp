@@ -22,13 +22,16 @@ constexpr Parameter kTable[] = {
                       "Knife, gouge and knocks on the bench."),
 };
 
-constexpr const char* kFiles[] = {"voice_whisper.flac", "voice_talk.flac", "voice_shout.flac", "dehumidifier.flac",
-                                  "lathe.flac",         "rain.flac",       "tools.flac"};
+constexpr const char* kFiles[] = {"voice_whisper.flac", "voice_talk.flac", "voice_shout.flac",
+                                  "dehumidifier.flac",  "lathe.flac",      "rain.flac",
+                                  "tools.flac"};
 enum Sound { kWhisper, kTalk, kShout, kFirstNoise };
 
 }  // namespace
 
-std::span<const Parameter> room_controls() { return kTable; }
+std::span<const Parameter> room_controls() {
+    return kTable;
+}
 
 Result<std::unique_ptr<SimulatedRoom>> SimulatedRoom::create(const std::filesystem::path& demo_data) {
     std::unique_ptr<SimulatedRoom> room(new SimulatedRoom);
@@ -60,7 +63,7 @@ double SimulatedRoom::wanted_gain(int sound) const {
     }
     // Per effort: gain of the whispered, the spoken and the shouted recording.
     static constexpr double kGains[6][3] = {{0, 0, 0},   {1, 0, 0},   {0, 0.35, 0},
-                                            {0, 1.0, 0}, {0, 2.0, 0}, {0, 0, 1.0}};
+                                            {0, 1.0, 0}, {0, 1.8, 0}, {0, 0, 1.25}};
     return kGains[static_cast<size_t>(get(kRoomEffort))][sound];
 }
 
@@ -92,10 +95,13 @@ void SimulatedRoom::fill(const AudioBlock& block) {
 }
 
 Result<void> SimulatedRoom::start(AudioCallback& callback) {
-    thread_.start(format(), 256, [this](const AudioBlock& b) { fill(b); }, callback);
+    thread_.start(
+        format(), 256, [this](const AudioBlock& b) { fill(b); }, callback);
     return {};
 }
 
-DeviceStatus SimulatedRoom::status() const { return {thread_.running(), thread_.dropouts(), ""}; }
+DeviceStatus SimulatedRoom::status() const {
+    return {thread_.running(), thread_.dropouts(), ""};
+}
 
 }  // namespace reed

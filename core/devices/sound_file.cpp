@@ -35,7 +35,8 @@ struct SoundReader::Handle {
 Result<std::unique_ptr<SoundReader>> SoundReader::open(const std::filesystem::path& path) {
     std::error_code ec;
     if (!std::filesystem::exists(path, ec)) return Error{"there is no such file.", path.string(), ""};
-    if (std::filesystem::is_directory(path, ec)) return Error{"it is a folder, not a sound file.", path.string(), ""};
+    if (std::filesystem::is_directory(path, ec))
+        return Error{"it is a folder, not a sound file.", path.string(), ""};
     if (std::filesystem::is_regular_file(path, ec) && std::filesystem::file_size(path, ec) == 0) {
         return Error{"the file is empty.", path.string(), "Record it again."};
     }
@@ -60,7 +61,8 @@ SoundReader::~SoundReader() = default;
 size_t SoundReader::read(AudioBuffer& out) {
     const auto channels = static_cast<size_t>(info_.channels);
     interleaved_.resize(channels * out.frames());
-    const sf_count_t got = sf_readf_float(handle_->file, interleaved_.data(), static_cast<sf_count_t>(out.frames()));
+    const sf_count_t got =
+        sf_readf_float(handle_->file, interleaved_.data(), static_cast<sf_count_t>(out.frames()));
     const auto frames = static_cast<size_t>(std::max<sf_count_t>(got, 0));
     for (size_t c = 0; c < channels && static_cast<int>(c) < out.channels(); ++c) {
         float* row = out[static_cast<int>(c)].data();
@@ -69,7 +71,9 @@ size_t SoundReader::read(AudioBuffer& out) {
     return frames;
 }
 
-bool SoundReader::rewind() { return sf_seek(handle_->file, 0, SEEK_SET) == 0; }
+bool SoundReader::rewind() {
+    return sf_seek(handle_->file, 0, SEEK_SET) == 0;
+}
 
 Result<AudioBuffer> read_sound(const std::filesystem::path& path, SoundInfo* info, std::int64_t max_frames) {
     auto opened = SoundReader::open(path);
@@ -84,7 +88,8 @@ Result<AudioBuffer> read_sound(const std::filesystem::path& path, SoundInfo* inf
         if (n == 0) break;
         const size_t before = out.frames();
         if (static_cast<std::int64_t>(before + n) > max_frames) {
-            return Error{"it is too long to be held in memory.", path.string(), "Cut it into shorter pieces."};
+            return Error{"it is too long to be held in memory.", path.string(),
+                         "Cut it into shorter pieces."};
         }
         out.resize(before + n);
         for (int c = 0; c < out.channels(); ++c) {

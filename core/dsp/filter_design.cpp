@@ -42,7 +42,9 @@ Poles matched_poles(const Prototype& p, double w0) {
     return {-(slow + fast), slow * fast};
 }
 
-double squared_magnitude(const Prototype& p, double frequency) { return std::norm(p.response(frequency)); }
+double squared_magnitude(const Prototype& p, double frequency) {
+    return std::norm(p.response(frequency));
+}
 
 /// Zeros (minimum phase) of the numerator with squared magnitude c0 p0 + c1 p1 + c2 p2 (Vicanek, eq. 29).
 Biquad from_powers(double c0, double c1, double c2, const Poles& poles) {
@@ -65,8 +67,7 @@ Biquad match_three(const Prototype& p, double sample_rate) {
     const double c0 = squared_magnitude(p, 0.0) * poles.c0();
     const double c1 = squared_magnitude(p, 0.5 * sample_rate) * poles.c1();
     const Basis at(w0);
-    const double c2 =
-        (squared_magnitude(p, p.frequency) * poles.power(w0) - c0 * at.p0 - c1 * at.p1) / at.p2;
+    const double c2 = (squared_magnitude(p, p.frequency) * poles.power(w0) - c0 * at.p0 - c1 * at.p1) / at.p2;
     return from_powers(c0, c1, c2, poles);
 }
 
@@ -112,7 +113,9 @@ Biquad inverted(const Biquad& f) {
 }
 
 /// Q of section `i` of a Butterworth filter of `order`.
-double butterworth_q(int order, int i) { return 0.5 / std::cos(pi * (2 * i + 1 + order % 2) / (2.0 * order)); }
+double butterworth_q(int order, int i) {
+    return 0.5 / std::cos(pi * (2 * i + 1 + order % 2) / (2.0 * order));
+}
 
 Prototype shelf(const BandSettings& b, bool high, double q) {
     const double a = std::pow(10.0, b.gain_db / 40.0);
@@ -137,10 +140,18 @@ template <typename Use>
 void each_prototype(const BandSettings& b, Use use) {
     const double a = std::pow(10.0, b.gain_db / 40.0);
     switch (b.type) {
-        case FilterType::bell: use(Prototype{1.0, a / b.q, 1.0, 1.0, 1.0 / (a * b.q), 1.0, b.frequency}); return;
-        case FilterType::low_shelf: use(shelf(b, false, b.q)); return;
-        case FilterType::high_shelf: use(shelf(b, true, b.q)); return;
-        case FilterType::notch: use(Prototype{1.0, 0.0, 1.0, 1.0, 1.0 / b.q, 1.0, b.frequency}); return;
+        case FilterType::bell:
+            use(Prototype{1.0, a / b.q, 1.0, 1.0, 1.0 / (a * b.q), 1.0, b.frequency});
+            return;
+        case FilterType::low_shelf:
+            use(shelf(b, false, b.q));
+            return;
+        case FilterType::high_shelf:
+            use(shelf(b, true, b.q));
+            return;
+        case FilterType::notch:
+            use(Prototype{1.0, 0.0, 1.0, 1.0, 1.0 / b.q, 1.0, b.frequency});
+            return;
         case FilterType::tilt:
             // First-order: -gain/2 below, +gain/2 above, 0 dB at the frequency.
             use(Prototype{0.0, a, 1.0, 0.0, 1.0, a, b.frequency});

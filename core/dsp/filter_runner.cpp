@@ -27,7 +27,8 @@ FilterRunner::Coefficients FilterRunner::convert(const Biquad& f) {
 
 void FilterRunner::snap(const Sections& sections) {
     count_ = sections.count;
-    for (size_t i = 0; i < static_cast<size_t>(count_); ++i) now_[i] = goal_[i] = convert(sections.biquads[i]);
+    for (size_t i = 0; i < static_cast<size_t>(count_); ++i)
+        now_[i] = goal_[i] = convert(sections.biquads[i]);
     moving_ = false;
 }
 
@@ -53,7 +54,9 @@ void FilterRunner::hold() {
     moving_ = false;
 }
 
-void FilterRunner::reset() { state_ = {}; }
+void FilterRunner::reset() {
+    state_ = {};
+}
 
 float FilterRunner::next(int channel, float in) {
     double x = in;

@@ -29,8 +29,9 @@ IntersamplePeak::IntersamplePeak() {
             // Row index 0 is the oldest sample; the wanted point lies `phase`/4 after sample kTaps/2 - 1.
             const double distance = i - (kTaps / 2 - 1) - static_cast<double>(phase) / kPhases;
             const double edge = distance / (kTaps / 2.0);
-            const double window =
-                std::abs(edge) < 1.0 ? bessel_i0(kBeta * std::sqrt(1.0 - edge * edge)) / bessel_i0(kBeta) : 0.0;
+            const double window = std::abs(edge) < 1.0
+                                      ? bessel_i0(kBeta * std::sqrt(1.0 - edge * edge)) / bessel_i0(kBeta)
+                                      : 0.0;
             const double sinc =
                 std::sin(std::numbers::pi * distance) / (std::numbers::pi * distance);  // never at 0 here
             row[static_cast<size_t>(i)] = static_cast<float>(sinc * window);

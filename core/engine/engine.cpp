@@ -10,7 +10,9 @@ constexpr double kHistorySeconds = 12.0;
 constexpr double kWarmSeconds = 6.0;
 constexpr int kPiece = 8192;
 
-double fade_seconds(Fade fade) { return fade == Fade::scene ? 0.300 : 0.030; }
+double fade_seconds(Fade fade) {
+    return fade == Fade::scene ? 0.300 : 0.030;
+}
 
 }  // namespace
 
@@ -258,7 +260,8 @@ void Engine::note_load(double seconds, int frames) noexcept {
     const double share = seconds / period;
     const double before = load_.load(std::memory_order_relaxed);
     load_.store(before + std::min(1.0, period) * (share - before), std::memory_order_relaxed);
-    if (share > worst_load_.load(std::memory_order_relaxed)) worst_load_.store(share, std::memory_order_relaxed);
+    if (share > worst_load_.load(std::memory_order_relaxed))
+        worst_load_.store(share, std::memory_order_relaxed);
     block_frames_.store(frames, std::memory_order_relaxed);
     blocks_.fetch_add(1, std::memory_order_relaxed);
 }

@@ -31,10 +31,10 @@ struct EngineFigures {
     std::uint64_t clipped = 0;  ///< samples clipped at the source (runs of three and more)
     std::uint64_t faults = 0;   ///< samples that were no numbers
     std::uint64_t blocks = 0;
-    double load = 0.0;          ///< share of the deadline used, mean over about a second (0 to 1)
+    double load = 0.0;  ///< share of the deadline used, mean over about a second (0 to 1)
     double worst_load = 0.0;
-    int latency = 0;            ///< frames of delay of the chain that sounds
-    int block_frames = 0;       ///< size of the newest block
+    int latency = 0;       ///< frames of delay of the chain that sounds
+    int block_frames = 0;  ///< size of the newest block
 };
 
 /// Runs one chain at a time. A change of values goes to it directly and is smoothed; a change of structure

@@ -4,6 +4,11 @@
 
 namespace reed {
 
+namespace {
+/// A chain that starts cold still learns the room; its first second and a half say nothing about it.
+constexpr std::int64_t kColdPieces = 150;
+}  // namespace
+
 Readings::Readings(Engine& engine) : engine_(engine) {}
 
 void Readings::restart() {
@@ -24,14 +29,16 @@ void Readings::poll_taps() {
         chain_ = serial;
         statistics_ = LevelStatistics(engine_.stage_count(serial) + 1, statistics_.window());
         pushed_ = summed_up_ = 0;
-        for (const TapFrame& f : engine_.take_warm_taps(serial)) {
+        const auto warm = engine_.take_warm_taps(serial);
+        for (const TapFrame& f : warm) {
             statistics_.push(f);
             ++pushed_;
         }
+        skip_below_ = warm.empty() ? kColdPieces : 0;
         levels_ = statistics_.report();
     }
     for (TapFrame f; engine_.take_tap(f);) {
-        if (f.chain != chain_) continue;
+        if (f.chain != chain_ || f.index < skip_below_) continue;
         statistics_.push(f);
         if (f.tap == 0) ++pushed_;
     }

@@ -18,6 +18,8 @@ class Readings {
     const LevelReport& levels() const { return levels_; }
     /// True when levels() belongs to a chain with this many stages.
     bool fits(size_t stages) const { return levels_.taps.size() == stages + 1; }
+    /// Piece by piece, for views over time.
+    const LevelStatistics& statistics() const { return statistics_; }
     const LoudnessReading& feed() const { return loudness_; }
     EngineFigures figures() const { return engine_.figures(); }
 
@@ -38,6 +40,7 @@ class Readings {
     std::int64_t feed_read_ = 0;
     std::int64_t summed_up_ = 0;  // pieces pushed when levels_ was computed last
     std::int64_t pushed_ = 0;
+    std::int64_t skip_below_ = 0;
     LevelReport levels_;
     LoudnessReading loudness_;
     AudioBuffer piece_;

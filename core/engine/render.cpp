@@ -44,7 +44,8 @@ Result<RenderReport> render_file(const ChainSpec& spec, const std::filesystem::p
                                  const Progress& progress) {
     std::error_code ec;
     if (std::filesystem::equivalent(in, out, ec)) {
-        return Error{"input and output are the same file.", out.string(), "Choose another name for the output."};
+        return Error{"input and output are the same file.", out.string(),
+                     "Choose another name for the output."};
     }
     auto opened = SoundReader::open(in);
     if (!opened.ok()) return opened.error();
@@ -67,12 +68,14 @@ Result<RenderReport> render_file(const ChainSpec& spec, const std::filesystem::p
         chain.process(buffer.block(0, static_cast<int>(frames)));
         const auto dropped = std::min<std::int64_t>(skip, static_cast<std::int64_t>(frames));
         skip -= dropped;
-        return writer.write(buffer.block(static_cast<size_t>(dropped), static_cast<int>(frames) - static_cast<int>(dropped)));
+        return writer.write(
+            buffer.block(static_cast<size_t>(dropped), static_cast<int>(frames) - static_cast<int>(dropped)));
     };
     for (size_t n = reader.read(buffer); n > 0; n = reader.read(buffer)) {
         if (auto written = push(n); !written.ok()) return written.error();
         report.frames += static_cast<std::int64_t>(n);
-        if (progress && !progress(static_cast<double>(report.frames) / static_cast<double>(reader.info().frames))) {
+        if (progress &&
+            !progress(static_cast<double>(report.frames) / static_cast<double>(reader.info().frames))) {
             return Error{"it was cancelled.", out.string(), "Nothing was written."};
         }
     }

@@ -14,13 +14,14 @@ using Progress = std::function<bool(double)>;
 
 /// `in` through `chain`, in blocks of `block` frames (1 to 8192), latency taken out: out[i] belongs to
 /// in[i] and both have one length.
-Result<AudioBuffer> render(const ChainSpec& chain, const AudioBuffer& in, double sample_rate, int block = 1024);
+Result<AudioBuffer> render(const ChainSpec& chain, const AudioBuffer& in, double sample_rate,
+                           int block = 1024);
 
 struct RenderReport {
     std::int64_t frames = 0;
-    std::int64_t clipped = 0;   ///< samples cut to full scale in a 24-bit file
-    std::uint64_t faults = 0;   ///< samples in the input that were no numbers
-    int latency = 0;            ///< frames taken out
+    std::int64_t clipped = 0;  ///< samples cut to full scale in a 24-bit file
+    std::uint64_t faults = 0;  ///< samples in the input that were no numbers
+    int latency = 0;           ///< frames taken out
 };
 
 /// File to file; WAV as 32-bit float or 24-bit, FLAC as 24-bit. Nothing is left behind on failure or cancel.

@@ -16,11 +16,11 @@ struct SoundMeasures {
     double sample_rate_hz = 0.0;
     int channels = 0;
     std::optional<double> sample_peak_dbfs;
-    std::optional<double> true_peak_dbtp;       ///< ITU-R BS.1770 Annex 2
-    std::optional<double> integrated_lufs;      ///< EBU R 128
-    std::optional<double> loudness_range_lu;    ///< EBU Tech 3342
-    std::optional<double> noise_floor_dbfs;     ///< usual level of the pauses; of all, where there are none
-    std::int64_t clipped_samples = 0;           ///< samples in runs of three or more at full scale
+    std::optional<double> true_peak_dbtp;     ///< ITU-R BS.1770 Annex 2
+    std::optional<double> integrated_lufs;    ///< EBU R 128
+    std::optional<double> loudness_range_lu;  ///< EBU Tech 3342
+    std::optional<double> noise_floor_dbfs;   ///< usual level of the pauses; of all, where there are none
+    std::int64_t clipped_samples = 0;         ///< samples in runs of three or more at full scale
 };
 
 /// Counts clipped samples: runs of at least three at (or within 1/32768 of) full scale, so that a single

@@ -8,9 +8,9 @@
 namespace reed {
 namespace {
 
-constexpr int kSmooth = 5;            // frames of 10 ms in one level
-constexpr int kGuard = 15;            // frames around speech that are neither room nor voice
-constexpr double kApart = 9.0;        // dB between the means of room and voice, at least
+constexpr int kSmooth = 5;      // frames of 10 ms in one level
+constexpr int kGuard = 15;      // frames around speech that are neither room nor voice
+constexpr double kApart = 9.0;  // dB between the means of room and voice, at least
 constexpr double kLowestLevel = -120.0;
 
 /// Power means over kSmooth frames, centred, in dBFS.
@@ -58,7 +58,8 @@ Split otsu(const std::vector<float>& levels) {
         const double variance = below * (total - below) * (upper - lower) * (upper - lower);
         if (variance <= best_variance) continue;
         best_variance = variance;
-        best = {kLowestLevel + 0.5 * (b + 1), kLowestLevel + 0.5 * (lower + 0.5), kLowestLevel + 0.5 * (upper + 0.5)};
+        best = {kLowestLevel + 0.5 * (b + 1), kLowestLevel + 0.5 * (lower + 0.5),
+                kLowestLevel + 0.5 * (upper + 0.5)};
     }
     if (best_variance < 0.0) {  // all in one bin
         const double mean = total > 0.0 ? kLowestLevel + 0.5 * (moment / total + 0.5) : kLowestLevel;
@@ -75,7 +76,8 @@ double quantile(std::vector<float>& values, double q) {
 
 }  // namespace
 
-std::optional<double> room_level(const std::vector<float>& mean_square, const std::vector<FrameClass>& classes) {
+std::optional<double> room_level(const std::vector<float>& mean_square,
+                                 const std::vector<FrameClass>& classes) {
     const std::vector<float> levels = smooth_levels(mean_square);
     std::vector<float> room;
     for (size_t i = 0; i < levels.size(); ++i) {
@@ -214,7 +216,8 @@ LevelReport LevelStatistics::report() const {
     out.taps.resize(rows_.size());
     out.stages.resize(rows_.size() - 1);
     for (auto& t : out.taps) {
-        t.room = t.room_high = t.voice_low = t.voice = t.voice_high = t.peak = t.now = t.now_peak = kSilenceDb;
+        t.room = t.room_high = t.voice_low = t.voice = t.voice_high = t.peak = t.now = t.now_peak =
+            kSilenceDb;
     }
     if (rows_[0].frames.empty()) return out;
     const size_t length = shared_length();

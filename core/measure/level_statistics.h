@@ -49,7 +49,8 @@ enum class FrameClass : unsigned char { between, room, voice };
 std::vector<FrameClass> classify_frames(const std::vector<float>& mean_square, double voice_floor);
 
 /// Usual level of the room in dBFS (median over the pauses of the 50 ms levels); nothing without pauses.
-std::optional<double> room_level(const std::vector<float>& mean_square, const std::vector<FrameClass>& classes);
+std::optional<double> room_level(const std::vector<float>& mean_square,
+                                 const std::vector<FrameClass>& classes);
 
 /// Collects the frames of all taps and sums up the last seconds. Not for the audio thread.
 class LevelStatistics {
@@ -67,6 +68,9 @@ class LevelStatistics {
     void push(const TapFrame& frame);
 
     LevelReport report() const;
+
+    /// The newest pieces of a tap, oldest first, as far as the window reaches.
+    const std::deque<TapFrame>& frames(size_t tap) const { return rows_[tap].frames; }
 
     /// Refreshes only what moves at once in a report of the same taps: now, now_peak, reduction now.
     void update_now(LevelReport& report) const;

@@ -45,7 +45,9 @@ LoudnessMeter::LoudnessMeter(const StreamFormat& format, LoudnessMemory memory)
     state_->open();
 }
 
-LoudnessMeter::~LoudnessMeter() { state_->close(); }
+LoudnessMeter::~LoudnessMeter() {
+    state_->close();
+}
 
 void LoudnessMeter::restart() {
     state_->close();

@@ -51,12 +51,18 @@ class Watch {
 
 std::string type_name(const Json& v) {
     switch (v.type()) {
-        case Json::value_t::string: return "text";
-        case Json::value_t::boolean: return "true or false";
-        case Json::value_t::array: return "a list";
-        case Json::value_t::object: return "an object";
-        case Json::value_t::null: return "null";
-        default: return "a number";
+        case Json::value_t::string:
+            return "text";
+        case Json::value_t::boolean:
+            return "true or false";
+        case Json::value_t::array:
+            return "a list";
+        case Json::value_t::object:
+            return "an object";
+        case Json::value_t::null:
+            return "null";
+        default:
+            return "a number";
     }
 }
 
@@ -97,8 +103,9 @@ class Reader {
         }
         const auto version = root["version"].get<std::int64_t>();
         if (version > kSceneVersion) {
-            problem("version", "the scene has version " + std::to_string(version) + "; this program reads " +
-                                   std::to_string(kSceneVersion) + ".",
+            problem("version",
+                    "the scene has version " + std::to_string(version) + "; this program reads " +
+                        std::to_string(kSceneVersion) + ".",
                     "Open it with a newer Dusky Reed.");
             return false;
         }
@@ -161,8 +168,10 @@ class Reader {
         spec.title = text(s, "title", where + ".", false);
         if (spec.title.size() > kMaxSceneName) problem(where + ".title", "it is longer than 80 characters.");
         if (s.contains("bypass")) {
-            if (!s["bypass"].is_boolean()) problem(where + ".bypass", "it must be true or false.");
-            else spec.bypass = s["bypass"].get<bool>();
+            if (!s["bypass"].is_boolean())
+                problem(where + ".bypass", "it must be true or false.");
+            else
+                spec.bypass = s["bypass"].get<bool>();
         }
         if (s.contains("parameters")) parameters(s["parameters"], where + ".parameters", *kind, spec);
         chain.stages.push_back(std::move(spec));
@@ -171,7 +180,8 @@ class Reader {
     void unknown_kind(const std::string& kind_id, const std::string& where) {
         std::string known;
         for (const auto* k : stage_kinds()) known += (known.empty() ? "" : ", ") + std::string(k->id);
-        problem(where + ".kind", "there is no stage kind \"" + kind_id.substr(0, 60) + "\".", "Known: " + known + ".");
+        problem(where + ".kind", "there is no stage kind \"" + kind_id.substr(0, 60) + "\".",
+                "Known: " + known + ".");
     }
 
     void parameters(const Json& values, const std::string& where, const StageKind& kind, StageSpec& spec) {
@@ -187,7 +197,8 @@ class Reader {
                 continue;
             }
             const Parameter& p = kind.parameters[static_cast<size_t>(row)];
-            if (const auto number = read_value(value, p, here)) spec.values[static_cast<size_t>(row)] = *number;
+            if (const auto number = read_value(value, p, here))
+                spec.values[static_cast<size_t>(row)] = *number;
         }
     }
 
@@ -260,7 +271,8 @@ std::string write_scene(const Scene& scene) {
 SceneReading read_scene(std::string_view json) {
     SceneReading out;
     if (json.size() > kMaxSceneBytes) {
-        out.problems.push_back({"it is longer than 1 MB; no scene is.", "", "Check that this is a scene file."});
+        out.problems.push_back(
+            {"it is longer than 1 MB; no scene is.", "", "Check that this is a scene file."});
         return out;
     }
     try {
@@ -272,8 +284,9 @@ SceneReading read_scene(std::string_view json) {
     } catch (const Refused& refused) {
         out.problems.push_back({refused.what, "", ""});
     } catch (const Json::parse_error& e) {
-        out.problems.push_back({"this is not valid JSON.", line_and_column(json, e.byte),
-                                "Numbers must be finite and written like -18.5; NaN and inf are not numbers."});
+        out.problems.push_back(
+            {"this is not valid JSON.", line_and_column(json, e.byte),
+             "Numbers must be finite and written like -18.5; NaN and inf are not numbers."});
     } catch (const Json::exception&) {
         out.problems.push_back({"a number is too large to be read.", "", "Numbers must be finite."});
     }

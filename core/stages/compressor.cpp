@@ -12,20 +12,22 @@ namespace reed {
 namespace {
 
 constexpr Parameter kTable[] = {
-    parameter::marked(parameter::number("threshold", "Threshold", Unit::dbfs, -60.0, 0.0, -22.0,
-                                        Scale::linear,
-                                        "Inside the range of your voice: loud words reach over it, quiet ones don't."),
-                      DiagramMark::threshold, "from"),
+    parameter::marked(
+        parameter::number("threshold", "Threshold", Unit::dbfs, -60.0, 0.0, -22.0, Scale::linear,
+                          "Inside the range of your voice: loud words reach over it, quiet ones don't."),
+        DiagramMark::threshold, "from"),
     parameter::number("ratio", "Ratio", Unit::ratio, 1.0, 20.0, 3.0, Scale::logarithmic,
                       "2:1 to 5:1 for speech; 10:1 sounds squeezed."),
     parameter::number("knee", "Knee", Unit::decibel, 0.0, 24.0, 6.0, Scale::linear,
                       "A wider knee starts more gradually."),
     parameter::number("attack", "Attack", Unit::milliseconds, 0.1, 200.0, 4.0, Scale::logarithmic,
                       "Short catches the start of a word; long lets it through and sounds livelier."),
-    parameter::number("release", "Release", Unit::milliseconds, 5.0, 2000.0, 140.0, Scale::logarithmic,
-                      "Short follows syllables; too short flutters, too long dulls what comes after a shout."),
-    parameter::toggle("auto_release", "Automatic release", false,
-                      "Quick after a single loud word, slow after a loud sentence. Release sets the quick part."),
+    parameter::number(
+        "release", "Release", Unit::milliseconds, 5.0, 2000.0, 140.0, Scale::logarithmic,
+        "Short follows syllables; too short flutters, too long dulls what comes after a shout."),
+    parameter::toggle(
+        "auto_release", "Automatic release", false,
+        "Quick after a single loud word, slow after a loud sentence. Release sets the quick part."),
     detection_choice(1),
     parameter::number("makeup", "Make-up", Unit::decibel, -12.0, 24.0, 0.0, Scale::linear,
                       "Brings the level back. It lifts the room as well: listen after each sentence."),
@@ -33,14 +35,24 @@ constexpr Parameter kTable[] = {
                       "Keeps the loudness of the voice as it came in; make-up by hand is added to it."),
     parameter::number("mix", "Mix", Unit::percent, 0.0, 100.0, 100.0, Scale::linear,
                       "Less than 100 % lets some of the uncompressed voice through."),
-    parameter::structural(parameter::number("lookahead", "Look-ahead", Unit::milliseconds, 0.0, 10.0, 0.0,
-                                            Scale::linear,
-                                            "Turns down before the loud word arrives. Costs the same delay.")),
+    parameter::structural(
+        parameter::number("lookahead", "Look-ahead", Unit::milliseconds, 0.0, 10.0, 0.0, Scale::linear,
+                          "Turns down before the loud word arrives. Costs the same delay.")),
     detector_low_cut(),
 };
 enum Index {
-    kThreshold, kRatio, kKnee, kAttack, kRelease, kAutoRelease, kDetection, kMakeup, kAutoMakeup, kMix,
-    kLookahead, kLowCut
+    kThreshold,
+    kRatio,
+    kKnee,
+    kAttack,
+    kRelease,
+    kAutoRelease,
+    kDetection,
+    kMakeup,
+    kAutoMakeup,
+    kMix,
+    kLookahead,
+    kLowCut
 };
 
 class CompressorStage final : public Stage {

@@ -11,8 +11,9 @@ namespace reed {
 namespace {
 
 constexpr Choice kTypes[] = {
-    {"bell", "Bell"},         {"low_shelf", "Low shelf"}, {"high_shelf", "High shelf"}, {"low_cut", "Low cut"},
-    {"high_cut", "High cut"}, {"notch", "Notch"},         {"tilt", "Tilt"},
+    {"bell", "Bell"},       {"low_shelf", "Low shelf"}, {"high_shelf", "High shelf"},
+    {"low_cut", "Low cut"}, {"high_cut", "High cut"},   {"notch", "Notch"},
+    {"tilt", "Tilt"},
 };
 constexpr Choice kSlopes[] = {
     {"6", "6 dB/oct"},   {"12", "12 dB/oct"}, {"18", "18 dB/oct"}, {"24", "24 dB/oct"},
@@ -48,13 +49,20 @@ struct BandDefault {
 /// Six bands to begin with; the others wait, switched off.
 constexpr BandDefault band_default(int band) {
     switch (band) {
-        case 0: return {true, FilterType::low_cut, 75.0, 0.0, 0.71};
-        case 1: return {true, FilterType::bell, 110.0, 0.0, 0.8};
-        case 2: return {true, FilterType::bell, 400.0, 0.0, 1.0};
-        case 3: return {true, FilterType::bell, 4000.0, 0.0, 1.0};
-        case 4: return {true, FilterType::high_shelf, 7000.0, 0.0, 0.71};
-        case 5: return {false, FilterType::high_cut, 13000.0, 0.0, 0.71};
-        default: return {false, FilterType::bell, 1000.0, 0.0, 1.0};
+        case 0:
+            return {true, FilterType::low_cut, 75.0, 0.0, 0.71};
+        case 1:
+            return {true, FilterType::bell, 110.0, 0.0, 0.8};
+        case 2:
+            return {true, FilterType::bell, 400.0, 0.0, 1.0};
+        case 3:
+            return {true, FilterType::bell, 4000.0, 0.0, 1.0};
+        case 4:
+            return {true, FilterType::high_shelf, 7000.0, 0.0, 0.71};
+        case 5:
+            return {false, FilterType::high_cut, 13000.0, 0.0, 0.71};
+        default:
+            return {false, FilterType::bell, 1000.0, 0.0, 1.0};
     }
 }
 
@@ -183,7 +191,8 @@ class EqualizerStage final : public Stage {
   public:
     void prepare(const StreamFormat& format, std::span<const double> values) override {
         for (int b = 0; b < kEqualizerBands; ++b) {
-            bands_[static_cast<size_t>(b)].prepare(format.sample_rate, band_settings(values, b), on(values, b));
+            bands_[static_cast<size_t>(b)].prepare(format.sample_rate, band_settings(values, b),
+                                                   on(values, b));
         }
     }
     void set_values(std::span<const double> values) override {
@@ -230,8 +239,8 @@ double equalizer_response_db(std::span<const double> values, double frequency, d
     return gain_to_db(magnitude);
 }
 
-const StageKind kEqualizerStage{"equalizer", "Equalizer", "Shapes the tone: less rumble and box, more clarity",
-                                kTable,
+const StageKind kEqualizerStage{"equalizer", "Equalizer",
+                                "Shapes the tone: less rumble and box, more clarity", kTable,
                                 [] { return std::unique_ptr<Stage>(std::make_unique<EqualizerStage>()); }};
 
 }  // namespace reed

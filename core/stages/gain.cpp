@@ -8,7 +8,7 @@ namespace reed {
 namespace {
 
 constexpr Choice kChannelChoices[] = {
-    {"as_is", "As it comes"}, {"left", "Left"}, {"right", "Right"}, {"both", "Both, mixed"},
+    {"as_is", "As it comes"},     {"left", "Left"}, {"right", "Right"}, {"both", "Both, mixed"},
     {"difference", "Difference"},
 };
 
@@ -19,8 +19,7 @@ constexpr Parameter kTable[] = {
                       "Turns the waveform over. Matters where two microphones hear the same voice."),
     parameter::choice("channels", "Channels", kChannelChoices, 0,
                       "Which side of a stereo device carries the voice."),
-    parameter::toggle("dc_block", "DC block", false,
-                      "Removes a constant offset that some sound cards add."),
+    parameter::toggle("dc_block", "DC block", false, "Removes a constant offset that some sound cards add."),
 };
 enum Index { kGain, kInvert, kChannels, kDcBlock };
 
@@ -68,7 +67,8 @@ class GainStage final : public Stage {
     void route(std::span<const double> values) {
         // Rows: from left, right. Columns: to left, right.
         static constexpr double kRoutes[5][2][2] = {
-            {{1, 0}, {0, 1}}, {{1, 1}, {0, 0}}, {{0, 0}, {1, 1}}, {{.5, .5}, {.5, .5}}, {{.5, .5}, {-.5, -.5}},
+            {{1, 0}, {0, 1}},     {{1, 1}, {0, 0}},       {{0, 0}, {1, 1}},
+            {{.5, .5}, {.5, .5}}, {{.5, .5}, {-.5, -.5}},
         };
         const auto& r = kRoutes[static_cast<size_t>(values[kChannels])];
         for (int from = 0; from < 2; ++from) {
@@ -103,8 +103,7 @@ class GainStage final : public Stage {
 
 }  // namespace
 
-const StageKind kGainStage{
-    "gain",  "Gain", "Sets the level, polarity and channel of the voice", kTable,
-    [] { return std::unique_ptr<Stage>(std::make_unique<GainStage>()); }};
+const StageKind kGainStage{"gain", "Gain", "Sets the level, polarity and channel of the voice", kTable,
+                           [] { return std::unique_ptr<Stage>(std::make_unique<GainStage>()); }};
 
 }  // namespace reed

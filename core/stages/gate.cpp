@@ -13,14 +13,14 @@ namespace reed {
 namespace {
 
 constexpr Parameter kTable[] = {
-    parameter::marked(parameter::number("open_threshold", "Opens at", Unit::dbfs, -80.0, 0.0, -42.0,
-                                        Scale::linear,
-                                        "Below your quietest words, above the room. A whisper should open it."),
-                      DiagramMark::threshold, "opens"),
-    parameter::marked(parameter::number("close_threshold", "Closes at", Unit::dbfs, -80.0, 0.0, -50.0,
-                                        Scale::linear,
-                                        "6 to 17 dB below the opening, so that it does not chatter."),
-                      DiagramMark::threshold, "closes"),
+    parameter::marked(
+        parameter::number("open_threshold", "Opens at", Unit::dbfs, -80.0, 0.0, -42.0, Scale::linear,
+                          "Below your quietest words, above the room. A whisper should open it."),
+        DiagramMark::threshold, "opens"),
+    parameter::marked(
+        parameter::number("close_threshold", "Closes at", Unit::dbfs, -80.0, 0.0, -50.0, Scale::linear,
+                          "6 to 17 dB below the opening, so that it does not chatter."),
+        DiagramMark::threshold, "closes"),
     parameter::number("attack", "Attack", Unit::milliseconds, 0.1, 100.0, 5.0, Scale::logarithmic,
                       "Too long eats the first sound of a word; too short clicks."),
     parameter::number("hold", "Hold", Unit::milliseconds, 0.0, 1000.0, 200.0, Scale::linear,

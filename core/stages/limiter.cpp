@@ -14,16 +14,17 @@ namespace reed {
 namespace {
 
 constexpr Parameter kTable[] = {
-    parameter::marked(parameter::number("ceiling", "Ceiling", Unit::dbfs, -24.0, 0.0, -1.5, Scale::linear,
-                                        "Nothing gets louder than this. Normal speech should sit close under it."),
-                      DiagramMark::ceiling, "ceiling"),
+    parameter::marked(
+        parameter::number("ceiling", "Ceiling", Unit::dbfs, -24.0, 0.0, -1.5, Scale::linear,
+                          "Nothing gets louder than this. Normal speech should sit close under it."),
+        DiagramMark::ceiling, "ceiling"),
     parameter::number("release", "Release", Unit::milliseconds, 5.0, 1000.0, 60.0, Scale::logarithmic,
                       "How fast it lets go after a loud passage. Single clicks let go five times faster."),
     parameter::structural(parameter::number("lookahead", "Look-ahead", Unit::milliseconds, 0.5, 10.0, 1.5,
-                                            Scale::linear,
-                                            "Longer is smoother. Costs the same delay.")),
-    parameter::structural(parameter::toggle("true_peak", "True peak", true,
-                                            "Also holds the peaks between the samples, which a converter will play.")),
+                                            Scale::linear, "Longer is smoother. Costs the same delay.")),
+    parameter::structural(
+        parameter::toggle("true_peak", "True peak", true,
+                          "Also holds the peaks between the samples, which a converter will play.")),
 };
 enum Index { kCeiling, kRelease, kLookahead, kTruePeak };
 

@@ -37,17 +37,23 @@ std::string range_text(const Parameter& p) {
 int decimals(const Parameter& p, double value) {
     const double size = std::abs(value);
     switch (p.unit) {
-        case Unit::hertz: return size < 100 ? 1 : 0;
-        case Unit::milliseconds: return size < 10 ? 2 : (size < 100 ? 1 : 0);
-        case Unit::quality: return 2;
-        case Unit::percent: return 0;
-        default: return 1;
+        case Unit::hertz:
+            return size < 100 ? 1 : 0;
+        case Unit::milliseconds:
+            return size < 10 ? 2 : (size < 100 ? 1 : 0);
+        case Unit::quality:
+            return 2;
+        case Unit::percent:
+            return 0;
+        default:
+            return 1;
     }
 }
 
 Result<double> parse_choice(const Parameter& p, const std::string& text) {
     for (size_t i = 0; i < p.choices.size(); ++i) {
-        if (lower(p.choices[i].id) == text || lower(p.choices[i].title) == text) return static_cast<double>(i);
+        if (lower(p.choices[i].id) == text || lower(p.choices[i].title) == text)
+            return static_cast<double>(i);
     }
     std::string known;
     for (const auto& c : p.choices) known += (known.empty() ? "" : ", ") + std::string(c.title);
@@ -86,20 +92,28 @@ std::optional<double> unit_factor(Unit unit, const std::string& typed) {
         case Unit::quality:
             if (typed == "q") return 1.0;
             break;
-        case Unit::none: break;
+        case Unit::none:
+            break;
     }
     return std::nullopt;
 }
 
 const char* unit_example(Unit unit) {
     switch (unit) {
-        case Unit::hertz: return "\"250\", \"4k\" or \"4 kHz\"";
-        case Unit::milliseconds: return "\"120\", \"120 ms\" or \"0.12 s\"";
-        case Unit::decibel: return "\"-18\" or \"-18 dB\"";
-        case Unit::dbfs: return "\"-18\" or \"-18 dBFS\"";
-        case Unit::ratio: return "\"4\" or \"4:1\"";
-        case Unit::percent: return "\"50\" or \"50 %\"";
-        default: return "a number";
+        case Unit::hertz:
+            return "\"250\", \"4k\" or \"4 kHz\"";
+        case Unit::milliseconds:
+            return "\"120\", \"120 ms\" or \"0.12 s\"";
+        case Unit::decibel:
+            return "\"-18\" or \"-18 dB\"";
+        case Unit::dbfs:
+            return "\"-18\" or \"-18 dBFS\"";
+        case Unit::ratio:
+            return "\"4\" or \"4:1\"";
+        case Unit::percent:
+            return "\"50\" or \"50 %\"";
+        default:
+            return "a number";
     }
 }
 
@@ -131,12 +145,18 @@ std::string format_value(const Parameter& p, double value) {
         case Unit::milliseconds:
             if (std::abs(value) >= 999.5) return printed("%.2f s", value / 1000.0);
             return printed(formats[decimals(p, value)], value) + " ms";
-        case Unit::ratio: return printed("%.1f:1", value);
-        case Unit::decibel: return printed("%.1f", value) + " dB";
-        case Unit::dbfs: return printed("%.1f", value) + " dBFS";
-        case Unit::percent: return printed("%.0f", value) + " %";
-        case Unit::quality: return printed("%.2f", value);
-        case Unit::none: break;
+        case Unit::ratio:
+            return printed("%.1f:1", value);
+        case Unit::decibel:
+            return printed("%.1f", value) + " dB";
+        case Unit::dbfs:
+            return printed("%.1f", value) + " dBFS";
+        case Unit::percent:
+            return printed("%.0f", value) + " %";
+        case Unit::quality:
+            return printed("%.2f", value);
+        case Unit::none:
+            break;
     }
     return printed("%.1f", value);
 }
@@ -150,7 +170,8 @@ std::string format_value_bare(const Parameter& p, double value) {
 Result<double> parse_value(const Parameter& p, std::string_view raw) {
     std::string text = lower(trimmed(raw));
     const std::string where(p.title);
-    if (text.empty()) return Error{"nothing was typed.", where, std::string("Type ") + unit_example(p.unit) + "."};
+    if (text.empty())
+        return Error{"nothing was typed.", where, std::string("Type ") + unit_example(p.unit) + "."};
     if (p.kind == ValueKind::choice) return parse_choice(p, text);
     if (p.kind == ValueKind::toggle) return parse_toggle(p, text);
 
@@ -166,7 +187,8 @@ Result<double> parse_value(const Parameter& p, std::string_view raw) {
         return Error{"\"" + trimmed(raw) + "\" is not a number.", where,
                      std::string("Type ") + unit_example(p.unit) + "."};
     }
-    const std::string typed_unit = trimmed(std::string_view(parsed.ptr, static_cast<size_t>(end - parsed.ptr)));
+    const std::string typed_unit =
+        trimmed(std::string_view(parsed.ptr, static_cast<size_t>(end - parsed.ptr)));
     const auto factor = unit_factor(p.unit, typed_unit);
     if (!factor) {
         return Error{"\"" + typed_unit + "\" is not a unit it knows.", where,
@@ -187,9 +209,8 @@ double value_to_position(const Parameter& p, double value) {
 
 double position_to_value(const Parameter& p, double position) {
     position = std::clamp(position, 0.0, 1.0);
-    const double value = p.scale == Scale::logarithmic
-                             ? p.minimum * std::pow(p.maximum / p.minimum, position)
-                             : p.minimum + position * (p.maximum - p.minimum);
+    const double value = p.scale == Scale::logarithmic ? p.minimum * std::pow(p.maximum / p.minimum, position)
+                                                       : p.minimum + position * (p.maximum - p.minimum);
     return round_value(p, value);
 }
 

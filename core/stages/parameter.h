@@ -36,8 +36,8 @@ struct Parameter {
     ValueKind kind = ValueKind::number;
     std::span<const Choice> choices{};  ///< for ValueKind::choice; the value is the index
     DiagramMark mark = DiagramMark::none;
-    bool structural = false;      ///< changing it changes latency: the chain is rebuilt and cross-faded
-    std::string_view group = {};  ///< parameters of one group belong together (an equalizer band)
+    bool structural = false;           ///< changing it changes latency: the chain is rebuilt and cross-faded
+    std::string_view group = {};       ///< parameters of one group belong together (an equalizer band)
     std::string_view mark_title = {};  ///< the word beside the mark on the diagram ("opens")
 };
 
@@ -49,8 +49,8 @@ constexpr Parameter number(std::string_view id, std::string_view title, Unit uni
 }
 constexpr Parameter toggle(std::string_view id, std::string_view title, bool default_value,
                            std::string_view hint) {
-    return {id,  title, hint, Unit::none, 0.0, 1.0, default_value ? 1.0 : 0.0, Scale::linear,
-            ValueKind::toggle};
+    return {
+        id, title, hint, Unit::none, 0.0, 1.0, default_value ? 1.0 : 0.0, Scale::linear, ValueKind::toggle};
 }
 constexpr Parameter choice(std::string_view id, std::string_view title, std::span<const Choice> choices,
                            size_t default_index, std::string_view hint) {

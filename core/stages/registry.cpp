@@ -12,12 +12,14 @@ namespace reed {
 namespace {
 // One line per kind; nothing else needs to know a new stage.
 constexpr const StageKind* kKinds[] = {
-    &kGainStage,       &kSuppressionStage, &kGateStage,    &kExpanderStage,
-    &kEqualizerStage,  &kCompressorStage,  &kLimiterStage,
+    &kGainStage,      &kSuppressionStage, &kGateStage,    &kExpanderStage,
+    &kEqualizerStage, &kCompressorStage,  &kLimiterStage,
 };
 }  // namespace
 
-std::span<const StageKind* const> stage_kinds() { return kKinds; }
+std::span<const StageKind* const> stage_kinds() {
+    return kKinds;
+}
 
 const StageKind* find_stage_kind(std::string_view id) {
     for (const auto* kind : kKinds) {

@@ -114,8 +114,8 @@ class SuppressionStage final : public Stage {
 
 }  // namespace
 
-const StageKind kSuppressionStage{"suppression", "Suppression", "Takes steady noise out: fans, hiss, rain",
-                                  kTable,
-                                  [] { return std::unique_ptr<Stage>(std::make_unique<SuppressionStage>()); }};
+const StageKind kSuppressionStage{
+    "suppression", "Suppression", "Takes steady noise out: fans, hiss, rain", kTable,
+    [] { return std::unique_ptr<Stage>(std::make_unique<SuppressionStage>()); }};
 
 }  // namespace reed

@@ -1,0 +1,114 @@
+#include "deck/feed_panel.h"
+
+#include <QPainter>
+#include <cmath>
+
+#include "session/session.h"
+#include "theme/theme.h"
+#include "widgets/flat_button.h"
+
+namespace reed::ui {
+namespace {
+
+QString number(const std::optional<double>& v) {
+    return v && *v > -70.0 ? QString::number(*v, 'f', 1) : QStringLiteral("--");
+}
+
+constexpr double kQuietest = -50.0, kTarget = -16.0;
+
+}  // namespace
+
+FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+    setObjectName("feed_panel");
+    setAttribute(Qt::WA_OpaquePaintEvent);
+    setAccessibleName(tr("Feed"));
+    restart_ = new FlatButton(tr("Start anew"), this);
+    restart_->setToolTip(tr("Measure loudness, true peak and levels from now on"));
+    restart_->setObjectName("restart_button");
+    connect(restart_, &FlatButton::clicked, this, [this] {
+        session_.readings().restart();
+        follow();
+        update();
+    });
+    connect(&session_, &Session::readingsChanged, this, &FeedPanel::follow);
+    connect(&session_, &Session::muteChanged, this, [this] { update(); });
+}
+
+void FeedPanel::resizeEvent(QResizeEvent*) {
+    restart_->move(width() - restart_->sizeHint().width() - 8, 8);
+    restart_->resize(restart_->sizeHint());
+}
+
+void FeedPanel::follow() {
+    if (!isVisible()) return;
+    const LoudnessReading& l = session_.readings().feed();
+    const QString s = number(l.short_term);
+    const QString i = number(l.integrated);
+    const QString p = number(l.true_peak);
+    const double bar = std::round(2.0 * std::clamp(l.momentary.value_or(-80.0), -80.0, 0.0)) / 2.0;
+    if (s == short_term_ && i == integrated_ && p == peak_ && bar == bar_) return;
+    short_term_ = s;
+    integrated_ = i;
+    peak_ = p;
+    bar_ = bar;
+    setAccessibleDescription(tr("Loudness %1 LUFS, true peak %2 dBTP").arg(s, p));
+    update();
+}
+
+void FeedPanel::paintEvent(QPaintEvent*) {
+    const Theme& t = theme();
+    QPainter p(this);
+    p.fillRect(rect(), t.window);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(Qt::NoPen);
+    p.setBrush(t.panel);
+    p.drawRoundedRect(rect(), 10, 10);
+    p.setPen(t.text);
+    p.setFont(ui::font(18, true));
+    p.drawText(QRectF(18, 10, 160, 26), Qt::AlignLeft | Qt::AlignVCenter, tr("Feed"));
+
+    const double third = (width() - 36) / 3.0;
+    const auto figure = [&](int column, const QString& value, const QString& unit, const QString& what,
+                            bool hot) {
+        const double x = 18 + column * third;
+        p.setFont(ui::font(26));
+        p.setPen(hot ? t.ember : t.text);
+        const double w = p.fontMetrics().horizontalAdvance(value);
+        p.drawText(QRectF(x, 42, third, 34), Qt::AlignLeft | Qt::AlignVCenter, value);
+        p.setFont(ui::font(12));
+        p.setPen(t.muted);
+        p.drawText(QRectF(x + w + 4, 50, third, 20), Qt::AlignLeft | Qt::AlignVCenter, unit);
+        p.drawText(QRectF(x, 74, third, 16), Qt::AlignLeft | Qt::AlignVCenter, what);
+    };
+    const auto peak = session_.readings().feed().true_peak;
+    const bool hot = peak && *peak > -0.9;
+    figure(0, short_term_.isEmpty() ? "--" : short_term_, tr("LUFS"), tr("last 3 s"), false);
+    figure(1, integrated_.isEmpty() ? "--" : integrated_, tr("LUFS"), tr("since start"), false);
+    figure(2, peak_.isEmpty() ? "--" : peak_, tr("dBTP"), hot ? tr("true peak, over") : tr("true peak"), hot);
+
+    const QRectF track(18, 104, width() - 36, 10);
+    const auto x_of = [&](double lufs) {
+        return track.left() + std::clamp((lufs - kQuietest) / -kQuietest, 0.0, 1.0) * track.width();
+    };
+    p.setPen(Qt::NoPen);
+    p.setBrush(t.sunken);
+    p.drawRoundedRect(track, 4, 4);
+    if (session_.muted()) {
+        p.setFont(ui::font(14, true));
+        p.setPen(t.ember);
+        p.drawText(QRectF(18, 118, width() - 36, 20), Qt::AlignCenter, tr("Muted: nothing goes out"));
+        return;
+    }
+    if (bar_ > kQuietest) {
+        p.setBrush(t.straw);
+        p.drawRoundedRect(QRectF(track.left(), track.top(), x_of(bar_) - track.left(), track.height()), 4, 4);
+    }
+    p.setPen(QPen(t.text, 1.6));
+    p.drawLine(QPointF(x_of(kTarget), track.top() - 4), QPointF(x_of(kTarget), track.bottom() + 4));
+    p.setFont(ui::font(12));
+    p.setPen(t.muted);
+    p.drawText(QRectF(x_of(kTarget) - 60, 119, 120, 16), Qt::AlignCenter, tr("%1 LUFS").arg(kTarget));
+    p.drawText(QRectF(18, 119, 100, 16), Qt::AlignLeft | Qt::AlignVCenter, QString::number(kQuietest));
+}
+
+}  // namespace reed::ui

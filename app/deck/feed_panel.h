@@ -1,0 +1,30 @@
+// What goes out: loudness, true peak, and whether it is muted.
+#pragma once
+
+#include <QWidget>
+
+namespace reed::ui {
+
+class FlatButton;
+class Session;
+
+class FeedPanel final : public QWidget {
+    Q_OBJECT
+  public:
+    explicit FeedPanel(Session& session, QWidget* parent = nullptr);
+    QSize sizeHint() const override { return {360, 150}; }
+    QSize minimumSizeHint() const override { return {300, 140}; }
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+
+  private:
+    void follow();
+    Session& session_;
+    FlatButton* restart_;
+    QString short_term_, integrated_, peak_;
+    double bar_ = -80.0;
+};
+
+}  // namespace reed::ui

@@ -1,0 +1,93 @@
+#include "deck/room_panel.h"
+
+#include <QGridLayout>
+#include <QPainter>
+#include <QVBoxLayout>
+
+#include "measure/advice.h"
+#include "session/session.h"
+#include "theme/theme.h"
+#include "widgets/value_field.h"
+
+namespace reed::ui {
+
+RoomPanel::RoomPanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+    setObjectName("room_panel");
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(18, 10, 14, 8);
+    column->setSpacing(0);
+    title_ = new QLabel(this);
+    title_->setFont(ui::font(18, true));
+    column->addWidget(title_);
+    column->addSpacing(4);
+    advice_ = new QLabel(this);
+    advice_->setObjectName("input_advice");
+    advice_->setFont(ui::font(13));
+    advice_->setWordWrap(true);
+    advice_->setFixedHeight(36);
+    advice_->setAlignment(Qt::AlignLeft | Qt::AlignTop);
+    column->addWidget(advice_);
+    auto* grid = new QGridLayout;
+    grid->setHorizontalSpacing(12);
+    grid->setVerticalSpacing(0);
+    column->addLayout(grid);
+    for (int c = 0; c < kRoomControls; ++c) {
+        auto* f = new ValueField(room_controls()[static_cast<size_t>(c)], this);
+        connect(f, &ValueField::valueWanted, this, [this, f, c](double v) {
+            f->setValue(v);
+            session_.setRoom(static_cast<RoomControl>(c), v);
+        });
+        connect(f, &ValueField::refused, this,
+                [this](const QString& why) { emit session_.message(why, true); });
+        fields_.push_back(f);
+        // The voice has a row of its own; the noises stand two and two.
+        if (c == kRoomEffort)
+            grid->addWidget(f, 0, 0, 1, 2);
+        else
+            grid->addWidget(f, 1 + (c - 1) / 2, (c - 1) % 2);
+    }
+    column->addStretch(1);
+    connect(&session_, &Session::inputChanged, this, &RoomPanel::show);
+    connect(&session_, &Session::themeChanged, this, [this] {
+        tone_ = -1;
+        updateAdvice();
+    });
+    connect(&session_, &Session::readingsChanged, this, [this] {
+        if (++ticks_ % 15 == 0 && isVisible()) updateAdvice();
+    });
+    show();
+}
+
+void RoomPanel::show() {
+    SimulatedRoom* room = session_.room();
+    title_->setText(room != nullptr ? tr("Simulated room") : tr("Input"));
+    for (int c = 0; c < kRoomControls; ++c) {
+        auto* f = fields_[static_cast<size_t>(c)];
+        f->setVisible(room != nullptr);
+        if (room != nullptr) f->setValue(room->get(static_cast<RoomControl>(c)));
+    }
+    updateAdvice();
+}
+
+void RoomPanel::updateAdvice() {
+    const Advice a = input_advice(session_.levels(), session_.readings().figures().clipped);
+    const QString words = QString::fromStdString(a.text);
+    if (words != advice_->text()) advice_->setText(words);
+    if (static_cast<int>(a.tone) == tone_) return;
+    tone_ = static_cast<int>(a.tone);
+    const Theme& t = theme();
+    QPalette ink = palette();
+    ink.setColor(QPalette::WindowText,
+                 a.tone == AdviceTone::warning ? t.ember : (a.tone == AdviceTone::good ? t.marsh : t.muted));
+    advice_->setPalette(ink);
+}
+
+void RoomPanel::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(Qt::NoPen);
+    p.setBrush(theme().panel);
+    p.drawRoundedRect(rect(), 10, 10);
+}
+
+}  // namespace reed::ui

@@ -1,0 +1,154 @@
+#include "deck/scene_bar.h"
+
+#include <QKeyEvent>
+#include <QMenu>
+
+#include "session/session.h"
+#include "theme/theme.h"
+#include "widgets/flat_button.h"
+
+namespace reed::ui {
+
+SceneBar::SceneBar(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+    setObjectName("scene_bar");
+    setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+    setFixedHeight(36);
+    save_ = new FlatButton(tr("Save"), this);
+    save_->setObjectName("save_button");
+    connect(save_, &FlatButton::clicked, this, [this] { session_.saveScene(); });
+    menu_ = new FlatButton({}, this);
+    menu_->setObjectName("scene_menu");
+    menu_->setIconName("more");
+    menu_->setAccessibleName(tr("Scenes"));
+    menu_->setToolTip(tr("Scenes: recall, save as, rename, remove"));
+    connect(menu_, &FlatButton::clicked, this, &SceneBar::openMenu);
+    name_ = new QLineEdit(this);
+    name_->setObjectName("scene_name");
+    name_->setFont(ui::font(14));
+    name_->setMaxLength(static_cast<int>(kMaxSceneName));
+    name_->setPlaceholderText(tr("Name of the scene, then Enter"));
+    name_->setAccessibleName(tr("Name of the scene"));
+    name_->installEventFilter(this);
+    name_->hide();
+    connect(name_, &QLineEdit::returnPressed, this, [this] {
+        const QString wanted = name_->text();
+        const bool done =
+            name_for_ == NameFor::new_scene ? session_.saveSceneAs(wanted) : session_.renameScene(wanted);
+        if (!done) return;
+        name_->hide();
+        rebuild();
+    });
+    connect(&session_, &Session::scenesChanged, this, &SceneBar::rebuild);
+    connect(&session_, &Session::chainChanged, this, &SceneBar::mark);
+    rebuild();
+}
+
+bool SceneBar::eventFilter(QObject* watched, QEvent* event) {
+    if (watched == name_ && event->type() == QEvent::KeyPress &&
+        static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape) {
+        name_->hide();
+        place();
+        return true;
+    }
+    return QWidget::eventFilter(watched, event);
+}
+
+void SceneBar::askName(NameFor what) {
+    name_for_ = what;
+    name_->setText(what == NameFor::renaming ? QString::fromStdString(session_.scene().name) : QString());
+    name_->selectAll();
+    name_->show();
+    place();
+    name_->raise();
+    name_->setFocus();
+}
+
+void SceneBar::rebuild() {
+    for (auto* b : buttons_) {
+        b->hide();
+        b->deleteLater();
+    }
+    buttons_.clear();
+    int n = 0;
+    for (const auto& entry : session_.scenes()) {
+        auto* b = new FlatButton(QString::fromStdString(entry.scene.name), this);
+        const std::string name = entry.scene.name;
+        b->setObjectName("scene_" + QString::fromStdString(name));
+        b->setWeight(FlatButton::Weight::raised);
+        b->setCheckable(true);
+        if (++n <= 9) b->setPrefix(QString::number(n));
+        b->setAccessibleName(tr("Scene %1").arg(b->text()));
+        b->setToolTip(n <= 9 ? tr("Recall %1 (Ctrl+%2)").arg(b->text()).arg(n)
+                             : tr("Recall %1").arg(b->text()));
+        connect(b, &FlatButton::clicked, this, [this, name] { session_.recall(name); });
+        buttons_.push_back(b);
+    }
+    mark();
+    place();
+}
+
+void SceneBar::mark() {
+    const bool changed = session_.changed();
+    for (auto* b : buttons_) {
+        const bool current = b->objectName() == "scene_" + QString::fromStdString(session_.scene().name);
+        b->setChecked(current);
+    }
+    save_->setText(changed ? tr("Save changes") : tr("Saved"));
+    save_->setEnabled(changed);
+    save_->setToolTip(
+        changed ? tr("Save the changes to \"%1\" (Ctrl+S). Until then they are kept for this session.")
+                      .arg(QString::fromStdString(session_.scene().name))
+                : tr("\"%1\" is saved").arg(QString::fromStdString(session_.scene().name)));
+    place();
+}
+
+void SceneBar::place() {
+    const int tail = save_->sizeHint().width() + 6 + menu_->sizeHint().width();
+    int x = 0;
+    const int room = width() - tail - 6;
+    bool full = false;
+    if (name_->isVisibleTo(this)) {
+        name_->setGeometry(0, 2, std::min(320, room), 32);
+        x = name_->width() + 6;
+    }
+    // The current scene is always among those shown.
+    for (auto* b : buttons_) {
+        const int w = b->sizeHint().width();
+        full = full || x + w > room;
+        b->setVisible(!full);
+        if (full) continue;
+        b->setGeometry(x, 2, w, 32);
+        x += w + 6;
+    }
+    save_->setGeometry(x, 2, save_->sizeHint().width(), 32);
+    menu_->setGeometry(x + save_->width() + 6, 2, menu_->sizeHint().width(), 32);
+}
+
+void SceneBar::resizeEvent(QResizeEvent*) {
+    place();
+}
+
+void SceneBar::openMenu() {
+    auto* menu = new QMenu(this);
+    menu->setObjectName("scene_popup");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    for (const auto& entry : session_.scenes()) {
+        const std::string name = entry.scene.name;
+        QAction* a =
+            menu->addAction(QString::fromStdString(name), this, [this, name] { session_.recall(name); });
+        a->setCheckable(true);
+        a->setChecked(name == session_.scene().name);
+    }
+    menu->addSeparator();
+    menu->addAction(tr("Save as new scene\tCtrl+Shift+S"), this, [this] { askName(NameFor::new_scene); });
+    QAction* rename = menu->addAction(tr("Rename this scene"), this, [this] { askName(NameFor::renaming); });
+    QAction* remove = menu->addAction(tr("Remove this scene"), this,
+                                      [this] { session_.removeScene(session_.scene().name); });
+    bool saved = false;
+    for (const auto& entry : session_.scenes()) saved = saved || entry.scene.name == session_.scene().name;
+    rename->setEnabled(saved);
+    remove->setEnabled(saved);
+    menu->popup(menu_->mapToGlobal(QPoint(0, menu_->height())));
+}
+
+}  // namespace reed::ui

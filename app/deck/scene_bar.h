@@ -1,0 +1,44 @@
+// The scenes, always in reach.
+#pragma once
+
+#include <QLineEdit>
+#include <QWidget>
+#include <vector>
+
+class QHBoxLayout;
+
+namespace reed::ui {
+
+class FlatButton;
+class Session;
+
+/// A button a scene (Ctrl+1 to Ctrl+9), save, save under a new name, rename, remove. Those that do not fit
+/// are in the menu at the end.
+class SceneBar final : public QWidget {
+    Q_OBJECT
+  public:
+    explicit SceneBar(Session& session, QWidget* parent = nullptr);
+
+    enum class NameFor { new_scene, renaming };
+    /// Opens the name field.
+    void askName(NameFor what);
+    void openMenu();
+    QSize minimumSizeHint() const override { return {200, 36}; }
+
+  protected:
+    void resizeEvent(QResizeEvent* event) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
+  private:
+    void rebuild();
+    void mark();
+    void place();
+    Session& session_;
+    std::vector<FlatButton*> buttons_;
+    FlatButton* save_;
+    FlatButton* menu_;
+    QLineEdit* name_;
+    NameFor name_for_ = NameFor::new_scene;
+};
+
+}  // namespace reed::ui

@@ -1,0 +1,348 @@
+#include "diagram/level_diagram.h"
+
+#include <QMenu>
+#include <QMouseEvent>
+#include <cmath>
+
+#include "base/decibel.h"
+#include "diagram/stage_node.h"
+#include "diagram/threshold_handle.h"
+#include "measure/advice.h"
+#include "session/session.h"
+#include "theme/theme.h"
+#include "widgets/flat_button.h"
+
+namespace reed::ui {
+namespace {
+
+constexpr int kLeft = 58, kRight = 64, kTop = 30, kRail = 62;
+constexpr double kHighest = 3.0, kLowest = -84.0;
+
+QString text(std::string_view s) {
+    return QString::fromUtf8(s.data(), static_cast<int>(s.size()));
+}
+
+}  // namespace
+
+LevelDiagram::LevelDiagram(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+    setObjectName("level_diagram");
+    setAccessibleName(tr("Level diagram"));
+    setMouseTracking(true);
+    setAttribute(Qt::WA_OpaquePaintEvent);  // so that nothing behind it is drawn with every frame
+    setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
+    connect(&session_, &Session::chainChanged, this, &LevelDiagram::chainChanged);
+    connect(&session_, &Session::focusChanged, this, &LevelDiagram::chainChanged);
+    connect(&session_, &Session::readingsChanged, this, &LevelDiagram::follow);
+    chainChanged();
+}
+
+int LevelDiagram::stageCount() const {
+    return static_cast<int>(session_.chain().stages.size());
+}
+
+QRectF LevelDiagram::plot() const {
+    return {kLeft, kTop, width() - kLeft - kRight + 0.0, height() - kTop - kRail + 0.0};
+}
+
+double LevelDiagram::yOf(double db) const {
+    const QRectF r = plot();
+    return r.top() + (kHighest - std::clamp(db, kLowest, kHighest)) / (kHighest - kLowest) * r.height();
+}
+
+double LevelDiagram::levelAt(double y) const {
+    const QRectF r = plot();
+    return kHighest - (y - r.top()) / r.height() * (kHighest - kLowest);
+}
+
+double LevelDiagram::xOf(double c) const {
+    const QRectF r = plot();
+    // Half a column for the microphone and the feed at the ends.
+    return r.left() + c / (stageCount() + 1.0) * r.width();
+}
+
+double LevelDiagram::transition() const {
+    return std::min(0.24 * (xOf(1) - xOf(0)), 34.0);
+}
+
+StageNode* LevelDiagram::node(const QString& stage_id) const {
+    for (auto* n : nodes_) {
+        if (n->stageId() == stage_id) return n;
+    }
+    return nullptr;
+}
+
+// --- nodes, buttons and handles ---
+
+void LevelDiagram::chainChanged() {
+    const auto& stages = session_.chain().stages;
+    bool same = nodes_.size() == stages.size();
+    for (size_t i = 0; same && i < stages.size(); ++i)
+        same = nodes_[i]->stageId().toStdString() == stages[i].id;
+    if (!same) rebuildNodes();
+    for (size_t i = 0; i < stages.size(); ++i) {
+        nodes_[i]->setState(QString::fromStdString(stages[i].shown_title()), stages[i].bypass,
+                            stages[i].id == session_.focused());
+    }
+    placeHandles();
+    updateWarnings();
+    slow_ = {};
+    update();
+}
+
+StageNode* LevelDiagram::makeNode(const QString& id) {
+    auto* n = new StageNode(id, this);
+    const std::string key = id.toStdString();
+    connect(n, &StageNode::focusWanted, this, [this, key] { session_.focus(key); });
+    connect(n, &StageNode::bypassWanted, this, [this, key](bool b) { session_.setBypass(key, b); });
+    connect(n, &StageNode::moveWanted, this, [this, key](int steps) {
+        session_.moveStage(key, session_.chain().index_of(key) + steps);
+        if (auto* moved = node(QString::fromStdString(key))) moved->setFocus();
+    });
+    connect(n, &StageNode::removeWanted, this, [this, key] {
+        session_.removeStage(key);
+        if (auto* next = node(QString::fromStdString(session_.focused()))) next->setFocus();
+    });
+    connect(n, &StageNode::duplicateWanted, this, [this, key] { session_.duplicateStage(key); });
+    connect(n, &StageNode::renameWanted, this,
+            [this, key](const QString& title) { session_.renameStage(key, title); });
+    connect(n, &StageNode::neighbourWanted, this, [this, key](int step) {
+        const int to = session_.chain().index_of(key) + step;
+        if (to < 0 || to >= stageCount()) return;
+        nodes_[static_cast<size_t>(to)]->setFocus();
+        session_.focus(session_.chain().stages[static_cast<size_t>(to)].id);
+    });
+    connect(n, &StageNode::dragged, this, [this](int x) {
+        drop_at_ =
+            std::clamp(static_cast<int>(std::lround((x - xOf(0)) / (xOf(1) - xOf(0)))), 1, stageCount());
+        update();
+    });
+    connect(n, &StageNode::dropped, this, [this, key](int) {
+        const int to = drop_at_;
+        drop_at_ = -1;
+        if (to > 0) session_.moveStage(key, to - 1);
+        placeChildren();
+        update();
+    });
+    return n;
+}
+
+void LevelDiagram::rebuildNodes() {
+    const bool had_focus = focusWidget() != nullptr && isAncestorOf(focusWidget());
+    for (auto* n : nodes_) {
+        n->hide();
+        n->deleteLater();
+    }
+    nodes_.clear();
+    for (const auto& s : session_.chain().stages) nodes_.push_back(makeNode(QString::fromStdString(s.id)));
+    while (adds_.size() > nodes_.size() + 1) {
+        adds_.back()->deleteLater();
+        adds_.pop_back();
+    }
+    while (adds_.size() < nodes_.size() + 1) {
+        auto* add = new FlatButton({}, this);
+        add->setIconName("plus");
+        const int index = static_cast<int>(adds_.size());
+        add->setObjectName(QString("add_%1").arg(index));
+        add->setAccessibleName(tr("Add a stage at position %1").arg(index + 1));
+        add->setToolTip(tr("Add a stage here"));
+        connect(add, &FlatButton::clicked, this,
+                [this, index, add] { openAddMenu(index, add->mapToGlobal(QPoint(0, add->height()))); });
+        adds_.push_back(add);
+    }
+    shown_.clear();
+    reduction_.assign(nodes_.size(), 0.0);
+    placeChildren();
+    for (auto* n : nodes_) n->show();
+    for (auto* a : adds_) a->show();
+    if (had_focus) {
+        if (auto* n = node(QString::fromStdString(session_.focused()))) n->setFocus();
+    }
+    // Tab goes along the signal.
+    for (size_t i = 0; i + 1 < nodes_.size(); ++i) setTabOrder(nodes_[i], nodes_[i + 1]);
+}
+
+void LevelDiagram::placeChildren() {
+    const double column = xOf(1) - xOf(0);
+    const int y = height() - kRail + 12;
+    const int room = static_cast<int>(column) - 24;
+    const int w = std::clamp(room, 40, 138);
+    for (size_t i = 0; i < nodes_.size(); ++i) {
+        if (nodes_[i]->dragging()) continue;
+        nodes_[i]->setGeometry(static_cast<int>(xOf(static_cast<double>(i) + 1)) - w / 2, y, w, 36);
+    }
+    const int add = column < 90 ? 20 : 24;
+    for (size_t i = 0; i < adds_.size(); ++i) {
+        adds_[i]->setGeometry(static_cast<int>(xOf(static_cast<double>(i) + 0.5)) - add / 2, y + 18 - add / 2,
+                              add, add);
+    }
+    placeHandles();
+}
+
+void LevelDiagram::placeHandles() {
+    struct Wanted {
+        const StageSpec* stage;
+        int parameter;
+        size_t column;
+    };
+    std::vector<Wanted> wanted;
+    const auto& stages = session_.chain().stages;
+    for (size_t i = 0; i < stages.size(); ++i) {
+        const auto& table = stages[i].stage_kind().parameters;
+        for (size_t p = 0; p < table.size(); ++p) {
+            if (table[p].mark != DiagramMark::none) wanted.push_back({&stages[i], static_cast<int>(p), i});
+        }
+    }
+    bool same = wanted.size() == handles_.size();
+    for (size_t i = 0; same && i < wanted.size(); ++i) {
+        same = handles_[i]->stageId().toStdString() == wanted[i].stage->id &&
+               handles_[i]->parameter() == wanted[i].parameter;
+    }
+    if (!same) {
+        for (auto* h : handles_) {
+            h->hide();
+            h->deleteLater();
+        }
+        handles_.clear();
+        for (const auto& w : wanted) {
+            auto* h = new ThresholdHandle(QString::fromStdString(w.stage->id), w.parameter, this);
+            const std::string id = w.stage->id;
+            const auto index = static_cast<size_t>(w.parameter);
+            const Parameter& p = w.stage->stage_kind().parameters[index];
+            connect(h, &ThresholdHandle::grabbed, this, [this, id] { session_.focus(id); });
+            connect(h, &ThresholdHandle::draggedTo, this, [this, id, index, &p](double y, bool) {
+                session_.setValue(id, index, round_value(p, std::clamp(levelAt(y), p.minimum, p.maximum)));
+            });
+            connect(h, &ThresholdHandle::stepWanted, this, [this, id, index, &p](double steps, bool fine) {
+                if (const StageSpec* s = session_.stage(id)) {
+                    session_.setValue(id, index, step_value(p, s->values[index], steps, fine));
+                }
+            });
+            connect(h, &ThresholdHandle::finished, this, [this] { session_.closeStep(); });
+            handles_.push_back(h);
+            h->show();
+        }
+    }
+    const double column = xOf(1) - xOf(0);
+    for (size_t i = 0; i < handles_.size(); ++i) {
+        const StageSpec& s = *wanted[i].stage;
+        const auto index = static_cast<size_t>(wanted[i].parameter);
+        const Parameter& p = s.stage_kind().parameters[index];
+        handles_[i]->setMark(text(p.mark_title),
+                             QString::fromStdString(s.shown_title()) + ": " + text(p.title), s.values[index],
+                             s.bypass);
+        const int w = static_cast<int>(std::clamp(column - 6.0, 78.0, 120.0));
+        const double y = yOf(s.values[index]);
+        handles_[i]->setGeometry(static_cast<int>(xOf(static_cast<double>(wanted[i].column) + 1)) - 4,
+                                 static_cast<int>(std::lround(y)) - ThresholdHandle::kHeight / 2, w,
+                                 ThresholdHandle::kHeight);
+        // Two labels of one stage closer than a line of text make way for each other.
+        int shift = 0;
+        for (size_t k = 0; k < handles_.size(); ++k) {
+            if (k == i || wanted[k].column != wanted[i].column) continue;
+            const double other = yOf(wanted[k].stage->values[static_cast<size_t>(wanted[k].parameter)]);
+            const double missing = 17.0 - std::abs(other - y);
+            if (missing <= 0.0) continue;
+            const bool above = y < other || (y == other && i < k);
+            shift = static_cast<int>(std::ceil(missing / 2.0)) * (above ? -1 : 1);
+        }
+        handles_[i]->setLabelShift(shift);
+    }
+}
+
+void LevelDiagram::openAddMenu(int index, const QPoint& global) {
+    auto* menu = new QMenu(this);
+    menu->setObjectName("add_menu");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    for (const auto* kind : stage_kinds()) {
+        QAction* action = menu->addAction(text(kind->title) + "\t" + text(kind->purpose));
+        action->setObjectName("add_" + text(kind->id));
+        connect(action, &QAction::triggered, this,
+                [this, kind, index] { session_.addStage(*kind, static_cast<size_t>(index)); });
+    }
+    menu->popup(global);
+}
+
+// --- following the sound ---
+
+void LevelDiagram::follow() {
+    if (!isVisible()) return;
+    if (!session_.levelsFit()) return;
+    const LevelReport& report = session_.levels();
+    double moved = 0.0;  // of what is drawn at once
+    const bool fresh = shown_.size() != report.taps.size();
+    if (fresh)
+        shown_.assign(report.taps.size(),
+                      Shown{kLowest, kLowest, kLowest, kLowest, kLowest, kLowest, kLowest, false, false});
+    const auto approach = [&](double& now, double goal, double share) {
+        goal = std::clamp(goal, kLowest, kHighest);
+        const double step = (fresh ? 1.0 : share) * (goal - now);
+        now += step;
+        return std::abs(step);
+    };
+    const auto slowly = [&](double& now, double goal, double share) {
+        slow_moved_ = std::max(slow_moved_, approach(now, goal, share));
+    };
+    for (size_t i = 0; i < report.taps.size(); ++i) {
+        const TapLevels& l = report.taps[i];
+        Shown& s = shown_[i];
+        if (s.room_known != l.room_known || s.voice_known != l.voice_known) slow_moved_ = 1.0;
+        s.room_known = l.room_known;
+        s.voice_known = l.voice_known;
+        slowly(s.room, l.room, 0.18);
+        slowly(s.room_high, l.room_high, 0.18);
+        slowly(s.voice_low, l.voice_low, 0.18);
+        slowly(s.voice, l.voice, 0.18);
+        slowly(s.voice_high, l.voice_high, 0.18);
+        slowly(s.peak, l.peak, 0.3);
+        moved = std::max(moved, approach(s.now, l.now, 0.5));
+    }
+    for (size_t i = 0; i < report.stages.size() && i < reduction_.size(); ++i) {
+        moved = std::max(moved, approach(reduction_[i], -std::min(60.0, report.stages[i].now), 0.5));
+    }
+    if (++frames_ % 15 == 0) updateWarnings();
+    if (frames_ % 3 == 0 && slow_moved_ > 0.02) {
+        slow_ = {};
+        slow_moved_ = 0.0;
+        moved = 1.0;
+    }
+    // Without a signal nothing moves, and nothing is drawn. The nodes below the plot keep still.
+    if (moved > 0.02) update(QRect(0, 0, width(), height() - kRail + 2));
+}
+
+void LevelDiagram::updateWarnings() {
+    if (!session_.levelsFit()) return;
+    for (size_t i = 0; i < nodes_.size(); ++i) {
+        const Advice a = stage_advice(session_.chain(), i, session_.levels());
+        nodes_[i]->setWarning(a.tone == AdviceTone::warning ? QString::fromStdString(a.text) : QString());
+    }
+}
+
+void LevelDiagram::resizeEvent(QResizeEvent*) {
+    background_ = slow_ = {};
+    placeChildren();
+}
+
+void LevelDiagram::changeEvent(QEvent* event) {
+    if (event->type() == QEvent::PaletteChange || event->type() == QEvent::StyleChange)
+        background_ = slow_ = {};
+    QWidget::changeEvent(event);
+}
+
+void LevelDiagram::mouseMoveEvent(QMouseEvent* event) {
+    const QPointF at = event->position();
+    int over = -1;
+    if (plot().contains(at)) {
+        over = std::clamp(static_cast<int>((at.x() - xOf(0)) / (xOf(1) - xOf(0))), 0, stageCount());
+    }
+    if (over != hover_) {
+        hover_ = over;
+        update();
+    }
+}
+
+void LevelDiagram::leaveEvent(QEvent*) {
+    hover_ = -1;
+    update();
+}
+
+}  // namespace reed::ui

@@ -1,0 +1,84 @@
+// The level diagram: the signal's path from left to right, its levels from bottom to top, live.
+#pragma once
+
+#include <QPixmap>
+#include <QWidget>
+#include <vector>
+
+#include "measure/level_statistics.h"
+
+namespace reed::ui {
+
+class FlatButton;
+class Session;
+class StageNode;
+class ThresholdHandle;
+
+/// Shows room, voice and peak at every point between the stages; carries the stage nodes and thresholds.
+class LevelDiagram final : public QWidget {
+    Q_OBJECT
+  public:
+    explicit LevelDiagram(Session& session, QWidget* parent = nullptr);
+
+    /// Pixel row of a level in dBFS, and back.
+    double yOf(double db) const;
+    double levelAt(double y) const;
+    /// Pixel column of column `c`: 0 the microphone, 1..n the stages, n + 1 the feed.
+    double xOf(double c) const;
+    StageNode* node(const QString& stage_id) const;
+    /// Opens the list of stage kinds to add one at `index`.
+    void openAddMenu(int index, const QPoint& global);
+
+    QSize minimumSizeHint() const override { return {760, 280}; }
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void leaveEvent(QEvent* event) override;
+    void changeEvent(QEvent* event) override;
+
+  private:
+    struct Shown {  // levels as drawn; they follow the measured ones softly
+        double room, room_high, voice_low, voice, voice_high, peak, now;
+        bool room_known, voice_known;
+    };
+    void chainChanged();
+    void rebuildNodes();
+    StageNode* makeNode(const QString& id);
+    void placeChildren();
+    void placeHandles();
+    void follow();
+    void updateWarnings();
+    int stageCount() const;
+    QRectF plot() const;
+    double transition() const;
+
+    void drawBackground();
+    void drawSlow();
+    QPixmap blankLayer() const;
+    void paintNow(QPainter& p) const;
+    void paintRoom(QPainter& p) const;
+    void paintVoice(QPainter& p) const;
+    void paintPeak(QPainter& p) const;
+    void paintReduction(QPainter& p) const;
+    void paintLabels(QPainter& p) const;
+    void paintRail(QPainter& p) const;
+    void paintHover(QPainter& p) const;
+    QPainterPath line(double Shown::*level) const;
+
+    Session& session_;
+    std::vector<StageNode*> nodes_;
+    std::vector<FlatButton*> adds_;
+    std::vector<ThresholdHandle*> handles_;
+    std::vector<Shown> shown_;
+    std::vector<double> reduction_;
+    QPixmap background_;
+    /// What moves slowly (ribbons, labels), drawn at most eleven times a second; the level of the moment
+    /// is drawn over it at the full rate.
+    QPixmap slow_;
+    double slow_moved_ = 0.0;
+    int hover_ = -1, drop_at_ = -1, frames_ = 0;
+};
+
+}  // namespace reed::ui

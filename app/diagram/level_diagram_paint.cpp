@@ -1,0 +1,282 @@
+// Drawing of the level diagram.
+#include <QPainter>
+#include <QPainterPath>
+#include <cmath>
+
+#include "diagram/level_diagram.h"
+#include "session/session.h"
+#include "theme/theme.h"
+
+namespace reed::ui {
+namespace {
+
+constexpr double kAxisText = 48.0;
+
+QString level(double db) {
+    return db <= -83.5 ? QStringLiteral("< -84") : QString::number(db, 'f', 0);
+}
+
+/// Moves labels apart that stand closer than `gap`; `ys` are wanted positions, sorted from top to bottom.
+void spread(std::vector<double>& ys, double gap, double top, double bottom) {
+    for (int pass = 0; pass < 8; ++pass) {
+        for (size_t i = 1; i < ys.size(); ++i) {
+            const double missing = gap - (ys[i] - ys[i - 1]);
+            if (missing <= 0.0) continue;
+            ys[i - 1] -= missing / 2;
+            ys[i] += missing / 2;
+        }
+        if (!ys.empty() && ys.front() < top) ys.front() = top;
+        if (!ys.empty() && ys.back() > bottom) ys.back() = bottom;
+    }
+}
+
+}  // namespace
+
+QPixmap LevelDiagram::blankLayer() const {
+    const double ratio = devicePixelRatioF();
+    QPixmap out(size() * ratio);
+    out.setDevicePixelRatio(ratio);
+    out.fill(theme().window);
+    return out;
+}
+
+void LevelDiagram::drawBackground() {
+    const Theme& t = theme();
+    background_ = blankLayer();
+    QPainter p(&background_);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(Qt::NoPen);
+    p.setBrush(t.panel);
+    p.drawRoundedRect(rect(), 10, 10);
+    const QRectF r = plot();
+    p.setFont(ui::font(12));
+    for (int db = 0; db >= -80; db -= 10) {
+        const double y = std::round(yOf(db)) + 0.5;
+        p.setPen(QPen(t.line, db == 0 ? 1.4 : 0.8));
+        p.drawLine(QPointF(r.left(), y), QPointF(r.right(), y));
+        p.setPen(t.muted);
+        p.drawText(QRectF(0, y - 9, kAxisText, 18), Qt::AlignRight | Qt::AlignVCenter, QString::number(db));
+    }
+    p.drawText(QRectF(0, 6, kAxisText, 16), Qt::AlignRight | Qt::AlignVCenter, tr("dBFS"));
+}
+
+QPainterPath LevelDiagram::line(double Shown::*member) const {
+    QPainterPath path;
+    const double half = transition();
+    path.moveTo(xOf(0), yOf(shown_[0].*member));
+    for (size_t k = 0; k + 1 < shown_.size(); ++k) {
+        const double x = xOf(static_cast<double>(k) + 1);
+        const double y0 = yOf(shown_[k].*member);
+        const double y1 = yOf(shown_[k + 1].*member);
+        path.lineTo(x - half, y0);
+        path.cubicTo(QPointF(x, y0), QPointF(x, y1), QPointF(x + half, y1));
+    }
+    path.lineTo(xOf(static_cast<double>(shown_.size())), yOf(shown_.back().*member));
+    return path;
+}
+
+void LevelDiagram::paintRoom(QPainter& p) const {
+    if (!shown_[0].room_known) return;
+    const Theme& t = theme();
+    const QRectF r = plot();
+    const auto fill = [&](double Shown::*member, const QColor& color) {
+        QPainterPath area = line(member);
+        area.lineTo(r.right(), r.bottom());
+        area.lineTo(r.left(), r.bottom());
+        area.closeSubpath();
+        p.fillPath(area, color);
+    };
+    QColor reach = t.roomFill;
+    reach.setAlpha(reach.alpha() / 2);
+    fill(&Shown::room_high, reach);
+    fill(&Shown::room, t.roomFill);
+    p.strokePath(line(&Shown::room), QPen(t.room, 1.8));
+}
+
+void LevelDiagram::paintVoice(QPainter& p) const {
+    if (!shown_[0].voice_known) return;
+    const Theme& t = theme();
+    QPainterPath ribbon = line(&Shown::voice_high);
+    ribbon.connectPath(line(&Shown::voice_low).toReversed());
+    ribbon.closeSubpath();
+    p.fillPath(ribbon, t.strawFill);
+    p.strokePath(line(&Shown::voice), QPen(t.straw, 2.4));
+}
+
+void LevelDiagram::paintPeak(QPainter& p) const {
+    const Theme& t = theme();
+    if (shown_[0].peak > -83.5) {
+        // Over full scale is told by colour, weight and the word beside it.
+        bool over = false;
+        for (const auto& s : shown_) over = over || s.peak > 0.0;
+        QPen pen(over ? t.ember : t.now, over ? 2.0 : 1.3);
+        pen.setDashPattern({3.0, 2.5});
+        p.strokePath(line(&Shown::peak), pen);
+    }
+}
+
+void LevelDiagram::paintNow(QPainter& p) const {
+    QColor thin = theme().now;
+    thin.setAlpha(210);
+    p.strokePath(line(&Shown::now), QPen(thin, 1.0));
+}
+
+void LevelDiagram::paintReduction(QPainter& p) const {
+    const Theme& t = theme();
+    const auto& stages = session_.chain().stages;
+    const QRectF r = plot();
+    for (size_t i = 0; i < stages.size() && i < reduction_.size(); ++i) {
+        if (!stages[i].stage_kind().reports_reduction || stages[i].bypass) continue;
+        const double x = xOf(static_cast<double>(i) + 1) - 14;
+        const double zero = yOf(0.0);
+        const double deep = std::min(yOf(reduction_[i]), r.bottom());
+        // A plumb line from 0 dB down: how much is taken at this moment, on the diagram's own scale.
+        p.setPen(QPen(t.line, 1.0));
+        p.drawLine(QPointF(x, zero), QPointF(x, zero + 12));
+        if (-reduction_[i] < 0.15) continue;
+        p.setPen(QPen(t.marsh, 2.2, Qt::SolidLine, Qt::FlatCap));
+        p.drawLine(QPointF(x, zero), QPointF(x, deep));
+        p.setBrush(t.marsh);
+        p.setPen(Qt::NoPen);
+        p.drawPolygon(QPolygonF({QPointF(x - 4, deep), QPointF(x + 4, deep), QPointF(x, deep + 6)}));
+        p.setFont(ui::font(12));
+        const QString label = QString::number(reduction_[i], 'f', 0);
+        const double w = p.fontMetrics().horizontalAdvance(label) + 8;
+        const QRectF box(x - 6 - w, std::min(deep - 8, r.bottom() - 16), w, 16);
+        QColor plate = t.panel;
+        plate.setAlpha(205);
+        p.setBrush(plate);
+        p.drawRoundedRect(box, 4, 4);
+        p.setPen(t.marsh);
+        p.drawText(box, Qt::AlignCenter, label);
+    }
+}
+
+void LevelDiagram::paintLabels(QPainter& p) const {
+    const Theme& t = theme();
+    const QRectF r = plot();
+    struct Label {
+        double level;
+        QString name;
+        QColor color;
+    };
+    const auto labels = [&](const Shown& s) {
+        std::vector<Label> out;
+        if (s.peak > -83.5)
+            out.push_back({s.peak, s.peak > 0.0 ? tr("over") : tr("peak"), s.peak > 0.0 ? t.ember : t.now});
+        if (s.voice_known) out.push_back({s.voice, tr("voice"), t.straw});
+        if (s.room_known) out.push_back({s.room, tr("room"), t.room});
+        std::stable_sort(out.begin(), out.end(),
+                         [](const Label& a, const Label& b) { return a.level > b.level; });
+        return out;
+    };
+    p.setFont(ui::font(13));
+    const auto left = labels(shown_.front());
+    std::vector<double> ys;
+    for (const auto& l : left) ys.push_back(yOf(l.level) - 10);
+    spread(ys, 17, r.top() - 6, r.bottom() - 9);
+    for (size_t i = 0; i < left.size(); ++i) {
+        const QString label = left[i].name + " " + level(left[i].level);
+        const QRectF box(r.left() + 5, ys[i] - 8, p.fontMetrics().horizontalAdvance(label) + 8, 16);
+        QColor plate = t.panel;
+        plate.setAlpha(190);
+        p.fillRect(box, plate);
+        p.setPen(left[i].color);
+        p.drawText(box.adjusted(4, 0, 8, 0), Qt::AlignLeft | Qt::AlignVCenter, label);
+    }
+    const auto right = labels(shown_.back());
+    ys.clear();
+    for (const auto& l : right) ys.push_back(yOf(l.level));
+    spread(ys, 17, r.top(), r.bottom() - 9);
+    p.setFont(ui::font(13, true));
+    for (size_t i = 0; i < right.size(); ++i) {
+        p.setPen(right[i].color);
+        p.drawText(QRectF(r.right() + 7, ys[i] - 9, 56, 18), Qt::AlignLeft | Qt::AlignVCenter,
+                   level(right[i].level));
+    }
+}
+
+void LevelDiagram::paintRail(QPainter& p) const {
+    const Theme& t = theme();
+    const QRectF r = plot();
+    const double y = r.bottom() + 30;
+    p.setPen(QPen(t.line, 2));
+    p.drawLine(QPointF(xOf(0) + 8, y), QPointF(xOf(stageCount() + 1.0) - 8, y));
+    p.setPen(QPen(t.line, 1));
+    for (int c = 1; c <= stageCount(); ++c)
+        p.drawLine(QPointF(xOf(c), r.bottom() + 2), QPointF(xOf(c), r.bottom() + 12));
+    p.setFont(ui::font(13));
+    p.setPen(t.muted);
+    const bool narrow = xOf(1) - xOf(0) < 110;
+    p.drawText(QRectF(6, y - 9, xOf(0) - 4, 18), Qt::AlignRight | Qt::AlignVCenter,
+               narrow ? tr("In") : tr("Input"));
+    p.drawText(QRectF(xOf(stageCount() + 1.0) - 2, y - 9, 60, 18), Qt::AlignLeft | Qt::AlignVCenter,
+               tr("Feed"));
+}
+
+void LevelDiagram::paintHover(QPainter& p) const {
+    if (hover_ < 0 || hover_ >= static_cast<int>(shown_.size())) return;
+    const Theme& t = theme();
+    const Shown& s = shown_[static_cast<size_t>(hover_)];
+    const auto& stages = session_.chain().stages;
+    QStringList rows;
+    rows << (hover_ == 0
+                 ? tr("Input")
+                 : tr("After %1")
+                       .arg(QString::fromStdString(stages[static_cast<size_t>(hover_ - 1)].shown_title())));
+    rows << tr("peak %1 dBFS").arg(level(s.peak));
+    if (s.voice_known)
+        rows << tr("voice %1 to %2, usually %3").arg(level(s.voice_low), level(s.voice_high), level(s.voice));
+    if (s.room_known) rows << tr("room %1, reaches %2").arg(level(s.room), level(s.room_high));
+    p.setFont(ui::font(12));
+    double w = 0;
+    for (const auto& row : rows) w = std::max<double>(w, p.fontMetrics().horizontalAdvance(row));
+    const QRectF r = plot();
+    double x = 0.5 * (xOf(hover_) + xOf(hover_ + 1)) - w / 2 - 10;
+    x = std::clamp(x, r.left(), r.right() - w - 20);
+    const QRectF box(x, r.top() + 4, w + 20, 17.0 * static_cast<double>(rows.size()) + 10);
+    p.setPen(QPen(t.line, 1));
+    p.setBrush(t.raised);
+    p.drawRoundedRect(box, 6, 6);
+    for (int i = 0; i < rows.size(); ++i) {
+        p.setPen(i == 0 ? t.text : t.muted);
+        p.drawText(QRectF(box.left() + 10, box.top() + 5 + 17 * i, w + 4, 17),
+                   Qt::AlignLeft | Qt::AlignVCenter, rows[i]);
+    }
+}
+
+void LevelDiagram::drawSlow() {
+    if (background_.isNull() || background_.devicePixelRatio() != devicePixelRatioF()) drawBackground();
+    slow_ = background_;
+    QPainter p(&slow_);
+    p.setRenderHint(QPainter::Antialiasing);
+    if (!shown_.empty()) {
+        paintRoom(p);
+        paintVoice(p);
+        paintPeak(p);
+        paintLabels(p);
+    } else {
+        p.setPen(theme().muted);
+        p.setFont(ui::font(14));
+        p.drawText(plot(), Qt::AlignCenter, tr("No sound yet. Choose an input at the top left."));
+    }
+    paintRail(p);
+}
+
+void LevelDiagram::paintEvent(QPaintEvent*) {
+    if (slow_.isNull() || slow_.devicePixelRatio() != devicePixelRatioF()) drawSlow();
+    QPainter p(this);
+    p.drawPixmap(0, 0, slow_);
+    p.setRenderHint(QPainter::Antialiasing);
+    if (!shown_.empty()) {
+        paintNow(p);
+        paintReduction(p);
+    }
+    if (drop_at_ > 0) {
+        p.setPen(QPen(theme().marsh, 2, Qt::DashLine));
+        p.drawLine(QPointF(xOf(drop_at_), plot().top()), QPointF(xOf(drop_at_), plot().bottom() + 12));
+    }
+    paintHover(p);
+}
+
+}  // namespace reed::ui

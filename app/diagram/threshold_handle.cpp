@@ -1,0 +1,137 @@
+#include "diagram/threshold_handle.h"
+
+#include <QKeyEvent>
+#include <QPainter>
+#include <QWheelEvent>
+#include <cmath>
+
+#include "theme/theme.h"
+
+namespace reed::ui {
+namespace {
+constexpr int kMark = 30;  // length of the mark
+}
+
+ThresholdHandle::ThresholdHandle(QString stage_id, int parameter, QWidget* parent)
+    : QWidget(parent), id_(std::move(stage_id)), parameter_(parameter) {
+    setObjectName(QString("threshold_%1_%2").arg(id_).arg(parameter));
+    setFocusPolicy(Qt::StrongFocus);
+    setCursor(Qt::SizeVerCursor);
+    setAttribute(Qt::WA_Hover);
+}
+
+void ThresholdHandle::setMark(const QString& title, const QString& accessible, double level, bool dimmed) {
+    title_ = title;
+    level_ = level;
+    dimmed_ = dimmed;
+    setAccessibleName(accessible);
+    setAccessibleDescription(tr("%1 dBFS").arg(level, 0, 'f', 1));
+    setToolTip(tr("%1: %2 dBFS. Drag it; with Shift it moves finely.").arg(accessible).arg(level, 0, 'f', 1));
+    reshape();
+    update();
+}
+
+void ThresholdHandle::setLabelShift(int pixels) {
+    shift_ = pixels;
+    reshape();
+    update();
+}
+
+QRect ThresholdHandle::labelRect() const {
+    const QFontMetrics m(ui::font(12));
+    const QString label = QString("%1 %2").arg(title_).arg(level_, 0, 'f', 0);
+    return {kMark + 3, kHeight / 2 - 8 + shift_,
+            std::min(width() - kMark - 3, m.horizontalAdvance(label) + 8), 16};
+}
+
+void ThresholdHandle::reshape() {
+    // Only the mark and the label take the mouse; what lies beside them belongs to others.
+    setMask(QRegion(QRect(0, kHeight / 2 - 7, kMark + 4, 14)).united(QRegion(labelRect())));
+}
+
+void ThresholdHandle::paintEvent(QPaintEvent*) {
+    const Theme& t = theme();
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    const QColor ink = dimmed_ ? t.muted : t.marsh;
+    const double y = kHeight / 2.0;
+    const bool strong = hasFocus() || underMouse() || held_;
+    p.setPen(Qt::NoPen);
+    QColor plate = t.panel;
+    plate.setAlpha(strong ? 255 : 205);
+    p.setBrush(plate);
+    p.drawRoundedRect(labelRect(), 4, 4);
+    p.setBrush(ink);
+    p.drawPolygon(QPolygonF({QPointF(0, y - 6), QPointF(9, y), QPointF(0, y + 6)}));
+    QPen line(ink, strong ? 2.6 : 1.8);
+    if (dimmed_) line.setStyle(Qt::DashLine);
+    p.setPen(line);
+    p.drawLine(QPointF(9, y), QPointF(kMark, y));
+    if (hasFocus()) {
+        p.setPen(QPen(t.marsh, 1.2));
+        p.setBrush(Qt::NoBrush);
+        p.drawRoundedRect(QRectF(labelRect()).adjusted(.5, .5, -.5, -.5), 4, 4);
+    }
+    p.setFont(ui::font(12));
+    p.setPen(ink);
+    p.drawText(labelRect(), Qt::AlignCenter, QString("%1 %2").arg(title_).arg(level_, 0, 'f', 0));
+}
+
+void ThresholdHandle::mousePressEvent(QMouseEvent* event) {
+    if (event->button() != Qt::LeftButton) return;
+    held_ = true;
+    setFocus(Qt::MouseFocusReason);
+    const double y = mapToParent(event->position()).y();
+    grab_offset_ = y - (geometry().top() + kHeight / 2.0);
+    last_y_ = y;
+    emit grabbed();
+}
+
+void ThresholdHandle::mouseMoveEvent(QMouseEvent* event) {
+    if (!held_) return;
+    const double y = mapToParent(event->position()).y();
+    const bool fine = event->modifiers() & Qt::ShiftModifier;
+    if (fine) {
+        const double middle = geometry().top() + kHeight / 2.0;
+        emit draggedTo(middle + 0.2 * (y - last_y_), true);
+    } else {
+        emit draggedTo(y - grab_offset_, false);
+    }
+    last_y_ = y;
+}
+
+void ThresholdHandle::mouseReleaseEvent(QMouseEvent*) {
+    if (!held_) return;
+    held_ = false;
+    update();
+    emit finished();
+}
+
+void ThresholdHandle::wheelEvent(QWheelEvent* event) {
+    const QPoint angle = event->angleDelta();
+    const int delta = angle.y() != 0 ? angle.y() : angle.x();
+    emit stepWanted(delta / 120.0, event->modifiers() & Qt::ShiftModifier);
+    event->accept();
+}
+
+void ThresholdHandle::keyPressEvent(QKeyEvent* event) {
+    const bool fine = event->modifiers() & Qt::ShiftModifier;
+    switch (event->key()) {
+        case Qt::Key_Up:
+            emit stepWanted(1.0, fine);
+            return;
+        case Qt::Key_Down:
+            emit stepWanted(-1.0, fine);
+            return;
+        case Qt::Key_PageUp:
+            emit stepWanted(6.0, false);
+            return;
+        case Qt::Key_PageDown:
+            emit stepWanted(-6.0, false);
+            return;
+        default:
+            QWidget::keyPressEvent(event);
+    }
+}
+
+}  // namespace reed::ui

@@ -1,0 +1,52 @@
+// A threshold on the diagram's scale, to be dragged.
+#pragma once
+
+#include <QWidget>
+
+namespace reed::ui {
+
+/// A mark with its name and level. Drag up and down (Shift: fine), wheel, or arrow keys.
+class ThresholdHandle final : public QWidget {
+    Q_OBJECT
+  public:
+    static constexpr int kHeight = 52;  ///< the mark stands in the middle
+
+    ThresholdHandle(QString stage_id, int parameter, QWidget* parent = nullptr);
+
+    const QString& stageId() const { return id_; }
+    int parameter() const { return parameter_; }
+    void setMark(const QString& title, const QString& accessible, double level, bool dimmed);
+    /// The wanted shift of the label from the mark (pixels), so that neighbours do not cover each other.
+    void setLabelShift(int pixels);
+    double level() const { return level_; }
+
+  signals:
+    /// Dragged to `y` of the parent.
+    void draggedTo(double y, bool fine);
+    void stepWanted(double steps, bool fine);
+    void grabbed();
+    void finished();
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    void resizeEvent(QResizeEvent*) override { reshape(); }
+    void enterEvent(QEnterEvent*) override { update(); }
+    void leaveEvent(QEvent*) override { update(); }
+
+  private:
+    QRect labelRect() const;
+    void reshape();
+    QString id_, title_;
+    int parameter_;
+    double level_ = 0.0;
+    int shift_ = 0;
+    bool dimmed_ = false, held_ = false;
+    double grab_offset_ = 0.0, last_y_ = 0.0;
+};
+
+}  // namespace reed::ui

@@ -1,0 +1,54 @@
+// The focused stage: its parameters, built from its table, and a picture of what it does.
+#pragma once
+
+#include <QLabel>
+#include <QWidget>
+#include <vector>
+
+class QGridLayout;
+class QHBoxLayout;
+
+namespace reed::ui {
+
+class EqCurve;
+class FlatButton;
+class Session;
+class TimeView;
+class ValueField;
+
+class StageEditor final : public QWidget {
+    Q_OBJECT
+  public:
+    explicit StageEditor(Session& session, QWidget* parent = nullptr);
+
+    /// The field of a parameter of the focused stage, or nullptr.
+    ValueField* field(const QString& parameter_id) const;
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+
+  private:
+    void show(bool rebuild);
+    void buildFields();
+    void buildEqualizer();
+    /// Hides what the chosen band's type has no use for.
+    void showRelevant();
+    void addField(size_t parameter, int row, int column);
+    void updateAdvice();
+    void paintHeader();
+
+    Session& session_;
+    QLabel* title_;
+    QLabel* purpose_;
+    QLabel* advice_;
+    FlatButton* bypass_;
+    QWidget* body_ = nullptr;
+    QWidget* fields_box_ = nullptr;
+    QGridLayout* grid_ = nullptr;
+    EqCurve* curve_ = nullptr;
+    std::vector<std::pair<size_t, ValueField*>> fields_;
+    QString shown_stage_, shown_kind_;
+    int advice_tone_ = -1, ticks_ = 0;
+};
+
+}  // namespace reed::ui

@@ -1,0 +1,254 @@
+#include "main_window.h"
+
+#include <QAction>
+#include <QApplication>
+#include <QCloseEvent>
+#include <QFileDialog>
+#include <QHBoxLayout>
+#include <QMenu>
+#include <QPainter>
+#include <QShortcut>
+#include <QVBoxLayout>
+
+#include "deck/feed_panel.h"
+#include "deck/room_panel.h"
+#include "deck/scene_bar.h"
+#include "diagram/level_diagram.h"
+#include "editors/stage_editor.h"
+#include "session/session.h"
+#include "theme/theme.h"
+#include "widgets/flat_button.h"
+#include "widgets/message_bar.h"
+
+namespace reed::ui {
+
+MainWindow::MainWindow(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+    setObjectName("main_window");
+    // Before any part of the window is made: the parts read the new colours in their own handlers.
+    setTheme(session_.themeName());
+    connect(&session_, &Session::themeChanged, this, [this] {
+        setTheme(session_.themeName());
+        update();
+    });
+    setWindowTitle(tr("Dusky Reed"));
+    setWindowIcon(QIcon(":/icons/dusky-reed.svg"));
+    setMinimumSize(1024, 680);
+    resize(1280, 800);
+    buildTop();
+    diagram_ = new LevelDiagram(session_, this);
+    editor_ = new StageEditor(session_, this);
+    feed_ = new FeedPanel(session_, this);
+    room_ = new RoomPanel(session_, this);
+    messages_ = new MessageBar(this);
+
+    auto* top = new QHBoxLayout;
+    top->setSpacing(10);
+    top->addWidget(input_);
+    top->addWidget(scenes_, 1);
+    top->addWidget(status_);
+    top->addWidget(mute_);
+    top->addWidget(menu_);
+    auto* side = new QVBoxLayout;
+    side->setSpacing(12);
+    side->addWidget(feed_);
+    side->addWidget(room_);
+    side->addStretch(1);
+    auto* below = new QHBoxLayout;
+    below->setSpacing(12);
+    below->addWidget(editor_, 1);
+    below->addLayout(side);
+    feed_->setFixedWidth(372);
+    room_->setFixedWidth(372);
+    auto* all = new QVBoxLayout(this);
+    all->setContentsMargins(16, 12, 16, 14);
+    all->setSpacing(12);
+    all->addLayout(top);
+    all->addWidget(diagram_, 1);
+    all->addLayout(below);
+    feed_->setFixedHeight(150);
+    room_->setFixedHeight(196);
+
+    connect(&session_, &Session::message, messages_, &MessageBar::tell);
+    connect(messages_, &MessageBar::resized, this, &MainWindow::placeMessages);
+    connect(&session_, &Session::inputChanged, this, [this] { input_->setText(session_.inputTitle()); });
+    connect(&session_, &Session::muteChanged, this, &MainWindow::showMute);
+    connect(&session_, &Session::readingsChanged, this, [this] {
+        if (++ticks_ % 16 == 1) showStatus();
+    });
+    addShortcuts();
+    showMute();
+}
+
+void MainWindow::buildTop() {
+    input_ = new FlatButton(session_.inputTitle(), this);
+    input_->setObjectName("input_button");
+    input_->setIconName("mic");
+    input_->setToolTip(tr("Choose where the sound comes from"));
+    connect(input_, &FlatButton::clicked, this, &MainWindow::openInputMenu);
+    scenes_ = new SceneBar(session_, this);
+    status_ = new QLabel(this);
+    status_->setObjectName("status");
+    status_->setFont(ui::font(13));
+    status_->setToolTip(
+        tr("Delay of the chain, share of the time a block may take that is used, blocks lost since start"));
+    mute_ = new FlatButton(tr("Mute"), this);
+    mute_->setObjectName("mute_button");
+    mute_->setIconName("mute");
+    mute_->setCheckable(true);
+    mute_->setWeight(FlatButton::Weight::alarm);
+    mute_->setToolTip(tr("Silence the feed (Ctrl+M)"));
+    connect(mute_, &FlatButton::clicked, this, [this](bool on) { session_.setMuted(on); });
+    menu_ = new FlatButton({}, this);
+    menu_->setObjectName("main_menu");
+    menu_->setIconName("more");
+    menu_->setAccessibleName(tr("Menu"));
+    menu_->setToolTip(tr("Undo, look, and more"));
+    connect(menu_, &FlatButton::clicked, this, &MainWindow::openMainMenu);
+}
+
+void MainWindow::addShortcuts() {
+    const auto add = [this](const QKeySequence& keys, auto action) {
+        connect(new QShortcut(keys, this), &QShortcut::activated, this, action);
+    };
+    add(QKeySequence::Undo, [this] { session_.undo(); });
+    add(QKeySequence("Ctrl+Shift+Z"), [this] { session_.redo(); });
+    add(QKeySequence("Ctrl+Y"), [this] { session_.redo(); });
+    add(QKeySequence("Ctrl+S"), [this] { session_.saveScene(); });
+    add(QKeySequence("Ctrl+Shift+S"), [this] { scenes_->askName(SceneBar::NameFor::new_scene); });
+    add(QKeySequence("Ctrl+M"), [this] { session_.setMuted(!session_.muted()); });
+    add(QKeySequence("Ctrl+Q"), [this] { close(); });
+    for (int n = 1; n <= 9; ++n) {
+        add(QKeySequence(QString("Ctrl+%1").arg(n)), [this, n] {
+            const auto& list = session_.scenes();
+            if (static_cast<size_t>(n) <= list.size())
+                session_.recall(std::string(list[static_cast<size_t>(n - 1)].scene.name));
+        });
+    }
+}
+
+void MainWindow::openInputMenu() {
+    auto* menu = new QMenu(this);
+    menu->setObjectName("input_menu");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    const DeviceChoice now = session_.input();
+    const auto add = [&](const QString& title, const DeviceChoice& choice) {
+        QAction* a = menu->addAction(title, this, [this, choice] { session_.setInput(choice); });
+        a->setCheckable(true);
+        a->setChecked(now == choice);
+    };
+    add(tr("Simulated room"), {DeviceKind::simulated_room, ""});
+    if (now.kind == DeviceKind::sound_file) add(session_.inputTitle(), now);
+    menu->addAction(tr("Sound file ..."), this, &MainWindow::chooseFile);
+    menu->addSeparator();
+    const auto microphones = session_.microphones();
+    if (microphones.empty()) {
+        QAction* none = menu->addAction(tr("No microphone: PipeWire is not running or knows none"));
+        none->setEnabled(false);
+    } else {
+        add(tr("Default microphone"), {DeviceKind::pipewire, ""});
+        for (const auto& m : microphones)
+            add(QString::fromStdString(m.title), {DeviceKind::pipewire, m.name});
+    }
+    menu->popup(input_->mapToGlobal(QPoint(0, input_->height())));
+}
+
+void MainWindow::chooseFile() {
+    const QString file = QFileDialog::getOpenFileName(
+        this, tr("Sound file as input"), {}, tr("Sound (*.wav *.flac *.ogg *.opus *.aiff);;All files (*)"));
+    if (!file.isEmpty()) session_.setInput({DeviceKind::sound_file, file.toStdString()});
+}
+
+void MainWindow::openMainMenu() {
+    auto* menu = new QMenu(this);
+    menu->setObjectName("main_popup");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    const History& h = session_.history();
+    QAction* undo = menu->addAction(
+        (h.canUndo() ? tr("Undo: %1").arg(h.undoLabel()) : tr("Nothing to undo")) + "\tCtrl+Z", &session_,
+        &Session::undo);
+    undo->setEnabled(h.canUndo());
+    QAction* redo = menu->addAction(
+        (h.canRedo() ? tr("Redo: %1").arg(h.redoLabel()) : tr("Nothing to redo")) + "\tCtrl+Shift+Z",
+        &session_, &Session::redo);
+    redo->setEnabled(h.canRedo());
+    menu->addSeparator();
+    const auto window = [&](const QString& title, double seconds) {
+        QAction* a =
+            menu->addAction(title, this, [this, seconds] { session_.readings().set_window(seconds); });
+        a->setCheckable(true);
+        a->setChecked(session_.readings().window() == seconds);
+    };
+    window(tr("Levels over the last 3 s"), 3.0);
+    window(tr("Levels over the last 10 s"), 10.0);
+    window(tr("Levels over the last 30 s"), 30.0);
+    menu->addSeparator();
+    const auto look = [&](const QString& title, const QString& name) {
+        QAction* a = menu->addAction(title, this, [this, name] { session_.setThemeName(name); });
+        a->setCheckable(true);
+        a->setChecked(theme().name == name);
+    };
+    look(tr("Dusk (dark)"), "dusk");
+    look(tr("Dawn (light)"), "dawn");
+    menu->addSeparator();
+    menu->addAction(tr("Quit\tCtrl+Q"), this, [this] { close(); });
+    menu->popup(menu_->mapToGlobal(QPoint(menu_->width() - menu->sizeHint().width(), menu_->height())));
+}
+
+void MainWindow::showStatus() {
+    const EngineFigures f = session_.readings().figures();
+    const DeviceStatus d = session_.deviceStatus();
+    const double ms = 1000.0 * (f.latency + f.block_frames) / session_.engine().format().sample_rate;
+    QString words = tr("%1 ms   %2 %   %3")
+                        .arg(ms, 0, 'f', 1)
+                        .arg(100.0 * f.load, 0, 'f', 1)
+                        .arg(d.dropouts == 1 ? tr("1 dropout") : tr("%1 dropouts").arg(d.dropouts));
+    if (!d.running) words = tr("No sound comes in");
+    if (words == status_->text() && theme().name == status_theme_) return;
+    status_theme_ = theme().name;
+    status_->setText(words);
+    QPalette ink = palette();
+    ink.setColor(QPalette::WindowText, d.running ? theme().muted : theme().ember);
+    status_->setPalette(ink);
+}
+
+void MainWindow::showMute() {
+    mute_->setChecked(session_.muted());
+    mute_->setText(session_.muted() ? tr("Muted") : tr("Mute"));
+    setWindowTitle(session_.muted() ? tr("Muted - Dusky Reed") : tr("Dusky Reed"));
+    update();
+}
+
+void MainWindow::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    p.fillRect(rect(), theme().window);
+    if (!session_.muted()) return;
+    // Seen from across the room.
+    p.setPen(QPen(theme().ember, 8));
+    p.drawRect(rect());
+}
+
+void MainWindow::placeMessages() {
+    const int w = width() - 2 * 16 - 384;
+    const int h = messages_->heightFor(w);
+    messages_->setGeometry(16, height() - h - 14, w, h);
+}
+
+void MainWindow::resizeEvent(QResizeEvent*) {
+    placeMessages();
+}
+
+void MainWindow::keyPressEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_Escape && messages_->isVisible()) {
+        messages_->dismiss();
+        return;
+    }
+    QWidget::keyPressEvent(event);
+}
+
+void MainWindow::closeEvent(QCloseEvent* event) {
+    session_.setGeometry(saveGeometry());
+    session_.saveState();
+    event->accept();
+}
+
+}  // namespace reed::ui

@@ -1,0 +1,64 @@
+// The window: scenes above, level diagram in the middle, editor, feed and input below.
+#pragma once
+
+#include <QLabel>
+#include <QWidget>
+
+#include "devices/device.h"
+
+class QMenu;
+
+namespace reed::ui {
+
+class FeedPanel;
+class FlatButton;
+class LevelDiagram;
+class MessageBar;
+class RoomPanel;
+class SceneBar;
+class Session;
+class StageEditor;
+
+class MainWindow final : public QWidget {
+    Q_OBJECT
+  public:
+    explicit MainWindow(Session& session, QWidget* parent = nullptr);
+
+    LevelDiagram* diagram() const { return diagram_; }
+    StageEditor* editor() const { return editor_; }
+    SceneBar* sceneBar() const { return scenes_; }
+    MessageBar* messages() const { return messages_; }
+    RoomPanel* roomPanel() const { return room_; }
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+    void closeEvent(QCloseEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+
+  private:
+    void buildTop();
+    void addShortcuts();
+    void openInputMenu();
+    void openMainMenu();
+    void chooseFile();
+    void showStatus();
+    void showMute();
+    void placeMessages();
+
+    Session& session_;
+    FlatButton* input_;
+    FlatButton* mute_;
+    FlatButton* menu_;
+    QLabel* status_;
+    SceneBar* scenes_;
+    LevelDiagram* diagram_;
+    StageEditor* editor_;
+    FeedPanel* feed_;
+    RoomPanel* room_;
+    MessageBar* messages_;
+    QString status_theme_;
+    int ticks_ = 0;
+};
+
+}  // namespace reed::ui

@@ -1,0 +1,483 @@
+#include "session/session.h"
+
+#include <QCoreApplication>
+#include <QStandardPaths>
+
+#include "devices/file_device.h"
+#include "session/default_scene.h"
+
+namespace reed::ui {
+namespace {
+
+std::filesystem::path standardPath(QStandardPaths::StandardLocation where) {
+    return QStandardPaths::writableLocation(where).toStdString();
+}
+
+QString text(std::string_view s) {
+    return QString::fromUtf8(s.data(), static_cast<int>(s.size()));
+}
+
+const char* kindName(DeviceKind kind) {
+    switch (kind) {
+        case DeviceKind::pipewire:
+            return "pipewire";
+        case DeviceKind::sound_file:
+            return "file";
+        default:
+            return "room";
+    }
+}
+
+DeviceKind kindByName(const std::string& name) {
+    if (name == "pipewire") return DeviceKind::pipewire;
+    return name == "file" ? DeviceKind::sound_file : DeviceKind::simulated_room;
+}
+
+}  // namespace
+
+SessionPaths SessionPaths::standard() {
+    SessionPaths out;
+    out.scenes = standardPath(QStandardPaths::GenericDataLocation) / "dusky-reed" / "scenes";
+    const QByteArray state = qgetenv("XDG_STATE_HOME");
+    const std::filesystem::path base = state.isEmpty()
+                                           ? standardPath(QStandardPaths::HomeLocation) / ".local/state"
+                                           : std::filesystem::path(state.toStdString());
+    out.state = base / "dusky-reed" / "session.json";
+    const std::filesystem::path beside = QCoreApplication::applicationDirPath().toStdString();
+    for (const auto& candidate :
+         {beside / "../share/dusky-reed/demo_data", std::filesystem::path(REED_DEMO_DATA)}) {
+        std::error_code ec;
+        if (std::filesystem::exists(candidate, ec)) {
+            out.demo_data = candidate;
+            break;
+        }
+    }
+    return out;
+}
+
+Session::Session(SessionPaths paths, QObject* parent)
+    : QObject(parent), paths_(std::move(paths)), library_(paths_.scenes), readings_(engine_) {
+    tick_.setInterval(30);
+    tick_.setTimerType(Qt::PreciseTimer);
+    connect(&tick_, &QTimer::timeout, this, &Session::tick);
+    save_later_.setInterval(400);
+    save_later_.setSingleShot(true);
+    connect(&save_later_, &QTimer::timeout, this, &Session::saveState);
+}
+
+Session::~Session() {
+    if (device_) device_->stop();
+    if (save_later_.isActive()) saveState();
+}
+
+void Session::begin() {
+    if (auto filled = library_.fill_from(paths_.demo_data / "scenes"); !filled.ok()) tell(filled.error());
+    reloadScenes();
+    scene_ = defaultScene();
+    for (const auto& entry : scenes_) {
+        if (entry.scene.name == "Bench talk") scene_ = entry.scene;
+    }
+    for (const auto& p : room_controls()) room_values_[std::string(p.id)] = p.default_value;
+
+    DeviceChoice wanted;
+    auto state = load_working_state(paths_.state);
+    if (!state.ok()) {
+        tell(state.error());
+    } else if (state.value()) {
+        WorkingState& s = *state.value();
+        scene_ = std::move(s.scene);
+        wanted = {kindByName(s.input_kind), s.input_target};
+        for (const auto& p : room_controls()) {
+            const auto found = s.room.find(std::string(p.id));
+            if (found != s.room.end() && !value_problem(p, found->second))
+                room_values_[found->first] = found->second;
+        }
+        theme_ = QString::fromStdString(s.theme);
+        geometry_ = QByteArray::fromBase64(QByteArray::fromStdString(s.geometry));
+        focused_ = s.focused;
+        readings_.set_window(s.window_seconds);
+    }
+    if (stage(focused_) == nullptr) focused_ = chain().stages.empty() ? "" : chain().stages.front().id;
+    setInput(wanted);
+    tick_.start();
+    emit themeChanged();
+    emit chainChanged();
+    emit focusChanged();
+}
+
+// --- the scene in work ---
+
+const StageSpec* Session::stage(const std::string& id) const {
+    const int i = chain().index_of(id);
+    return i < 0 ? nullptr : &chain().stages[static_cast<size_t>(i)];
+}
+
+QString Session::nameOf(const std::string& id) const {
+    const StageSpec* s = stage(id);
+    return s == nullptr ? QString() : QString::fromStdString(s->shown_title());
+}
+
+bool Session::changed() const {
+    for (const auto& entry : scenes_) {
+        if (entry.scene.name == scene_.name) return !(entry.scene.chain == scene_.chain);
+    }
+    return true;
+}
+
+void Session::take(Scene scene, Fade fade) {
+    scene_ = std::move(scene);
+    if (stage(focused_) == nullptr) focused_ = chain().stages.empty() ? "" : chain().stages.front().id;
+    if (auto followed = engine_.follow(scene_.chain, fade); !followed.ok()) tell(followed.error());
+    save_later_.start();
+    emit chainChanged();
+    emit focusChanged();
+}
+
+void Session::change(Scene after, const QString& label, const QString& key, Fade fade) {
+    if (after == scene_) return;
+    history_.push(scene_, label, key);
+    take(std::move(after), fade);
+}
+
+bool Session::setValue(const std::string& id, size_t parameter, double value) {
+    const StageSpec* s = stage(id);
+    if (s == nullptr) return false;
+    const Parameter& p = s->stage_kind().parameters[parameter];
+    if (const auto problem = value_problem(p, value)) {
+        emit message(QString::fromStdString(*problem), true);
+        return false;
+    }
+    std::vector<double> values = s->values;
+    values[parameter] = value;
+    const QString what = p.group.empty() ? text(p.title) : text(p.group) + " " + text(p.title).toLower();
+    return setValues(id, values,
+                     nameOf(id) + ": " + what + " " + QString::fromStdString(format_value(p, value)),
+                     QString::fromStdString(id) + "/" + text(p.id));
+}
+
+bool Session::setValues(const std::string& id, const std::vector<double>& values, const QString& label,
+                        const QString& key) {
+    const int i = chain().index_of(id);
+    if (i < 0) return false;
+    Scene after = scene_;
+    after.chain.stages[static_cast<size_t>(i)].values = values;
+    const auto problems = chain_problems(after.chain);
+    if (!problems.empty()) {
+        tell(problems.front());
+        return false;
+    }
+    change(std::move(after), label, key);
+    return true;
+}
+
+void Session::setBypass(const std::string& id, bool bypass) {
+    const int i = chain().index_of(id);
+    if (i < 0) return;
+    Scene after = scene_;
+    after.chain.stages[static_cast<size_t>(i)].bypass = bypass;
+    change(std::move(after), nameOf(id) + (bypass ? ": bypassed" : ": on"), {});
+}
+
+void Session::addStage(const StageKind& kind, size_t index) {
+    if (chain().stages.size() >= kMaxStages) {
+        emit message(tr("There are already %1 stages, which is the most a chain can have.").arg(kMaxStages),
+                     true);
+        return;
+    }
+    Scene after = scene_;
+    StageSpec fresh = new_stage(after.chain, kind);
+    const std::string id = fresh.id;
+    auto& stages = after.chain.stages;
+    stages.insert(stages.begin() + static_cast<std::ptrdiff_t>(std::min(index, stages.size())),
+                  std::move(fresh));
+    focused_ = id;
+    change(std::move(after), tr("Add %1").arg(text(kind.title)), {});
+}
+
+void Session::duplicateStage(const std::string& id) {
+    const StageSpec* s = stage(id);
+    if (s == nullptr || chain().stages.size() >= kMaxStages) return;
+    Scene after = scene_;
+    StageSpec copy = new_stage(after.chain, s->stage_kind());
+    copy.values = s->values;
+    copy.title = s->title;
+    copy.bypass = s->bypass;
+    const int at = chain().index_of(id) + 1;
+    const QString label = tr("Duplicate %1").arg(nameOf(id));
+    focused_ = copy.id;
+    after.chain.stages.insert(after.chain.stages.begin() + at, std::move(copy));
+    change(std::move(after), label, {});
+}
+
+void Session::removeStage(const std::string& id) {
+    const int i = chain().index_of(id);
+    if (i < 0) return;
+    Scene after = scene_;
+    after.chain.stages.erase(after.chain.stages.begin() + i);
+    const auto left = static_cast<int>(after.chain.stages.size());
+    if (focused_ == id)
+        focused_ = left == 0 ? "" : after.chain.stages[static_cast<size_t>(std::min(i, left - 1))].id;
+    change(std::move(after), tr("Remove %1").arg(nameOf(id)), {});
+}
+
+void Session::moveStage(const std::string& id, int to) {
+    const int from = chain().index_of(id);
+    to = std::clamp(to, 0, static_cast<int>(chain().stages.size()) - 1);
+    if (from < 0 || from == to) return;
+    Scene after = scene_;
+    auto& stages = after.chain.stages;
+    StageSpec moved = std::move(stages[static_cast<size_t>(from)]);
+    stages.erase(stages.begin() + from);
+    stages.insert(stages.begin() + to, std::move(moved));
+    change(std::move(after), tr("Move %1").arg(nameOf(id)), {});
+}
+
+void Session::renameStage(const std::string& id, const QString& title) {
+    const int i = chain().index_of(id);
+    if (i < 0) return;
+    const std::string wanted = title.trimmed().toStdString();
+    if (wanted.size() > kMaxSceneName) {
+        emit message(tr("The name is longer than 80 characters. Shorten it."), true);
+        return;
+    }
+    Scene after = scene_;
+    StageSpec& s = after.chain.stages[static_cast<size_t>(i)];
+    s.title = wanted == s.stage_kind().title ? "" : wanted;
+    change(std::move(after), tr("Rename %1").arg(nameOf(id)), {});
+}
+
+void Session::undo() {
+    if (history_.canUndo()) take(history_.undo(scene_), Fade::quick);
+}
+
+void Session::redo() {
+    if (history_.canRedo()) take(history_.redo(scene_), Fade::quick);
+}
+
+void Session::focus(const std::string& id) {
+    if (id == focused_ || stage(id) == nullptr) return;
+    focused_ = id;
+    save_later_.start();
+    emit focusChanged();
+}
+
+// --- scenes ---
+
+void Session::reloadScenes() {
+    SceneListing listing = library_.list();
+    scenes_ = std::move(listing.scenes);
+    for (const auto& e : listing.unreadable) {
+        emit message(tr("A scene can't be read and was left alone: %1").arg(QString::fromStdString(e.text())),
+                     true);
+    }
+    emit scenesChanged();
+}
+
+void Session::recall(const std::string& name) {
+    for (const auto& entry : scenes_) {
+        if (entry.scene.name != name) continue;
+        change(entry.scene, tr("Recall %1").arg(QString::fromStdString(name)), {}, Fade::scene);
+        emit scenesChanged();
+        return;
+    }
+}
+
+bool Session::saveScene() {
+    auto saved = library_.save(scene_);
+    if (!saved.ok()) {
+        tell(saved.error());
+        return false;
+    }
+    reloadScenes();
+    save_later_.start();
+    emit message(
+        tr("Saved \"%1\" in %2")
+            .arg(QString::fromStdString(scene_.name), QString::fromStdString(saved.value().string())),
+        false);
+    return true;
+}
+
+bool Session::saveSceneAs(const QString& name) {
+    const std::string before = scene_.name;
+    const std::string wanted = name.trimmed().toStdString();
+    for (const auto& entry : scenes_) {
+        if (entry.scene.name == wanted && wanted != before) {
+            emit message(tr("There is already a scene \"%1\". Choose another name, or recall it and save.")
+                             .arg(name.trimmed()),
+                         true);
+            return false;
+        }
+    }
+    scene_.name = wanted;
+    if (saveScene()) return true;
+    scene_.name = before;
+    return false;
+}
+
+bool Session::renameScene(const QString& name) {
+    const std::string before = scene_.name;
+    if (name.trimmed().toStdString() == before) return true;
+    Scene kept = scene_;
+    for (const auto& entry : scenes_) {
+        if (entry.scene.name == before) scene_.chain = entry.scene.chain;
+    }
+    const bool saved = saveSceneAs(name);
+    scene_.chain = kept.chain;  // unsaved changes stay unsaved
+    if (!saved) return false;
+    if (auto removed = library_.remove(before); !removed.ok()) tell(removed.error());
+    reloadScenes();
+    return true;
+}
+
+void Session::removeScene(const std::string& name) {
+    if (auto removed = library_.remove(name); !removed.ok()) {
+        tell(removed.error());
+        return;
+    }
+    reloadScenes();
+    emit message(tr("Removed \"%1\". Its file is kept in %2")
+                     .arg(QString::fromStdString(name),
+                          QString::fromStdString((library_.folder() / "removed").string())),
+                 false);
+}
+
+// --- input and feed ---
+
+QString Session::inputTitle() const {
+    if (input_.kind == DeviceKind::simulated_room) return tr("Simulated room");
+    if (input_.target.empty()) return tr("Default microphone");
+    if (input_.kind == DeviceKind::sound_file) {
+        return QString::fromStdString(std::filesystem::path(input_.target).filename().string());
+    }
+    for (const auto& m : microphones()) {
+        if (m.name == input_.target) return QString::fromStdString(m.title);
+    }
+    return QString::fromStdString(input_.target);
+}
+
+std::vector<PipeWireSource> Session::microphones() const {
+    auto sources = list_pipewire_sources();
+    return sources.ok() ? sources.value() : std::vector<PipeWireSource>{};
+}
+
+bool Session::startDevice(const DeviceChoice& choice) {
+    Result<std::unique_ptr<Device>> made = [&]() -> Result<std::unique_ptr<Device>> {
+        if (choice.kind == DeviceKind::pipewire) {
+            PipeWireOptions options;
+            options.source = choice.target;
+            auto d = PipeWireDevice::create(options);
+            if (!d.ok()) return d.error();
+            return std::unique_ptr<Device>(std::move(d.value()));
+        }
+        if (choice.kind == DeviceKind::sound_file) {
+            auto d = FileDevice::create(choice.target);
+            if (!d.ok()) return d.error();
+            return std::unique_ptr<Device>(std::move(d.value()));
+        }
+        auto d = SimulatedRoom::create(paths_.demo_data);
+        if (!d.ok()) return d.error();
+        return std::unique_ptr<Device>(std::move(d.value()));
+    }();
+    if (!made.ok()) {
+        tell(made.error());
+        return false;
+    }
+    if (device_) device_->stop();
+    room_ = nullptr;
+    device_ = std::move(made.value());
+    device_lost_ = false;
+    if (choice.kind == DeviceKind::simulated_room) {
+        room_ = static_cast<SimulatedRoom*>(device_.get());
+        for (int c = 0; c < kRoomControls; ++c) {
+            room_->set(static_cast<RoomControl>(c),
+                       room_values_[std::string(room_controls()[static_cast<size_t>(c)].id)]);
+        }
+    }
+    if (auto opened = engine_.open(device_->format(), chain()); !opened.ok()) {
+        tell(opened.error());
+        return false;
+    }
+    if (auto started = device_->start(engine_); !started.ok()) {
+        tell(started.error());
+        return false;
+    }
+    input_ = choice;
+    return true;
+}
+
+void Session::setInput(const DeviceChoice& choice) {
+    const bool had = device_ != nullptr;
+    if (!startDevice(choice) && (!had || !device_->status().running) &&
+        choice.kind != DeviceKind::simulated_room) {
+        // The reason has been told; say what happens instead.
+        if (startDevice({})) emit message(tr("The simulated room is used instead."), true);
+    }
+    save_later_.start();
+    emit inputChanged();
+}
+
+void Session::setRoom(RoomControl control, double value) {
+    room_values_[std::string(room_controls()[static_cast<size_t>(control)].id)] = value;
+    if (room_ != nullptr) room_->set(control, value);
+    save_later_.start();
+}
+
+DeviceStatus Session::deviceStatus() const {
+    return device_ ? device_->status() : DeviceStatus{};
+}
+
+void Session::setMuted(bool muted) {
+    engine_.set_mute(muted);
+    emit muteChanged();
+}
+
+// --- the rest ---
+
+void Session::tell(const Error& error) {
+    QString t = QString::fromStdString(error.text());
+    if (!t.isEmpty()) t[0] = t[0].toUpper();
+    emit message(t, true);
+}
+
+void Session::tick() {
+    readings_.poll();
+    if (device_ && !device_lost_) {
+        const DeviceStatus status = device_->status();
+        if (!status.problem.empty()) {
+            device_lost_ = true;
+            emit message(QString::fromStdString(status.problem), true);
+            emit inputChanged();
+        }
+    }
+    emit readingsChanged();
+}
+
+void Session::setThemeName(const QString& name) {
+    theme_ = name;
+    save_later_.start();
+    emit themeChanged();
+}
+
+void Session::setGeometry(const QByteArray& g) {
+    geometry_ = g;
+    save_later_.start();
+}
+
+bool Session::saveState() {
+    save_later_.stop();
+    WorkingState s;
+    s.scene = scene_;
+    s.input_kind = kindName(input_.kind);
+    s.input_target = input_.target;
+    s.room = room_values_;
+    s.theme = theme_.toStdString();
+    s.geometry = geometry_.toBase64().toStdString();
+    s.focused = focused_;
+    s.window_seconds = readings_.window();
+    auto saved = save_working_state(paths_.state, s);
+    if (!saved.ok() && !state_failed_) tell(saved.error());
+    state_failed_ = !saved.ok();
+    return saved.ok();
+}
+
+}  // namespace reed::ui

@@ -1,0 +1,141 @@
+// The model behind the window: scene in work, undo, input, scenes on disk, readings.
+#pragma once
+
+#include <QObject>
+#include <QTimer>
+#include <filesystem>
+#include <memory>
+
+#include "devices/pipewire_device.h"
+#include "devices/simulated_room.h"
+#include "engine/readings.h"
+#include "scenes/library.h"
+#include "scenes/working_state.h"
+#include "session/history.h"
+
+namespace reed::ui {
+
+/// Where things are kept.
+struct SessionPaths {
+    std::filesystem::path scenes;     ///< folder of the person's scenes
+    std::filesystem::path state;      ///< file of the working state
+    std::filesystem::path demo_data;  ///< sounds and scenes that come with the program
+
+    /// By the XDG base directory rules; demo data beside the program, in its source tree or installed.
+    static SessionPaths standard();
+};
+
+class Session final : public QObject {
+    Q_OBJECT
+  public:
+    explicit Session(SessionPaths paths, QObject* parent = nullptr);
+    ~Session() override;
+
+    /// Reads scenes and the last session, starts the input. Problems are told by message(); it always starts.
+    void begin();
+
+    // --- the scene in work ---
+    const Scene& scene() const { return scene_; }
+    const ChainSpec& chain() const { return scene_.chain; }
+    /// True when the chain differs from the saved scene of this name.
+    bool changed() const;
+    const StageSpec* stage(const std::string& id) const;
+
+    /// Sets one value (checked against its range; refused with a message). `id` is a stage's.
+    bool setValue(const std::string& id, size_t parameter, double value);
+    /// Several values of one stage at once, as one step of undo.
+    bool setValues(const std::string& id, const std::vector<double>& values, const QString& label,
+                   const QString& key);
+    void setBypass(const std::string& id, bool bypass);
+    /// Adds a stage at `index` of the order and focuses it.
+    void addStage(const StageKind& kind, size_t index);
+    void duplicateStage(const std::string& id);
+    void removeStage(const std::string& id);
+    void moveStage(const std::string& id, int to);
+    void renameStage(const std::string& id, const QString& title);
+    /// A drag or a burst of wheel turns ends here: the next change is a step of its own.
+    void closeStep() { history_.closeStep(); }
+
+    void undo();
+    void redo();
+    const History& history() const { return history_; }
+
+    const std::string& focused() const { return focused_; }
+    void focus(const std::string& id);
+
+    // --- scenes ---
+    const std::vector<SceneEntry>& scenes() const { return scenes_; }
+    void recall(const std::string& name);
+    bool saveScene();
+    bool saveSceneAs(const QString& name);
+    bool renameScene(const QString& name);
+    void removeScene(const std::string& name);
+
+    // --- input and feed ---
+    const DeviceChoice& input() const { return input_; }
+    QString inputTitle() const;
+    void setInput(const DeviceChoice& choice);
+    SimulatedRoom* room() { return room_; }
+    void setRoom(RoomControl control, double value);
+    DeviceStatus deviceStatus() const;
+    /// Sources the daemon knows; empty when there is none.
+    std::vector<PipeWireSource> microphones() const;
+    bool muted() const { return engine_.muted(); }
+    void setMuted(bool muted);
+
+    Engine& engine() { return engine_; }
+    Readings& readings() { return readings_; }
+    LevelReport const& levels() const { return readings_.levels(); }
+    /// Levels fit the chain as it is now (they lag behind a change of structure for a moment).
+    bool levelsFit() const { return readings_.fits(chain().stages.size()); }
+
+    QString themeName() const { return theme_; }
+    void setThemeName(const QString& name);
+    QByteArray geometry() const { return geometry_; }
+    void setGeometry(const QByteArray& g);
+    /// Writes the working state now.
+    bool saveState();
+
+  signals:
+    void chainChanged();
+    void focusChanged();
+    void scenesChanged();
+    void inputChanged();
+    void muteChanged();
+    void themeChanged();
+    /// 33 times a second while the program is visible.
+    void readingsChanged();
+    /// Something to tell; `serious` for errors.
+    void message(const QString& text, bool serious);
+
+  private:
+    void change(Scene after, const QString& label, const QString& key, Fade fade = Fade::quick);
+    void take(Scene scene, Fade fade);
+    void tell(const Error& error);
+    void reloadScenes();
+    bool startDevice(const DeviceChoice& choice);
+    void startRoom();
+    void tick();
+    QString nameOf(const std::string& id) const;
+
+    SessionPaths paths_;
+    SceneLibrary library_;
+    Engine engine_;
+    Readings readings_;
+    std::unique_ptr<Device> device_;
+    SimulatedRoom* room_ = nullptr;
+    std::map<std::string, double> room_values_;
+    DeviceChoice input_;
+    bool device_lost_ = false;
+
+    Scene scene_;
+    std::string focused_;
+    std::vector<SceneEntry> scenes_;
+    History history_;
+    QString theme_ = "dusk";
+    QByteArray geometry_;
+    QTimer tick_, save_later_;
+    bool state_failed_ = false;
+};
+
+}  // namespace reed::ui

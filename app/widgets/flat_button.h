@@ -1,0 +1,33 @@
+// The interface's button: calm, flat, with an optional icon.
+#pragma once
+
+#include <QAbstractButton>
+
+namespace reed::ui {
+
+class FlatButton final : public QAbstractButton {
+    Q_OBJECT
+  public:
+    enum class Weight { plain, raised, alarm };  ///< alarm: filled with ember while checked
+
+    explicit FlatButton(const QString& text, QWidget* parent = nullptr);
+
+    void setIconName(const QString& name);
+    void setWeight(Weight weight);
+    /// A small dimmer text before the main one (a shortcut number).
+    void setPrefix(const QString& prefix);
+    QSize sizeHint() const override;
+    QSize minimumSizeHint() const override;
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void enterEvent(QEnterEvent* event) override;
+    void leaveEvent(QEvent* event) override;
+
+  private:
+    int fixedWidth() const;
+    QString icon_, prefix_;
+    Weight weight_ = Weight::plain;
+};
+
+}  // namespace reed::ui

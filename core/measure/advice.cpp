@@ -1,0 +1,138 @@
+#include "measure/advice.h"
+
+#include <cmath>
+#include <cstdio>
+
+#include "base/decibel.h"
+#include "stages/equalizer.h"
+
+namespace reed {
+namespace {
+
+/// A level or difference as it is spoken of: whole decibels.
+std::string db(double v) {
+    char text[24];
+    std::snprintf(text, sizeof text, "%.0f", v);
+    return std::string(text) == "-0" ? "0" : text;
+}
+
+Advice keep_out_advice(double opens, double closes, const char* below, const TapLevels& in) {
+    if (!in.room_known && !in.voice_known) return {AdviceTone::neutral, "Nothing heard yet."};
+    if (in.room_known && in.room_high >= closes) {
+        return {AdviceTone::warning, "Room reaches " + db(in.room_high) + " dB. " + below + " " + db(closes) +
+                                         ", so the room passes. Raise it above " + db(in.room_high) + "."};
+    }
+    if (in.voice_known && in.voice_low <= opens) {
+        return {AdviceTone::warning, "Quiet words are at " + db(in.voice_low) + " dB and the threshold at " +
+                                         db(opens) + ", so they are cut. Lower it below " + db(in.voice_low) +
+                                         "."};
+    }
+    if (!in.voice_known || !in.room_known) {
+        return {AdviceTone::neutral, in.voice_known
+                                         ? "Waiting for a pause, to hear the room."
+                                         : "Room reaches " + db(in.room_high) + " dB. Waiting for a voice."};
+    }
+    return {AdviceTone::good, "Room reaches " + db(in.room_high) + " dB here, quiet words " +
+                                  db(in.voice_low) + ". The thresholds stand between, with " +
+                                  db(closes - in.room_high) + " and " + db(in.voice_low - opens) +
+                                  " dB to spare."};
+}
+
+Advice compressor_advice(const TapLevels& in, const StageReduction& r) {
+    if (!in.voice_known) return {AdviceTone::neutral, "Waiting for a voice."};
+    const std::string takes =
+        "While you talk it takes " + db(r.usual) + " dB, at most " + db(r.deepest) + ". ";
+    if (r.usual < 3.0)
+        return {AdviceTone::neutral,
+                takes + "Lower the threshold if the voice should be more even (3 to 10 dB is common)."};
+    if (r.usual > 10.0)
+        return {AdviceTone::warning,
+                takes + "That is a lot; raise the threshold towards " + db(in.voice) + " dB."};
+    return {AdviceTone::good, takes + "That is in the usual range of 3 to 10 dB."};
+}
+
+Advice limiter_advice(double ceiling, const TapLevels& in, const StageReduction& r) {
+    if (!in.voice_known) return {AdviceTone::neutral, "Waiting for a voice."};
+    if (r.usual > 2.0) {
+        return {AdviceTone::warning, "It works all the time (" + db(r.usual) +
+                                         " dB). Lower the level before it by about " + db(r.usual) + " dB."};
+    }
+    if (r.deepest > 0.1)
+        return {AdviceTone::good, "It caught the loudest peaks, by up to " + db(r.deepest) + " dB."};
+    return {AdviceTone::good, "Peaks stay " + db(ceiling - in.peak) + " dB below the ceiling."};
+}
+
+Advice equalizer_advice(const StageSpec& stage) {
+    double highest = 0.0;
+    double at = 0.0;
+    for (double f = 30.0; f < 16000.0; f *= 1.05) {
+        const double gain = equalizer_response_db(stage.values, f, 48000.0);
+        if (gain > highest) {
+            highest = gain;
+            at = f;
+        }
+    }
+    if (highest <= 4.05) return {};
+    const Parameter hertz = kEqualizerStage.parameters[kBandFrequency];
+    return {AdviceTone::warning, "Together the bands lift " + format_value(hertz, round_value(hertz, at)) +
+                                     " by " + db(highest) +
+                                     " dB. More than 4 dB is seldom needed; try cutting elsewhere."};
+}
+
+Advice suppression_advice(double amount, const TapLevels& in, const TapLevels& out) {
+    if (!in.room_known || !out.room_known)
+        return {AdviceTone::neutral, "Waiting for a pause, to hear the room."};
+    const double fall = in.room - out.room;
+    if (in.voice_known && out.voice_known && in.voice - out.voice > 2.0) {
+        return {AdviceTone::warning, "The voice loses " + db(in.voice - out.voice) +
+                                         " dB as well. Use less than " + db(amount) + " dB."};
+    }
+    return {AdviceTone::good,
+            "The room falls by " + db(fall) + " dB, from " + db(in.room) + " to " + db(out.room) + "."};
+}
+
+}  // namespace
+
+Advice stage_advice(const ChainSpec& chain, size_t index, const LevelReport& levels) {
+    if (index >= chain.stages.size() || levels.taps.size() != chain.stages.size() + 1) return {};
+    const StageSpec& s = chain.stages[index];
+    if (s.bypass) return {AdviceTone::neutral, "Bypassed: the sound passes unchanged."};
+    const TapLevels& in = levels.taps[index];
+    const TapLevels& out = levels.taps[index + 1];
+    if (s.kind == "gate") {
+        return keep_out_advice(s.value("open_threshold"),
+                               std::min(s.value("open_threshold"), s.value("close_threshold")),
+                               "The gate closes at", in);
+    }
+    if (s.kind == "expander") {
+        return keep_out_advice(s.value("threshold"), s.value("threshold"), "The expander starts below", in);
+    }
+    if (s.kind == "compressor") return compressor_advice(in, levels.stages[index]);
+    if (s.kind == "limiter") return limiter_advice(s.value("ceiling"), in, levels.stages[index]);
+    if (s.kind == "equalizer") return equalizer_advice(s);
+    if (s.kind == "suppression") return suppression_advice(s.value("amount"), in, out);
+    if (s.kind == "gain" && out.peak > -1.0) {
+        return {AdviceTone::warning,
+                "Peaks reach " + db(out.peak) + " dBFS after it. Take " + db(out.peak + 6.0) + " dB back."};
+    }
+    return {};
+}
+
+Advice input_advice(const LevelReport& levels, std::uint64_t clipped) {
+    if (clipped > 0) {
+        return {AdviceTone::warning, "The source clips (" + std::to_string(clipped) +
+                                         " samples). Turn the microphone down; nothing later repairs it."};
+    }
+    if (levels.taps.empty() || !levels.taps[0].voice_known)
+        return {AdviceTone::neutral, "No voice heard yet."};
+    const double peak = levels.taps[0].peak;
+    if (peak > -6.0)
+        return {AdviceTone::warning,
+                "Too hot: peaks reach " + db(peak) + " dBFS, " + db(peak + 6.0) + " dB more than is safe."};
+    if (peak < -36.0)
+        return {AdviceTone::warning,
+                "Too low: peaks reach only " + db(peak) + " dBFS. Come closer, or turn the microphone up."};
+    return {AdviceTone::good, "Level is right: peaks reach " + db(peak) + " dBFS."};
+}
+
+}  // namespace reed

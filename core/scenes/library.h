@@ -1,0 +1,48 @@
+// The folder in which scenes are kept: one file each.
+#pragma once
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+#include "scenes/scene.h"
+
+namespace reed {
+
+struct SceneEntry {
+    std::filesystem::path path;
+    Scene scene;
+};
+
+struct SceneListing {
+    std::vector<SceneEntry> scenes;  ///< by name, numbers in names by their value
+    std::vector<Error> unreadable;   ///< files that are there but can't be used; they are left alone
+};
+
+/// Saves, lists and removes scenes in one folder. Names are unique, compared without regard to case.
+class SceneLibrary {
+  public:
+    explicit SceneLibrary(std::filesystem::path folder) : folder_(std::move(folder)) {}
+
+    const std::filesystem::path& folder() const { return folder_; }
+    SceneListing list() const;
+
+    /// Saves under the scene's name, replacing the scene of that name. Fails on an empty or overlong name,
+    /// an invalid chain, or a disk that refuses; what was there before is then still there.
+    Result<std::filesystem::path> save(const Scene& scene) const;
+
+    /// Moves the file into the folder's "removed" sub-folder, so that nothing is ever lost by a slip.
+    Result<void> remove(const std::string& name) const;
+
+    /// Copies the scenes of another folder, if this one holds no scene yet.
+    Result<void> fill_from(const std::filesystem::path& other) const;
+
+  private:
+    std::filesystem::path path_for(const std::string& name) const;
+    std::filesystem::path folder_;
+};
+
+/// A file name for a scene's name: lower-case letters, digits and dashes. Never empty.
+std::string scene_file_stem(const std::string& name);
+
+}  // namespace reed

@@ -1,0 +1,74 @@
+#include "scenes/working_state.h"
+
+#include <nlohmann/json.hpp>
+
+#include "base/file.h"
+
+namespace reed {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+/// Parses; throws Json::exception on wrong types, which load_working_state turns into an Error.
+Result<WorkingState> parse(const std::string& bytes) {
+    const Json root = Json::parse(bytes);
+    if (root.at("format") != "dusky-reed-state" || root.at("version") != 1) {
+        return Error{"it was not written by this version.", "", ""};
+    }
+    WorkingState out;
+    SceneReading reading = read_scene(root.at("scene").dump());
+    if (!reading.scene) return reading.problems.front();
+    out.scene = std::move(*reading.scene);
+    out.input_kind = root.at("input").at("kind").get<std::string>();
+    out.input_target = root.at("input").at("target").get<std::string>();
+    for (const auto& [id, value] : root.at("room").items()) out.room[id] = value.get<double>();
+    out.theme = root.at("theme").get<std::string>();
+    out.geometry = root.at("geometry").get<std::string>();
+    out.focused = root.at("focused").get<std::string>();
+    out.window_seconds = root.at("window_seconds").get<double>();
+    return out;
+}
+
+}  // namespace
+
+Result<std::optional<WorkingState>> load_working_state(const std::filesystem::path& path) {
+    std::error_code ec;
+    if (!std::filesystem::exists(path, ec)) return std::optional<WorkingState>{};
+    Error reason{"it is not what this program wrote.", "", ""};
+    const auto bytes = read_file(path, 2 * kMaxSceneBytes);
+    if (bytes.ok()) {
+        try {
+            auto state = parse(bytes.value());
+            if (state.ok()) return std::optional<WorkingState>(std::move(state.value()));
+            reason = state.error();
+        } catch (const Json::exception&) {
+            // reason stands
+        }
+    } else {
+        reason = bytes.error();
+    }
+    auto aside = path;
+    aside += ".broken";
+    for (int n = 2; std::filesystem::exists(aside, ec); ++n)
+        aside = path.string() + ".broken-" + std::to_string(n);
+    std::filesystem::rename(path, aside, ec);
+    return Error{"the last session can't be read: " + reason.what, path.string(),
+                 "It was kept as " + aside.filename().string() + "; the program starts afresh."};
+}
+
+Result<void> save_working_state(const std::filesystem::path& path, const WorkingState& state) {
+    Json root;
+    root["format"] = "dusky-reed-state";
+    root["version"] = 1;
+    root["input"] = {{"kind", state.input_kind}, {"target", state.input_target}};
+    root["room"] = Json::object();
+    for (const auto& [id, value] : state.room) root["room"][id] = value;
+    root["theme"] = state.theme;
+    root["geometry"] = state.geometry;
+    root["focused"] = state.focused;
+    root["window_seconds"] = state.window_seconds;
+    root["scene"] = Json::parse(write_scene(state.scene));
+    return write_file(path, root.dump(2, ' ', false, Json::error_handler_t::replace) + "\n");
+}
+
+}  // namespace reed

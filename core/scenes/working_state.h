@@ -1,0 +1,32 @@
+// What the program remembers between evenings, and after a crash.
+#pragma once
+
+#include <filesystem>
+#include <map>
+#include <optional>
+#include <string>
+
+#include "scenes/scene.h"
+
+namespace reed {
+
+struct WorkingState {
+    Scene scene;             ///< the chain as it sounds now; the name is the scene it came from
+    std::string input_kind;  ///< "room", "file" or "pipewire"
+    std::string input_target;
+    std::map<std::string, double> room;  ///< controls of the simulated room by id
+    std::string theme;                   ///< "dusk" or "dawn"
+    std::string geometry;                ///< the window's, as text
+    std::string focused;                 ///< id of the focused stage
+    double window_seconds = 10.0;
+
+    bool operator==(const WorkingState&) const = default;
+};
+
+/// Reads the state. Nothing there: an empty optional. Not usable: an error, and the file is moved aside
+/// (".broken"), never overwritten.
+Result<std::optional<WorkingState>> load_working_state(const std::filesystem::path& path);
+
+Result<void> save_working_state(const std::filesystem::path& path, const WorkingState& state);
+
+}  // namespace reed

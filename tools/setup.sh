@@ -1,0 +1,51 @@
+# Shared by ./demo and ./check: installs what is missing, configures, builds. Sourced, not run.
+# Every package the project needs on a fresh Debian 12 is listed here.
+
+PACKAGES_BUILD=(
+  git g++ cmake ninja-build pkg-config ca-certificates
+  qt6-base-dev libqt6svg6-dev libgl-dev
+  libsndfile1-dev libebur128-dev libspeexdsp-dev libpipewire-0.3-dev
+  nlohmann-json3-dev libcli11-dev libreaderwriterqueue-dev
+  fonts-lato
+)
+PACKAGES_RUN=(
+  libqt6svg6 qt6-qpa-plugins libegl1 libxkbcommon-x11-0 libxcb-cursor0
+)
+PACKAGES_HEADLESS=(xvfb xauth)
+PACKAGES_TEST=(
+  catch2 clang-format
+  pipewire pipewire-bin libspa-0.2-modules wireplumber dbus
+  alsa-utils
+)
+
+say() { printf '%s\n' "$*"; }
+
+# install_missing PACKAGE...: quick when nothing is missing.
+install_missing() {
+  local missing=() p
+  local have
+  have=$(dpkg-query -W -f='${Package} ${db:Status-Status}\n' "$@" 2>/dev/null | awk '$2=="installed"{print $1}')
+  for p in "$@"; do
+    grep -qxF "$p" <<<"$have" || missing+=("$p")
+  done
+  [ ${#missing[@]} -eq 0 ] && return 0
+  local root=()
+  if [ "$(id -u)" -ne 0 ]; then
+    if ! command -v sudo >/dev/null; then
+      say "These packages are missing, and there is no sudo to install them: ${missing[*]}"
+      say "As root: apt-get install --no-install-recommends ${missing[*]}"
+      exit 1
+    fi
+    root=(sudo)
+  fi
+  say "Installing ${#missing[@]} missing Debian packages: ${missing[*]}"
+  "${root[@]}" apt-get update -qq
+  "${root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
+}
+
+# build [TARGET...]
+build() {
+  say "Building (the first time takes some minutes)"
+  [ -f build/build.ninja ] || cmake --preset release >/dev/null
+  cmake --build build --target "${@:-all}" -- -j "$(nproc)"
+}
