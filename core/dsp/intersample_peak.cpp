@@ -5,39 +5,19 @@
 #include <numbers>
 
 namespace reed {
-namespace {
 
-/// Modified Bessel function of order zero, by its power series.
-double bessel_i0(double x) {
-    double sum = 1.0;
-    double term = 1.0;
-    for (int k = 1; k < 40; ++k) {
-        term *= (0.5 * x / k) * (0.5 * x / k);
-        sum += term;
-    }
-    return sum;
-}
-
-}  // namespace
+using std::numbers::pi;
 
 IntersamplePeak::IntersamplePeak() {
-    constexpr double kBeta = 7.0;  // about 70 dB of stop band
     for (int phase = 1; phase < kPhases; ++phase) {
-        double total = 0.0;
         auto& row = taps_[static_cast<size_t>(phase - 1)];
         for (int i = 0; i < kTaps; ++i) {
-            // Row index 0 is the oldest sample; the wanted point lies `phase`/4 after sample kTaps/2 - 1.
+            // Tap 0 meets the oldest sample; the wanted point lies `phase`/4 after sample kTaps/2 - 1.
             const double distance = i - (kTaps / 2 - 1) - static_cast<double>(phase) / kPhases;
-            const double edge = distance / (kTaps / 2.0);
-            const double window = std::abs(edge) < 1.0
-                                      ? bessel_i0(kBeta * std::sqrt(1.0 - edge * edge)) / bessel_i0(kBeta)
-                                      : 0.0;
-            const double sinc =
-                std::sin(std::numbers::pi * distance) / (std::numbers::pi * distance);  // never at 0 here
+            const double window = 0.5 + 0.5 * std::cos(pi * distance / (kTaps / 2.0));
+            const double sinc = std::sin(pi * distance) / (pi * distance);  // the distance is never 0 here
             row[static_cast<size_t>(i)] = static_cast<float>(sinc * window);
-            total += sinc * window;
         }
-        for (auto& tap : row) tap = static_cast<float>(tap / total);
     }
 }
 

@@ -7,10 +7,10 @@
 namespace reed {
 
 /// Estimates the true peak by fourfold oversampling, as ITU-R BS.1770 (Annex 2) asks for at 48 kHz. The
-/// interpolator is a Kaiser-windowed sinc of our own with 24 taps a phase (the annex's example has 12).
+/// interpolator is a Hann-windowed sinc with 12 taps a phase, as many as the annex's example has.
 class IntersamplePeak {
   public:
-    static constexpr int kTaps = 24;
+    static constexpr int kTaps = 12;
     static constexpr int kPhases = 4;
     /// Frames by which next() lags behind its input.
     static constexpr int kDelay = kTaps / 2;

@@ -24,23 +24,32 @@ void Readings::poll() {
     poll_feed();
 }
 
+void Readings::take(const TapFrame& frame) {
+    if (frame.index < skip_below_) return;
+    statistics_.push(frame);
+    if (frame.tap == 0) ++pushed_;
+}
+
 void Readings::poll_taps() {
+    // A chain reports while it is still fading in; those pieces are kept until it is the one that sounds.
+    for (TapFrame f; engine_.take_tap(f);) {
+        if (f.chain == chain_)
+            take(f);
+        else if (f.chain > chain_)
+            early_.push_back(f);
+    }
     if (const std::uint32_t serial = engine_.sounding(); serial != chain_) {
         chain_ = serial;
         statistics_ = LevelStatistics(engine_.stage_count(serial) + 1, statistics_.window());
         pushed_ = summed_up_ = 0;
         const auto warm = engine_.take_warm_taps(serial);
-        for (const TapFrame& f : warm) {
-            statistics_.push(f);
-            ++pushed_;
-        }
         skip_below_ = warm.empty() ? kColdPieces : 0;
+        for (const TapFrame& f : warm) take(f);
+        for (const TapFrame& f : early_) {
+            if (f.chain == chain_) take(f);
+        }
+        std::erase_if(early_, [this](const TapFrame& f) { return f.chain <= chain_; });
         levels_ = statistics_.report();
-    }
-    for (TapFrame f; engine_.take_tap(f);) {
-        if (f.chain != chain_ || f.index < skip_below_) continue;
-        statistics_.push(f);
-        if (f.tap == 0) ++pushed_;
     }
     // Ten pieces of 10 ms make a tenth of a second.
     if (pushed_ - summed_up_ >= 10) {

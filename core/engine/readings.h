@@ -29,6 +29,7 @@ class Readings {
     void restart();
 
   private:
+    void take(const TapFrame& frame);
     void poll_taps();
     void poll_feed();
 
@@ -43,6 +44,7 @@ class Readings {
     std::int64_t skip_below_ = 0;
     LevelReport levels_;
     LoudnessReading loudness_;
+    std::vector<TapFrame> early_;
     AudioBuffer piece_;
 };
 

@@ -38,7 +38,7 @@ class LimiterStage final : public Stage {
         average_.assign(static_cast<size_t>(window_) + 1, 1.0f);
         for (auto& line : delays_) line.prepare(latency());
         ceiling_.prepare(rate_, 0.005, values[kCeiling]);
-        slow_attack_ = Ballistics::pole(rate_, 60.0);
+        slow_attack_ = Ballistics::pole(rate_, 100.0);
         set_values(values);
         reset();
     }

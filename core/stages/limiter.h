@@ -7,7 +7,7 @@ namespace reed {
 
 /// Look-ahead limiter. No output sample is above the ceiling, whatever comes in; with true peak on, the
 /// peaks between the samples are held as well (ITU-R BS.1770 Annex 2, fourfold oversampling).
-/// Latency: the look-ahead, plus 12 frames with true peak on.
+/// Latency: the look-ahead, plus 6 frames with true peak on.
 extern const StageKind kLimiterStage;
 
 }  // namespace reed

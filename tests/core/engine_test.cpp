@@ -1,0 +1,224 @@
+#include <catch2/catch.hpp>
+#include <chrono>
+#include <cmath>
+
+#include "base/decibel.h"
+#include "devices/file_device.h"
+#include "devices/simulated_room.h"
+#include "engine/readings.h"
+#include "engine/render.h"
+#include "support/realtime_guard.h"
+#include "support/signals.h"
+
+using namespace reed;
+using namespace reed::test;
+
+namespace {
+
+void wait_settled(const Engine& engine) {
+    for (int i = 0; i < 2000 && !engine.settled(); ++i)
+        std::this_thread::sleep_for(std::chrono::milliseconds(2));
+    REQUIRE(engine.settled());
+}
+
+/// Pushes sound through the engine in blocks of 256; returns what comes out.
+std::vector<float> push(Engine& engine, const std::vector<float>& in) {
+    AudioBuffer work = mono(in);
+    for (size_t i = 0; i < in.size(); i += 256) {
+        engine.process(work.block(i, static_cast<int>(std::min<size_t>(256, in.size() - i))));
+    }
+    return work[0];
+}
+
+double third_difference(const std::vector<float>& x, size_t first) {
+    double largest = 0.0;
+    for (size_t i = first; i + 3 < x.size(); ++i) {
+        largest = std::max(largest, std::abs(x[i + 3] - 3.0 * x[i + 2] + 3.0 * x[i + 1] - x[i]));
+    }
+    return largest;
+}
+
+}  // namespace
+
+TEST_CASE("a change of values reaches the running chain", "[engine]") {
+    Engine engine;
+    ChainSpec spec = chain_of({stage("gain")});
+    REQUIRE(engine.open({48000, 1}, spec).ok());
+    push(engine, sine(200, 0.1, 0.5));
+    spec.stages[0].set("gain", -20);
+    REQUIRE(engine.follow(spec).ok());
+    wait_settled(engine);
+    const auto out = push(engine, sine(200, 0.1, 0.5));
+    CHECK(rms(out, 12000) == Approx(0.01 / std::sqrt(2.0)).epsilon(0.01));
+}
+
+TEST_CASE("a new order cross-fades without a click and takes over", "[engine]") {
+    Engine engine;
+    ChainSpec spec = chain_of({stage("gain"), stage("limiter")});
+    REQUIRE(engine.open({48000, 1}, spec).ok());
+    auto sound = push(engine, sine(100, 0.2, 1.0));
+    spec.stages.push_back(stage("compressor", {{"threshold", -40}, {"ratio", 10}, {"lookahead", 5}}));
+    const auto before = engine.sounding();
+    REQUIRE(engine.follow(spec).ok());
+    wait_settled(engine);
+    std::vector<float> next = sine(100, 0.2, 2.0);
+    append(sound, push(engine, std::vector<float>(next.begin() + 0, next.end())));
+    CHECK(engine.sounding() != before);
+    CHECK(rms(sound, 96000) < 0.6 * rms(sound, 24000, 24000));
+    CHECK(db(third_difference(sound, 4800) / 0.8) < -75.0);
+}
+
+TEST_CASE("an invalid chain is refused and the old one goes on", "[engine]") {
+    Engine engine;
+    ChainSpec spec = chain_of({stage("gain")});
+    REQUIRE(engine.open({48000, 1}, spec).ok());
+    spec.stages[0].values[0] = 99;
+    const auto refused = engine.follow(spec);
+    REQUIRE_FALSE(refused.ok());
+    CHECK_THAT(refused.error().text(), Catch::Contains("Gain 99.0 dB is outside -30.0 dB to 30.0 dB"));
+    CHECK(rms(push(engine, sine(200, 0.1, 0.2)), 4800) == Approx(0.0707).epsilon(0.01));
+}
+
+TEST_CASE("mute silences the feed with a fade and lets it back", "[engine]") {
+    Engine engine;
+    REQUIRE(engine.open({48000, 1}, {}).ok());
+    auto out = push(engine, sine(100, 0.5, 0.5));
+    engine.set_mute(true);
+    const auto muted = push(engine, sine(100, 0.5, 0.5));
+    CHECK(peak(muted, 12000) == 0.0);
+    append(out, muted);
+    CHECK(db(third_difference(out, 100) / 2.0) < -75.0);
+    engine.set_mute(false);
+    CHECK(rms(push(engine, sine(100, 0.5, 0.5)), 12000) == Approx(0.3536).epsilon(0.01));
+}
+
+TEST_CASE("the engine's process neither allocates nor locks, even while chains change", "[engine]") {
+    Engine engine;
+    ChainSpec spec = chain_of({stage("gain"), stage("gate"), stage("limiter")});
+    REQUIRE(engine.open({48000, 1}, spec).ok());
+    AudioBuffer work = mono(noise(0.1, 0.01, 1));
+    int allocations = 0;
+    int locks = 0;
+    for (int round = 0; round < 400; ++round) {
+        if (round % 80 == 40) {
+            spec.stages.insert(spec.stages.begin(), new_stage(spec, *find_stage_kind("equalizer")));
+            REQUIRE(engine.follow(spec, Fade::scene).ok());
+            wait_settled(engine);
+        }
+        const RealtimeGuard guard;
+        engine.process(work.block(0, 480));
+        allocations += guard.allocations();
+        locks += guard.locks();
+    }
+    CHECK(allocations == 0);
+    CHECK(locks == 0);
+}
+
+TEST_CASE("many changes in a row end in the last one", "[engine]") {
+    Engine engine;
+    ChainSpec spec = chain_of({stage("gain")});
+    REQUIRE(engine.open({48000, 1}, spec).ok());
+    for (int i = 0; i < 30; ++i) {
+        ChainSpec next = spec;
+        if (i % 2 == 0) next.stages.push_back(new_stage(next, *find_stage_kind("limiter")));
+        next.stages[0].set("gain", -i);
+        REQUIRE(engine.follow(next).ok());
+        push(engine, sine(200, 0.5, 0.02));
+    }
+    wait_settled(engine);
+    push(engine, sine(200, 0.5, 0.5));
+    const auto out = push(engine, sine(200, 0.5, 0.5));
+    CHECK(db(rms(out) / rms(sine(200, 0.5, 0.5))) == Approx(-29.0).margin(0.1));
+}
+
+TEST_CASE("clipping at the source is counted in runs, single peaks are not", "[engine]") {
+    Engine engine;
+    REQUIRE(engine.open({48000, 1}, {}).ok());
+    std::vector<float> in = silence(0.1);
+    in[100] = 1.0f;
+    in[500] = in[501] = -1.0f;
+    for (size_t i = 1000; i < 1006; ++i) in[i] = 1.0f;
+    push(engine, in);
+    CHECK(engine.figures().clipped == 6);
+}
+
+TEST_CASE("a chain that is rebuilt knows the room at once", "[engine]") {
+    Engine engine;
+    Readings readings(engine);
+    ChainSpec spec = chain_of({stage("gain")});
+    REQUIRE(engine.open({48000, 1}, spec).ok());
+    std::vector<float> in;
+    for (int i = 0; i < 5; ++i) {
+        append(in, noise(0.001, 0.8, 10u + static_cast<unsigned>(i)));
+        append(in, mix(sine(300, 0.2, 0.8), noise(0.001, 0.8, 20)));
+    }
+    for (size_t i = 0; i < in.size(); i += 4800) {
+        push(engine, std::vector<float>(in.begin() + static_cast<long>(i),
+                                        in.begin() + static_cast<long>(std::min(in.size(), i + 4800))));
+        readings.poll();
+    }
+    REQUIRE(readings.fits(1));
+    const double room = readings.levels().taps[1].room;
+    CHECK(room == Approx(-57.0).margin(1.0));  // 0.001 RMS on the AES17 scale
+    CHECK(readings.levels().taps[0].voice == Approx(-14.0).margin(1.0));
+    spec.stages.push_back(stage("limiter"));
+    REQUIRE(engine.follow(spec).ok());
+    wait_settled(engine);
+    for (int i = 0; i < 40; ++i) {
+        push(engine, noise(0.001, 0.01, 30));
+        readings.poll();
+    }
+    REQUIRE(readings.fits(2));
+    CHECK(readings.levels().taps[2].room_known);
+    CHECK(readings.levels().taps[2].voice_known);
+    CHECK(readings.levels().taps[2].room == Approx(room).margin(1.5));
+}
+
+TEST_CASE("the simulated room plays in real time and obeys its controls", "[engine]") {
+    auto room = SimulatedRoom::create(REED_DEMO_DATA);
+    REQUIRE(room.ok());
+    const auto level = [&](double effort, double lathe) {
+        room.value()->set(kRoomEffort, effort);
+        room.value()->set(kRoomDehumidifier, 0);
+        room.value()->set(kRoomLathe, lathe);
+        AudioBuffer out(1, 48000 * 8);
+        for (size_t i = 0; i < out.frames(); i += 4800) room.value()->fill(out.block(i, 4800));
+        return db(rms(out[0], 48000));
+    };
+    CHECK(level(0, 0) < -140.0);
+    CHECK(level(1, 0) < level(2, 0) - 3.0);  // whisper below quiet
+    CHECK(level(2, 0) < level(3, 0) - 3.0);
+    CHECK(level(3, 0) < level(5, 0) - 6.0);  // talk below shout
+    CHECK(level(0, 100) == Approx(-36.0).margin(1.5));
+    CHECK(level(0, 50) == Approx(-46.0).margin(1.5));
+
+    struct Counter final : AudioCallback {
+        std::atomic<int> frames{0};
+        void process(const AudioBlock& b) noexcept override { frames += b.frames; }
+    } counter;
+    REQUIRE(room.value()->start(counter).ok());
+    std::this_thread::sleep_for(std::chrono::milliseconds(500));
+    room.value()->stop();
+    const int got = counter.frames;
+    CHECK(got > 48000 / 4);  // half a second, generously on a busy machine
+    CHECK(got < 48000);
+    std::this_thread::sleep_for(std::chrono::milliseconds(30));
+    CHECK(counter.frames == got);
+}
+
+TEST_CASE("a sound file stands in for the microphone, in a loop", "[engine]") {
+    const TemporaryFolder folder;
+    write_wav(folder.path("a.wav"), mono(sine(400, 0.5, 0.05, 44100)), 44100);
+    auto device = FileDevice::create(folder.path("a.wav"));
+    REQUIRE(device.ok());
+    CHECK(device.value()->format() == StreamFormat{44100, 1});
+    Engine engine;
+    REQUIRE(engine.open(device.value()->format(), {}).ok());
+    REQUIRE(device.value()->start(engine).ok());
+    std::this_thread::sleep_for(std::chrono::milliseconds(300));
+    device.value()->stop();
+    CHECK(engine.feed_history().written() > 44100 / 10);
+    CHECK_FALSE(FileDevice::create(folder.path("none.wav")).ok());
+    write_wav(folder.path("low.wav"), mono(sine(400, 0.5, 0.05, 8000)), 8000);
+    CHECK_THAT(FileDevice::create(folder.path("low.wav")).error().text(), Catch::Contains("8000 Hz"));
+}

@@ -1,0 +1,134 @@
+#include <catch2/catch.hpp>
+
+#include "base/decibel.h"
+#include "engine/render.h"
+#include "measure/advice.h"
+#include "support/signals.h"
+
+using namespace reed;
+using namespace reed::test;
+
+namespace {
+
+/// Tap frames of one tap for a list of (seconds, level in dBFS).
+LevelStatistics feed(const std::vector<std::pair<double, double>>& stretches, double window = 60) {
+    LevelStatistics s(1, window);
+    std::int64_t index = 0;
+    for (const auto& [seconds, level] : stretches) {
+        for (int i = 0; i < static_cast<int>(seconds * 100); ++i) {
+            TapFrame f;
+            f.index = index++;
+            f.mean_square = static_cast<float>(dbfs_to_mean_square(level));
+            f.peak = static_cast<float>(db_to_gain(level));
+            s.push(f);
+        }
+    }
+    return s;
+}
+
+}  // namespace
+
+TEST_CASE("room and voice are told apart by level alone", "[levels]") {
+    const auto s = feed({{2, -60}, {1, -20}, {1, -60}, {1, -26}, {1, -60}, {1, -14}, {1, -60}});
+    const TapLevels t = s.report().taps[0];
+    REQUIRE(t.room_known);
+    REQUIRE(t.voice_known);
+    CHECK(t.room == Approx(-60).margin(0.2));
+    CHECK(t.room_high == Approx(-60).margin(0.2));
+    CHECK(t.voice == Approx(-20).margin(0.5));
+    CHECK(t.voice_low == Approx(-26).margin(0.5));
+    CHECK(t.voice_high == Approx(-14).margin(0.5));
+    CHECK(t.peak == Approx(-14).margin(0.01));
+}
+
+TEST_CASE("steady sound of one kind is room", "[levels]") {
+    const TapLevels t = feed({{5, -45}}).report().taps[0];
+    CHECK(t.room_known);
+    CHECK_FALSE(t.voice_known);
+    CHECK(t.room == Approx(-45).margin(0.2));
+}
+
+TEST_CASE("once the room is known, a long sentence without pause is still voice", "[levels]") {
+    LevelStatistics s = feed({{3, -60}, {2, -20}}, 5);
+    CHECK(s.report().taps[0].voice_known);
+    for (int i = 500; i < 1100; ++i) {
+        TapFrame f;
+        f.index = i;
+        f.mean_square = static_cast<float>(dbfs_to_mean_square(-20));
+        s.push(f);
+    }
+    CHECK(s.report().taps[0].voice_known);
+    CHECK_FALSE(s.report().taps[0].room_known);
+    CHECK(s.report().speaking);
+}
+
+TEST_CASE("silence and an empty report are nothing to stumble over", "[levels]") {
+    CHECK(LevelStatistics(3).report().taps.size() == 3);
+    const TapLevels t = feed({{2, -400}}).report().taps[0];
+    CHECK(t.room == kSilenceDb);
+    CHECK(t.peak == kSilenceDb);
+    CHECK(classify_frames({}, 0).empty());
+}
+
+TEST_CASE("the window forgets", "[levels]") {
+    CHECK(feed({{5, -10}, {12, -60}}, 10).report().taps[0].peak == Approx(-60).margin(0.01));
+}
+
+TEST_CASE("a gap in the readings starts them anew", "[levels]") {
+    LevelStatistics s = feed({{2, -10}});
+    TapFrame f;
+    f.index = 500;
+    s.push(f);
+    CHECK(s.report().seconds == Approx(0.01));
+}
+
+TEST_CASE("speech in noise: the room is the noise, the voice is the speech", "[levels]") {
+    const TemporaryFolder folder;
+    const auto words = spoken_words();
+    const double room_rms = 0.002;
+    write_wav(folder.path("a.wav"), mono(mix(words, noise(room_rms, 30, 1))));
+    const auto report = file_levels({}, folder.path("a.wav"));
+    REQUIRE(report.ok());
+    const TapLevels t = report.value().taps[0];
+    CHECK(t.room == Approx(mean_square_to_dbfs(room_rms * room_rms)).margin(1.0));
+    CHECK(t.voice > t.room + 25);
+    CHECK(t.voice_low < t.voice);
+    CHECK(t.voice < t.voice_high);
+    CHECK(t.voice_high < t.peak);
+}
+
+TEST_CASE("advice says what the levels show", "[levels]") {
+    const ChainSpec chain = chain_of({stage("gate", {{"open_threshold", -42}, {"close_threshold", -50}})});
+    LevelReport r;
+    r.taps.resize(2);
+    r.stages.resize(1);
+    TapLevels& in = r.taps[0];
+    in.room_known = in.voice_known = true;
+    in.room = -62;
+    in.room_high = -60;
+    in.voice_low = -34;
+    in.voice = -28;
+    CHECK(stage_advice(chain, 0, r).tone == AdviceTone::good);
+    in.room_high = -41;
+    CHECK(stage_advice(chain, 0, r).text ==
+          "Room reaches -41 dB. The gate closes at -50, so the room passes. Raise it above -41.");
+    in.room_high = -60;
+    in.voice_low = -45;
+    CHECK_THAT(stage_advice(chain, 0, r).text, Catch::Contains("so they are cut"));
+    CHECK(stage_advice(chain, 5, r).text.empty());
+
+    // 3 to 10 dB while talking: common practice, no source.
+    const ChainSpec comp = chain_of({stage("compressor")});
+    r.stages[0].usual = 6;
+    CHECK(stage_advice(comp, 0, r).tone == AdviceTone::good);
+    r.stages[0].usual = 14;
+    CHECK(stage_advice(comp, 0, r).tone == AdviceTone::warning);
+
+    in.peak = -14;
+    CHECK(input_advice(r, 0).tone == AdviceTone::good);
+    in.peak = -2;
+    CHECK_THAT(input_advice(r, 0).text, Catch::Contains("Too hot"));
+    in.peak = -50;
+    CHECK_THAT(input_advice(r, 0).text, Catch::Contains("Too low"));
+    CHECK_THAT(input_advice(r, 12).text, Catch::Contains("clips (12 samples)"));
+}

@@ -1,0 +1,106 @@
+// Loudness and true peak against the minimum requirements of EBU Tech 3341 (2016), table 1, and active speech
+// level against the properties ITU-T P.56 (2011) states.
+#include <catch2/catch.hpp>
+#include <cmath>
+
+#include "base/decibel.h"
+#include "measure/file_measure.h"
+#include "measure/speech_level.h"
+#include "support/signals.h"
+
+using namespace reed;
+using namespace reed::test;
+
+namespace {
+
+/// A stereo 1 kHz tone of (level, seconds) stretches through the whole measurement.
+SoundMeasures measured(const std::vector<std::pair<double, double>>& stretches, double rate = 48000) {
+    FileMeasure m({rate, 2});
+    for (const auto& [level, seconds] : stretches) {
+        const auto x = sine(1000, db_to_gain(level), seconds, rate);
+        AudioBuffer b = stereo(x, x);
+        m.add(b.block(0, static_cast<int>(x.size())));
+    }
+    return m.result();
+}
+
+double true_peak(double divisor, double degrees, double amplitude) {
+    FileMeasure m({48000, 1});
+    AudioBuffer b = mono(sine(48000 / divisor, amplitude, 1.0, 48000, degrees * M_PI / 180));
+    // Fade in and out, as the requirement's files do, so that no step rings.
+    for (size_t i = 0; i < 4800; ++i) {
+        b[0][i] *= static_cast<float>(i) / 4800.0f;
+        b[0][b.frames() - 1 - i] *= static_cast<float>(i) / 4800.0f;
+    }
+    m.add(b.block(0, static_cast<int>(b.frames())));
+    return *m.result().true_peak_dbtp;
+}
+
+}  // namespace
+
+TEST_CASE("integrated loudness meets EBU Tech 3341, cases 1 to 5", "[reference][loudness]") {
+    for (const double rate : {44100.0, 48000.0, 96000.0}) {
+        CHECK(*measured({{-23, 20}}, rate).integrated_lufs == Approx(-23).margin(0.1));
+        CHECK(*measured({{-33, 20}}, rate).integrated_lufs == Approx(-33).margin(0.1));
+    }
+    CHECK(*measured({{-36, 10}, {-23, 60}, {-36, 10}}).integrated_lufs == Approx(-23).margin(0.1));
+    CHECK(*measured({{-72, 10}, {-36, 10}, {-23, 60}, {-36, 10}, {-72, 10}}).integrated_lufs ==
+          Approx(-23).margin(0.1));
+    CHECK(*measured({{-26, 20}, {-20, 20.1}, {-26, 20}}).integrated_lufs == Approx(-23).margin(0.1));
+}
+
+TEST_CASE("loudness range meets EBU Tech 3342, cases 1 to 3", "[reference][loudness]") {
+    CHECK(*measured({{-20, 20}, {-30, 20}}).loudness_range_lu == Approx(10).margin(1));
+    CHECK(*measured({{-20, 20}, {-15, 20}}).loudness_range_lu == Approx(5).margin(1));
+    CHECK(*measured({{-40, 20}, {-20, 20}}).loudness_range_lu == Approx(20).margin(1));
+}
+
+TEST_CASE("true peak meets EBU Tech 3341, cases 15 to 19", "[reference][loudness]") {
+    const auto within = [](double value, double wanted) {
+        return value <= wanted + 0.2 && value >= wanted - 0.4;
+    };
+    CHECK(within(true_peak(4, 0, 0.5), -6.0));
+    CHECK(within(true_peak(4, 45, 0.5), -6.0));
+    CHECK(within(true_peak(6, 60, 0.5), -6.0));
+    CHECK(within(true_peak(8, 67.5, 0.5), -6.0));
+    CHECK(within(true_peak(4, 45, 1.41), 3.0));
+}
+
+TEST_CASE("silence has no loudness, peak or floor, and does no harm", "[reference][loudness]") {
+    FileMeasure m({48000, 1});
+    AudioBuffer b = mono(silence(2.0));
+    m.add(b.block(0, 96000));
+    const SoundMeasures r = m.result();
+    CHECK_FALSE(r.integrated_lufs);
+    CHECK_FALSE(r.sample_peak_dbfs);
+    CHECK_FALSE(r.noise_floor_dbfs);
+    CHECK(r.duration_s == Approx(2.0));
+}
+
+TEST_CASE("levels follow AES17: a full-scale sine is 0 dBFS", "[reference][loudness]") {
+    CHECK(mean_square_to_dbfs(0.5) == Approx(0.0).margin(1e-9));
+    CHECK(*measured({{-6, 2}}).sample_peak_dbfs == Approx(-6).margin(0.01));
+    CHECK(*measured({{-60, 3}}).noise_floor_dbfs == Approx(-60).margin(0.1));
+}
+
+TEST_CASE("active speech level does not change with added pauses", "[reference][speech]") {
+    // P.56: the level is referred to the time the speech is present.
+    const auto words = spoken_words(2);
+    const auto plain = speech_level(words, 48000);
+    REQUIRE(plain);
+    std::vector<float> padded = silence(10);
+    append(padded, words);
+    append(padded, silence(10));
+    const auto longer = speech_level(padded, 48000);
+    CHECK(longer->active_dbfs == Approx(plain->active_dbfs).margin(0.1));
+    CHECK(longer->activity < plain->activity);
+    // Scaling by 10 dB moves it by 10 dB.
+    std::vector<float> quieter = words;
+    for (auto& x : quieter) x *= 0.316228f;
+    CHECK(speech_level(quieter, 48000)->active_dbfs == Approx(plain->active_dbfs - 10).margin(0.3));
+    // A sound without pauses is active all the time: its level is its RMS level.
+    const auto tone = sine(500, 0.1, 5);
+    CHECK(speech_level(tone, 48000)->active_dbfs == Approx(-20).margin(0.1));
+    CHECK(speech_level(tone, 48000)->activity == Approx(1.0).margin(0.02));
+    CHECK_FALSE(speech_level(silence(1), 48000));
+}
