@@ -149,6 +149,7 @@ int measure_command(const std::string& path, bool json) {
     for (size_t n = reader.read(buffer); n > 0; n = reader.read(buffer)) {
         measure.add(buffer.block(0, static_cast<int>(n)));
     }
+    if (auto whole = reader.complete(); !whole.ok()) return refuse(whole.error());
     const SoundMeasures m = measure.result();
     if (m.duration_s == 0.0) {
         return refuse({"it holds no sound.", path, "It may have been cut off while it was written."});

@@ -4,6 +4,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
+#include <fstream>
+#include <limits>
 
 #include "base/file.h"
 
@@ -23,6 +26,22 @@ std::string library_reason(SNDFILE* file) {
     return text;
 }
 
+Error cut_off(const std::filesystem::path& path) {
+    return {"the file was cut off: less sound is there than its header says.", path.string(),
+            "Copy or record it again; a sound editor can save the part that is there."};
+}
+
+/// libsndfile quietly shortens a WAV file whose end is missing; its header still tells the whole length.
+bool wav_is_cut_off(const std::filesystem::path& path) {
+    std::ifstream in(path, std::ios::binary);
+    unsigned char head[8] = {};
+    if (!in.read(reinterpret_cast<char*>(head), sizeof head) || std::memcmp(head, "RIFF", 4) != 0) return false;
+    const std::uint64_t announced = head[4] | head[5] << 8 | head[6] << 16 | std::uint64_t{head[7]} << 24;
+    if (announced == 0 || announced >= 0xfffffff0U) return false;  // written to a pipe: the length was not known
+    std::error_code ec;
+    return announced + 8 > std::filesystem::file_size(path, ec) + 1;  // a padding byte may be missing
+}
+
 }  // namespace
 
 struct SoundReader::Handle {
@@ -40,6 +59,7 @@ Result<std::unique_ptr<SoundReader>> SoundReader::open(const std::filesystem::pa
     if (std::filesystem::is_regular_file(path, ec) && std::filesystem::file_size(path, ec) == 0) {
         return Error{"the file is empty.", path.string(), "Record it again."};
     }
+    if (std::filesystem::is_regular_file(path, ec) && wav_is_cut_off(path)) return cut_off(path);
     SF_INFO info{};
     auto handle = std::make_unique<Handle>();
     handle->file = sf_open(path.c_str(), SFM_READ, &info);
@@ -52,6 +72,7 @@ Result<std::unique_ptr<SoundReader>> SoundReader::open(const std::filesystem::pa
     }
     std::unique_ptr<SoundReader> out(new SoundReader);
     out->handle_ = std::move(handle);
+    out->path_ = path;
     out->info_ = {static_cast<double>(info.samplerate), info.channels, info.frames};
     return out;
 }
@@ -64,6 +85,7 @@ size_t SoundReader::read(AudioBuffer& out) {
     const sf_count_t got =
         sf_readf_float(handle_->file, interleaved_.data(), static_cast<sf_count_t>(out.frames()));
     const auto frames = static_cast<size_t>(std::max<sf_count_t>(got, 0));
+    frames_read_ += static_cast<std::int64_t>(frames);
     for (size_t c = 0; c < channels && static_cast<int>(c) < out.channels(); ++c) {
         float* row = out[static_cast<int>(c)].data();
         for (size_t i = 0; i < frames; ++i) row[i] = interleaved_[i * channels + c];
@@ -71,8 +93,11 @@ size_t SoundReader::read(AudioBuffer& out) {
     return frames;
 }
 
-bool SoundReader::rewind() {
-    return sf_seek(handle_->file, 0, SEEK_SET) == 0;
+Result<void> SoundReader::complete() const {
+    // Where the length is not known in advance, libsndfile gives the largest number there is.
+    const bool known = info_.frames < std::numeric_limits<std::int64_t>::max() / 2;
+    if (known && frames_read_ < info_.frames) return cut_off(path_);
+    return {};
 }
 
 Result<AudioBuffer> read_sound(const std::filesystem::path& path, SoundInfo* info, std::int64_t max_frames) {
@@ -99,6 +124,7 @@ Result<AudioBuffer> read_sound(const std::filesystem::path& path, SoundInfo* inf
     if (out.frames() == 0) {
         return Error{"it holds no sound.", path.string(), "It may have been cut off while it was written."};
     }
+    if (auto whole = reader.complete(); !whole.ok()) return whole.error();
     return out;
 }
 

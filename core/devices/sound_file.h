@@ -28,13 +28,16 @@ class SoundReader {
     const SoundInfo& info() const { return info_; }
     /// Fills up to out.frames() frames, all channels; returns how many. 0 at the end.
     size_t read(AudioBuffer& out);
-    bool rewind();
+    /// At the end: fails when less sound was there than the header says.
+    Result<void> complete() const;
 
   private:
     SoundReader() = default;
     struct Handle;
     std::unique_ptr<Handle> handle_;
+    std::filesystem::path path_;
     SoundInfo info_;
+    std::int64_t frames_read_ = 0;
     std::vector<float> interleaved_;
 };
 

@@ -82,6 +82,7 @@ Result<RenderReport> render_file(const ChainSpec& spec, const std::filesystem::p
     if (report.frames == 0) {
         return Error{"it holds no sound.", in.string(), "It may have been cut off while it was written."};
     }
+    if (auto whole = reader.complete(); !whole.ok()) return whole.error();
     for (std::int64_t tail = report.latency; tail > 0;) {
         const auto n = std::min<std::int64_t>(tail, block);
         buffer.clear();
@@ -114,6 +115,7 @@ Result<LevelReport> file_levels(const ChainSpec& spec, const std::filesystem::pa
         for (TapFrame frame; queue.try_dequeue(frame);) statistics.push(frame);
     };
     for (size_t n = reader.read(buffer); n > 0; n = reader.read(buffer)) push(n);
+    if (auto whole = reader.complete(); !whole.ok()) return whole.error();
     // The end of the sound still has to come out of the later stages. Silence pushed in for that must not
     // count as room at the input, so the taps stop at the length of the file (they share what all have).
     const auto pieces = static_cast<std::int64_t>(seconds / kTapFrameSeconds);

@@ -1,0 +1,246 @@
+#include <catch2/catch.hpp>
+#include <filesystem>
+#include <nlohmann/json.hpp>
+
+#include "base/decibel.h"
+#include "base/file.h"
+#include "devices/sound_file.h"
+#include "scenes/scene.h"
+#include "support/command.h"
+#include "support/signals.h"
+
+using namespace reed;
+using namespace reed::test;
+using nlohmann::json;
+
+namespace {
+
+struct Bench {
+    TemporaryFolder folder;
+    std::string scene = folder.path("scene.json");
+    std::string in = folder.path("in.wav");
+
+    Bench() {
+        Scene s;
+        s.name = "test";
+        s.chain =
+            chain_of({stage("gain", {{"gain", -6}}), stage("suppression"), stage("gate"), stage("limiter")});
+        REQUIRE(write_file(scene, write_scene(s)).ok());
+        write_wav(in, mono(mix(spoken_words(), noise(0.001, 20, 1))));
+    }
+    CommandResult cli(std::vector<std::string> arguments) const {
+        arguments.insert(arguments.begin(), REED_CLI);
+        return run_command(arguments);
+    }
+    size_t files() const {
+        size_t n = 0;
+        for ([[maybe_unused]] const auto& e : std::filesystem::directory_iterator(folder.folder())) ++n;
+        return n;
+    }
+};
+
+}  // namespace
+
+TEST_CASE("stages --json lists every table", "[cli]") {
+    const Bench b;
+    const auto r = b.cli({"stages", "--json"});
+    REQUIRE(r.status == 0);
+    const json j = json::parse(r.out);
+    REQUIRE(j["stages"].size() == stage_kinds().size());
+    for (size_t k = 0; k < stage_kinds().size(); ++k) {
+        CHECK(j["stages"][k]["kind"] == std::string(stage_kinds()[k]->id));
+        CHECK(j["stages"][k]["parameters"].size() == stage_kinds()[k]->parameters.size());
+    }
+    CHECK(b.cli({"stages"}).status == 0);
+}
+
+TEST_CASE("render writes what the chain makes, in every format and block size", "[cli]") {
+    const Bench b;
+    SoundInfo info;
+    const auto in = read_sound(b.in, &info).value();
+    const Scene scene = *load_scene(b.scene).scene;
+    const auto wanted = run(scene.chain, in[0]);
+    for (const std::string out : {"a.wav", "b.flac"}) {
+        for (const char* block : {"1", "100", "8192"}) {
+            const auto r = b.cli(
+                {"render", "--scene", b.scene, "--in", b.in, "--out", b.folder.path(out), "--block", block});
+            INFO(r.err);
+            REQUIRE(r.status == 0);
+            SoundInfo made;
+            const auto sound = read_sound(b.folder.path(out), &made).value();
+            REQUIRE(made.frames == info.frames);
+            CHECK(made.sample_rate == 48000);
+            CHECK(largest_difference(sound[0], wanted) < (out == "a.wav" ? 1e-9 : 3e-7));
+        }
+    }
+}
+
+TEST_CASE("render takes sample rates from 44.1 to 192 kHz and stereo", "[cli]") {
+    const Bench b;
+    for (const double rate : {44100.0, 88200.0, 96000.0, 192000.0}) {
+        write_wav(b.folder.path("r.wav"), stereo(sine(440, 0.2, 0.4, rate), sine(300, 0.1, 0.4, rate)), rate);
+        REQUIRE(b.cli({"render", "--scene", b.scene, "--in", b.folder.path("r.wav"), "--out",
+                       b.folder.path("o.flac")})
+                    .status == 0);
+        SoundInfo made;
+        REQUIRE(read_sound(b.folder.path("o.flac"), &made).ok());
+        CHECK(made.sample_rate == rate);
+        CHECK(made.channels == 2);
+        CHECK(made.frames == static_cast<std::int64_t>(0.4 * rate));
+    }
+}
+
+TEST_CASE("measure --json has every figure", "[cli]") {
+    const Bench b;
+    write_wav(b.folder.path("tone.wav"),
+              stereo(sine(1000, db_to_gain(-23), 20), sine(1000, db_to_gain(-23), 20)));
+    const auto r = b.cli({"measure", b.folder.path("tone.wav"), "--json"});
+    REQUIRE(r.status == 0);
+    const json j = json::parse(r.out);
+    CHECK(j["duration_s"].get<double>() == Approx(20));
+    CHECK(j["sample_rate_hz"] == 48000);
+    CHECK(j["channels"] == 2);
+    CHECK(j["sample_peak_dbfs"].get<double>() == Approx(-23).margin(0.01));
+    CHECK(j["true_peak_dbtp"].get<double>() == Approx(-23).margin(0.1));
+    CHECK(j["integrated_lufs"].get<double>() == Approx(-23).margin(0.1));  // EBU Tech 3341, case 1
+    CHECK(j["loudness_range_lu"].get<double>() == Approx(0).margin(0.1));
+    CHECK(j["noise_floor_dbfs"].get<double>() == Approx(-23).margin(0.1));
+    CHECK(j["clipped_samples"] == 0);
+    write_wav(b.folder.path("clip.wav"), mono(std::vector<float>(1000, 1.0f)));
+    CHECK(json::parse(b.cli({"measure", "--json", b.folder.path("clip.wav")}).out)["clipped_samples"] ==
+          1000);
+    write_wav(b.folder.path("quiet.wav"), mono(silence(1)));
+    CHECK(json::parse(b.cli({"measure", "--json", b.folder.path("quiet.wav")}).out)["integrated_lufs"]
+              .is_null());
+}
+
+TEST_CASE("levels --json tells every tap and reduction", "[cli]") {
+    const Bench b;
+    const auto r = b.cli({"levels", "--scene", b.scene, "--in", b.in, "--json"});
+    REQUIRE(r.status == 0);
+    const json j = json::parse(r.out);
+    REQUIRE(j["taps"].size() == 5);
+    REQUIRE(j["stages"].size() == 4);
+    CHECK(j["taps"][0]["after"] == "input");
+    const double in_room = j["taps"][0]["room_dbfs"];
+    CHECK(in_room == Approx(-57).margin(1));
+    CHECK(j["taps"][1]["room_dbfs"].get<double>() == Approx(in_room - 6).margin(0.2));
+    CHECK(j["taps"][2]["room_dbfs"].get<double>() < in_room - 20);
+    CHECK(j["taps"][1]["voice_dbfs"].get<double>() ==
+          Approx(j["taps"][0]["voice_dbfs"].get<double>() - 6).margin(0.2));
+    CHECK(j["stages"][2]["kind"] == "gate");
+    CHECK(j["stages"][2]["reduction_deepest_db"].get<double>() == Approx(30).margin(0.5));
+}
+
+TEST_CASE("bad input ends with status 2, plain words and nothing half-written", "[cli]") {
+    const Bench b;
+    const std::string out = b.folder.path("out.wav");
+    REQUIRE(write_file(b.folder.path("empty.wav"), "").ok());
+    REQUIRE(write_file(b.folder.path("text.wav"), "this is no sound at all, though it has the name").ok());
+    const std::string good = read_file(b.in, 100'000'000).value();
+    REQUIRE(write_file(b.folder.path("header.wav"), good.substr(0, 44)).ok());
+    REQUIRE(write_file(b.folder.path("half.wav"), good.substr(0, good.size() / 2)).ok());
+    REQUIRE(b.cli({"render", "--scene", b.scene, "--in", b.in, "--out", b.folder.path("whole.flac")}).status == 0);
+    const std::string flac = read_file(b.folder.path("whole.flac"), 100'000'000).value();
+    REQUIRE(write_file(b.folder.path("half.flac"), flac.substr(0, flac.size() / 2)).ok());
+    REQUIRE(write_file(b.folder.path("cut.wav"), good.substr(0, 30)).ok());
+    REQUIRE(write_file(b.folder.path("bad.json"), "{\"format\":").ok());
+    REQUIRE(write_file(b.folder.path("big.json"), std::string(10'000'000, '[')).ok());
+    write_wav(b.folder.path("low.wav"), mono(silence(0.1, 8000)), 8000);
+    struct Case {
+        std::vector<std::string> arguments;
+        std::string expected;
+    };
+    const auto render = [&](const std::string& scene, const std::string& in, const std::string& to) {
+        return std::vector<std::string>{"render", "--scene", scene, "--in", in, "--out", to};
+    };
+    const size_t before = b.files();
+    const std::vector<Case> cases = {
+        {{}, "subcommand"},
+        {{"polish"}, "subcommand"},
+        {{"render"}, "--scene"},
+        {render(b.scene, b.folder.path("none.wav"), out), "there is no such file"},
+        {render(b.scene, b.folder.folder(), out), "folder"},
+        {render(b.scene, b.folder.path("empty.wav"), out), "the file is empty"},
+        {render(b.scene, b.folder.path("text.wav"), out), "can't be read as sound"},
+        {render(b.scene, b.folder.path("cut.wav"), out), "cut off"},
+        {render(b.scene, b.folder.path("header.wav"), out), "cut off"},
+        {render(b.scene, b.folder.path("low.wav"), out), "8000 Hz is outside 44100 to 192000 Hz"},
+        {render(b.folder.path("none.json"), b.in, out), "there is no such file"},
+        {render(b.folder.path("bad.json"), b.in, out), "line 1"},
+        {render(b.folder.path("big.json"), b.in, out), "10000 kB long"},
+        {render(b.scene, b.in, b.in), "same file"},
+        {render(b.scene, b.in, b.folder.path("out.mp3")), "Use .wav or .flac"},
+        {render(b.scene, b.in, b.folder.path("no/such/folder/out.wav")), "folder does not exist"},
+        {{"render", "--scene", b.scene, "--in", b.in, "--out", out, "--block", "0"}, "--block"},
+        {{"render", "--scene", b.scene, "--in", b.in, "--out", out, "--block", "9000"}, "--block"},
+        {{"measure", b.folder.path("none.wav")}, "there is no such file"},
+        {{"measure", b.folder.path("half.wav")}, "cut off"},
+        {{"levels", "--scene", b.scene, "--in", b.folder.path("half.flac")}, "cut off"},
+        {render(b.scene, b.folder.path("half.flac"), out), "cut off"},
+        {{"levels", "--scene", b.scene, "--in", b.folder.path("text.wav")}, "can't be read as sound"},
+        {{"scene", "check", b.folder.path("bad.json")}, "line 1"},
+    };
+    for (const auto& c : cases) {
+        std::string shown;
+        for (const auto& a : c.arguments) shown += a + " ";
+        const auto r = b.cli(c.arguments);
+        INFO(shown << "\n" << r.err);
+        CHECK(r.status == 2);
+        CHECK_THAT(r.err, Catch::Contains(c.expected));
+        CHECK(r.out.empty());
+        REQUIRE(b.files() == before);
+    }
+    CHECK(read_file(b.in, 100'000'000).value() == good);
+}
+
+TEST_CASE("an existing output survives a render that fails", "[cli]") {
+    const Bench b;
+    REQUIRE(write_file(b.folder.path("kept.wav"), "precious").ok());
+    REQUIRE(write_file(b.folder.path("text.wav"), "no sound").ok());
+    CHECK(b.cli({"render", "--scene", b.scene, "--in", b.folder.path("text.wav"), "--out",
+                 b.folder.path("kept.wav")})
+              .status == 2);
+    CHECK(read_file(b.folder.path("kept.wav"), 100).value() == "precious");
+}
+
+TEST_CASE("scene check tells valid scenes from others, each by name", "[cli]") {
+    const Bench b;
+    REQUIRE(
+        write_file(
+            b.folder.path("wrong.json"),
+            R"({"format":"dusky-reed-scene","version":1,"name":"x","stages":[{"kind":"gate","parameters":{"hold":5000}}]})")
+            .ok());
+    const auto r = b.cli({"scene", "check", b.scene, b.folder.path("wrong.json")});
+    CHECK(r.status == 2);
+    CHECK_THAT(r.out, Catch::Contains("scene.json: valid"));
+    CHECK_THAT(r.err, Catch::Contains(
+                          "wrong.json: stages[0].parameters.hold: Hold 5.00 s is outside 0.00 ms to 1.00 s"));
+    CHECK(b.cli({"scene", "check", b.scene}).status == 0);
+}
+
+TEST_CASE("samples that are no numbers are named and become silence", "[cli]") {
+    const Bench b;
+    auto x = sine(300, 0.1, 1.0);
+    x[20000] = std::numeric_limits<float>::quiet_NaN();
+    x[20001] = std::numeric_limits<float>::infinity();
+    write_wav(b.folder.path("nan.wav"), mono(x));
+    const auto r = b.cli(
+        {"render", "--scene", b.scene, "--in", b.folder.path("nan.wav"), "--out", b.folder.path("o.wav")});
+    CHECK(r.status == 0);
+    CHECK_THAT(r.err, Catch::Contains("2 samples were no numbers"));
+    const auto written = read_sound(b.folder.path("o.wav"));
+    for (const float v : written.value()[0]) REQUIRE(std::isfinite(v));
+}
+
+TEST_CASE("24-bit output that would clip says how many samples", "[cli]") {
+    const Bench b;
+    Scene s;
+    s.name = "hot";
+    s.chain = chain_of({stage("gain", {{"gain", 20}})});
+    REQUIRE(write_file(b.folder.path("hot.json"), write_scene(s)).ok());
+    const auto r = b.cli(
+        {"render", "--scene", b.folder.path("hot.json"), "--in", b.in, "--out", b.folder.path("o.flac")});
+    CHECK(r.status == 0);
+    CHECK_THAT(r.err, Catch::Contains("were clipped"));
+}

@@ -1,0 +1,35 @@
+// A PipeWire daemon of the test's own, with a session manager and virtual devices.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "support/signals.h"
+
+namespace reed::test {
+
+/// Starts dbus, pipewire and wireplumber under a private XDG_RUNTIME_DIR; ends them by their pids.
+class Daemon {
+  public:
+    Daemon();
+    ~Daemon();
+
+    /// A virtual microphone: sound played to it comes out of it as a source.
+    void add_source(const std::string& name, const std::string& title);
+    /// Plays a WAV file into a virtual microphone / records from a source; returns the pid.
+    int play(const std::string& file, const std::string& target) const;
+    int record(const std::string& file, const std::string& target, int rate = 48000) const;
+    /// Everything the daemon knows, as pw-dump's JSON.
+    std::string dump() const;
+    /// Waits until a node of this name exists.
+    bool wait_for_node(const std::string& name) const;
+    static void end(int pid, int signal = 15);
+    const std::string& folder() const { return folder_.folder(); }
+
+  private:
+    int start(const std::vector<std::string>& arguments) const;
+    TemporaryFolder folder_;
+    std::vector<int> children_;
+};
+
+}  // namespace reed::test
