@@ -57,8 +57,6 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QWidget(parent), ses
     below->setSpacing(12);
     below->addWidget(editor_, 1);
     below->addLayout(side);
-    feed_->setFixedWidth(372);
-    room_->setFixedWidth(372);
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(16, 12, 16, 14);
     all->setSpacing(12);
@@ -228,7 +226,7 @@ void MainWindow::paintEvent(QPaintEvent*) {
 }
 
 void MainWindow::placeMessages() {
-    const int w = width() - 2 * 16 - 384;
+    const int w = width() - 2 * 16 - feed_->width() - 12;
     const int h = messages_->heightFor(w);
     messages_->setGeometry(16, height() - h - 14, w, h);
 }

@@ -29,7 +29,7 @@ class LevelDiagram final : public QWidget {
     /// Opens the list of stage kinds to add one at `index`.
     void openAddMenu(int index, const QPoint& global);
 
-    QSize minimumSizeHint() const override { return {760, 280}; }
+    QSize minimumSizeHint() const override { return {760, 240}; }
 
   protected:
     void paintEvent(QPaintEvent* event) override;

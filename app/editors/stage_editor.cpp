@@ -142,6 +142,7 @@ void StageEditor::addField(size_t parameter, int row, int column) {
     const StageSpec* s = session_.stage(session_.focused());
     auto* f = new ValueField(s->stage_kind().parameters[parameter], fields_box_);
     f->setValue(s->values[parameter]);
+    f->setMinimumWidth(168);
     connect(f, &ValueField::valueWanted, this,
             [this, parameter](double v) { session_.setValue(session_.focused(), parameter, v); });
     connect(f, &ValueField::finished, this, [this] { session_.closeStep(); });

@@ -13,8 +13,8 @@ class TimeView final : public QWidget {
     Q_OBJECT
   public:
     explicit TimeView(Session& session, QWidget* parent = nullptr);
-    QSize sizeHint() const override { return {340, 180}; }
-    QSize minimumSizeHint() const override { return {220, 110}; }
+    QSize sizeHint() const override { return {230, 180}; }
+    QSize minimumSizeHint() const override { return {200, 110}; }
 
   protected:
     void paintEvent(QPaintEvent* event) override;

@@ -297,6 +297,7 @@ void ValueField::closeEditor() {
     QLineEdit* closing = editor_;
     editor_ = nullptr;
     closing->removeEventFilter(this);
+    closing->setObjectName({});
     closing->hide();
     closing->deleteLater();
     update();

@@ -35,9 +35,11 @@ Error cut_off(const std::filesystem::path& path) {
 bool wav_is_cut_off(const std::filesystem::path& path) {
     std::ifstream in(path, std::ios::binary);
     unsigned char head[8] = {};
-    if (!in.read(reinterpret_cast<char*>(head), sizeof head) || std::memcmp(head, "RIFF", 4) != 0) return false;
+    if (!in.read(reinterpret_cast<char*>(head), sizeof head) || std::memcmp(head, "RIFF", 4) != 0)
+        return false;
     const std::uint64_t announced = head[4] | head[5] << 8 | head[6] << 16 | std::uint64_t{head[7]} << 24;
-    if (announced == 0 || announced >= 0xfffffff0U) return false;  // written to a pipe: the length was not known
+    if (announced == 0 || announced >= 0xfffffff0U)
+        return false;  // written to a pipe: the length was not known
     std::error_code ec;
     return announced + 8 > std::filesystem::file_size(path, ec) + 1;  // a padding byte may be missing
 }

@@ -140,7 +140,9 @@ TEST_CASE("bad input ends with status 2, plain words and nothing half-written", 
     const std::string good = read_file(b.in, 100'000'000).value();
     REQUIRE(write_file(b.folder.path("header.wav"), good.substr(0, 44)).ok());
     REQUIRE(write_file(b.folder.path("half.wav"), good.substr(0, good.size() / 2)).ok());
-    REQUIRE(b.cli({"render", "--scene", b.scene, "--in", b.in, "--out", b.folder.path("whole.flac")}).status == 0);
+    REQUIRE(
+        b.cli({"render", "--scene", b.scene, "--in", b.in, "--out", b.folder.path("whole.flac")}).status ==
+        0);
     const std::string flac = read_file(b.folder.path("whole.flac"), 100'000'000).value();
     REQUIRE(write_file(b.folder.path("half.flac"), flac.substr(0, flac.size() / 2)).ok());
     REQUIRE(write_file(b.folder.path("cut.wav"), good.substr(0, 30)).ok());

@@ -1,0 +1,100 @@
+// The real window on a private folder, driven as a person would.
+#pragma once
+
+#include <QApplication>
+#include <QMenu>
+#include <QTest>
+#include <functional>
+
+#include "diagram/level_diagram.h"
+#include "diagram/stage_node.h"
+#include "diagram/threshold_handle.h"
+#include "editors/eq_curve.h"
+#include "editors/stage_editor.h"
+#include "main_window.h"
+#include "session/session.h"
+#include "support/signals.h"
+#include "widgets/flat_button.h"
+#include "widgets/message_bar.h"
+#include "widgets/value_field.h"
+
+namespace reed::test {
+
+struct Window {
+    TemporaryFolder& folder;
+    ui::Session session;
+    ui::MainWindow window;
+
+    static ui::SessionPaths paths(const TemporaryFolder& f) {
+        return {f.path("scenes"), f.path("state/session.json"), REED_DEMO_DATA};
+    }
+    explicit Window(TemporaryFolder& f) : folder(f), session(paths(f)), window(session) {
+        // No PipeWire here, whatever runs on the machine.
+        qputenv("XDG_RUNTIME_DIR", QByteArray::fromStdString(f.folder()));
+        qputenv("PIPEWIRE_RUNTIME_DIR", QByteArray::fromStdString(f.folder()));
+        session.begin();
+        window.resize(1280, 800);
+        window.show();
+        QTest::qWait(60);
+    }
+    template <typename T>
+    T* find(const QString& name) {
+        return window.findChild<T*>(name);
+    }
+    ui::StageNode* node(const char* id) { return window.diagram()->node(id); }
+    ui::ThresholdHandle* handle(const char* id, const char* parameter) {
+        const int row = session.stage(id)->stage_kind().find(parameter);
+        return find<ui::ThresholdHandle>(QString("threshold_%1_%2").arg(id).arg(row));
+    }
+    ui::ValueField* field(const char* id) { return window.editor()->field(id); }
+    double value(const char* id, const char* parameter) { return session.stage(id)->value(parameter); }
+    std::string order() {
+        std::string out;
+        for (const auto& s : session.chain().stages) out += (out.empty() ? "" : " ") + s.id;
+        return out;
+    }
+    /// Waits up to `seconds` until `done` holds.
+    static bool until(const std::function<bool()>& done, double seconds = 5.0) {
+        return QTest::qWaitFor(done, static_cast<int>(1000 * seconds));
+    }
+    /// Press, move in steps, release.
+    static void drag(QWidget* w, QPoint from, QPoint by, Qt::KeyboardModifiers keys = Qt::NoModifier) {
+        QTest::mousePress(w, Qt::LeftButton, keys, from);
+        const QPoint start = w->mapToGlobal(from);
+        for (int i = 1; i <= 10; ++i) {
+            const QPoint global = start + by * i / 10;
+            const QPoint local = w->mapFromGlobal(global);
+            QMouseEvent move(QEvent::MouseMove, local, global, Qt::NoButton, Qt::LeftButton, keys);
+            QApplication::sendEvent(w, &move);
+        }
+        QTest::mouseRelease(w, Qt::LeftButton, keys, w->mapFromGlobal(start + by));
+    }
+    static void wheel(QWidget* w, QPoint at, int notches, Qt::KeyboardModifiers keys = Qt::NoModifier) {
+        QWheelEvent e(at, w->mapToGlobal(at), {}, {0, 120 * notches}, Qt::NoButton, keys, Qt::NoScrollPhase,
+                      false);
+        QApplication::sendEvent(w, &e);
+    }
+    /// Chooses an entry of an open menu by the beginning of its text.
+    bool choose(const QString& menu_name, const QString& text) {
+        auto* menu = window.findChild<QMenu*>(menu_name);
+        if (menu == nullptr) return false;
+        for (QAction* a : menu->actions()) {
+            if (!a->text().startsWith(text)) continue;
+            a->trigger();
+            menu->close();
+            return true;
+        }
+        return false;
+    }
+    /// Level of the newest `seconds` of the feed in dB.
+    double feed_level(double seconds) {
+        const auto n = static_cast<int>(seconds * 48000);
+        std::vector<float> x(static_cast<size_t>(n));
+        float* rows[2] = {x.data(), nullptr};
+        const auto& feed = session.engine().feed_history();
+        if (!feed.read(feed.written() - n, n, rows)) return -200.0;
+        return db(rms(x));
+    }
+};
+
+}  // namespace reed::test

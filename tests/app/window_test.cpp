@@ -1,0 +1,386 @@
+#include <catch2/catch.hpp>
+#include <filesystem>
+
+#include "app/window.h"
+#include "base/file.h"
+#include "theme/theme.h"
+
+using namespace reed;
+using namespace reed::test;
+
+TEST_CASE("it starts with a demo scene, its stages on the signal's path, and sound") {
+    TemporaryFolder folder;
+    Window w(folder);
+    CHECK(w.session.scene().name == "Bench talk");
+    CHECK(w.session.scenes().size() == 5);
+    CHECK(w.order() == "gain suppression gate equalizer compressor limiter");
+    double last = 0.0;
+    for (const auto& s : w.session.chain().stages) {
+        auto* n = w.node(s.id.c_str());
+        REQUIRE(n != nullptr);
+        CHECK(n->isVisible());
+        CHECK(n->geometry().center().x() > last);
+        last = n->geometry().center().x();
+    }
+    // The diagram comes to life: after its first seconds it knows the level at every tap.
+    REQUIRE(Window::until([&] { return w.session.levelsFit() && w.session.levels().seconds > 1.0; }, 8));
+    CHECK(w.session.levels().taps.size() == 7);
+    CHECK(w.session.levels().taps[0].peak > -30.0);
+}
+
+TEST_CASE("a dragged threshold is heard: the gate shuts and the feed falls silent") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.setRoom(kRoomEffort, 0);  // only the dehumidifier, at about -44 dBFS
+    auto* opens = w.handle("gate", "open_threshold");
+    auto* closes = w.handle("gate", "close_threshold");
+    REQUIRE(opens != nullptr);
+    auto* diagram = w.window.diagram();
+    w.session.setBypass("suppression", true);
+    QTest::qWait(500);
+    // Far down: the room passes.
+    const double far_down = diagram->yOf(-75) - diagram->yOf(-44);
+    Window::drag(closes, {10, ui::ThresholdHandle::kHeight / 2},
+                 {0, static_cast<int>(diagram->yOf(-78) - diagram->yOf(-52))});
+    Window::drag(opens, {10, ui::ThresholdHandle::kHeight / 2}, {0, static_cast<int>(far_down)});
+    CHECK(w.value("gate", "open_threshold") == Approx(-75).margin(0.6));
+    REQUIRE(Window::until([&] { return w.feed_level(0.2) > -58; }));
+    const double open_level = w.feed_level(0.3);
+    // Up over the room: it is cut by the gate's depth of 24 dB.
+    Window::drag(closes, {10, ui::ThresholdHandle::kHeight / 2},
+                 {0, static_cast<int>(diagram->yOf(-20) - diagram->yOf(w.value("gate", "close_threshold")))});
+    Window::drag(opens, {10, ui::ThresholdHandle::kHeight / 2},
+                 {0, static_cast<int>(diagram->yOf(-20) - diagram->yOf(w.value("gate", "open_threshold")))});
+    CHECK(w.value("gate", "open_threshold") == Approx(-20).margin(0.6));
+    CHECK(w.value("gate", "close_threshold") == Approx(-20).margin(0.6));
+    INFO("open " << open_level << " now " << w.feed_level(0.3));
+    CHECK(Window::until([&] { return w.feed_level(0.3) < open_level - 20; }));
+    // The mark stands where its value is.
+    CHECK(opens->geometry().center().y() ==
+          Approx(diagram->yOf(w.value("gate", "open_threshold"))).margin(1.5));
+    CHECK(w.session.focused() == "gate");
+}
+
+TEST_CASE("thresholds move by wheel and keys, finer with Shift") {
+    TemporaryFolder folder;
+    Window w(folder);
+    auto* h = w.handle("compressor", "threshold");
+    const double start = w.value("compressor", "threshold");
+    Window::wheel(h, {5, 26}, 2);
+    CHECK(w.value("compressor", "threshold") == Approx(start + 2));
+    Window::wheel(h, {5, 26}, -1, Qt::ShiftModifier);
+    CHECK(w.value("compressor", "threshold") == Approx(start + 1.9));
+    h->setFocus();
+    QTest::keyClick(h, Qt::Key_Down);
+    CHECK(w.value("compressor", "threshold") == Approx(start + 0.9));
+    QTest::keyClick(h, Qt::Key_Up, Qt::ShiftModifier);
+    CHECK(w.value("compressor", "threshold") == Approx(start + 1.0));
+}
+
+TEST_CASE("values are typed with units; bad text is refused with the reason and changes nothing") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.focus("compressor");
+    const auto type = [&](const char* id, const char* text) {
+        auto* f = w.field(id);
+        REQUIRE(f != nullptr);
+        QTest::mouseDClick(f, Qt::LeftButton, {}, {20, 10});
+        auto* edit = f->findChild<QLineEdit*>("value_editor");
+        REQUIRE(edit != nullptr);
+        edit->clear();
+        QTest::keyClicks(edit, text);
+        QTest::keyClick(edit, Qt::Key_Return);
+    };
+    type("ratio", "6:1");
+    CHECK(w.value("compressor", "ratio") == 6.0);
+    type("threshold", "-18");
+    CHECK(w.value("compressor", "threshold") == -18.0);
+    type("release", "0.12 s");
+    CHECK(w.value("compressor", "release") == Approx(120));
+    for (const char* bad : {"45", "loud", "4 Hz", ""}) {
+        type("ratio", bad);
+        CHECK(w.value("compressor", "ratio") == 6.0);
+        CHECK_FALSE(w.field("ratio")->complaint().isEmpty());
+        CHECK(w.window.messages()->isVisible());
+        QTest::keyClick(&w.window, Qt::Key_Escape);
+        CHECK_FALSE(w.window.messages()->isVisible());
+    }
+    // Escape leaves the editor without a change; typing a digit opens it.
+    auto* f = w.field("ratio");
+    f->setFocus();
+    QTest::keyClick(f, Qt::Key_9);
+    auto* edit = f->findChild<QLineEdit*>("value_editor");
+    REQUIRE(edit != nullptr);
+    CHECK(edit->text() == "9");
+    QTest::keyClick(edit, Qt::Key_Escape);
+    CHECK(w.value("compressor", "ratio") == 6.0);
+}
+
+TEST_CASE("fields are dragged, wheeled, stepped and reset") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.focus("gain");
+    auto* f = w.field("gain");
+    Window::drag(f, {20, 10}, {f->width() / 4, 0});
+    CHECK(w.value("gain", "gain") == Approx(15.0).margin(1.0));
+    const double dragged = w.value("gain", "gain");
+    Window::wheel(f, {20, 10}, 1);
+    CHECK(w.value("gain", "gain") == Approx(dragged + 1).margin(0.01));
+    QTest::keyClick(f, Qt::Key_Left, Qt::ShiftModifier);
+    CHECK(w.value("gain", "gain") == Approx(dragged + 0.9).margin(0.01));
+    QTest::keyClick(f, Qt::Key_Backspace);
+    CHECK(w.value("gain", "gain") == 0.0);
+    QTest::mouseClick(w.field("invert"), Qt::LeftButton, {}, {20, 10});
+    CHECK(w.value("gain", "invert") == 1.0);
+    QTest::keyClick(w.field("invert"), Qt::Key_Space);
+    CHECK(w.value("gain", "invert") == 0.0);
+    QTest::keyClick(w.field("channels"), Qt::Key_Right);
+    CHECK(w.value("gain", "channels") == 1.0);
+}
+
+TEST_CASE("stages are added, bypassed, moved, duplicated, renamed and removed, and all of it undone") {
+    TemporaryFolder folder;
+    Window w(folder);
+    const ChainSpec start = w.session.chain();
+    // Add an expander between gate and equalizer.
+    QTest::mouseClick(w.find<ui::FlatButton>("add_3"), Qt::LeftButton);
+    REQUIRE(w.choose("add_menu", "Expander"));
+    CHECK(w.order() == "gain suppression gate expander equalizer compressor limiter");
+    CHECK(w.session.focused() == "expander");
+    CHECK(w.find<QLabel>("stage_title")->text() == "Expander");
+    // The dot bypasses; B does the same.
+    QTest::mouseClick(w.node("expander"), Qt::LeftButton, {}, {14, w.node("expander")->height() / 2});
+    CHECK(w.session.stage("expander")->bypass);
+    w.node("expander")->setFocus();
+    QTest::keyClick(w.node("expander"), Qt::Key_B);
+    CHECK_FALSE(w.session.stage("expander")->bypass);
+    // By keys to the left, by the mouse to the end.
+    QTest::keyClick(w.node("expander"), Qt::Key_Left, Qt::ControlModifier);
+    CHECK(w.order() == "gain suppression expander gate equalizer compressor limiter");
+    auto* n = w.node("expander");
+    const int column = static_cast<int>(w.window.diagram()->xOf(1) - w.window.diagram()->xOf(0));
+    Window::drag(n, {60, 18}, {2 * column, 0});
+    CHECK(w.order() == "gain suppression gate equalizer expander compressor limiter");
+    // Duplicate, rename, remove.
+    w.node("gate")->setFocus();
+    QTest::keyClick(w.node("gate"), Qt::Key_D, Qt::ControlModifier);
+    CHECK(w.order() == "gain suppression gate gate_2 equalizer expander compressor limiter");
+    QTest::keyClick(w.node("gate_2"), Qt::Key_F2);
+    auto* name = w.window.findChild<QLineEdit*>("rename_editor");
+    REQUIRE(name != nullptr);
+    name->selectAll();
+    QTest::keyClicks(name, "Key clicks");
+    QTest::keyClick(name, Qt::Key_Return);
+    CHECK(w.session.stage("gate_2")->shown_title() == "Key clicks");
+    QTest::keyClick(w.node("gate_2"), Qt::Key_Delete);
+    CHECK(w.order() == "gain suppression gate equalizer expander compressor limiter");
+    CHECK(w.session.history().undoLabel() == "Remove Key clicks");
+    int steps = 0;
+    while (w.session.history().canUndo() && steps < 50) {
+        QTest::keyClick(&w.window, Qt::Key_Z, Qt::ControlModifier);
+        ++steps;
+    }
+    CHECK(w.session.chain() == start);
+    CHECK(steps == 8);
+    for (int i = 0; i < steps; ++i)
+        QTest::keyClick(&w.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+    CHECK(w.order() == "gain suppression gate equalizer expander compressor limiter");
+    // The engine has followed all the way.
+    REQUIRE(Window::until([&] { return w.session.engine().settled() && w.session.levelsFit(); }));
+}
+
+TEST_CASE("an empty chain and a full one can be worked with") {
+    TemporaryFolder folder;
+    Window w(folder);
+    while (!w.session.chain().stages.empty()) w.session.removeStage(w.session.chain().stages[0].id);
+    CHECK(w.find<QLabel>("stage_title")->text() == "No stage");
+    QTest::qWait(100);
+    for (int i = 0; i < 40; ++i) w.session.addStage(*find_stage_kind(i % 2 == 0 ? "equalizer" : "gate"), 0);
+    CHECK(w.session.chain().stages.size() == kMaxStages);
+    CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("the most a chain can have"));
+    QTest::qWait(100);
+}
+
+TEST_CASE("equalizer bands are dragged, widened, added and switched off on the curve") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.focus("equalizer");
+    auto* curve = w.find<ui::EqCurve>("eq_curve");
+    REQUIRE(curve != nullptr);
+    QTest::qWait(50);
+    const QPoint at = curve->handle(2).toPoint();  // band 3: 380 Hz, -3 dB
+    const QPoint to(static_cast<int>(curve->xOf(800)), static_cast<int>(curve->yOf(-6)));
+    Window::drag(curve, at, to - at);
+    CHECK(w.value("equalizer", "band3_frequency") == Approx(800).epsilon(0.03));
+    CHECK(w.value("equalizer", "band3_gain") == Approx(-6).margin(0.3));
+    const double q = w.value("equalizer", "band3_q");
+    Window::wheel(curve, curve->handle(2).toPoint(), 2);
+    CHECK(w.value("equalizer", "band3_q") > 1.2 * q);
+    QTest::mouseDClick(curve, Qt::LeftButton, {},
+                       {static_cast<int>(curve->xOf(2000)), static_cast<int>(curve->yOf(4))});
+    CHECK(w.value("equalizer", "band6_on") == 1.0);
+    CHECK(w.value("equalizer", "band6_type") == 0.0);
+    CHECK(w.value("equalizer", "band6_frequency") == Approx(2000).epsilon(0.03));
+    CHECK(w.value("equalizer", "band6_gain") == Approx(4).margin(0.3));
+    CHECK(curve->band() == 5);
+    // Type "4k" and "-3" into the chosen band's fields.
+    for (const auto& [id, text] : {std::pair{"band6_frequency", "4k"}, std::pair{"band6_gain", "-3"}}) {
+        w.field(id)->openEditor(text);
+        QTest::keyClick(w.field(id)->findChild<QLineEdit*>("value_editor"), Qt::Key_Return);
+    }
+    CHECK(w.value("equalizer", "band6_frequency") == 4000);
+    CHECK(w.value("equalizer", "band6_gain") == -3);
+    curve->setFocus();
+    QTest::keyClick(curve, Qt::Key_Up);
+    CHECK(w.value("equalizer", "band6_gain") == Approx(-2));
+    QTest::keyClick(curve, Qt::Key_Delete);
+    CHECK(w.value("equalizer", "band6_on") == 0.0);
+}
+
+TEST_CASE("a scene is saved, named, recalled, renamed and removed by keys and menus") {
+    TemporaryFolder folder;
+    Window w(folder);
+    CHECK_FALSE(w.session.changed());
+    w.session.setValue("gain", 0, 5.0);
+    CHECK(w.session.changed());
+    CHECK(w.find<ui::FlatButton>("save_button")->isEnabled());
+    QTest::keyClick(&w.window, Qt::Key_S, Qt::ControlModifier | Qt::ShiftModifier);
+    auto* name = w.find<QLineEdit>("scene_name");
+    REQUIRE(name->isVisible());
+    QTest::keyClicks(name, "Late bench");
+    QTest::keyClick(name, Qt::Key_Return);
+    CHECK(w.session.scene().name == "Late bench");
+    CHECK_FALSE(w.session.changed());
+    CHECK(load_scene(folder.path("scenes/late-bench.json")).scene->chain == w.session.chain());
+    // Recall another by its number, then this one by its button.
+    QTest::keyClick(&w.window, Qt::Key_2, Qt::ControlModifier);
+    CHECK(w.session.scene().name == "Bench talk");
+    CHECK(w.value("gain", "gain") == 0.0);
+    QTest::mouseClick(w.find<ui::FlatButton>("scene_Late bench"), Qt::LeftButton);
+    CHECK(w.value("gain", "gain") == 5.0);
+    // A recall can be undone.
+    QTest::keyClick(&w.window, Qt::Key_Z, Qt::ControlModifier);
+    CHECK(w.session.scene().name == "Bench talk");
+    w.session.redo();
+    // Save a change with Ctrl+S.
+    w.session.setValue("gain", 0, -2.0);
+    QTest::keyClick(&w.window, Qt::Key_S, Qt::ControlModifier);
+    CHECK(load_scene(folder.path("scenes/late-bench.json")).scene->chain.stages[0].values[0] == -2.0);
+    // A name that exists is refused, nothing is overwritten.
+    QTest::keyClick(&w.window, Qt::Key_S, Qt::ControlModifier | Qt::ShiftModifier);
+    QTest::keyClicks(name, "Rain on tin");
+    QTest::keyClick(name, Qt::Key_Return);
+    CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("already a scene"));
+    CHECK(name->isVisible());
+    QTest::keyClick(name, Qt::Key_Escape);
+    CHECK(w.session.scene().name == "Late bench");
+    // Rename, remove.
+    QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
+    REQUIRE(w.choose("scene_popup", "Rename this scene"));
+    name->selectAll();
+    QTest::keyClicks(name, "Midnight bench");
+    QTest::keyClick(name, Qt::Key_Return);
+    CHECK(w.session.scene().name == "Midnight bench");
+    CHECK(w.session.scenes().size() == 6);
+    QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
+    REQUIRE(w.choose("scene_popup", "Remove this scene"));
+    CHECK(w.session.scenes().size() == 5);
+    CHECK(w.value("gain", "gain") == -2.0);  // what sounds goes on
+    CHECK(std::filesystem::exists(folder.path("scenes/removed")));
+}
+
+TEST_CASE("the working state survives, with or without a proper end") {
+    TemporaryFolder folder;
+    {
+        Window w(folder);
+        w.session.setValue("gain", 0, 7.5);
+        w.session.focus("limiter");
+        w.session.setRoom(kRoomRain, 40);
+        w.session.setThemeName("dawn");
+        // No close: what a crash leaves is what the timer has written.
+        REQUIRE(Window::until([&] { return std::filesystem::exists(folder.path("state/session.json")); }));
+        QTest::qWait(600);
+        const auto state = load_working_state(folder.path("state/session.json"));
+        REQUIRE(state.ok());
+        CHECK(state.value()->scene.chain.stages[0].values[0] == 7.5);
+    }
+    Window again(folder);
+    CHECK(again.value("gain", "gain") == 7.5);
+    CHECK(again.session.focused() == "limiter");
+    CHECK(again.session.room()->get(kRoomRain) == 40);
+    CHECK(ui::theme().name == "dawn");
+    CHECK(again.session.changed());
+    again.session.setThemeName("dusk");
+}
+
+TEST_CASE("a broken last session is kept aside, and the window says so") {
+    TemporaryFolder folder;
+    REQUIRE(write_file(folder.path("state/session.json"), "{\"half\":").ok());
+    Window w(folder);
+    CHECK(w.session.scene().name == "Bench talk");
+    CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("kept as session.json.broken"));
+    CHECK(read_file(folder.path("state/session.json.broken"), 100).value() == "{\"half\":");
+}
+
+TEST_CASE("without PipeWire the simulated room goes on, and the reason is told") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.setInput({DeviceKind::pipewire, ""});
+    CHECK_THAT(w.window.messages()->text().toStdString(),
+               Catch::Contains("No PipeWire is running") || Catch::Contains("no PipeWire is running"));
+    CHECK(w.session.input().kind == DeviceKind::simulated_room);
+    CHECK(w.session.deviceStatus().running);
+    // A remembered microphone that is gone at the next start: the same.
+    REQUIRE(w.session.saveState());
+    WorkingState s = *load_working_state(folder.path("state/session.json")).value();
+    s.input_kind = "pipewire";
+    s.input_target = "unplugged";
+    TemporaryFolder other;
+    REQUIRE(save_working_state(other.path("state/session.json"), s).ok());
+    Window fresh(other);
+    CHECK(fresh.session.input().kind == DeviceKind::simulated_room);
+    CHECK(fresh.session.deviceStatus().running);
+    CHECK(fresh.window.messages()->isVisible());
+}
+
+TEST_CASE("a sound file can be the input; a bad one is refused and the old input goes on") {
+    TemporaryFolder folder;
+    Window w(folder);
+    write_wav(folder.path("tone.wav"), mono(sine(440, 0.1, 0.5, 44100)), 44100);
+    w.session.setInput({DeviceKind::sound_file, folder.path("tone.wav")});
+    CHECK(w.session.engine().format().sample_rate == 44100);
+    CHECK(w.find<ui::FlatButton>("input_button")->text() == "tone.wav");
+    w.session.setInput({DeviceKind::sound_file, folder.path("none.wav")});
+    CHECK(w.session.input().target == folder.path("tone.wav"));
+    CHECK(w.session.deviceStatus().running);
+    CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("no such file"));
+}
+
+TEST_CASE("mute silences the feed, by key and by button, and is seen") {
+    TemporaryFolder folder;
+    Window w(folder);
+    REQUIRE(Window::until([&] { return w.feed_level(0.2) > -100; }));
+    QTest::keyClick(&w.window, Qt::Key_M, Qt::ControlModifier);
+    CHECK(w.session.muted());
+    CHECK(w.window.windowTitle().startsWith("Muted"));
+    CHECK(w.find<ui::FlatButton>("mute_button")->text() == "Muted");
+    CHECK(Window::until([&] { return w.feed_level(0.1) < -180; }));
+    QTest::mouseClick(w.find<ui::FlatButton>("mute_button"), Qt::LeftButton);
+    CHECK_FALSE(w.session.muted());
+    CHECK(Window::until([&] { return w.feed_level(0.1) > -120; }));
+}
+
+TEST_CASE("the simulated room's controls are heard") {
+    TemporaryFolder folder;
+    Window w(folder);
+    for (const auto& s : w.session.chain().stages) w.session.setBypass(s.id, true);
+    w.session.setRoom(kRoomEffort, 0);
+    REQUIRE(Window::until([&] { return w.feed_level(0.3) < -40; }));
+    auto* lathe = w.window.findChild<ui::ValueField*>("lathe");
+    REQUIRE(lathe->isVisible());
+    lathe->setFocus();
+    QTest::keyClick(lathe, Qt::Key_End);
+    CHECK(Window::until([&] { return w.feed_level(0.2) > -38; }));
+    QTest::keyClick(lathe, Qt::Key_Home);
+    CHECK(Window::until([&] { return w.feed_level(0.2) < -40; }));
+}
