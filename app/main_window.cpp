@@ -19,6 +19,7 @@
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/message_bar.h"
+#include "widgets/words.h"
 
 namespace reed::ui {
 
@@ -84,7 +85,7 @@ void MainWindow::buildTop() {
     input_->setToolTip(tr("Choose where the sound comes from"));
     connect(input_, &FlatButton::clicked, this, &MainWindow::openInputMenu);
     scenes_ = new SceneBar(session_, this);
-    status_ = new QLabel(this);
+    status_ = new Words(Words::Ink::muted, this);
     status_->setObjectName("status");
     status_->setFont(ui::font(13));
     status_->setToolTip(
@@ -201,12 +202,8 @@ void MainWindow::showStatus() {
                         .arg(100.0 * f.load, 0, 'f', 1)
                         .arg(d.dropouts == 1 ? tr("1 dropout") : tr("%1 dropouts").arg(d.dropouts));
     if (!d.running) words = tr("No sound comes in");
-    if (words == status_->text() && theme().name == status_theme_) return;
-    status_theme_ = theme().name;
-    status_->setText(words);
-    QPalette ink = palette();
-    ink.setColor(QPalette::WindowText, d.running ? theme().muted : theme().ember);
-    status_->setPalette(ink);
+    status_->setInk(d.running ? Words::Ink::muted : Words::Ink::warning);
+    if (words != status_->text()) status_->setText(words);
 }
 
 void MainWindow::showMute() {
@@ -232,6 +229,9 @@ void MainWindow::placeMessages() {
 }
 
 void MainWindow::resizeEvent(QResizeEvent*) {
+    const int side = std::clamp(width() * 29 / 100, 308, 440);
+    feed_->setFixedWidth(side);
+    room_->setFixedWidth(side);
     placeMessages();
 }
 

@@ -1,7 +1,6 @@
 // The window: scenes above, level diagram in the middle, editor, feed and input below.
 #pragma once
 
-#include <QLabel>
 #include <QWidget>
 
 #include "devices/device.h"
@@ -18,6 +17,7 @@ class RoomPanel;
 class SceneBar;
 class Session;
 class StageEditor;
+class Words;
 
 class MainWindow final : public QWidget {
     Q_OBJECT
@@ -50,14 +50,13 @@ class MainWindow final : public QWidget {
     FlatButton* input_;
     FlatButton* mute_;
     FlatButton* menu_;
-    QLabel* status_;
+    Words* status_;
     SceneBar* scenes_;
     LevelDiagram* diagram_;
     StageEditor* editor_;
     FeedPanel* feed_;
     RoomPanel* room_;
     MessageBar* messages_;
-    QString status_theme_;
     int ticks_ = 0;
 };
 

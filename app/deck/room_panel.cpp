@@ -8,6 +8,7 @@
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/value_field.h"
+#include "widgets/words.h"
 
 namespace reed::ui {
 
@@ -16,11 +17,11 @@ RoomPanel::RoomPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(18, 10, 14, 8);
     column->setSpacing(0);
-    title_ = new QLabel(this);
+    title_ = new Words(Words::Ink::text, this);
     title_->setFont(ui::font(18, true));
     column->addWidget(title_);
     column->addSpacing(4);
-    advice_ = new QLabel(this);
+    advice_ = new Words(Words::Ink::muted, this);
     advice_->setObjectName("input_advice");
     advice_->setFont(ui::font(13));
     advice_->setWordWrap(true);
@@ -48,10 +49,6 @@ RoomPanel::RoomPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     }
     column->addStretch(1);
     connect(&session_, &Session::inputChanged, this, &RoomPanel::show);
-    connect(&session_, &Session::themeChanged, this, [this] {
-        tone_ = -1;
-        updateAdvice();
-    });
     connect(&session_, &Session::readingsChanged, this, [this] {
         if (++ticks_ % 15 == 0 && isVisible()) updateAdvice();
     });
@@ -70,16 +67,7 @@ void RoomPanel::show() {
 }
 
 void RoomPanel::updateAdvice() {
-    const Advice a = input_advice(session_.levels(), session_.readings().figures().clipped);
-    const QString words = QString::fromStdString(a.text);
-    if (words != advice_->text()) advice_->setText(words);
-    if (static_cast<int>(a.tone) == tone_) return;
-    tone_ = static_cast<int>(a.tone);
-    const Theme& t = theme();
-    QPalette ink = palette();
-    ink.setColor(QPalette::WindowText,
-                 a.tone == AdviceTone::warning ? t.ember : (a.tone == AdviceTone::good ? t.marsh : t.muted));
-    advice_->setPalette(ink);
+    advice_->show(input_advice(session_.levels(), session_.readings().figures().clipped));
 }
 
 void RoomPanel::paintEvent(QPaintEvent*) {

@@ -1,7 +1,6 @@
 // Controls of the simulated room, or what there is to say about another input.
 #pragma once
 
-#include <QLabel>
 #include <QWidget>
 #include <vector>
 
@@ -9,6 +8,7 @@ namespace reed::ui {
 
 class Session;
 class ValueField;
+class Words;
 
 class RoomPanel final : public QWidget {
     Q_OBJECT
@@ -23,10 +23,10 @@ class RoomPanel final : public QWidget {
     void show();
     void updateAdvice();
     Session& session_;
-    QLabel* title_;
-    QLabel* advice_;
+    Words* title_;
+    Words* advice_;
     std::vector<ValueField*> fields_;
-    int tone_ = -1, ticks_ = 0;
+    int ticks_ = 0;
 };
 
 }  // namespace reed::ui

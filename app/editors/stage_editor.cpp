@@ -13,6 +13,7 @@
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/value_field.h"
+#include "widgets/words.h"
 
 namespace reed::ui {
 namespace {
@@ -29,9 +30,11 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
     column->setSpacing(6);
     auto* header = new QHBoxLayout;
     header->setSpacing(12);
-    title_ = new QLabel(this);
+    title_ = new Words(Words::Ink::text, this);
+    title_->setFont(ui::font(18, true));
     title_->setObjectName("stage_title");
-    purpose_ = new QLabel(this);
+    purpose_ = new Words(Words::Ink::muted, this);
+    purpose_->setFont(ui::font(14));
     purpose_->setMinimumWidth(10);
     bypass_ = new FlatButton(tr("Bypass"), this);
     bypass_->setObjectName("bypass_button");
@@ -46,7 +49,7 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
     column->addLayout(header);
     body_ = new QWidget(this);
     column->addWidget(body_, 1);
-    advice_ = new QLabel(this);
+    advice_ = new Words(Words::Ink::muted, this);
     advice_->setObjectName("advice");
     advice_->setWordWrap(true);
     advice_->setFont(ui::font(14));
@@ -54,26 +57,10 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
     column->addWidget(advice_);
     connect(&session_, &Session::chainChanged, this, [this] { show(false); });
     connect(&session_, &Session::focusChanged, this, [this] { show(false); });
-    connect(&session_, &Session::themeChanged, this, [this] {
-        advice_tone_ = -1;
-        paintHeader();
-        updateAdvice();
-    });
     connect(&session_, &Session::readingsChanged, this, [this] {
         if (++ticks_ % 15 == 0 && isVisible()) updateAdvice();
     });
     show(true);
-}
-
-void StageEditor::paintHeader() {
-    const Theme& t = theme();
-    title_->setFont(ui::font(18, true));
-    purpose_->setFont(ui::font(14));
-    QPalette main = palette();
-    main.setColor(QPalette::WindowText, t.text);
-    title_->setPalette(main);
-    main.setColor(QPalette::WindowText, t.muted);
-    purpose_->setPalette(main);
 }
 
 void StageEditor::paintEvent(QPaintEvent*) {
@@ -105,7 +92,6 @@ void StageEditor::show(bool rebuild) {
         body_->hide();
         body_->deleteLater();
         body_ = fresh;
-        paintHeader();
         if (s != nullptr) s->kind == "equalizer" ? buildEqualizer() : buildFields();
         fresh->show();
         updateAdvice();
@@ -185,7 +171,7 @@ void StageEditor::buildEqualizer() {
     line->addWidget(fields_box_);
     auto* chooser = new QHBoxLayout;
     auto* back = new FlatButton(QStringLiteral("<"), fields_box_);
-    auto* name = new QLabel(fields_box_);
+    auto* name = new Words(Words::Ink::text, fields_box_);
     auto* forth = new FlatButton(QStringLiteral(">"), fields_box_);
     back->setAccessibleName(tr("Previous band"));
     forth->setAccessibleName(tr("Next band"));
@@ -222,15 +208,7 @@ void StageEditor::updateAdvice() {
     Advice a;
     if (index >= 0 && session_.levelsFit())
         a = stage_advice(session_.chain(), static_cast<size_t>(index), session_.levels());
-    const QString words = QString::fromStdString(a.text);
-    if (words != advice_->text()) advice_->setText(words);
-    if (static_cast<int>(a.tone) == advice_tone_) return;
-    advice_tone_ = static_cast<int>(a.tone);
-    const Theme& t = theme();
-    QPalette ink = palette();
-    ink.setColor(QPalette::WindowText,
-                 a.tone == AdviceTone::warning ? t.ember : (a.tone == AdviceTone::good ? t.marsh : t.muted));
-    advice_->setPalette(ink);
+    advice_->show(a);
 }
 
 }  // namespace reed::ui

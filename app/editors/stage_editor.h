@@ -1,7 +1,6 @@
 // The focused stage: its parameters, built from its table, and a picture of what it does.
 #pragma once
 
-#include <QLabel>
 #include <QWidget>
 #include <vector>
 
@@ -15,6 +14,7 @@ class FlatButton;
 class Session;
 class TimeView;
 class ValueField;
+class Words;
 
 class StageEditor final : public QWidget {
     Q_OBJECT
@@ -35,12 +35,11 @@ class StageEditor final : public QWidget {
     void showRelevant();
     void addField(size_t parameter, int row, int column);
     void updateAdvice();
-    void paintHeader();
 
     Session& session_;
-    QLabel* title_;
-    QLabel* purpose_;
-    QLabel* advice_;
+    Words* title_;
+    Words* purpose_;
+    Words* advice_;
     FlatButton* bypass_;
     QWidget* body_ = nullptr;
     QWidget* fields_box_ = nullptr;
@@ -48,7 +47,7 @@ class StageEditor final : public QWidget {
     EqCurve* curve_ = nullptr;
     std::vector<std::pair<size_t, ValueField*>> fields_;
     QString shown_stage_, shown_kind_;
-    int advice_tone_ = -1, ticks_ = 0;
+    int ticks_ = 0;
 };
 
 }  // namespace reed::ui

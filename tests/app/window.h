@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QApplication>
+#include <QLabel>
 #include <QMenu>
 #include <QTest>
 #include <functional>
