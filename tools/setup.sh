@@ -14,7 +14,7 @@ PACKAGES_RUN=(
 PACKAGES_HEADLESS=(xvfb xauth)
 PACKAGES_TEST=(
   catch2 clang-format
-  pipewire pipewire-bin libspa-0.2-modules wireplumber dbus
+  pipewire pipewire-bin libspa-0.2-modules wireplumber dbus dbus-daemon
   alsa-utils
 )
 
