@@ -24,7 +24,8 @@ say() { printf '%s\n' "$*"; }
 install_missing() {
   local missing=() p
   local have
-  have=$(dpkg-query -W -f='${Package} ${db:Status-Status}\n' "$@" 2>/dev/null | awk '$2=="installed"{print $1}')
+  # dpkg-query fails when it does not know one of them, which on a fresh machine is the usual case.
+  have=$(dpkg-query -W -f='${Package} ${db:Status-Status}\n' "$@" 2>/dev/null | awk '$2=="installed"{print $1}' || true)
   for p in "$@"; do
     grep -qxF "$p" <<<"$have" || missing+=("$p")
   done
