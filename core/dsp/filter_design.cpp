@@ -4,6 +4,8 @@
 #include <cmath>
 #include <numbers>
 
+#include "dsp/filter_fit.h"
+
 namespace reed {
 namespace {
 
@@ -204,14 +206,19 @@ std::vector<Prototype> prototypes(const BandSettings& band) {
 Sections design(const BandSettings& band, double sample_rate) {
     BandSettings b = band;
     b.frequency = std::min(b.frequency, 0.49 * sample_rate);
-    // A cut of a bell or shelf is the exact inverse of the boost; designing the boost and turning it over
-    // keeps the poles of a deep, broad cut where the match is good.
-    const bool mirrored = b.gain_db < 0.0 && (b.type == FilterType::bell || b.type == FilterType::low_shelf ||
-                                              b.type == FilterType::high_shelf);
+    // A cut of a bell or shelf is the exact inverse of the boost. Of the two, the one whose poles lie lower
+    // is designed, and the other is that one turned over: bells and low shelves as boosts, high shelves as
+    // cuts.
+    const bool bell_or_shelf =
+        b.type == FilterType::bell || b.type == FilterType::low_shelf || b.type == FilterType::high_shelf;
+    const bool mirrored = bell_or_shelf && (b.gain_db < 0.0) != (b.type == FilterType::high_shelf);
     if (mirrored) b.gain_db = -b.gain_db;
+    // Low down the match is good as it is; further up it is refined.
+    const bool refined = bell_or_shelf && b.gain_db != 0.0 && b.frequency > 0.008 * sample_rate;
     Sections out;
     each_prototype(b, [&](const Prototype& p) {
-        const Biquad f = digital(p, b.type, sample_rate);
+        Biquad f = digital(p, b.type, sample_rate);
+        if (refined) f = fit_magnitude(f, p, sample_rate);
         out.biquads[static_cast<size_t>(out.count++)] = mirrored ? inverted(f) : f;
     });
     return out;

@@ -3,7 +3,8 @@
 // Prototypes H(s): R. Bristow-Johnson, "Cookbook formulae for audio EQ biquad filter coefficients"
 // (W3C Note of 2021). The bilinear transform given there squeezes a curve together below half the sample
 // rate. Here the poles come from the impulse response of the prototype and the zeros from its magnitude
-// at three frequencies: M. Vicanek, "Matched Second Order Digital Filters" (2016).
+// at three frequencies: M. Vicanek, "Matched Second Order Digital Filters" (2016). Bells and shelves high up
+// are then refined by least squares (filter_fit.h).
 #pragma once
 
 #include <array>

@@ -50,6 +50,10 @@ double level(Complex h) {
     return 20 * std::log10(std::max(std::abs(h), 1e-12));
 }
 
+const char* type_name(FilterType t) {
+    return t == FilterType::bell ? "bell" : (t == FilterType::low_shelf ? "low shelf" : "high shelf");
+}
+
 /// Largest difference in dB up to `highest` Hz, where the prototype is above -60 dB.
 double error_db(const BandSettings& b, double rate, double highest) {
     const Sections digital = design(b, rate);
@@ -95,6 +99,35 @@ TEST_CASE("in the voice's range every filter follows its prototype", "[reference
             }
         }
     }
+}
+
+TEST_CASE("bells and shelves do not cramp: within 0.5 dB up to 18 kHz for frequencies up to 16 kHz",
+          "[reference][filter]") {
+    double worst = 0.0;
+    for (const double rate : {44100.0, 48000.0, 96000.0}) {
+        for (double f0 = 20.0; f0 <= 16000.0; f0 *= 1.19) {
+            for (const double gain :
+                 {-24.0, -18.0, -12.0, -6.0, -3.0, -1.0, 1.0, 3.0, 6.0, 12.0, 18.0, 24.0}) {
+                for (const double q : {0.1, 0.2, 0.3, 0.5, 0.71, 1.0, 2.0, 4.0, 10.0, 30.0}) {
+                    for (const auto type :
+                         {FilterType::bell, FilterType::low_shelf, FilterType::high_shelf}) {
+                        // Shelves: to the Q at which they begin to ring by more than half their gain.
+                        if (type != FilterType::bell && (q < 0.3 || q > 1.0)) continue;
+                        const BandSettings b{type, f0, gain, q, 12};
+                        const Sections s = design(b, rate);
+                        const double e = error_db(b, rate, std::min(18000.0, 0.375 * rate));
+                        worst = std::max(worst, e);
+                        INFO("type " << type_name(type) << " " << f0 << " Hz " << gain << " dB Q " << q
+                                     << " rate " << rate << " error " << e);
+                        REQUIRE(std::abs(s.biquads[0].a2) < 1.0);
+                        REQUIRE(std::abs(s.biquads[0].a1) < 1.0 + s.biquads[0].a2);
+                        CHECK(e < 0.5);
+                    }
+                }
+            }
+        }
+    }
+    WARN("largest error " << worst << " dB");
 }
 
 TEST_CASE("cuts have their Butterworth slopes and -3 dB at the corner", "[reference][filter]") {
