@@ -119,7 +119,7 @@ QString Session::nameOf(const std::string& id) const {
 
 bool Session::changed() const {
     for (const auto& entry : scenes_) {
-        if (entry.scene.name == scene_.name) return !(entry.scene.chain == scene_.chain);
+        if (entry.scene.name == scene_.name) return !(entry.scene.chain == without_transients(scene_.chain));
     }
     return true;
 }

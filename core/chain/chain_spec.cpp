@@ -25,6 +25,16 @@ bool same_structure(const ChainSpec& a, const ChainSpec& b) {
     return true;
 }
 
+ChainSpec without_transients(ChainSpec chain) {
+    for (auto& s : chain.stages) {
+        const auto& table = s.stage_kind().parameters;
+        for (size_t p = 0; p < table.size(); ++p) {
+            if (table[p].transient) s.values[p] = table[p].default_value;
+        }
+    }
+    return chain;
+}
+
 std::vector<Error> chain_problems(const ChainSpec& chain) {
     std::vector<Error> out;
     if (chain.stages.size() > kMaxStages) {

@@ -55,6 +55,9 @@ StageSpec new_stage(const ChainSpec& chain, const StageKind& kind);
 /// without being rebuilt.
 bool same_structure(const ChainSpec& a, const ChainSpec& b);
 
+/// The chain with all transient parameters at their defaults: what is worth keeping of it.
+ChainSpec without_transients(ChainSpec chain);
+
 /// Everything wrong with a chain: unknown kinds, values outside their range (by name and range), too many
 /// stages, ids used twice. Empty when it can be run.
 std::vector<Error> chain_problems(const ChainSpec& chain);

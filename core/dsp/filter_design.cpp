@@ -154,6 +154,9 @@ void each_prototype(const BandSettings& b, Use use) {
         case FilterType::notch:
             use(Prototype{1.0, 0.0, 1.0, 1.0, 1.0 / b.q, 1.0, b.frequency});
             return;
+        case FilterType::band_pass:
+            use(Prototype{0.0, 1.0 / b.q, 0.0, 1.0, 1.0 / b.q, 1.0, b.frequency});
+            return;
         case FilterType::tilt:
             // First-order: -gain/2 below, +gain/2 above, 0 dB at the frequency.
             use(Prototype{0.0, a, 1.0, 0.0, 1.0, a, b.frequency});

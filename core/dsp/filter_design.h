@@ -13,7 +13,8 @@
 
 namespace reed {
 
-enum class FilterType { bell, low_shelf, high_shelf, low_cut, high_cut, notch, tilt };
+/// The last one is for listening and side-chains; it is no band type.
+enum class FilterType { bell, low_shelf, high_shelf, low_cut, high_cut, notch, tilt, band_pass };
 
 /// H(z) = (b0 + b1 z^-1 + b2 z^-2) / (1 + a1 z^-1 + a2 z^-2)
 struct Biquad {

@@ -192,7 +192,7 @@ class Reader {
         for (const auto& [key, value] : values.items()) {
             const int row = kind.find(key);
             const std::string here = where + "." + key.substr(0, 60);
-            if (row < 0) {
+            if (row < 0 || kind.parameters[static_cast<size_t>(row)].transient) {
                 problem(here, "a " + std::string(kind.id) + " has no such parameter.");
                 continue;
             }
@@ -259,6 +259,7 @@ std::string write_scene(const Scene& scene) {
         Json values = Json::object();
         const auto& table = s.stage_kind().parameters;
         for (size_t i = 0; i < table.size(); ++i) {
+            if (table[i].transient) continue;
             values[std::string(table[i].id)] = value_to_json(table[i], s.values[i]);
         }
         stage["parameters"] = std::move(values);

@@ -66,8 +66,18 @@ constexpr BandDefault band_default(int band) {
     }
 }
 
-consteval std::array<Parameter, kEqualizerBands * kBandParameters> make_table() {
-    std::array<Parameter, kEqualizerBands * kBandParameters> table{};
+constexpr Choice kListenChoices[kEqualizerBands + 1] = {
+    {"off", "Off"},        {"band1", "Band 1"},   {"band2", "Band 2"},   {"band3", "Band 3"},
+    {"band4", "Band 4"},   {"band5", "Band 5"},   {"band6", "Band 6"},   {"band7", "Band 7"},
+    {"band8", "Band 8"},   {"band9", "Band 9"},   {"band10", "Band 10"}, {"band11", "Band 11"},
+    {"band12", "Band 12"}, {"band13", "Band 13"}, {"band14", "Band 14"}, {"band15", "Band 15"},
+    {"band16", "Band 16"},
+};
+
+consteval std::array<Parameter, kEqualizerBands * kBandParameters + 1> make_table() {
+    std::array<Parameter, kEqualizerBands * kBandParameters + 1> table{};
+    table[kListenRow] = parameter::transient(
+        parameter::choice("listen", "Listen to", kListenChoices, 0, "Only the range of one band is heard."));
     for (int b = 0; b < kEqualizerBands; ++b) {
         const BandDefault d = band_default(b);
         const auto& n = kNames.text[b];
@@ -187,6 +197,73 @@ class RunningBand {
     FilterRunner runner_;
 };
 
+/// What is heard of a band when it is listened to alone.
+BandSettings listening_filter(const BandSettings& b) {
+    BandSettings out = b;
+    out.gain_db = 0.0;
+    switch (b.type) {
+        case FilterType::low_shelf:
+            out.type = FilterType::high_cut;
+            break;
+        case FilterType::high_shelf:
+        case FilterType::tilt:
+            out.type = FilterType::low_cut;
+            break;
+        case FilterType::low_cut:
+            out.type = FilterType::high_cut;
+            return out;
+        case FilterType::high_cut:
+            out.type = FilterType::low_cut;
+            return out;
+        default:
+            out.type = FilterType::band_pass;
+            return out;
+    }
+    out.slope = 12;
+    out.q = 0.70710678;
+    return out;
+}
+
+/// Fades between the equalizer's sound and one band's range of its input.
+class Listening {
+  public:
+    void prepare(double rate, std::span<const double> values) {
+        rate_ = rate;
+        mix_.prepare(rate, 0.005, 0.0);
+        set(values);
+    }
+    void set(std::span<const double> values) {
+        const int band = static_cast<int>(values[kListenRow]) - 1;
+        mix_.set(band < 0 ? 0.0 : 1.0);
+        if (band >= 0) wanted_ = listening_filter(band_settings(values, band));
+    }
+    void begin_grain() {
+        mix_.begin_grain();
+        if (!active() || wanted_ == filter_) return;
+        const Sections sections = design(wanted_, rate_);
+        wanted_.type == filter_.type ? runner_.glide(sections) : runner_.snap(sections);
+        filter_ = wanted_;
+    }
+    /// A glide lasts one grain.
+    void hold() { runner_.hold(); }
+    bool active() const { return mix_.moving() || mix_.target() > 0.0; }
+    /// `copy`: the equalizer's input, overwritten.
+    void process(const AudioBlock& copy, const AudioBlock& block) {
+        runner_.process(copy);
+        for (int i = 0; i < block.frames; ++i) {
+            const float m = mix_.next();
+            for (int c = 0; c < block.channels; ++c) block[c][i] += m * (copy[c][i] - block[c][i]);
+        }
+    }
+    void reset() { runner_.reset(); }
+
+  private:
+    double rate_ = 48000.0;
+    Smoothed mix_;
+    BandSettings wanted_, filter_{FilterType::notch, 1.0, 0.0, 1.0, 6};
+    FilterRunner runner_;
+};
+
 class EqualizerStage final : public Stage {
   public:
     void prepare(const StreamFormat& format, std::span<const double> values) override {
@@ -199,15 +276,27 @@ class EqualizerStage final : public Stage {
         for (int b = 0; b < kEqualizerBands; ++b) {
             bands_[static_cast<size_t>(b)].set(band_settings(values, b), on(values, b));
         }
+        listening_.set(values);
     }
     void begin_grain() override {
         for (auto& band : bands_) band.begin_grain();
+        listening_.hold();
+        listening_.begin_grain();
     }
     void process(const AudioBlock& block) override {
+        float rows[kMaxChannels][kGrain];
+        AudioBlock copy = block;
+        const bool listening = listening_.active();
+        for (int c = 0; listening && c < std::min(block.channels, kMaxChannels); ++c) {
+            std::copy_n(block[c], block.frames, rows[c]);
+            copy.rows[static_cast<size_t>(c)] = rows[c];
+        }
         for (auto& band : bands_) band.process(block);
+        if (listening) listening_.process(copy, block);
     }
     void reset() override {
         for (auto& band : bands_) band.reset();
+        listening_.reset();
     }
 
   private:
@@ -215,6 +304,7 @@ class EqualizerStage final : public Stage {
         return values[static_cast<size_t>(band * kBandParameters + kBandOn)] >= 0.5;
     }
     std::array<RunningBand, kEqualizerBands> bands_;
+    Listening listening_;
 };
 
 }  // namespace

@@ -17,6 +17,11 @@ enum BandParameter { kBandOn, kBandType, kBandFrequency, kBandGain, kBandQ, kBan
 /// No latency.
 extern const StageKind kEqualizerStage;
 
+/// Row after the bands: which band is listened to alone (0: none, b + 1: band b). Transient. Heard is the
+/// band's own range: a bell or notch through a band-pass of its frequency and Q, a shelf through a
+/// second-order low or high cut at its frequency, a cut by what it takes away.
+inline constexpr int kListenRow = kEqualizerBands * kBandParameters;
+
 /// What band `band` (0 to 15) is set to, from the stage's values. The on/off state is not part of it.
 BandSettings band_settings(std::span<const double> values, int band);
 

@@ -60,7 +60,7 @@ class ExpanderStage final : public Stage {
     }
     void process(const AudioBlock& block) override {
         float work[kGrain];
-        detector_.process(band_.listen(block), mode_, work);
+        detector_.process(band_.listen(side_chain(block)), mode_, work);
         const auto t = static_cast<float>(threshold_.grain_value());
         const auto r = static_cast<float>(ratio_.grain_value());
         const auto k = static_cast<float>(knee_.grain_value());

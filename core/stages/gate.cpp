@@ -67,7 +67,7 @@ class GateStage final : public Stage {
     }
     void process(const AudioBlock& block) override {
         float level[kGrain];
-        detector_.process(band_.listen(block), LevelDetector::Mode::rms, level);
+        detector_.process(band_.listen(side_chain(block)), LevelDetector::Mode::rms, level);
         lookahead_.process(block);
         const auto open_at = static_cast<float>(open_at_.grain_value());
         // A closing threshold above the opening one would flutter; the lower of the two closes.

@@ -37,6 +37,7 @@ struct Parameter {
     std::span<const Choice> choices{};  ///< for ValueKind::choice; the value is the index
     DiagramMark mark = DiagramMark::none;
     bool structural = false;           ///< changing it changes latency: the chain is rebuilt and cross-faded
+    bool transient = false;            ///< of the moment only: never saved, off after every start
     std::string_view group = {};       ///< parameters of one group belong together (an equalizer band)
     std::string_view mark_title = {};  ///< the word beside the mark on the diagram ("opens")
 };
@@ -72,6 +73,10 @@ constexpr Parameter marked(Parameter p, DiagramMark mark, std::string_view mark_
 }
 constexpr Parameter structural(Parameter p) {
     p.structural = true;
+    return p;
+}
+constexpr Parameter transient(Parameter p) {
+    p.transient = true;
     return p;
 }
 constexpr Parameter in_group(Parameter p, std::string_view group) {

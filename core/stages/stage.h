@@ -44,11 +44,17 @@ class Stage {
         return out;
     }
 
+    /// Sound for the detection of the next process() call in place of the stage's own input (ducking); same
+    /// frames and channels. nullptr: its own. Stages without detection ignore it.
+    void set_side_chain(const AudioBlock* side) { side_ = side; }
+
   protected:
+    const AudioBlock& side_chain(const AudioBlock& own) const { return side_ != nullptr ? *side_ : own; }
     void note_reduction(float db) { reduction_ = std::max(reduction_, db); }
 
   private:
     float reduction_ = 0.0f;
+    const AudioBlock* side_ = nullptr;
 };
 
 /// One kind of stage: its names, its table and how to make one.

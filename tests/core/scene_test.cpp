@@ -55,6 +55,7 @@ TEST_CASE("a scene is read back exactly as it was written", "[scene]") {
         for (const auto* kind : stage_kinds()) {
             StageSpec spec = new_stage(any.chain, *kind);
             for (size_t i = 0; i < spec.values.size(); ++i) {
+                if (kind->parameters[i].transient) continue;
                 spec.values[i] = position_to_value(kind->parameters[i], position(random));
             }
             any.chain.stages.push_back(spec);
@@ -118,6 +119,16 @@ TEST_CASE("all problems of a scene are told, not only the first", "[scene]") {
     const std::string text =
         problems(minimal(R"({"kind":"gate","parameters":{"hold":-5,"attack":"x"}},{"kind":"nope"})"));
     CHECK_THAT(text, Catch::Contains("hold") && Catch::Contains("attack") && Catch::Contains("nope"));
+}
+
+TEST_CASE("what is of the moment only is not saved, and not taken from a file", "[scene]") {
+    Scene s = example();
+    s.chain.stages[3].set("listen", 2);
+    const std::string text = write_scene(s);
+    CHECK(text.find("listen") == std::string::npos);
+    CHECK(read_scene(text).scene->chain == without_transients(s.chain));
+    CHECK_THAT(problems(minimal(R"({"kind":"equalizer","parameters":{"listen":"band1"}})")),
+               Catch::Contains("no such parameter"));
 }
 
 TEST_CASE("random damage to a scene file never crashes and never half-loads", "[scene]") {

@@ -12,6 +12,7 @@
 #include <filesystem>
 #include <thread>
 
+#include "base/file.h"
 #include "support/command.h"
 
 namespace reed::test {
@@ -95,11 +96,17 @@ int Daemon::play(const std::string& file, const std::string& target) const {
     // The session manager links players to sinks only; the way into a virtual microphone is linked by hand.
     const int player = start({"pw-cat", "--playback", "--target", "0", file});
     bool linked = false;
-    for (int i = 0; i < 100 && !linked; ++i) {
+    for (int i = 0; i < 200 && !linked; ++i) {
         linked = run_command({"/usr/bin/pw-link", "pw-cat:output_MONO", target + ":input_MONO"}).status == 0;
-        if (!linked) pause(5);
+        if (!linked) pause(10);
     }
-    REQUIRE(linked);
+    if (!linked) {
+        const auto log = read_file(folder_.path("daemon.log"), 1'000'000);
+        const auto ports = run_command({"/usr/bin/pw-link", "-io"});
+        FAIL("the player was not linked\nports:\n"
+             << ports.out << ports.err << "\nlog:\n"
+             << (log.ok() ? log.value() : ""));
+    }
     return player;
 }
 
