@@ -86,8 +86,13 @@ class HandOver {
     /// Fills `out`; false when there was not enough and silence took its place.
     bool read(const AudioBlock& out) {
         const std::int64_t available = ring_->written() - read_;
-        // Left over from cycles in which nobody listened: skip to the newest.
-        if (available > 2 * std::max(out.frames, 1024)) read_ = ring_->written() - out.frames;
+        // Blocks too many, from cycles in which nobody listened or a cycle the daemon lost: far too many are
+        // skipped at once, a lasting rest (it would be delay for the whole evening) after a while.
+        late_ = available > out.frames ? late_ + 1 : 0;
+        if (available > 8 * out.frames || late_ > 200) {
+            read_ = ring_->written() - std::min<std::int64_t>(available, out.frames);
+            late_ = 0;
+        }
         float* rows[kMaxChannels] = {out.rows[0], out.rows[1]};
         if (ring_->read(read_, out.frames, rows)) {
             read_ += out.frames;
@@ -100,6 +105,7 @@ class HandOver {
   private:
     std::unique_ptr<HistoryRing> ring_;
     std::int64_t read_ = 0;
+    int late_ = 0;
 };
 
 }  // namespace

@@ -45,7 +45,8 @@ Daemon::Daemon() {
     setenv("XDG_CONFIG_HOME", (folder_.folder() + "/config").c_str(), 1);
     unsetenv("PIPEWIRE_REMOTE");
     // No Bluetooth: its monitor ends the session manager where systemd-logind does not run (containers).
-    REQUIRE(write_file(folder_.path("config/wireplumber/bluetooth.lua.d/90-enable-all.lua"), "-- nothing\n").ok());
+    REQUIRE(write_file(folder_.path("config/wireplumber/bluetooth.lua.d/90-enable-all.lua"), "-- nothing\n")
+                .ok());
     children_.push_back(start({"pipewire"}));
     for (int i = 0; i < 200 && !std::filesystem::exists(folder_.folder() + "/pipewire-0"); ++i) pause(20);
     REQUIRE(std::filesystem::exists(folder_.folder() + "/pipewire-0"));

@@ -20,13 +20,13 @@ void wait(double seconds) {
     std::this_thread::sleep_for(std::chrono::duration<double>(seconds));
 }
 
-/// Where `part` lies best in `whole` (in frames), by correlation; searched in steps of one from 0 on.
-size_t align(const std::vector<float>& whole, const std::vector<float>& part, size_t search) {
+/// Where `part` lies best in `whole` (in frames), by correlation; looked for from `first` to `last`.
+size_t align(const std::vector<float>& whole, const std::vector<float>& part, size_t first, size_t last) {
     double best = -1.0;
-    size_t at = 0;
-    for (size_t lag = 0; lag < search && lag + part.size() <= whole.size(); ++lag) {
+    size_t at = first;
+    for (size_t lag = first; lag < last && lag + part.size() <= whole.size(); ++lag) {
         double sum = 0.0;
-        for (size_t i = 0; i < part.size(); i += 3) sum += static_cast<double>(whole[lag + i]) * part[i];
+        for (size_t i = 0; i < part.size(); i += 5) sum += static_cast<double>(whole[lag + i]) * part[i];
         if (sum > best) {
             best = sum;
             at = lag;
@@ -64,6 +64,7 @@ TEST_CASE("words spoken into a microphone come out of Dusky Reed as the offline 
 
     PipeWireOptions options;
     options.source = "desk_mic";
+    options.block = 1024;
     auto made = PipeWireDevice::create(options);
     REQUIRE(made.ok());
     Device& device = *made.value();
@@ -103,21 +104,33 @@ TEST_CASE("words spoken into a microphone come out of Dusky Reed as the offline 
     REQUIRE(recorded.ok());
     const auto& got = recorded.value()[0];
     const auto wanted = run(chain, words);
-    // The second word, found in the recording, then everything compared at that alignment.
-    const std::vector<float> word(wanted.begin() + 120000, wanted.begin() + 168000);
-    const size_t lag = align(got, word, std::min<size_t>(got.size(), 720000));
-    REQUIRE(lag >= 120000);
-    const size_t offset = lag - 120000;
-    REQUIRE(offset + wanted.size() <= got.size() + 4800);
-    double error = 0.0;
-    double power = 0.0;
-    for (size_t i = 0; i < wanted.size() - 4800 && offset + i < got.size(); ++i) {
-        const double d = got[offset + i] - wanted[i];
-        error += d * d;
-        power += static_cast<double>(wanted[i]) * wanted[i];
+    // Word by word (they stand 0.9 s apart), each at its own alignment: on a busy machine the daemon itself
+    // may lose a cycle of 21 ms now and then, which moves what follows and at worst spoils the word it hits.
+    const std::vector<float> second(wanted.begin() + 120000, wanted.begin() + 168000);
+    const size_t found = align(got, second, 0, std::min<size_t>(got.size(), 720000));
+    REQUIRE(found >= 120000);
+    const size_t offset = found - 120000;
+    int compared = 0;
+    int equal = 0;
+    for (size_t at = 24000; at + 48000 <= wanted.size(); at += 48000) {
+        const std::vector<float> part(wanted.begin() + static_cast<long>(at),
+                                      wanted.begin() + static_cast<long>(at + 48000));
+        if (rms(part) < 0.003) continue;
+        const size_t from = offset + at - std::min<size_t>(offset + at, 8192);
+        const size_t lag = align(got, part, from, from + 16384);
+        double error = 0.0;
+        for (size_t i = 0; i < part.size() && lag + i < got.size(); ++i) {
+            error += (got[lag + i] - part[i]) * (got[lag + i] - part[i]);
+        }
+        const double relative = db(std::sqrt(error / static_cast<double>(part.size())) / rms(part));
+        UNSCOPED_INFO("from " << at << ": " << relative << " dB, moved by "
+                              << static_cast<long>(lag) - static_cast<long>(offset + at));
+        ++compared;
+        equal += relative < -100.0 ? 1 : 0;
     }
-    INFO("error " << db(std::sqrt(error / power)) << " dB, dropouts " << status.dropouts);
-    CHECK(db(std::sqrt(error / power)) < -60.0);
+    UNSCOPED_INFO("dropouts " << status.dropouts);
+    CHECK(compared >= 8);
+    CHECK(equal >= compared - 2);
 }
 
 TEST_CASE("a daemon that ends is noticed", "[live]") {
