@@ -3,7 +3,7 @@
 
 PACKAGES_BUILD=(
   git g++ cmake ninja-build pkg-config ca-certificates
-  qt6-base-dev libqt6svg6-dev libgl-dev
+  qt6-base-dev qt6-svg-dev libgl-dev
   libsndfile1-dev libebur128-dev libspeexdsp-dev libpipewire-0.3-dev
   nlohmann-json3-dev libcli11-dev libreaderwriterqueue-dev
   fonts-lato

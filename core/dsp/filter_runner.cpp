@@ -25,11 +25,66 @@ FilterRunner::Coefficients FilterRunner::convert(const Biquad& f) {
     return c;
 }
 
+namespace {
+
+/// What one pole pair rings out by itself: the next two outputs without input, per unit of each state.
+struct Ring {
+    double y0_s1, y0_s2, y1_s1, y1_s2;
+};
+
+template <typename Coefficients>
+Ring ring_of(const Coefficients& c) {
+    const auto step = [&](double s1, double s2, double& n1, double& n2) {
+        const double v1 = c.a1 * s1 - c.a2 * s2;
+        const double v2 = s2 + c.a2 * s1 - c.a3 * s2;
+        n1 = 2.0 * v1 - s1;
+        n2 = 2.0 * v2 - s2;
+        return c.m1 * v1 + c.m2 * v2;
+    };
+    Ring r{};
+    double n1 = 0.0;
+    double n2 = 0.0;
+    double unused1 = 0.0;
+    double unused2 = 0.0;
+    r.y0_s1 = step(1.0, 0.0, n1, n2);
+    r.y1_s1 = step(n1, n2, unused1, unused2);
+    r.y0_s2 = step(0.0, 1.0, n1, n2);
+    r.y1_s2 = step(n1, n2, unused1, unused2);
+    return r;
+}
+
+}  // namespace
+
+void FilterRunner::to_still(const Coefficients& c, const std::array<State, kMaxChannels>& state,
+                            Still& still) {
+    const Ring r = ring_of(c);
+    for (size_t ch = 0; ch < kMaxChannels; ++ch) {
+        const double y0 = r.y0_s1 * state[ch].s1 + r.y0_s2 * state[ch].s2;
+        const double y1 = r.y1_s1 * state[ch].s1 + r.y1_s2 * state[ch].s2;
+        still.s1[ch] = y0;
+        still.s2[ch] = y1 + still.f.a1 * y0;
+    }
+}
+
+void FilterRunner::to_moving(const Still& still, const Coefficients& c,
+                             std::array<State, kMaxChannels>& state) {
+    const Ring r = ring_of(c);
+    const double det = r.y0_s1 * r.y1_s2 - r.y0_s2 * r.y1_s1;
+    for (size_t ch = 0; ch < kMaxChannels; ++ch) {
+        state[ch] = {};
+        // A filter that does nothing has nothing to ring.
+        if (std::abs(det) < 1e-18) continue;
+        const double y0 = still.s1[ch];
+        const double y1 = still.s2[ch] - still.f.a1 * y0;
+        state[ch].s1 = (y0 * r.y1_s2 - y1 * r.y0_s2) / det;
+        state[ch].s2 = (y1 * r.y0_s1 - y0 * r.y1_s1) / det;
+    }
+}
+
 void FilterRunner::snap(const Sections& sections) {
+    hold();
     count_ = sections.count;
-    for (size_t i = 0; i < static_cast<size_t>(count_); ++i)
-        now_[i] = goal_[i] = convert(sections.biquads[i]);
-    moving_ = false;
+    for (size_t i = 0; i < static_cast<size_t>(count_); ++i) still_[i].f = sections.biquads[i];
 }
 
 void FilterRunner::glide(const Sections& sections) {
@@ -37,38 +92,45 @@ void FilterRunner::glide(const Sections& sections) {
         snap(sections);
         return;
     }
-    hold();
     for (size_t i = 0; i < static_cast<size_t>(count_); ++i) {
+        if (moving_) {
+            now_[i] = convert(goal_[i]);  // the end of the glide before, without its rounding
+        } else {
+            now_[i] = convert(still_[i].f);
+            to_moving(still_[i], now_[i], state_[i]);
+        }
         const Coefficients to = convert(sections.biquads[i]);
         const Coefficients& from = now_[i];
         constexpr double n = 1.0 / kGrain;
         step_[i] = {(to.a1 - from.a1) * n, (to.a2 - from.a2) * n, (to.a3 - from.a3) * n,
                     (to.m0 - from.m0) * n, (to.m1 - from.m1) * n, (to.m2 - from.m2) * n};
-        goal_[i] = to;
+        goal_[i] = sections.biquads[i];
     }
     moving_ = true;
 }
 
 void FilterRunner::hold() {
-    if (moving_) now_ = goal_;
+    if (!moving_) return;
     moving_ = false;
+    for (size_t i = 0; i < static_cast<size_t>(count_); ++i) {
+        still_[i].f = goal_[i];
+        to_still(convert(goal_[i]), state_[i], still_[i]);
+    }
 }
 
 void FilterRunner::reset() {
     state_ = {};
+    for (auto& s : still_) s = Still{s.f};
 }
 
 float FilterRunner::next(int channel, float in) {
     double x = in;
     for (size_t i = 0; i < static_cast<size_t>(count_); ++i) {
-        const Coefficients& c = now_[i];
-        State& s = state_[i][static_cast<size_t>(channel)];
-        const double v3 = x - s.s2;
-        const double v1 = c.a1 * s.s1 + c.a2 * v3;
-        const double v2 = s.s2 + c.a2 * s.s1 + c.a3 * v3;
-        s.s1 = 2.0 * v1 - s.s1;
-        s.s2 = 2.0 * v2 - s.s2;
-        x = c.m0 * x + c.m1 * v1 + c.m2 * v2;
+        Still& s = still_[i];
+        const double y = s.f.b0 * x + s.s1[channel];
+        s.s1[channel] = s.f.b1 * x - s.f.a1 * y + s.s2[channel];
+        s.s2[channel] = s.f.b2 * x - s.f.a2 * y;
+        x = y;
     }
     return static_cast<float>(x);
 }
@@ -76,27 +138,71 @@ float FilterRunner::next(int channel, float in) {
 void FilterRunner::process(const AudioBlock& block) {
     if (moving_) {
         run_moving(block);
-    } else {
-        run_still(block);
+        return;
+    }
+    FilterRunner* self = this;
+    process_still(&self, 1, block);
+}
+
+void FilterRunner::process_still(FilterRunner* const* runners, int count, const AudioBlock& block) {
+    constexpr int kMost = 16 * kMaxSections;
+    Still* sections[kMost];
+    int n = 0;
+    for (int r = 0; r < count; ++r) {
+        for (int i = 0; i < runners[r]->count_ && n < kMost; ++i) {
+            sections[n++] = &runners[r]->still_[static_cast<size_t>(i)];
+        }
+    }
+    run(sections, n, block);
+}
+
+void FilterRunner::run(Still* const* sections, int count, const AudioBlock& block) {
+    int done = 0;
+    while (count - done > 0) {
+        const int n = std::min(count - done, 4);
+        switch (n) {
+            case 4:
+                run_group<4>(sections + done, block);
+                break;
+            case 3:
+                run_group<3>(sections + done, block);
+                break;
+            case 2:
+                run_group<2>(sections + done, block);
+                break;
+            default:
+                run_group<1>(sections + done, block);
+                break;
+        }
+        done += n;
     }
 }
 
-void FilterRunner::run_still(const AudioBlock& block) {
-    for (size_t i = 0; i < static_cast<size_t>(count_); ++i) {
-        const Coefficients c = now_[i];
-        for (int ch = 0; ch < block.channels; ++ch) {
-            State s = state_[i][static_cast<size_t>(ch)];
-            float* x = block[ch];
-            for (int n = 0; n < block.frames; ++n) {
-                const double in = x[n];
-                const double v3 = in - s.s2;
-                const double v1 = c.a1 * s.s1 + c.a2 * v3;
-                const double v2 = s.s2 + c.a2 * s.s1 + c.a3 * v3;
-                s.s1 = 2.0 * v1 - s.s1;
-                s.s2 = 2.0 * v2 - s.s2;
-                x[n] = static_cast<float>(c.m0 * in + c.m1 * v1 + c.m2 * v2);
+template <int N>
+void FilterRunner::run_group(Still* const* sections, const AudioBlock& block) {
+    Biquad f[N];
+    for (int k = 0; k < N; ++k) f[k] = sections[k]->f;
+    for (int ch = 0; ch < block.channels; ++ch) {
+        double s1[N];
+        double s2[N];
+        for (int k = 0; k < N; ++k) {
+            s1[k] = sections[k]->s1[ch];
+            s2[k] = sections[k]->s2[ch];
+        }
+        float* row = block[ch];
+        for (int n = 0; n < block.frames; ++n) {
+            double x = row[n];
+            for (int k = 0; k < N; ++k) {
+                const double y = f[k].b0 * x + s1[k];
+                s1[k] = f[k].b1 * x - f[k].a1 * y + s2[k];
+                s2[k] = f[k].b2 * x - f[k].a2 * y;
+                x = y;
             }
-            state_[i][static_cast<size_t>(ch)] = s;
+            row[n] = static_cast<float>(x);
+        }
+        for (int k = 0; k < N; ++k) {
+            sections[k]->s1[ch] = s1[k];
+            sections[k]->s2[ch] = s2[k];
         }
     }
 }

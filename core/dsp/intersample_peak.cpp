@@ -18,29 +18,36 @@ IntersamplePeak::IntersamplePeak() {
             const double sinc = std::sin(pi * distance) / (pi * distance);  // the distance is never 0 here
             row[static_cast<size_t>(i)] = static_cast<float>(sinc * window);
         }
+        float total = 0.0f;
+        for (const float tap : row) total += std::abs(tap);
+        most_ = std::max(most_, total);
     }
 }
 
 void IntersamplePeak::reset() {
-    ring_.fill(0.0f);
-    position_ = 0;
+    window_.fill(0.0f);
 }
 
-float IntersamplePeak::next(float in) {
-    ring_[static_cast<size_t>(position_)] = in;
-    ring_[static_cast<size_t>(position_ + kTaps)] = in;
-    position_ = position_ + 1 == kTaps ? 0 : position_ + 1;
-    const float* window = ring_.data() + position_;  // oldest first
-    float peak = std::abs(window[kTaps / 2 - 1]);
-    for (const auto& row : taps_) {
-        // Four partial sums, so that the compiler can keep them in one vector register.
-        float sum[4] = {0.0f, 0.0f, 0.0f, 0.0f};
-        for (int i = 0; i < kTaps; i += 4) {
-            for (int j = 0; j < 4; ++j) sum[j] += row[static_cast<size_t>(i + j)] * window[i + j];
+void IntersamplePeak::process(const float* in, int frames, float floor, float* peak) {
+    float* fresh = window_.data() + kTaps - 1;
+    std::copy_n(in, frames, fresh);
+    float largest = 0.0f;
+    for (int i = 0; i < kTaps - 1 + frames; ++i)
+        largest = std::max(largest, std::abs(window_[static_cast<size_t>(i)]));
+    const float* sample = window_.data() + kTaps / 2 - 1;
+    for (int i = 0; i < frames; ++i) peak[i] = std::max(peak[i], std::abs(sample[i]));
+    if (most_ * largest >= floor) {
+        for (const auto& row : taps_) {
+            float sum[kGrain] = {};
+            for (int k = 0; k < kTaps; ++k) {
+                const float tap = row[static_cast<size_t>(k)];
+                const float* x = window_.data() + k;
+                for (int i = 0; i < frames; ++i) sum[i] += tap * x[i];
+            }
+            for (int i = 0; i < frames; ++i) peak[i] = std::max(peak[i], std::abs(sum[i]));
         }
-        peak = std::max(peak, std::abs((sum[0] + sum[1]) + (sum[2] + sum[3])));
     }
-    return peak;
+    std::copy_n(window_.data() + frames, kTaps - 1, window_.data());
 }
 
 }  // namespace reed

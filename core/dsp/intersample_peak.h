@@ -2,7 +2,8 @@
 #pragma once
 
 #include <array>
-#include <vector>
+
+#include "base/audio_block.h"
 
 namespace reed {
 
@@ -12,20 +13,21 @@ class IntersamplePeak {
   public:
     static constexpr int kTaps = 12;
     static constexpr int kPhases = 4;
-    /// Frames by which next() lags behind its input.
+    /// Frames by which process() lags behind its input.
     static constexpr int kDelay = kTaps / 2;
 
     IntersamplePeak();
     void reset();
 
-    /// Takes one sample; returns the largest absolute value of the sample kDelay frames ago and of the
-    /// three points between it and its successor.
-    float next(float in);
+    /// Takes up to kGrain samples; peak[i] is raised to the largest absolute value of the sample kDelay frames
+    /// before in[i] and of the three points between it and its successor. Values that can't reach `floor` may
+    /// be left lower than they are.
+    void process(const float* in, int frames, float floor, float* peak);
 
   private:
-    alignas(16) std::array<std::array<float, kTaps>, kPhases - 1> taps_{};
-    alignas(16) std::array<float, 2 * kTaps> ring_{};  // every sample twice, so that a window is contiguous
-    int position_ = 0;
+    std::array<std::array<float, kTaps>, kPhases - 1> taps_{};
+    float most_ = 1.0f;  // no interpolated value is above this times the largest sample
+    std::array<float, kTaps - 1 + kGrain> window_{};  // the newest kTaps - 1 samples, then the piece at work
 };
 
 }  // namespace reed

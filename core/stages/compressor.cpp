@@ -106,12 +106,17 @@ class CompressorStage final : public Stage {
         const auto k = static_cast<float>(knee_.grain_value());
         for (int i = 0; i < block.frames; ++i) work[i] = compressor_reduction(work[i], t, r, k);
         float deepest = 0.0f;
+        Ballistics quick = ballistics_;  // in registers, where `work` can't alias them
+        Ballistics slow = slow_;
+        const bool automatic = auto_release_;
         for (int i = 0; i < block.frames; ++i) {
-            float reduction = ballistics_.next(work[i]);
-            if (auto_release_) reduction = std::max(reduction, slow_.next(reduction));
+            float reduction = quick.next(work[i]);
+            if (automatic) reduction = std::max(reduction, slow.next(reduction));
             deepest = std::max(deepest, reduction);
             work[i] = -kLog2PerDb * reduction;
         }
+        ballistics_ = quick;
+        slow_ = slow;
         note_reduction(deepest);
         for (int i = 0; i < block.frames; ++i) work[i] = fast_exp2(work[i]);
         apply(block, work);
@@ -128,25 +133,32 @@ class CompressorStage final : public Stage {
 
   private:
     void apply(const AudioBlock& block, float* gain) {
-        for (int i = 0; i < block.frames; ++i) {
-            const float mix = mix_.next();
-            gain[i] = 1.0f + mix * (gain[i] - 1.0f);
+        if (mix_.moving() || mix_.target() != 1.0) {
+            for (int i = 0; i < block.frames; ++i) gain[i] = 1.0f + mix_.next() * (gain[i] - 1.0f);
         }
-        double in = 0.0;
-        double out = 0.0;
-        for (int c = 0; c < block.channels; ++c) {
-            for (int i = 0; i < block.frames; ++i) {
-                const double x = block[c][i];
-                const double y = x * gain[i];
-                in += x * x;
-                out += y * y;
+        if (auto_makeup_on_) {
+            double in = 0.0;
+            double out = 0.0;
+            for (int c = 0; c < block.channels; ++c) {
+                for (int i = 0; i < block.frames; ++i) {
+                    const double x = block[c][i];
+                    const double y = x * gain[i];
+                    in += x * x;
+                    out += y * y;
+                }
             }
+            grain_in_ += in;
+            grain_out_ += out;
         }
-        grain_in_ += in;
-        grain_out_ += out;
-        for (int i = 0; i < block.frames; ++i) {
-            gain[i] *= makeup_.next() * auto_makeup_.next();
-            for (int c = 0; c < block.channels; ++c) block[c][i] *= gain[i];
+        if (makeup_.moving() || auto_makeup_.moving()) {
+            for (int i = 0; i < block.frames; ++i) gain[i] *= makeup_.next() * auto_makeup_.next();
+        } else {
+            const auto whole = static_cast<float>(makeup_.grain_value() * auto_makeup_.grain_value());
+            for (int i = 0; i < block.frames; ++i) gain[i] *= whole;
+        }
+        for (int c = 0; c < block.channels; ++c) {
+            float* x = block[c];
+            for (int i = 0; i < block.frames; ++i) x[i] *= gain[i];
         }
     }
     /// Mean power before and after, over three seconds of sound above -60 dBFS; their ratio is the

@@ -22,10 +22,12 @@ inline LevelDetector::Mode detection_mode(double value) {
 /// the largest.
 inline float apply_reduction(const AudioBlock& block, Ballistics& ballistics, float* reduction) {
     float deepest = 0.0f;
+    Ballistics local = ballistics;  // in registers, where `reduction` can't alias it
     for (int i = 0; i < block.frames; ++i) {
-        reduction[i] = ballistics.next(reduction[i]);
+        reduction[i] = local.next(reduction[i]);
         deepest = std::max(deepest, reduction[i]);
     }
+    ballistics = local;
     for (int i = 0; i < block.frames; ++i) reduction[i] = fast_exp2(-kLog2PerDb * reduction[i]);
     for (int c = 0; c < block.channels; ++c) {
         for (int i = 0; i < block.frames; ++i) block[c][i] *= reduction[i];

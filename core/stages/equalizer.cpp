@@ -138,7 +138,6 @@ class RunningBand {
         active_ = !silent && !neutral();
     }
     void process(const AudioBlock& block) {
-        if (!active_) return;
         if (!wet_.moving() && wet_.grain_value() == 1.0) {
             runner_.process(block);
             return;
@@ -156,6 +155,11 @@ class RunningBand {
         }
     }
     void reset() { runner_.reset(); }
+
+    bool active() const { return active_; }
+    /// Fully heard and not moving: may be run together with its neighbours.
+    bool still() const { return !runner_.moving() && !wet_.moving() && wet_.grain_value() == 1.0; }
+    FilterRunner& runner() { return runner_; }
 
   private:
     /// A bell, shelf or tilt of 0 dB does nothing, so it costs nothing.
@@ -291,7 +295,7 @@ class EqualizerStage final : public Stage {
             std::copy_n(block[c], block.frames, rows[c]);
             copy.rows[static_cast<size_t>(c)] = rows[c];
         }
-        for (auto& band : bands_) band.process(block);
+        run_bands(block);
         if (listening) listening_.process(copy, block);
     }
     void reset() override {
@@ -300,6 +304,25 @@ class EqualizerStage final : public Stage {
     }
 
   private:
+    /// In their order; neighbours that are still go together.
+    void run_bands(const AudioBlock& block) {
+        FilterRunner* together[kEqualizerBands];
+        int count = 0;
+        const auto flush = [&] {
+            if (count > 0) FilterRunner::process_still(together, count, block);
+            count = 0;
+        };
+        for (auto& band : bands_) {
+            if (!band.active()) continue;
+            if (band.still()) {
+                together[count++] = &band.runner();
+                continue;
+            }
+            flush();
+            band.process(block);
+        }
+        flush();
+    }
     static bool on(std::span<const double> values, int band) {
         return values[static_cast<size_t>(band * kBandParameters + kBandOn)] >= 0.5;
     }

@@ -46,16 +46,28 @@ class GainStage final : public Stage {
     void begin_grain() override {
         amount_.begin_grain();
         dc_mix_.begin_grain();
+        routed_ = channels_ != 0;
         for (auto& row : matrix_) {
-            for (auto& cell : row) cell.begin_grain();
+            for (auto& cell : row) {
+                cell.begin_grain();
+                routed_ = routed_ || cell.moving();
+            }
         }
     }
     void process(const AudioBlock& block) override {
-        if (block.channels == 2) mix_channels(block);
+        if (block.channels == 2 && routed_) mix_channels(block);
         if (dc_mix_.moving() || dc_mix_.target() > 0.0) block_dc(block);
-        for (int i = 0; i < block.frames; ++i) {
-            const float g = amount_.next();
-            for (int c = 0; c < block.channels; ++c) block[c][i] *= g;
+        if (amount_.moving()) {
+            for (int i = 0; i < block.frames; ++i) {
+                const float g = amount_.next();
+                for (int c = 0; c < block.channels; ++c) block[c][i] *= g;
+            }
+            return;
+        }
+        const auto g = static_cast<float>(amount_.grain_value());
+        for (int c = 0; c < block.channels; ++c) {
+            float* x = block[c];
+            for (int i = 0; i < block.frames; ++i) x[i] *= g;
         }
     }
     void reset() override { dc_.reset(); }
@@ -70,7 +82,8 @@ class GainStage final : public Stage {
             {{1, 0}, {0, 1}},     {{1, 1}, {0, 0}},       {{0, 0}, {1, 1}},
             {{.5, .5}, {.5, .5}}, {{.5, .5}, {-.5, -.5}},
         };
-        const auto& r = kRoutes[static_cast<size_t>(values[kChannels])];
+        channels_ = static_cast<size_t>(values[kChannels]);
+        const auto& r = kRoutes[channels_];
         for (int from = 0; from < 2; ++from) {
             for (int to = 0; to < 2; ++to) matrix_[from][to].set(r[from][to]);
         }
@@ -95,6 +108,8 @@ class GainStage final : public Stage {
         }
     }
 
+    size_t channels_ = 0;
+    bool routed_ = true;  // the channels are mixed, or still on their way back to straight through
     Smoothed amount_;
     Smoothed dc_mix_;
     Smoothed matrix_[kMaxChannels][kMaxChannels];

@@ -72,23 +72,37 @@ class GateStage final : public Stage {
         const auto open_at = static_cast<float>(open_at_.grain_value());
         // A closing threshold above the opening one would flutter; the lower of the two closes.
         const auto close_at = std::min(open_at, static_cast<float>(close_at_.grain_value()));
+        float gain[kGrain];
         float lowest = 1.0f;
+        // State in registers, where the writes to `gain` can't alias it.
+        bool open = open_;
+        int held = held_;
+        float now = gain_;
+        const float attack = attack_;
+        const float release = release_;
+        const bool moving = closed_gain_.moving();
+        auto floor = static_cast<float>(closed_gain_.grain_value());
         for (int i = 0; i < block.frames; ++i) {
-            if (level[i] >= open_at) {
-                open_ = true;
-            }
-            if (open_ && level[i] >= close_at) {
-                held_ = hold_frames_;
-            } else if (open_ && held_ > 0) {
-                --held_;
+            open = open || level[i] >= open_at;
+            if (open && level[i] >= close_at) {
+                held = hold_frames_;
+            } else if (open && held > 0) {
+                --held;
             } else {
-                open_ = false;
+                open = false;
             }
-            const float floor = closed_gain_.next();
-            const float target = open_ ? 1.0f : floor;
-            gain_ += (target > gain_ ? attack_ : release_) * (target - gain_);
-            lowest = std::min(lowest, gain_);
-            for (int c = 0; c < block.channels; ++c) block[c][i] *= gain_;
+            if (moving) floor = closed_gain_.next();
+            const float target = open ? 1.0f : floor;
+            now += (target > now ? attack : release) * (target - now);
+            lowest = std::min(lowest, now);
+            gain[i] = now;
+        }
+        open_ = open;
+        held_ = held;
+        gain_ = now;
+        for (int c = 0; c < block.channels; ++c) {
+            float* x = block[c];
+            for (int i = 0; i < block.frames; ++i) x[i] *= gain[i];
         }
         note_reduction(static_cast<float>(-gain_to_db(lowest)));
     }

@@ -35,6 +35,7 @@ class LimiterStage final : public Stage {
         true_peak_ = values[kTruePeak] >= 0.5;
         window_ = std::max(2, static_cast<int>(std::lround(values[kLookahead] * 0.001 * rate_)));
         minimum_.prepare(window_ + 1);
+        rest_after_ = 2 * window_ + 4;
         average_.assign(static_cast<size_t>(window_) + 1, 1.0f);
         for (auto& line : delays_) line.prepare(latency());
         ceiling_.prepare(rate_, 0.005, values[kCeiling]);
@@ -56,52 +57,67 @@ class LimiterStage final : public Stage {
         aim_ = true_peak_ ? limit_ * 0.9943f : limit_;
     }
     void process(const AudioBlock& block) override {
+        float peak[kGrain] = {};
+        for (int c = 0; c < block.channels; ++c) {
+            const float* x = block[c];
+            if (true_peak_) {
+                peaks_[c].process(x, block.frames, aim_, peak);
+            } else {
+                for (int i = 0; i < block.frames; ++i) peak[i] = std::max(peak[i], std::abs(x[i]));
+            }
+            delays_[c].process(block[c], block[c], block.frames);
+        }
+        float gain[kGrain];
         float lowest = 1.0f;
         for (int i = 0; i < block.frames; ++i) {
-            float peak = 0.0f;
-            for (int c = 0; c < block.channels; ++c) {
-                const float x = block[c][i];
-                peak = std::max(peak, true_peak_ ? peaks_[c].next(x) : std::abs(x));
-            }
-            const float gain = smooth_gain(peak > aim_ ? aim_ / peak : 1.0f);
-            lowest = std::min(lowest, gain);
-            for (int c = 0; c < block.channels; ++c) {
-                const float y = delays_[c].next(block[c][i]) * gain;
-                block[c][i] = std::min(std::max(y, -limit_), limit_);
-            }
+            gain[i] = peak[i] <= aim_ && rested_ > rest_after_ ? 1.0f : smooth_gain(peak[i]);
+            lowest = std::min(lowest, gain[i]);
         }
         note_reduction(static_cast<float>(-gain_to_db(lowest)));
+        for (int c = 0; c < block.channels; ++c) {
+            float* x = block[c];
+            for (int i = 0; i < block.frames; ++i) x[i] = std::min(std::max(x[i] * gain[i], -limit_), limit_);
+        }
     }
     void reset() override {
         for (auto& p : peaks_) p.reset();
         for (auto& d : delays_) d.reset();
-        minimum_.reset();
-        std::fill(average_.begin(), average_.end(), 1.0f);
-        sum_ = static_cast<double>(average_.size());
-        position_ = 0;
-        fast_ = slow_ = 0.0f;
+        rest();
+        rested_ = rest_after_ + 1;
         begin_grain();
     }
     int latency() const override { return window_ + (true_peak_ ? IntersamplePeak::kDelay : 0); }
 
   private:
-    /// `wanted` gain of the newest peak in, gain for the sample leaving the delay out. The minimum over
-    /// the window holds every peak until it leaves; the mean over the same window turns the step into a
-    /// ramp that ends at the peak and never lies above what it needs.
-    float smooth_gain(float wanted) {
-        const float reduction = 1.0f - minimum_.next(wanted);
+    /// The newest peak in, gain for the sample leaving the delay out. The minimum over the window holds
+    /// every peak until it leaves; the mean over the same window turns the step into a ramp that ends at the
+    /// peak and never lies above what it needs.
+    float smooth_gain(float peak) {
+        const float reduction = 1.0f - minimum_.next(peak > aim_ ? aim_ / peak : 1.0f);
         fast_ = std::max(reduction, fast_ + fast_release_ * (reduction - fast_));
         slow_ += (fast_ > slow_ ? slow_attack_ : slow_release_) * (fast_ - slow_);
-        const float gain = 1.0f - std::max(fast_, slow_);
+        const float taken = std::max(fast_, slow_);
+        const float gain = 1.0f - taken;
         sum_ += static_cast<double>(gain) - average_[position_];
         average_[position_] = gain;
         if (++position_ == average_.size()) position_ = 0;
+        // Once nothing (less than -120 dB) has been taken for longer than the windows are, it rests.
+        rested_ = taken < 1e-6f ? rested_ + 1 : 0;
+        if (rested_ > rest_after_) rest();
         return static_cast<float>(sum_ / static_cast<double>(average_.size()));
+    }
+    void rest() {
+        minimum_.reset();
+        std::fill(average_.begin(), average_.end(), 1.0f);
+        sum_ = static_cast<double>(average_.size());
+        position_ = 0;
+        fast_ = slow_ = 0.0f;
     }
 
     double rate_ = 48000.0;
     bool true_peak_ = true;
     int window_ = 2;
+    int rest_after_ = 0, rested_ = 0;
     float limit_ = 1.0f, aim_ = 1.0f;
     float fast_release_ = 1.0f, slow_release_ = 1.0f, slow_attack_ = 1.0f, fast_ = 0.0f, slow_ = 0.0f;
     Smoothed ceiling_;
