@@ -108,7 +108,7 @@ class RunningBand {
         gain_.prepare(rate, 0.006, b.gain_db);
         q_.prepare(rate, 0.006, std::log(b.q));
         wet_.prepare(rate, 0.003, on ? 1.0 : 0.0);
-        shape_ = wanted_ = b;
+        shape_ = wanted_ = parked_ = b;
         on_ = on;
         runner_.snap(design(shape_, rate_));
         runner_.reset();
@@ -131,7 +131,8 @@ class RunningBand {
             runner_.reset();
             snap_parameters();
         } else if (silent) {
-            snap_parameters();
+            // Switched off it follows at once, and costs nothing while nobody moves it.
+            if (!(wanted_ == parked_)) snap_parameters();
         } else {
             move_parameters();
         }
@@ -174,7 +175,8 @@ class RunningBand {
         q_.snap(q_.target());
         take_parameters();
         runner_.snap(design(shape_, rate_));
-        if (wet_.target() == 0.0) runner_.reset();
+        runner_.reset();
+        parked_ = wanted_;
     }
     void move_parameters() {
         frequency_.begin_grain();
@@ -195,7 +197,7 @@ class RunningBand {
     }
 
     double rate_ = 48000.0;
-    BandSettings shape_, wanted_;
+    BandSettings shape_, wanted_, parked_;
     bool on_ = false, active_ = true;
     Smoothed frequency_, gain_, q_, wet_;
     FilterRunner runner_;
