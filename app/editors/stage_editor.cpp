@@ -6,6 +6,7 @@
 #include <QVBoxLayout>
 
 #include "editors/eq_curve.h"
+#include "editors/octave_view.h"
 #include "editors/time_view.h"
 #include "measure/advice.h"
 #include "session/session.h"
@@ -87,6 +88,8 @@ void StageEditor::show(bool rebuild) {
         shown_kind_ = kind;
         fields_.clear();
         curve_ = nullptr;
+        octaves_ = nullptr;
+        listen_ = nullptr;
         auto* fresh = new QWidget(this);
         static_cast<QVBoxLayout*>(layout())->replaceWidget(body_, fresh);
         body_->hide();
@@ -113,14 +116,21 @@ void StageEditor::show(bool rebuild) {
 
 void StageEditor::showRelevant() {
     const StageSpec* s = session_.stage(session_.focused());
+    const int listened = static_cast<int>(s->values[kListenRow]);
+    if (listen_ != nullptr) {
+        listen_->setChecked(listened > 0);
+        listen_->setText(listened > 0 ? tr("Listening to %1").arg(listened) : tr("Listen"));
+    }
     const BandSettings b = band_settings(s->values, curve_->band());
     const bool cut = b.type == FilterType::low_cut || b.type == FilterType::high_cut;
     const bool tilt = b.type == FilterType::tilt;
     for (auto& [index, f] : fields_) {
         const size_t p = index % kBandParameters;
-        if (p == kBandGain) f->setVisible(!cut && b.type != FilterType::notch);
-        if (p == kBandQ) f->setVisible(!tilt && (!cut || b.slope == 12));
-        if (p == kBandSlope) f->setVisible(cut);
+        bool relevant = true;
+        if (p == kBandGain) relevant = !cut && b.type != FilterType::notch;
+        if (p == kBandQ) relevant = !tilt && (!cut || b.slope == 12);
+        if (p == kBandSlope) relevant = cut;
+        f->setVisible(relevant);
     }
 }
 
@@ -163,6 +173,10 @@ void StageEditor::buildEqualizer() {
     line->setSpacing(16);
     curve_ = new EqCurve(session_, body_);
     line->addWidget(curve_, 3);
+    octaves_ = new OctaveView(session_, body_);
+    line->addWidget(octaves_, 3);
+    octaves_->setVisible(show_octaves_);
+    curve_->setVisible(!show_octaves_);
     fields_box_ = new QWidget(body_);
     fields_box_->setFixedWidth(210);
     grid_ = new QGridLayout(fields_box_);
@@ -185,12 +199,19 @@ void StageEditor::buildEqualizer() {
     chooser->addWidget(forth);
     grid_->addLayout(chooser, 0, 0);
     const auto show_band = [this, name](int band) {
-        for (auto& [index, f] : fields_) f->deleteLater();
+        const StageSpec* now = session_.stage(session_.focused());
+        // What is listened to follows the choice.
+        if (now != nullptr && now->values[kListenRow] > 0)
+            session_.setValue(session_.focused(), kListenRow, band + 1);
+        for (auto& [index, f] : fields_) {
+            grid_->removeWidget(f);  // at once: two sets of fields would push the curve about
+            f->hide();
+            f->deleteLater();
+        }
         fields_.clear();
         name->setText(tr("Band %1 of %2").arg(band + 1).arg(kEqualizerBands));
         for (int p = 0; p < kBandParameters; ++p) {
             addField(static_cast<size_t>(band * kBandParameters + p), p + 1, 0);
-            fields_.back().second->show();
         }
         showRelevant();
     };
@@ -200,6 +221,32 @@ void StageEditor::buildEqualizer() {
     connect(forth, &FlatButton::clicked, this,
             [this] { curve_->chooseBand(std::min(kEqualizerBands - 1, curve_->band() + 1)); });
     grid_->setRowStretch(kBandParameters + 1, 1);
+    auto* views = new QHBoxLayout;
+    auto* listen = new FlatButton(tr("Listen"), fields_box_);
+    listen->setObjectName("listen_button");
+    listen->setCheckable(true);
+    listen->setWeight(FlatButton::Weight::raised);
+    listen->setToolTip(
+        tr("Hear the range of this band alone. The feed carries it too, until you switch it off."));
+    connect(listen, &FlatButton::clicked, this, [this](bool on) {
+        session_.setValue(session_.focused(), kListenRow, on ? curve_->band() + 1 : 0);
+    });
+    auto* octaves = new FlatButton(tr("Octaves"), fields_box_);
+    octaves->setObjectName("octaves_button");
+    octaves->setCheckable(true);
+    octaves->setChecked(show_octaves_);
+    octaves->setWeight(FlatButton::Weight::raised);
+    octaves->setToolTip(tr("Ten sliders in place of the curve; they use bands 7 to 16"));
+    connect(octaves, &FlatButton::clicked, this, [this](bool on) {
+        show_octaves_ = on;
+        octaves_->setVisible(on);
+        curve_->setVisible(!on);
+    });
+    listen_ = listen;
+    views->addWidget(listen);
+    views->addWidget(octaves);
+    views->addStretch(1);
+    grid_->addLayout(views, kBandParameters + 2, 0);
     show_band(curve_->band());
 }
 

@@ -11,6 +11,7 @@ namespace reed::ui {
 
 class EqCurve;
 class FlatButton;
+class OctaveView;
 class Session;
 class TimeView;
 class ValueField;
@@ -45,6 +46,9 @@ class StageEditor final : public QWidget {
     QWidget* fields_box_ = nullptr;
     QGridLayout* grid_ = nullptr;
     EqCurve* curve_ = nullptr;
+    OctaveView* octaves_ = nullptr;
+    FlatButton* listen_ = nullptr;
+    bool show_octaves_ = false;
     std::vector<std::pair<size_t, ValueField*>> fields_;
     QString shown_stage_, shown_kind_;
     int ticks_ = 0;

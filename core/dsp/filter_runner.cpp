@@ -157,21 +157,27 @@ void FilterRunner::process_still(FilterRunner* const* runners, int count, const 
 }
 
 void FilterRunner::run(Still* const* sections, int count, const AudioBlock& block) {
-    int done = 0;
-    while (count - done > 0) {
-        const int n = std::min(count - done, 4);
+    for (int done = 0; done < count;) {
+        const int n = std::min(count - done, 6);
+        Still* const* at = sections + done;
         switch (n) {
+            case 6:
+                run_group<6>(at, block);
+                break;
+            case 5:
+                run_group<5>(at, block);
+                break;
             case 4:
-                run_group<4>(sections + done, block);
+                run_group<4>(at, block);
                 break;
             case 3:
-                run_group<3>(sections + done, block);
+                run_group<3>(at, block);
                 break;
             case 2:
-                run_group<2>(sections + done, block);
+                run_group<2>(at, block);
                 break;
             default:
-                run_group<1>(sections + done, block);
+                run_group<1>(at, block);
                 break;
         }
         done += n;
@@ -180,29 +186,45 @@ void FilterRunner::run(Still* const* sections, int count, const AudioBlock& bloc
 
 template <int N>
 void FilterRunner::run_group(Still* const* sections, const AudioBlock& block) {
+    // Both channels at once as long as their states fit into registers.
+    if (N <= 3 && block.channels == 2) {
+        run_rows<N, 2>(sections, block, 0);
+        return;
+    }
+    for (int ch = 0; ch < block.channels; ++ch) run_rows<N, 1>(sections, block, ch);
+}
+
+template <int N, int C>
+void FilterRunner::run_rows(Still* const* sections, const AudioBlock& block, int first) {
     Biquad f[N];
-    for (int k = 0; k < N; ++k) f[k] = sections[k]->f;
-    for (int ch = 0; ch < block.channels; ++ch) {
-        double s1[N];
-        double s2[N];
-        for (int k = 0; k < N; ++k) {
-            s1[k] = sections[k]->s1[ch];
-            s2[k] = sections[k]->s2[ch];
+    double s1[N][C];
+    double s2[N][C];
+    float* rows[C];
+    for (int k = 0; k < N; ++k) {
+        f[k] = sections[k]->f;
+        for (int ch = 0; ch < C; ++ch) {
+            s1[k][ch] = sections[k]->s1[first + ch];
+            s2[k][ch] = sections[k]->s2[first + ch];
         }
-        float* row = block[ch];
-        for (int n = 0; n < block.frames; ++n) {
-            double x = row[n];
-            for (int k = 0; k < N; ++k) {
-                const double y = f[k].b0 * x + s1[k];
-                s1[k] = f[k].b1 * x - f[k].a1 * y + s2[k];
-                s2[k] = f[k].b2 * x - f[k].a2 * y;
-                x = y;
+    }
+    for (int ch = 0; ch < C; ++ch) rows[ch] = block[first + ch];
+    for (int n = 0; n < block.frames; ++n) {
+        double x[C];
+        for (int ch = 0; ch < C; ++ch) x[ch] = rows[ch][n];
+        for (int k = 0; k < N; ++k) {
+            for (int ch = 0; ch < C; ++ch) {
+                const double y = f[k].b0 * x[ch] + s1[k][ch];
+                s1[k][ch] = (f[k].b1 * x[ch] + s2[k][ch]) - f[k].a1 * y;
+                s2[k][ch] = f[k].b2 * x[ch] - f[k].a2 * y;
+                x[ch] = y;
             }
-            row[n] = static_cast<float>(x);
         }
-        for (int k = 0; k < N; ++k) {
-            sections[k]->s1[ch] = s1[k];
-            sections[k]->s2[ch] = s2[k];
+        for (int ch = 0; ch < C; ++ch) rows[ch][n] = static_cast<float>(x[ch]);
+    }
+    for (int k = 0; k < N; ++k) {
+        for (int ch = 0; ch < C; ++ch) {
+            sections[k]->s1[first + ch] = s1[k][ch];
+            sections[k]->s2[first + ch] = s2[k][ch];
         }
     }
 }

@@ -57,6 +57,8 @@ class FilterRunner {
     static void run(Still* const* sections, int count, const AudioBlock& block);
     template <int N>
     static void run_group(Still* const* sections, const AudioBlock& block);
+    template <int N, int C>
+    static void run_rows(Still* const* sections, const AudioBlock& block, int first);
     void run_moving(const AudioBlock& block);
 
     int count_ = 0;

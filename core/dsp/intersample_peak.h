@@ -19,9 +19,9 @@ class IntersamplePeak {
     IntersamplePeak();
     void reset();
 
-    /// Takes up to kGrain samples; peak[i] is raised to the largest absolute value of the sample kDelay frames
-    /// before in[i] and of the three points between it and its successor. Values that can't reach `floor` may
-    /// be left lower than they are.
+    /// Takes up to kGrain samples; peak[i] is raised to the largest absolute value of the sample kDelay
+    /// frames before in[i] and of the three points between it and its successor. Values that can't reach
+    /// `floor` may be left lower than they are.
     void process(const float* in, int frames, float floor, float* peak);
 
   private:

@@ -31,9 +31,12 @@ class LevelDetector {
                 // Half of the squared peak is the mean square of the sine with that peak.
                 for (int i = 0; i < side.frames; ++i) power[i] = std::max(power[i], 0.5f * x[i] * x[i]);
             } else {
+                double square[kGrain];
+                for (int i = 0; i < side.frames; ++i) square[i] = coefficient_ * x[i] * x[i];
+                const double keep = 1.0 - coefficient_;
                 double m = mean_[c];
                 for (int i = 0; i < side.frames; ++i) {
-                    m += coefficient_ * (static_cast<double>(x[i]) * x[i] - m);
+                    m = keep * m + square[i];
                     power[i] = std::max(power[i], static_cast<float>(m));
                 }
                 mean_[c] = m;

@@ -121,6 +121,7 @@ class RunningBand {
         q_.set(std::log(b.q));
     }
     void begin_grain() {
+        if (!on_ && !active_ && wet_.target() == 0.0 && wanted_ == parked_) return;  // off and left alone
         const bool same_shape = wanted_.type == shape_.type && wanted_.slope == shape_.slope;
         // Another shape fades out, changes, and fades in again.
         wet_.set(on_ && same_shape ? 1.0 : 0.0);

@@ -72,6 +72,15 @@ class GateStage final : public Stage {
         const auto open_at = static_cast<float>(open_at_.grain_value());
         // A closing threshold above the opening one would flutter; the lower of the two closes.
         const auto close_at = std::min(open_at, static_cast<float>(close_at_.grain_value()));
+        if (steady(level, block.frames, open_at, close_at)) {
+            if (open_) held_ = hold_frames_;
+            note_reduction(static_cast<float>(-gain_to_db(gain_)));
+            for (int c = 0; c < block.channels; ++c) {
+                float* x = block[c];
+                for (int i = 0; i < block.frames; ++i) x[i] *= gain_;
+            }
+            return;
+        }
         float gain[kGrain];
         float lowest = 1.0f;
         // State in registers, where the writes to `gain` can't alias it.
@@ -117,6 +126,20 @@ class GateStage final : public Stage {
     int latency() const override { return lookahead_.frames(); }
 
   private:
+    /// Most of the time nothing happens: open and loud, or closed and quiet, and the gain at its goal. Then
+    /// the long way round would end exactly where it is.
+    bool steady(const float* level, int frames, float open_at, float close_at) const {
+        if (closed_gain_.moving()) return false;
+        float loudest = -200.0f;
+        float quietest = 200.0f;
+        for (int i = 0; i < frames; ++i) {
+            loudest = std::max(loudest, level[i]);
+            quietest = std::min(quietest, level[i]);
+        }
+        if (open_ ? quietest < close_at : loudest >= open_at) return false;
+        const float target = open_ ? 1.0f : static_cast<float>(closed_gain_.grain_value());
+        return gain_ + (target > gain_ ? attack_ : release_) * (target - gain_) == gain_;
+    }
     float pole(double ms) const { return static_cast<float>(1.0 - std::exp(-1.0 / (ms * 0.001 * rate_))); }
 
     double rate_ = 48000.0;

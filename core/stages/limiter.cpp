@@ -67,6 +67,18 @@ class LimiterStage final : public Stage {
             }
             delays_[c].process(block[c], block[c], block.frames);
         }
+        if (rested_ > rest_after_) {
+            float highest = 0.0f;
+            for (int i = 0; i < block.frames; ++i) highest = std::max(highest, peak[i]);
+            if (highest <= aim_) {
+                // Nothing to do; only a ceiling that has just come down may still cut what is in the delay.
+                for (int c = 0; c < block.channels; ++c) {
+                    float* x = block[c];
+                    for (int i = 0; i < block.frames; ++i) x[i] = std::min(std::max(x[i], -limit_), limit_);
+                }
+                return;
+            }
+        }
         float gain[kGrain];
         float lowest = 1.0f;
         for (int i = 0; i < block.frames; ++i) {

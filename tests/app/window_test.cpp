@@ -3,6 +3,7 @@
 
 #include "app/window.h"
 #include "base/file.h"
+#include "editors/octave_view.h"
 #include "theme/theme.h"
 
 using namespace reed;
@@ -210,7 +211,9 @@ TEST_CASE("equalizer bands are dragged, widened, added and switched off on the c
     QTest::qWait(50);
     const QPoint at = curve->handle(2).toPoint();  // band 3: 380 Hz, -3 dB
     const QPoint to(static_cast<int>(curve->xOf(800)), static_cast<int>(curve->yOf(-6)));
+    const int height = curve->height();
     Window::drag(curve, at, to - at);
+    CHECK(curve->height() == height);  // the curve stands still under the hand
     CHECK(w.value("equalizer", "band3_frequency") == Approx(800).epsilon(0.03));
     CHECK(w.value("equalizer", "band3_gain") == Approx(-6).margin(0.3));
     const double q = w.value("equalizer", "band3_q");
@@ -235,6 +238,48 @@ TEST_CASE("equalizer bands are dragged, widened, added and switched off on the c
     CHECK(w.value("equalizer", "band6_gain") == Approx(-2));
     QTest::keyClick(curve, Qt::Key_Delete);
     CHECK(w.value("equalizer", "band6_on") == 0.0);
+}
+
+TEST_CASE("the equalizer's ten octaves are dragged, wheeled and typed; one band can be listened to") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.focus("equalizer");
+    QTest::qWait(50);
+    QTest::mouseClick(w.find<ui::FlatButton>("octaves_button"), Qt::LeftButton);
+    auto* octaves = w.find<ui::OctaveView>("octave_view");
+    REQUIRE(octaves != nullptr);
+    REQUIRE(octaves->isVisible());
+    QTest::qWait(50);
+    const auto slider = [&](size_t i) {
+        return octave_sliders(w.session.stage("equalizer")->values, 48000).value()[i];
+    };
+    const QPoint at = octaves->knob(5).toPoint();  // 1 kHz
+    Window::drag(octaves, at, QPoint(at.x(), static_cast<int>(octaves->yOf(6))) - at);
+    CHECK(slider(5) == Approx(6).margin(0.3));
+    CHECK(slider(4) == Approx(0).margin(0.2));  // its neighbour stays
+    Window::wheel(octaves, octaves->knob(2).toPoint(), -3);
+    CHECK(slider(2) == Approx(-3).margin(0.2));
+    octaves->setFocus();
+    QTest::keyClick(octaves, Qt::Key_Right);
+    CHECK(octaves->chosen() == 3);
+    QTest::keyClick(octaves, Qt::Key_4);
+    auto* edit = octaves->findChild<QLineEdit*>("value_editor");
+    REQUIRE(edit != nullptr);
+    QTest::keyClick(edit, Qt::Key_Return);
+    CHECK(slider(3) == Approx(4).margin(0.2));
+    QTest::mouseDClick(octaves, Qt::LeftButton, {}, octaves->knob(5).toPoint());
+    CHECK(slider(5) == Approx(0).margin(0.2));
+    // Listening changes what is heard, not the scene.
+    QTest::mouseClick(w.find<ui::FlatButton>("octaves_button"), Qt::LeftButton);
+    w.session.saveScene();
+    w.find<ui::EqCurve>("eq_curve")->chooseBand(2);
+    QTest::mouseClick(w.find<ui::FlatButton>("listen_button"), Qt::LeftButton);
+    CHECK(w.value("equalizer", "listen") == 3);
+    CHECK_FALSE(w.session.changed());
+    w.find<ui::EqCurve>("eq_curve")->chooseBand(3);
+    CHECK(w.value("equalizer", "listen") == 4);
+    QTest::mouseClick(w.find<ui::FlatButton>("listen_button"), Qt::LeftButton);
+    CHECK(w.value("equalizer", "listen") == 0);
 }
 
 TEST_CASE("a scene is saved, named, recalled, renamed and removed by keys and menus") {

@@ -1,0 +1,236 @@
+#include "editors/octave_view.h"
+
+#include <QKeyEvent>
+#include <QLineEdit>
+#include <QPainter>
+#include <QPainterPath>
+#include <QWheelEvent>
+#include <cmath>
+
+#include "session/session.h"
+#include "stages/equalizer.h"
+#include "theme/theme.h"
+
+namespace reed::ui {
+namespace {
+
+constexpr Parameter kSlider =
+    parameter::number("octave", "Octave", Unit::decibel, -kOctaveRange, kOctaveRange, 0.0, Scale::linear,
+                      "Lifts or lowers one octave.");
+
+}  // namespace
+
+OctaveView::OctaveView(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+    setObjectName("octave_view");
+    setAttribute(Qt::WA_OpaquePaintEvent);
+    setFocusPolicy(Qt::StrongFocus);
+    setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
+    setToolTip(tr("Drag a slider; double click puts it to 0 dB; type a number to set it."));
+    connect(&session_, &Session::chainChanged, this, &OctaveView::refresh);
+    connect(&session_, &Session::focusChanged, this, &OctaveView::refresh);
+    refresh();
+}
+
+void OctaveView::describe() {
+    setAccessibleName(tr("Octave %1 Hz").arg(octave_name(chosen_)));
+    setAccessibleDescription(tr("%1 dB").arg(sliders_[static_cast<size_t>(chosen_)], 0, 'f', 1));
+}
+
+void OctaveView::refresh() {
+    const StageSpec* s = session_.stage(session_.focused());
+    if (s == nullptr || s->kind != "equalizer") return;
+    const auto read = octave_sliders(s->values, session_.engine().format().sample_rate);
+    usable_ = read.has_value();
+    if (read) sliders_ = *read;
+    describe();
+    update();
+}
+
+QRectF OctaveView::plot() const {
+    return QRectF(rect()).adjusted(36, 26, -12, -24);
+}
+
+double OctaveView::yOf(double db) const {
+    const QRectF r = plot();
+    return r.center().y() - db / kOctaveRange * r.height() / 2.0;
+}
+
+QPointF OctaveView::knob(int i) const {
+    const QRectF r = plot();
+    return {r.left() + (i + 0.5) / kOctaves * r.width(), yOf(sliders_[static_cast<size_t>(i)])};
+}
+
+int OctaveView::columnAt(double x) const {
+    const QRectF r = plot();
+    return std::clamp(static_cast<int>((x - r.left()) / r.width() * kOctaves), 0, kOctaves - 1);
+}
+
+void OctaveView::move(int slider, double db) {
+    const StageSpec* s = session_.stage(session_.focused());
+    if (s == nullptr || !usable_) return;
+    OctaveSliders wanted = sliders_;
+    // What is shown is what was set, to the tenth of a decibel; rounding keeps small rests from adding up.
+    for (auto& w : wanted) w = std::round(w * 10.0) / 10.0;
+    wanted[static_cast<size_t>(slider)] = round_value(kSlider, std::clamp(db, -kOctaveRange, kOctaveRange));
+    std::vector<double> values = s->values;
+    set_octave_sliders(values, wanted, session_.engine().format().sample_rate);
+    session_.setValues(session_.focused(), values,
+                       tr("Equalizer: %1 Hz octave %2 dB")
+                           .arg(octave_name(slider))
+                           .arg(wanted[static_cast<size_t>(slider)], 0, 'f', 1),
+                       QString("octave_%1").arg(slider));
+}
+
+void OctaveView::mousePressEvent(QMouseEvent* event) {
+    if (event->button() != Qt::LeftButton) return;
+    setFocus(Qt::MouseFocusReason);
+    chosen_ = columnAt(event->position().x());
+    dragging_ = true;
+    describe();
+    update();
+}
+
+void OctaveView::mouseMoveEvent(QMouseEvent* event) {
+    if (!dragging_) return;
+    const QRectF r = plot();
+    move(chosen_, (r.center().y() - event->position().y()) / (r.height() / 2.0) * kOctaveRange);
+}
+
+void OctaveView::mouseReleaseEvent(QMouseEvent*) {
+    dragging_ = false;
+    session_.closeStep();
+}
+
+void OctaveView::mouseDoubleClickEvent(QMouseEvent* event) {
+    move(columnAt(event->position().x()), 0.0);
+}
+
+void OctaveView::wheelEvent(QWheelEvent* event) {
+    const QPoint angle = event->angleDelta();
+    const int delta = angle.y() != 0 ? angle.y() : angle.x();
+    chosen_ = columnAt(event->position().x());
+    const bool fine = event->modifiers() & Qt::ShiftModifier;
+    move(chosen_, step_value(kSlider, sliders_[static_cast<size_t>(chosen_)], delta / 120.0, fine));
+    event->accept();
+}
+
+void OctaveView::keyPressEvent(QKeyEvent* event) {
+    const bool fine = event->modifiers() & Qt::ShiftModifier;
+    const double now = sliders_[static_cast<size_t>(chosen_)];
+    switch (event->key()) {
+        case Qt::Key_Left:
+            chosen_ = std::max(0, chosen_ - 1);
+            break;
+        case Qt::Key_Right:
+            chosen_ = std::min(kOctaves - 1, chosen_ + 1);
+            break;
+        case Qt::Key_Up:
+            move(chosen_, step_value(kSlider, now, 1.0, fine));
+            break;
+        case Qt::Key_Down:
+            move(chosen_, step_value(kSlider, now, -1.0, fine));
+            break;
+        case Qt::Key_Backspace:
+            move(chosen_, 0.0);
+            break;
+        default: {
+            const QString typed = event->text();
+            if (!typed.isEmpty() && (typed[0].isDigit() || QString("-+").contains(typed[0])) &&
+                !(event->modifiers() & Qt::ControlModifier)) {
+                openEditor(typed);
+            } else {
+                QWidget::keyPressEvent(event);
+            }
+            return;
+        }
+    }
+    describe();
+    update();
+}
+
+void OctaveView::openEditor(const QString& initial) {
+    if (editor_ != nullptr) return;
+    editor_ = new QLineEdit(initial, this);
+    editor_->setObjectName("value_editor");
+    editor_->setAccessibleName(accessibleName());
+    editor_->setFont(ui::font(13));
+    editor_->setGeometry(static_cast<int>(knob(chosen_).x()) - 26, 1, 52, 24);
+    editor_->show();
+    editor_->setFocus();
+    connect(editor_, &QLineEdit::editingFinished, this, [this] {
+        if (editor_ == nullptr) return;
+        QLineEdit* closing = editor_;
+        editor_ = nullptr;
+        closing->setObjectName({});
+        closing->deleteLater();
+        const auto parsed = parse_value(kSlider, closing->text().toStdString());
+        if (parsed.ok())
+            move(chosen_, parsed.value());
+        else
+            emit session_.message(QString::fromStdString(parsed.error().text()), true);
+        session_.closeStep();
+        setFocus();
+    });
+}
+
+void OctaveView::paintEvent(QPaintEvent*) {
+    const Theme& t = theme();
+    QPainter p(this);
+    p.fillRect(rect(), t.panel);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(hasFocus() ? QPen(t.marsh, 1.5) : QPen(Qt::NoPen));
+    p.setBrush(t.sunken);
+    p.drawRoundedRect(QRectF(rect()).adjusted(1, 1, -1, -1), 6, 6);
+    const QRectF r = plot();
+    p.setFont(ui::font(12));
+    for (int db = -12; db <= 12; db += 6) {
+        p.setPen(QPen(t.line, db == 0 ? 1.4 : 0.7));
+        p.drawLine(QPointF(r.left(), yOf(db)), QPointF(r.right(), yOf(db)));
+        p.setPen(t.muted);
+        p.drawText(QRectF(0, yOf(db) - 8, 31, 16), Qt::AlignRight | Qt::AlignVCenter,
+                   db > 0 ? QString("+%1").arg(db) : QString::number(db));
+    }
+    if (!usable_) {
+        p.setFont(ui::font(14));
+        p.setPen(t.text);
+        p.drawText(r, Qt::AlignCenter | Qt::TextWordWrap,
+                   tr("Bands 7 to 16 are used on the curve. Switch them off there to set octaves here."));
+        return;
+    }
+    // The response of the ten bands together: it passes through every slider.
+    const StageSpec* s = session_.stage(session_.focused());
+    if (s != nullptr && s->kind == "equalizer") {
+        std::vector<double> only = s->values;
+        for (int b = 0; b < kFirstOctaveBand; ++b)
+            only[static_cast<size_t>(b * kBandParameters + kBandOn)] = 0.0;
+        const double rate = session_.engine().format().sample_rate;
+        QPainterPath curve;
+        for (double c = -0.5; c <= kOctaves - 0.5; c += 0.1) {
+            const double f = octave_frequency(0) * std::pow(10.0, 0.3 * c);
+            const QPointF at(r.left() + (c + 0.5) / kOctaves * r.width(),
+                             yOf(equalizer_response_db(only, f, rate)));
+            curve.elementCount() == 0 ? curve.moveTo(at) : curve.lineTo(at);
+        }
+        p.strokePath(curve, QPen(t.straw, 1.6));
+    }
+    for (int i = 0; i < kOctaves; ++i) {
+        const QPointF at = knob(i);
+        const bool chosen = i == chosen_;
+        p.setPen(QPen(t.marsh, 3.0));
+        p.drawLine(QPointF(at.x(), yOf(0.0)), at);
+        p.setPen(QPen(chosen ? t.marsh : t.straw, chosen ? 2.0 : 1.2));
+        p.setBrush(chosen ? t.chosen : t.panel);
+        p.drawRoundedRect(QRectF(at.x() - 11, at.y() - 5, 22, 10), 3, 3);
+        p.setFont(ui::font(12, chosen));
+        p.setPen(chosen ? t.text : t.muted);
+        p.drawText(QRectF(at.x() - 24, 6, 48, 16), Qt::AlignCenter,
+                   QString::number(sliders_[static_cast<size_t>(i)], 'f', 1));
+        p.drawText(QRectF(at.x() - 24, r.bottom() + 4, 48, 16), Qt::AlignCenter, octave_name(i));
+    }
+    p.setFont(ui::font(12));
+    p.setPen(t.muted);
+    p.drawText(QRectF(2, 6, 30, 16), Qt::AlignRight | Qt::AlignVCenter, tr("dB"));
+    p.drawText(QRectF(2, r.bottom() + 4, 30, 16), Qt::AlignRight | Qt::AlignVCenter, tr("Hz"));
+}
+
+}  // namespace reed::ui

@@ -1,0 +1,54 @@
+// The equalizer as ten sliders at octave distance.
+#pragma once
+
+#include <QWidget>
+#include <array>
+
+#include "stages/octave_bands.h"
+
+class QLineEdit;
+
+namespace reed::ui {
+
+class Session;
+
+/// Drag a slider, wheel (Shift: fine), arrow keys: left and right choose, up and down move; a double click or
+/// Backspace puts it to 0 dB; typing a number sets it. The curve passes through every slider.
+class OctaveView final : public QWidget {
+    Q_OBJECT
+  public:
+    explicit OctaveView(Session& session, QWidget* parent = nullptr);
+
+    int chosen() const { return chosen_; }
+    /// Where slider `i` stands in the window of this widget.
+    QPointF knob(int i) const;
+    double yOf(double db) const;
+    QSize sizeHint() const override { return {520, 200}; }
+    QSize minimumSizeHint() const override { return {300, 130}; }
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+
+  private:
+    QRectF plot() const;
+    int columnAt(double x) const;
+    void refresh();
+    void move(int slider, double db);
+    void openEditor(const QString& initial);
+    void describe();
+
+    Session& session_;
+    OctaveSliders sliders_{};
+    bool usable_ = true;
+    int chosen_ = 0;
+    bool dragging_ = false;
+    QLineEdit* editor_ = nullptr;
+};
+
+}  // namespace reed::ui
