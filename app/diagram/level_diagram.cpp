@@ -15,7 +15,7 @@
 namespace reed::ui {
 namespace {
 
-constexpr int kLeft = 58, kRight = 64, kTop = 30, kRail = 62;
+constexpr int kLeft = 58, kRight = 64, kTop = 30;
 constexpr double kHighest = 3.0, kLowest = -84.0;
 
 QString text(std::string_view s) {
@@ -40,8 +40,16 @@ int LevelDiagram::stageCount() const {
     return static_cast<int>(session_.chain().stages.size());
 }
 
+bool LevelDiagram::twoRows() const {
+    return (width() - kLeft - kRight) / (stageCount() + 1.0) < 112.0;
+}
+
+int LevelDiagram::rail() const {
+    return twoRows() ? 104 : 62;
+}
+
 QRectF LevelDiagram::plot() const {
-    return {kLeft, kTop, width() - kLeft - kRight + 0.0, height() - kTop - kRail + 0.0};
+    return {kLeft, kTop, width() - kLeft - kRight + 0.0, height() - kTop - rail() + 0.0};
 }
 
 double LevelDiagram::yOf(double db) const {
@@ -149,6 +157,7 @@ void LevelDiagram::rebuildNodes() {
                 [this, index, add] { openAddMenu(index, add->mapToGlobal(QPoint(0, add->height()))); });
         adds_.push_back(add);
     }
+    background_ = {};
     shown_.clear();
     reduction_.assign(nodes_.size(), 0.0);
     placeChildren();
@@ -163,16 +172,20 @@ void LevelDiagram::rebuildNodes() {
 
 void LevelDiagram::placeChildren() {
     const double column = xOf(1) - xOf(0);
-    const int y = height() - kRail + 12;
-    const int room = static_cast<int>(column) - 24;
+    const bool two = twoRows();
+    const int y = height() - rail() + (two ? 8 : 12);
+    const int room = static_cast<int>(two ? 2.0 * column : column) - (two ? 12 : 24);
     const int w = std::clamp(room, 40, 138);
     for (size_t i = 0; i < nodes_.size(); ++i) {
         if (nodes_[i]->dragging()) continue;
-        nodes_[i]->setGeometry(static_cast<int>(xOf(static_cast<double>(i) + 1)) - w / 2, y, w, 36);
+        const int x = static_cast<int>(xOf(static_cast<double>(i) + 1)) - w / 2;
+        nodes_[i]->setGeometry(std::clamp(x, 2, width() - w - 2), two && i % 2 == 1 ? y + 56 : y, w,
+                               two ? 30 : 36);
     }
-    const int add = column < 90 ? 20 : 24;
+    const int add = two ? 20 : 24;
+    const int middle = two ? y + 43 : y + 18;
     for (size_t i = 0; i < adds_.size(); ++i) {
-        adds_[i]->setGeometry(static_cast<int>(xOf(static_cast<double>(i) + 0.5)) - add / 2, y + 18 - add / 2,
+        adds_[i]->setGeometry(static_cast<int>(xOf(static_cast<double>(i) + 0.5)) - add / 2, middle - add / 2,
                               add, add);
     }
     placeHandles();
@@ -230,7 +243,7 @@ void LevelDiagram::placeHandles() {
         handles_[i]->setMark(text(p.mark_title),
                              QString::fromStdString(s.shown_title()) + ": " + text(p.title), s.values[index],
                              s.bypass);
-        const int w = static_cast<int>(std::clamp(column - 6.0, 78.0, 120.0));
+        const int w = static_cast<int>(std::clamp(column - 6.0, 84.0, 120.0));
         const double y = yOf(s.values[index]);
         handles_[i]->setGeometry(static_cast<int>(xOf(static_cast<double>(wanted[i].column) + 1)) - 4,
                                  static_cast<int>(std::lround(y)) - ThresholdHandle::kHeight / 2, w,
@@ -306,7 +319,7 @@ void LevelDiagram::follow() {
         moved = 1.0;
     }
     // Without a signal nothing moves, and nothing is drawn. The nodes below the plot keep still.
-    if (moved > 0.02) update(QRect(0, 0, width(), height() - kRail + 2));
+    if (moved > 0.02) update(QRect(0, 0, width(), height() - rail() + 2));
 }
 
 void LevelDiagram::updateWarnings() {

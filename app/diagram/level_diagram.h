@@ -51,6 +51,9 @@ class LevelDiagram final : public QWidget {
     void follow();
     void updateWarnings();
     int stageCount() const;
+    /// Long chains: nodes stand in two rows, so that their names have room.
+    bool twoRows() const;
+    int rail() const;
     QRectF plot() const;
     double transition() const;
 

@@ -13,7 +13,8 @@ namespace {
 constexpr double kAxisText = 48.0;
 
 QString level(double db) {
-    return db <= -83.5 ? QStringLiteral("< -84") : QString::number(db, 'f', 0);
+    if (db <= -83.5) return QStringLiteral("< -84");
+    return QString::number(std::round(db) + 0.0, 'f', 0);  // + 0.0: "-0" is no level
 }
 
 /// Moves labels apart that stand closer than `gap`; `ys` are wanted positions, sorted from top to bottom.
@@ -199,7 +200,7 @@ void LevelDiagram::paintLabels(QPainter& p) const {
 void LevelDiagram::paintRail(QPainter& p) const {
     const Theme& t = theme();
     const QRectF r = plot();
-    const double y = r.bottom() + 30;
+    const double y = twoRows() ? r.bottom() + 51 : r.bottom() + 30;
     p.setPen(QPen(t.line, 2));
     p.drawLine(QPointF(xOf(0) + 8, y), QPointF(xOf(stageCount() + 1.0) - 8, y));
     p.setPen(QPen(t.line, 1));

@@ -9,8 +9,11 @@
 
 namespace reed::ui {
 namespace {
-constexpr int kMark = 30;  // length of the mark
+/// Length of the mark; shorter where columns are narrow.
+int markLength(int width) {
+    return width < 100 ? 14 : 30;
 }
+}  // namespace
 
 ThresholdHandle::ThresholdHandle(QString stage_id, int parameter, QWidget* parent)
     : QWidget(parent), id_(std::move(stage_id)), parameter_(parameter) {
@@ -40,13 +43,13 @@ void ThresholdHandle::setLabelShift(int pixels) {
 QRect ThresholdHandle::labelRect() const {
     const QFontMetrics m(ui::font(12));
     const QString label = QString("%1 %2").arg(title_).arg(level_, 0, 'f', 0);
-    return {kMark + 3, kHeight / 2 - 8 + shift_,
-            std::min(width() - kMark - 3, m.horizontalAdvance(label) + 8), 16};
+    const int left = markLength(width()) + 3;
+    return {left, kHeight / 2 - 8 + shift_, std::min(width() - left, m.horizontalAdvance(label) + 8), 16};
 }
 
 void ThresholdHandle::reshape() {
     // Only the mark and the label take the mouse; what lies beside them belongs to others.
-    setMask(QRegion(QRect(0, kHeight / 2 - 7, kMark + 4, 14)).united(QRegion(labelRect())));
+    setMask(QRegion(QRect(0, kHeight / 2 - 7, markLength(width()) + 4, 14)).united(QRegion(labelRect())));
 }
 
 void ThresholdHandle::paintEvent(QPaintEvent*) {
@@ -66,7 +69,7 @@ void ThresholdHandle::paintEvent(QPaintEvent*) {
     QPen line(ink, strong ? 2.6 : 1.8);
     if (dimmed_) line.setStyle(Qt::DashLine);
     p.setPen(line);
-    p.drawLine(QPointF(9, y), QPointF(kMark, y));
+    p.drawLine(QPointF(9, y), QPointF(markLength(width()), y));
     if (hasFocus()) {
         p.setPen(QPen(t.marsh, 1.2));
         p.setBrush(Qt::NoBrush);

@@ -224,7 +224,7 @@ void OctaveView::paintEvent(QPaintEvent*) {
         p.setFont(ui::font(12, chosen));
         p.setPen(chosen ? t.text : t.muted);
         p.drawText(QRectF(at.x() - 24, 6, 48, 16), Qt::AlignCenter,
-                   QString::number(sliders_[static_cast<size_t>(i)], 'f', 1));
+                   QString::fromStdString(format_value_bare(kSlider, sliders_[static_cast<size_t>(i)])));
         p.drawText(QRectF(at.x() - 24, r.bottom() + 4, 48, 16), Qt::AlignCenter, octave_name(i));
     }
     p.setFont(ui::font(12));

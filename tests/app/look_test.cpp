@@ -80,6 +80,28 @@ TEST_CASE("nothing is cut off from 1024x700 to 2560x1440") {
     }
 }
 
+TEST_CASE("fourteen stages keep their names and do not cover each other") {
+    TemporaryFolder folder;
+    Window w(folder);
+    for (int i = 0; i < 8; ++i)
+        w.session.addStage(*find_stage_kind(i % 2 == 0 ? "compressor" : "suppression"), 3);
+    QTest::qWait(50);
+    const auto& stages = w.session.chain().stages;
+    REQUIRE(stages.size() == 14);
+    for (size_t i = 0; i < stages.size(); ++i) {
+        const QRect node = w.node(stages[i].id.c_str())->geometry();
+        INFO(stages[i].id);
+        // Dot, name and slanted end.
+        CHECK(node.width() >= 24 + QFontMetrics(ui::font(14, true)).horizontalAdvance("Suppression") + 12);
+        CHECK(w.window.diagram()->rect().contains(node));
+        for (size_t k = i + 1; k < stages.size(); ++k)
+            CHECK_FALSE(node.intersects(w.node(stages[k].id.c_str())->geometry()));
+        for (size_t a = 0; a <= stages.size(); ++a) {
+            CHECK_FALSE(node.intersects(w.find<ui::FlatButton>(QString("add_%1").arg(a))->geometry()));
+        }
+    }
+}
+
 TEST_CASE("everything that takes the keyboard has a name for screen readers") {
     TemporaryFolder folder;
     Window w(folder);
