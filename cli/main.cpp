@@ -216,7 +216,8 @@ int levels_command(const std::string& scene_path, const std::string& in, bool js
                           {"kind", s.kind},
                           {"bypass", s.bypass},
                           {"reduction_usual_db", r.stages[t - 1].usual},
-                          {"reduction_deepest_db", r.stages[t - 1].deepest}});
+                          {"reduction_deepest_db", r.stages[t - 1].deepest},
+                          {"open_share", r.stages[t - 1].open}});
     }
     if (json) {
         std::cout << Json{{"taps", taps}, {"stages", stages}}.dump(2) << "\n";

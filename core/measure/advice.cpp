@@ -16,7 +16,8 @@ std::string db(double v) {
     return std::string(text) == "-0" ? "0" : text;
 }
 
-Advice keep_out_advice(double opens, double closes, const char* below, const TapLevels& in) {
+Advice keep_out_advice(double opens, double closes, const char* below, const TapLevels& in,
+                       const StageReduction& r) {
     if (!in.room_known && !in.voice_known) return {AdviceTone::neutral, "Nothing heard yet."};
     if (in.room_known && in.room_high >= closes) {
         return {AdviceTone::warning, "Room reaches " + db(in.room_high) + " dB. " + below + " " + db(closes) +
@@ -35,7 +36,7 @@ Advice keep_out_advice(double opens, double closes, const char* below, const Tap
     return {AdviceTone::good, "Room reaches " + db(in.room_high) + " dB here, quiet words " +
                                   db(in.voice_low) + ". The thresholds stand between, with " +
                                   db(closes - in.room_high) + " and " + db(in.voice_low - opens) +
-                                  " dB to spare."};
+                                  " dB to spare. Open " + db(100.0 * r.open) + " % of the time."};
 }
 
 Advice compressor_advice(const TapLevels& in, const StageReduction& r) {
@@ -102,10 +103,11 @@ Advice stage_advice(const ChainSpec& chain, size_t index, const LevelReport& lev
     if (s.kind == "gate") {
         return keep_out_advice(s.value("open_threshold"),
                                std::min(s.value("open_threshold"), s.value("close_threshold")),
-                               "The gate closes at", in);
+                               "The gate closes at", in, levels.stages[index]);
     }
     if (s.kind == "expander") {
-        return keep_out_advice(s.value("threshold"), s.value("threshold"), "The expander starts below", in);
+        return keep_out_advice(s.value("threshold"), s.value("threshold"), "The expander starts below", in,
+                               levels.stages[index]);
     }
     if (s.kind == "compressor") return compressor_advice(in, levels.stages[index]);
     if (s.kind == "limiter") return limiter_advice(s.value("ceiling"), in, levels.stages[index]);

@@ -238,7 +238,9 @@ LevelReport LevelStatistics::report() const {
         auto& reduction = out.stages[t - 1];
         std::vector<float> speaking;
         const std::int64_t first = rows_[0].frames.front().index;
+        size_t untouched = 0;
         for (const auto& f : rows_[t].frames) {
+            untouched += f.reduction_db < 1.0f ? 1 : 0;
             reduction.deepest = std::max<double>(reduction.deepest, f.reduction_db);
             const std::int64_t i = f.index - first;
             if (i >= 0 && i < static_cast<std::int64_t>(length) &&
@@ -247,6 +249,7 @@ LevelReport LevelStatistics::report() const {
             }
         }
         reduction.now = rows_[t].frames.back().reduction_db;
+        reduction.open = static_cast<double>(untouched) / static_cast<double>(rows_[t].frames.size());
         if (!speaking.empty()) reduction.usual = quantile(speaking, 0.5);
     }
     return out;

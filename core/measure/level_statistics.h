@@ -28,6 +28,7 @@ struct StageReduction {
     double now = 0.0;      ///< newest 10 ms
     double usual = 0.0;    ///< median while there is speech
     double deepest = 0.0;  ///< largest in the window
+    double open = 1.0;     ///< share of the window in which less than 1 dB was taken, 0 to 1
 };
 
 struct LevelReport {

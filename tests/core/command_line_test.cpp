@@ -129,6 +129,9 @@ TEST_CASE("levels --json tells every tap and reduction", "[cli]") {
     CHECK(j["taps"][1]["voice_dbfs"].get<double>() ==
           Approx(j["taps"][0]["voice_dbfs"].get<double>() - 6).margin(0.2));
     CHECK(j["stages"][2]["kind"] == "gate");
+    CHECK(j["stages"][2]["open_share"].get<double>() > 0.4);
+    CHECK(j["stages"][2]["open_share"].get<double>() < 0.95);
+    CHECK(j["stages"][0]["open_share"].get<double>() == 1.0);
     CHECK(j["stages"][2]["reduction_deepest_db"].get<double>() == Approx(30).margin(0.5));
 }
 
