@@ -253,9 +253,7 @@ int check_command(const std::vector<std::string>& paths) {
     return status;
 }
 
-}  // namespace
-
-int main(int argc, char** argv) {
+int run(int argc, char** argv) {
     CLI::App app("Dusky Reed on the command line: render, measure and check without a window.");
     app.require_subcommand(1);
     bool json = false;
@@ -303,15 +301,23 @@ int main(int argc, char** argv) {
         const int code = app.exit(e);
         return code == 0 ? 0 : kBadInput;
     }
+    if (*stages) return stages_command(json);
+    if (*render) return render_command(options);
+    if (*measure) return measure_command(sound, json);
+    if (*levels) return levels_command(scene, sound, json);
+    if (*check) return check_command(paths);
+    return kBadInput;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
     try {
-        if (*stages) return stages_command(json);
-        if (*render) return render_command(options);
-        if (*measure) return measure_command(sound, json);
-        if (*levels) return levels_command(scene, sound, json);
-        if (*check) return check_command(paths);
+        return run(argc, argv);
     } catch (const std::bad_alloc&) {
-        return refuse(
-            {"there is not enough memory for this.", "", "Close other programs or use a shorter file."});
+        std::fputs("dusky-reed-cli: there is not enough memory for this. Use a shorter file.\n", stderr);
+    } catch (const std::exception& e) {
+        std::fprintf(stderr, "dusky-reed-cli: %s\n", e.what());
     }
     return kBadInput;
 }

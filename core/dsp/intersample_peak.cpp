@@ -13,7 +13,8 @@ IntersamplePeak::IntersamplePeak() {
         auto& row = taps_[static_cast<size_t>(phase - 1)];
         for (int i = 0; i < kTaps; ++i) {
             // Tap 0 meets the oldest sample; the wanted point lies `phase`/4 after sample kTaps/2 - 1.
-            const double distance = i - (kTaps / 2 - 1) - static_cast<double>(phase) / kPhases;
+            const int before = kTaps / 2 - 1;
+            const double distance = i - before - static_cast<double>(phase) / kPhases;
             const double window = 0.5 + 0.5 * std::cos(pi * distance / (kTaps / 2.0));
             const double sinc = std::sin(pi * distance) / (pi * distance);  // the distance is never 0 here
             row[static_cast<size_t>(i)] = static_cast<float>(sinc * window);

@@ -69,7 +69,7 @@ Split otsu(const std::vector<float>& levels) {
 }
 
 double quantile(std::vector<float>& values, double q) {
-    const auto k = static_cast<std::ptrdiff_t>(q * static_cast<double>(values.size() - 1) + 0.5);
+    const auto k = std::lround(q * static_cast<double>(values.size() - 1));
     std::nth_element(values.begin(), values.begin() + k, values.end());
     return values[static_cast<size_t>(k)];
 }
