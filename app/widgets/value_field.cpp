@@ -248,7 +248,6 @@ void ValueField::openEditor(const QString& initial) {
                                        : initial);
     if (initial.isEmpty()) editor_->selectAll();
     editor_->installEventFilter(this);
-    connect(editor_, &QLineEdit::returnPressed, this, &ValueField::commit);
     resizeEvent(nullptr);
     editor_->show();
     editor_->setFocus();
@@ -261,10 +260,18 @@ void ValueField::resizeEvent(QResizeEvent*) {
 
 bool ValueField::eventFilter(QObject* watched, QEvent* event) {
     if (watched != editor_) return QWidget::eventFilter(watched, event);
-    if (event->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape) {
-        closeEditor();
-        setFocus();
-        return true;
+    if (event->type() == QEvent::KeyPress) {
+        // Taken here: a line edit lets Enter go on to its parent, which would open the editor again.
+        const int key = static_cast<QKeyEvent*>(event)->key();
+        if (key == Qt::Key_Return || key == Qt::Key_Enter) {
+            commit();
+            return true;
+        }
+        if (key == Qt::Key_Escape) {
+            closeEditor();
+            setFocus();
+            return true;
+        }
     }
     if (event->type() == QEvent::FocusOut) {
         const auto reason = static_cast<QFocusEvent*>(event)->reason();

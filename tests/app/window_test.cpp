@@ -91,6 +91,7 @@ TEST_CASE("values are typed with units; bad text is refused with the reason and 
         edit->clear();
         QTest::keyClicks(edit, text);
         QTest::keyClick(edit, Qt::Key_Return);
+        CHECK(f->findChild<QLineEdit*>("value_editor") == nullptr);  // Enter ends it, and does not begin anew
     };
     type("ratio", "6:1");
     CHECK(w.value("compressor", "ratio") == 6.0);
