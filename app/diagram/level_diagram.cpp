@@ -11,16 +11,13 @@
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
+#include "widgets/input.h"
 
 namespace reed::ui {
 namespace {
 
 constexpr int kLeft = 58, kRight = 64, kTop = 30;
 constexpr double kHighest = 3.0, kLowest = -84.0;
-
-QString text(std::string_view s) {
-    return QString::fromUtf8(s.data(), static_cast<int>(s.size()));
-}
 
 }  // namespace
 

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "theme/theme.h"
+#include "widgets/input.h"
 
 namespace reed::ui {
 namespace {
@@ -111,9 +112,7 @@ void ThresholdHandle::mouseReleaseEvent(QMouseEvent*) {
 }
 
 void ThresholdHandle::wheelEvent(QWheelEvent* event) {
-    const QPoint angle = event->angleDelta();
-    const int delta = angle.y() != 0 ? angle.y() : angle.x();
-    emit stepWanted(delta / 120.0, event->modifiers() & Qt::ShiftModifier);
+    emit stepWanted(wheelNotches(*event), event->modifiers() & Qt::ShiftModifier);
     event->accept();
 }
 

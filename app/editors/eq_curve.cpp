@@ -10,6 +10,7 @@
 #include "session/session.h"
 #include "stages/equalizer.h"
 #include "theme/theme.h"
+#include "widgets/input.h"
 
 namespace reed::ui {
 namespace {
@@ -173,10 +174,9 @@ void EqCurve::wheelEvent(QWheelEvent* event) {
     if (over >= 0) chooseBand(over);
     const auto* v = values();
     if (v == nullptr) return;
-    const QPoint angle = event->angleDelta();
-    const int delta = angle.y() != 0 ? angle.y() : angle.x();
     const double q = (*v)[static_cast<size_t>(band_ * kBandParameters + kBandQ)];
-    setBand(band_, kBandQ, step_value(row(kBandQ), q, delta / 120.0, event->modifiers() & Qt::ShiftModifier));
+    setBand(band_, kBandQ,
+            step_value(row(kBandQ), q, wheelNotches(*event), event->modifiers() & Qt::ShiftModifier));
     event->accept();
 }
 
@@ -294,11 +294,7 @@ void EqCurve::paintCurves(QPainter& p) const {
 void EqCurve::paintEvent(QPaintEvent*) {
     const Theme& t = theme();
     QPainter p(this);
-    p.fillRect(rect(), t.panel);
-    p.setRenderHint(QPainter::Antialiasing);
-    p.setPen(hasFocus() ? QPen(t.marsh, 1.5) : QPen(Qt::NoPen));
-    p.setBrush(t.sunken);
-    p.drawRoundedRect(QRectF(rect()).adjusted(1, 1, -1, -1), 6, 6);
+    paintPlotGround(p, *this);
     paintGrid(p);
     const auto* v = values();
     if (v == nullptr) return;

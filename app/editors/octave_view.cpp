@@ -10,6 +10,7 @@
 #include "session/session.h"
 #include "stages/equalizer.h"
 #include "theme/theme.h"
+#include "widgets/input.h"
 
 namespace reed::ui {
 namespace {
@@ -106,11 +107,9 @@ void OctaveView::mouseDoubleClickEvent(QMouseEvent* event) {
 }
 
 void OctaveView::wheelEvent(QWheelEvent* event) {
-    const QPoint angle = event->angleDelta();
-    const int delta = angle.y() != 0 ? angle.y() : angle.x();
     chosen_ = columnAt(event->position().x());
     const bool fine = event->modifiers() & Qt::ShiftModifier;
-    move(chosen_, step_value(kSlider, sliders_[static_cast<size_t>(chosen_)], delta / 120.0, fine));
+    move(chosen_, step_value(kSlider, sliders_[static_cast<size_t>(chosen_)], wheelNotches(*event), fine));
     event->accept();
 }
 
@@ -176,11 +175,7 @@ void OctaveView::openEditor(const QString& initial) {
 void OctaveView::paintEvent(QPaintEvent*) {
     const Theme& t = theme();
     QPainter p(this);
-    p.fillRect(rect(), t.panel);
-    p.setRenderHint(QPainter::Antialiasing);
-    p.setPen(hasFocus() ? QPen(t.marsh, 1.5) : QPen(Qt::NoPen));
-    p.setBrush(t.sunken);
-    p.drawRoundedRect(QRectF(rect()).adjusted(1, 1, -1, -1), 6, 6);
+    paintPlotGround(p, *this);
     const QRectF r = plot();
     p.setFont(ui::font(12));
     for (int db = -12; db <= 12; db += 6) {

@@ -13,14 +13,12 @@
 #include "stages/equalizer.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
+#include "widgets/input.h"
 #include "widgets/value_field.h"
 #include "widgets/words.h"
 
 namespace reed::ui {
 namespace {
-QString text(std::string_view s) {
-    return QString::fromUtf8(s.data(), static_cast<int>(s.size()));
-}
 constexpr int kRows = 6;
 }  // namespace
 

@@ -6,6 +6,7 @@
 #include "base/decibel.h"
 #include "session/session.h"
 #include "theme/theme.h"
+#include "widgets/input.h"
 
 namespace reed::ui {
 namespace {
@@ -36,11 +37,7 @@ void TimeView::follow() {
 void TimeView::paintEvent(QPaintEvent*) {
     const Theme& t = theme();
     QPainter p(this);
-    p.fillRect(rect(), t.panel);
-    p.setRenderHint(QPainter::Antialiasing);
-    p.setPen(Qt::NoPen);
-    p.setBrush(t.sunken);
-    p.drawRoundedRect(rect(), 6, 6);
+    paintPlotGround(p, *this);
     const QRectF r = QRectF(rect()).adjusted(34, 10, -8, -22);
     const auto y_of = [&](double db) { return r.top() + std::clamp(-db / -kLow, 0.0, 1.0) * r.height(); };
     p.setFont(ui::font(12));

@@ -5,16 +5,13 @@
 
 #include "devices/file_device.h"
 #include "session/default_scene.h"
+#include "widgets/input.h"
 
 namespace reed::ui {
 namespace {
 
 std::filesystem::path standardPath(QStandardPaths::StandardLocation where) {
     return QStandardPaths::writableLocation(where).toStdString();
-}
-
-QString text(std::string_view s) {
-    return QString::fromUtf8(s.data(), static_cast<int>(s.size()));
 }
 
 const char* kindName(DeviceKind kind) {

@@ -7,13 +7,11 @@
 #include <QWheelEvent>
 
 #include "theme/theme.h"
+#include "widgets/input.h"
 
 namespace reed::ui {
 namespace {
 
-QString text(std::string_view s) {
-    return QString::fromUtf8(s.data(), static_cast<int>(s.size()));
-}
 QString shown(const Parameter& p, double v) {
     return QString::fromStdString(format_value(p, v));
 }
@@ -164,12 +162,10 @@ void ValueField::mouseDoubleClickEvent(QMouseEvent*) {
 }
 
 void ValueField::wheelEvent(QWheelEvent* event) {
-    // With Shift or Alt some systems turn the wheel sideways.
-    const QPoint angle = event->angleDelta();
-    const int delta = angle.y() != 0 ? angle.y() : angle.x();
-    if (delta == 0) return;
+    const double notches = wheelNotches(*event);
+    if (notches == 0.0) return;
     const double sign = parameter_.kind == ValueKind::number ? 1.0 : -1.0;
-    step(sign * delta / 120.0, event->modifiers() & Qt::ShiftModifier);
+    step(sign * notches, event->modifiers() & Qt::ShiftModifier);
     event->accept();
 }
 

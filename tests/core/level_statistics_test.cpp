@@ -132,3 +132,41 @@ TEST_CASE("advice says what the levels show", "[levels]") {
     CHECK_THAT(input_advice(r, 0).text, Catch::Contains("Too low"));
     CHECK_THAT(input_advice(r, 12).text, Catch::Contains("clips (12 samples)"));
 }
+
+TEST_CASE("advice for the other stages names the level and what to do", "[levels]") {
+    LevelReport r;
+    r.taps.resize(2);
+    r.stages.resize(1);
+    TapLevels& in = r.taps[0];
+    TapLevels& out = r.taps[1];
+    in.room_known = in.voice_known = out.room_known = out.voice_known = true;
+    in.room = -50;
+    out.room = -72;
+    in.voice = out.voice = -20;
+    in.peak = out.peak = -8;
+    const auto advice = [&](const StageSpec& s) { return stage_advice(chain_of({s}), 0, r); };
+
+    CHECK(advice(stage("suppression")).text == "The room falls by 22 dB, from -50 to -72.");
+    out.voice = -24;
+    CHECK_THAT(advice(stage("suppression")).text, Catch::Contains("The voice loses 4 dB as well"));
+
+    CHECK(advice(stage("limiter", {{"ceiling", -3}})).text == "Peaks stay 5 dB below the ceiling.");
+    r.stages[0].deepest = 4;
+    CHECK_THAT(advice(stage("limiter")).text, Catch::Contains("caught the loudest peaks, by up to 4 dB"));
+    r.stages[0].usual = 6;
+    CHECK(advice(stage("limiter")).tone == AdviceTone::warning);
+
+    // Boosts within 4 dB: common practice, no source.
+    CHECK(advice(stage("equalizer", {{"band2_gain", 3}})).text.empty());
+    CHECK_THAT(advice(stage("equalizer", {{"band4_gain", 9}})).text, Catch::Contains("kHz by 9 dB"));
+
+    CHECK(advice(stage("gain")).text.empty());
+    out.peak = 2;
+    CHECK(advice(stage("gain")).text == "Peaks reach 2 dBFS after it. Take 8 dB back.");
+
+    StageSpec off = stage("compressor");
+    off.bypass = true;
+    CHECK_THAT(advice(off).text, Catch::Contains("Bypassed"));
+    in.voice_known = false;
+    CHECK(advice(stage("compressor")).text == "Waiting for a voice.");
+}
