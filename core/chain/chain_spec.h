@@ -16,6 +16,7 @@ struct StageSpec {
     std::string title;  ///< the person's name for it; empty: the kind's title
     bool bypass = false;
     std::vector<double> values;
+    RoomTone tone{};  ///< what the stage was taught; empty for kinds that learn nothing
 
     bool operator==(const StageSpec&) const = default;
 

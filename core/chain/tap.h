@@ -19,6 +19,8 @@ struct TapFrame {
     float peak = 0.0f;          ///< largest |sample|
     float mean_square = 0.0f;   ///< of the louder channel
     float reduction_db = 0.0f;  ///< largest gain reduction of the stage before this tap, >= 0
+    float voice = -1.0f;  ///< probability of speech, 0 to 1, by a stage before this tap; below 0: none knows
+    float busy = 0.0f;    ///< share of the piece's time that the stage before this tap has worked
 };
 
 using TapQueue = moodycamel::ReaderWriterQueue<TapFrame>;

@@ -111,6 +111,44 @@ EngineFigures Engine::figures() const {
     return out;
 }
 
+std::vector<float> Engine::sound_before(const ChainSpec& spec, size_t stage, double seconds) const {
+    ChainSpec before = spec;
+    before.stages.resize(std::min(stage, spec.stages.size()));
+    auto built = Chain::build(without_transients(before), format_);
+    if (!built.ok()) return {};
+    Chain& chain = *built.value();
+    const std::int64_t end = input_->written();
+    const auto wanted = static_cast<std::int64_t>(seconds * format_.sample_rate);
+    const auto run_up = static_cast<std::int64_t>(2.0 * format_.sample_rate) + chain.latency();
+    const auto kept = static_cast<std::int64_t>((kHistorySeconds - 0.5) * format_.sample_rate);
+    std::int64_t at = std::max<std::int64_t>(0, end - std::min(wanted + run_up, kept));
+    AudioBuffer piece(format_.channels, 1024);
+    float* rows[kMaxChannels] = {piece[0].data(), format_.channels > 1 ? piece[1].data() : nullptr};
+    std::vector<float> out;
+    while (at < end) {
+        const int n = static_cast<int>(std::min<std::int64_t>(1024, end - at));
+        if (!input_->read(at, n, rows)) break;
+        chain.process(piece.block(0, n));
+        for (int i = 0; i < n; ++i) {
+            const auto k = static_cast<size_t>(i);
+            out.push_back(format_.channels > 1 ? 0.5f * (piece[0][k] + piece[1][k]) : piece[0][k]);
+        }
+        at += n;
+    }
+    const auto keep = static_cast<size_t>(wanted);
+    if (out.size() > keep) out.erase(out.begin(), out.end() - static_cast<std::ptrdiff_t>(keep));
+    return out;
+}
+
+std::vector<std::pair<size_t, const char*>> Engine::troubles() const {
+    const std::lock_guard lock(mutex_);
+    std::vector<std::pair<size_t, const char*>> out;
+    for (size_t i = 0; newest_ != nullptr && i < built_spec_.stages.size(); ++i) {
+        if (const char* why = newest_->trouble(i); why != nullptr) out.emplace_back(i, why);
+    }
+    return out;
+}
+
 // ---- the building thread ----
 
 void Engine::build_thread() {

@@ -72,6 +72,13 @@ class Engine final : public AudioCallback {
     /// The spec chain `serial` was last given, if it is the newest.
     size_t stage_count(std::uint32_t serial) const;
 
+    /// What stage `stage` of `spec` hears: the newest `seconds` of the input through the stages before it,
+    /// mean of the channels, after a run-up of what came before. As much as there is. Not for the audio
+    /// thread.
+    std::vector<float> sound_before(const ChainSpec& spec, size_t stage, double seconds) const;
+    /// Stages of the newest chain that no longer do their work, and why.
+    std::vector<std::pair<size_t, const char*>> troubles() const;
+
     const HistoryRing& input_history() const { return *input_; }
     const HistoryRing& feed_history() const { return *feed_; }
     EngineFigures figures() const;

@@ -113,6 +113,21 @@ std::vector<FrameClass> classify_frames(const std::vector<float>& mean_square, d
     return out;
 }
 
+void drop_what_is_no_voice(std::vector<FrameClass>& classes, const std::vector<float>& voice) {
+    constexpr int kNear = 10;
+    const int n = static_cast<int>(std::min(classes.size(), voice.size()));
+    for (int i = 0; i < n; ++i) {
+        if (classes[static_cast<size_t>(i)] != FrameClass::voice) continue;
+        float highest = -1.0f;
+        bool known = true;
+        for (int k = std::max(0, i - kNear); k <= std::min(n - 1, i + kNear); ++k) {
+            highest = std::max(highest, voice[static_cast<size_t>(k)]);
+            known = known && voice[static_cast<size_t>(k)] >= 0.0f;
+        }
+        if (known && highest < 0.2f) classes[static_cast<size_t>(i)] = FrameClass::between;
+    }
+}
+
 LevelStatistics::LevelStatistics(size_t taps, double window_seconds)
     : rows_(std::max<size_t>(taps, 1)), window_seconds_(window_seconds) {}
 
@@ -226,7 +241,14 @@ LevelReport LevelStatistics::report() const {
 
     std::vector<float> input(length);
     for (size_t i = 0; i < length; ++i) input[i] = rows_[0].frames[i].mean_square;
-    const auto classes = classify_frames(input, voice_floor_);
+    auto classes = classify_frames(input, voice_floor_);
+    // The last tap knows what any stage before it knows.
+    std::vector<float> voice(length, -1.0f);
+    for (const auto& f : rows_.back().frames) {
+        const std::int64_t i = f.index - rows_[0].frames.front().index;
+        if (i >= 0 && i < static_cast<std::int64_t>(length)) voice[static_cast<size_t>(i)] = f.voice;
+    }
+    drop_what_is_no_voice(classes, voice);
     const bool both = std::count(classes.begin(), classes.end(), FrameClass::voice) > 0 &&
                       std::count(classes.begin(), classes.end(), FrameClass::room) > 0;
     if (both) voice_floor_ = std::min(otsu(smooth_levels(input)).threshold, -1.0);
@@ -241,6 +263,8 @@ LevelReport LevelStatistics::report() const {
         size_t untouched = 0;
         for (const auto& f : rows_[t].frames) {
             untouched += f.reduction_db < 1.0f ? 1 : 0;
+            reduction.load += f.busy;
+            reduction.worst_load = std::max<double>(reduction.worst_load, f.busy);
             reduction.deepest = std::max<double>(reduction.deepest, f.reduction_db);
             const std::int64_t i = f.index - first;
             if (i >= 0 && i < static_cast<std::int64_t>(length) &&
@@ -250,6 +274,7 @@ LevelReport LevelStatistics::report() const {
         }
         reduction.now = rows_[t].frames.back().reduction_db;
         reduction.open = static_cast<double>(untouched) / static_cast<double>(rows_[t].frames.size());
+        reduction.load /= static_cast<double>(rows_[t].frames.size());
         if (!speaking.empty()) reduction.usual = quantile(speaking, 0.5);
     }
     return out;

@@ -25,10 +25,12 @@ struct TapLevels {
 
 /// Gain reduction of one stage, in dB (>= 0).
 struct StageReduction {
-    double now = 0.0;      ///< newest 10 ms
-    double usual = 0.0;    ///< median while there is speech
-    double deepest = 0.0;  ///< largest in the window
-    double open = 1.0;     ///< share of the window in which less than 1 dB was taken, 0 to 1
+    double now = 0.0;         ///< newest 10 ms
+    double usual = 0.0;       ///< median while there is speech
+    double deepest = 0.0;     ///< largest in the window
+    double open = 1.0;        ///< share of the window in which less than 1 dB was taken, 0 to 1
+    double load = 0.0;        ///< share of one core the stage takes, mean of the window, 0 to 1
+    double worst_load = 0.0;  ///< in the worst 10 ms of the window
 };
 
 struct LevelReport {
@@ -48,6 +50,10 @@ enum class FrameClass : unsigned char { between, room, voice };
 /// apart are there two; else all belongs to one: voice when `voice_floor` is known and lies below, else room.
 /// Frames within 150 ms of speech are neither, so that reverberation and breath do not count as room.
 std::vector<FrameClass> classify_frames(const std::vector<float>& mean_square, double voice_floor);
+
+/// Loud frames that a stage knows to be no speech (probability in `voice` below 0.2 within 100 ms to both
+/// sides; below 0: not known) are neither room nor voice: a key click is not a quiet word.
+void drop_what_is_no_voice(std::vector<FrameClass>& classes, const std::vector<float>& voice);
 
 /// Usual level of the room in dBFS (median over the pauses of the 50 ms levels); nothing without pauses.
 std::optional<double> room_level(const std::vector<float>& mean_square,

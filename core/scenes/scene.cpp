@@ -1,5 +1,6 @@
 #include "scenes/scene.h"
 
+#include <cmath>
 #include <nlohmann/json.hpp>
 #include <set>
 
@@ -155,7 +156,7 @@ class Reader {
             problem(where, "it is " + type_name(s) + ", not a stage.");
             return;
         }
-        known_keys(s, where + ".", {"kind", "id", "title", "bypass", "parameters"});
+        known_keys(s, where + ".", {"kind", "id", "title", "bypass", "parameters", "room_tone"});
         const std::string kind_id = text(s, "kind", where + ".", true);
         const StageKind* kind = find_stage_kind(kind_id);
         if (kind == nullptr) {
@@ -174,7 +175,38 @@ class Reader {
                 spec.bypass = s["bypass"].get<bool>();
         }
         if (s.contains("parameters")) parameters(s["parameters"], where + ".parameters", *kind, spec);
+        if (s.contains("room_tone")) room_tone(s["room_tone"], where + ".room_tone", spec.tone);
         chain.stages.push_back(std::move(spec));
+    }
+
+    /// {"sample_rate": Hz, "band_hz": Hz, "levels_dbfs": [...]}; its ranges are checked with the chain.
+    void room_tone(const Json& t, const std::string& where, RoomTone& tone) {
+        if (!t.is_object()) {
+            problem(where, "it is " + type_name(t) + ", not a learnt spectrum.");
+            return;
+        }
+        known_keys(t, where + ".", {"sample_rate", "band_hz", "levels_dbfs"});
+        const auto number = [&](const char* key, double& to) {
+            if (t.contains(key) && t[key].is_number())
+                to = t[key].get<double>();
+            else
+                problem(where + "." + key, "it is missing or not a number.");
+        };
+        number("sample_rate", tone.sample_rate);
+        number("band_hz", tone.band_hz);
+        if (!t.contains("levels_dbfs") || !t["levels_dbfs"].is_array() || t["levels_dbfs"].empty()) {
+            problem(where + ".levels_dbfs", "the list of levels is missing or empty.");
+            return;
+        }
+        for (const Json& level : t["levels_dbfs"]) {
+            if (level.is_number()) {
+                tone.levels.push_back(level.get<float>());
+                continue;
+            }
+            problem(where + ".levels_dbfs[" + std::to_string(tone.levels.size()) + "]",
+                    "it holds " + type_name(level) + " where a number belongs.");
+            return;
+        }
     }
 
     void unknown_kind(const std::string& kind_id, const std::string& where) {
@@ -263,6 +295,14 @@ std::string write_scene(const Scene& scene) {
             values[std::string(table[i].id)] = value_to_json(table[i], s.values[i]);
         }
         stage["parameters"] = std::move(values);
+        if (!s.tone.empty()) {
+            Json levels = Json::array();
+            // A tenth of a decibel is finer than any two takes agree, and keeps files short.
+            for (const float l : s.tone.levels) levels.push_back(std::round(10.0 * l) / 10.0);
+            stage["room_tone"] = {{"sample_rate", s.tone.sample_rate},
+                                  {"band_hz", s.tone.band_hz},
+                                  {"levels_dbfs", std::move(levels)}};
+        }
         root["stages"].push_back(std::move(stage));
     }
     // Text that is not valid UTF-8 (a name pasted from elsewhere) is mended, not refused.

@@ -1,5 +1,6 @@
 #include "stages/gate.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "base/decibel.h"
@@ -34,8 +35,13 @@ constexpr Parameter kTable[] = {
                                             "Opens before the word arrives. Costs the same delay.")),
     detector_low_cut(),
     detector_high_cut(),
+    parameter::toggle("voice_only", "For voice only", false,
+                      "Key clicks in a pause no longer open it. Needs a neural suppression before the gate."),
 };
-enum Index { kOpen, kClose, kAttack, kHold, kRelease, kRange, kLookahead, kLowCut, kHighCut };
+enum Index { kOpen, kClose, kAttack, kHold, kRelease, kRange, kLookahead, kLowCut, kHighCut, kVoiceOnly };
+
+constexpr float kOpensFor = 0.5f;  // probability of speech that lets the gate open,
+constexpr float kStaysFor = 0.2f;  // and that lets it stay open
 
 class GateStage final : public Stage {
   public:
@@ -58,6 +64,7 @@ class GateStage final : public Stage {
         release_ = pole(values[kRelease]);
         hold_frames_ = static_cast<int>(std::lround(values[kHold] * 0.001 * rate_));
         band_.set(values[kLowCut], values[kHighCut]);
+        voice_only_ = values[kVoiceOnly] >= 0.5;
     }
     void begin_grain() override {
         open_at_.begin_grain();
@@ -69,6 +76,7 @@ class GateStage final : public Stage {
         float level[kGrain];
         detector_.process(band_.listen(side_chain(block)), LevelDetector::Mode::rms, level);
         lookahead_.process(block);
+        hear_voice(level, block.frames);
         const auto open_at = static_cast<float>(open_at_.grain_value());
         // A closing threshold above the opening one would flutter; the lower of the two closes.
         const auto close_at = std::min(open_at, static_cast<float>(close_at_.grain_value()));
@@ -126,6 +134,13 @@ class GateStage final : public Stage {
     int latency() const override { return lookahead_.frames(); }
 
   private:
+    /// What is surely no voice counts as silence.
+    void hear_voice(float* level, int frames) const {
+        if (!voice_only_ || voice() < 0.0f || voice() >= (open_ ? kStaysFor : kOpensFor)) return;
+        std::fill_n(level, frames, kSilence);
+    }
+    static constexpr float kSilence = -200.0f;
+
     /// Most of the time nothing happens: open and loud, or closed and quiet, and the gain at its goal. Then
     /// the long way round would end exactly where it is.
     bool steady(const float* level, int frames, float open_at, float close_at) const {
@@ -149,7 +164,7 @@ class GateStage final : public Stage {
     Smoothed open_at_, close_at_, closed_gain_;
     float attack_ = 1.0f, release_ = 1.0f, gain_ = 0.0f;
     int hold_frames_ = 0, held_ = 0;
-    bool open_ = false;
+    bool open_ = false, voice_only_ = false;
 };
 
 }  // namespace

@@ -44,6 +44,7 @@ int decimals(const Parameter& p, double value) {
         case Unit::quality:
             return 2;
         case Unit::percent:
+        case Unit::count:
             return 0;
         default:
             return 1;
@@ -93,6 +94,7 @@ std::optional<double> unit_factor(Unit unit, const std::string& typed) {
             if (typed == "q") return 1.0;
             break;
         case Unit::none:
+        case Unit::count:
             break;
     }
     return std::nullopt;
@@ -155,6 +157,8 @@ std::string format_value(const Parameter& p, double value) {
             return printed("%.0f", value) + " %";
         case Unit::quality:
             return printed("%.2f", value);
+        case Unit::count:
+            return printed("%.0f", value);
         case Unit::none:
             break;
     }

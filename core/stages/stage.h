@@ -2,12 +2,14 @@
 #pragma once
 
 #include <algorithm>
+#include <atomic>
 #include <memory>
 #include <span>
 #include <string_view>
 
 #include "base/audio_block.h"
 #include "stages/parameter.h"
+#include "suppression/room_tone.h"
 
 namespace reed {
 
@@ -18,6 +20,9 @@ class Stage {
     virtual ~Stage() = default;
     Stage(const Stage&) = delete;
     Stage& operator=(const Stage&) = delete;
+
+    /// What it was taught, before prepare(). Kinds that learn nothing ignore it.
+    virtual void teach(const RoomTone&) {}
 
     /// Takes memory for `format` and starts at `values` (one per table row, each inside its range).
     virtual void prepare(const StreamFormat& format, std::span<const double> values) = 0;
@@ -44,17 +49,30 @@ class Stage {
         return out;
     }
 
+    /// Probability of speech in the newest sound, 0 to 1; below 0: this stage does not know.
+    virtual float voice_probability() const { return -1.0f; }
+    /// What a stage before this one knows of that, for the next process() call; below 0: nothing.
+    void set_voice(float probability) { voice_ = probability; }
+
+    /// Why the stage no longer does its work, with what to do; nullptr while all is well. Any thread.
+    const char* trouble() const { return trouble_.load(std::memory_order_relaxed); }
+
     /// Sound for the detection of the next process() call in place of the stage's own input (ducking); same
     /// frames and channels. nullptr: its own. Stages without detection ignore it.
     void set_side_chain(const AudioBlock* side) { side_ = side; }
 
   protected:
     const AudioBlock& side_chain(const AudioBlock& own) const { return side_ != nullptr ? *side_ : own; }
+    float voice() const { return voice_; }
+    /// `text` must live for ever.
+    void tell_trouble(const char* text) { trouble_.store(text, std::memory_order_relaxed); }
     void note_reduction(float db) { reduction_ = std::max(reduction_, db); }
 
   private:
     float reduction_ = 0.0f;
+    float voice_ = -1.0f;
     const AudioBlock* side_ = nullptr;
+    std::atomic<const char*> trouble_{nullptr};
 };
 
 /// One kind of stage: its names, its table and how to make one.
@@ -65,6 +83,7 @@ struct StageKind {
     std::span<const Parameter> parameters;
     std::unique_ptr<Stage> (*make)();
     bool reports_reduction = false;
+    bool learns = false;  ///< can be taught a room tone
 
     /// Index of a parameter by id, or -1.
     int find(std::string_view parameter_id) const {

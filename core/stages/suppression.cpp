@@ -1,121 +1,205 @@
 #include "stages/suppression.h"
 
-#include <speex/speex_preprocess.h>
-
 #include <array>
 #include <cmath>
 #include <memory>
-#include <vector>
 
+#include "base/decibel.h"
 #include "dsp/delay_line.h"
-#include "dsp/frame_adapter.h"
 #include "dsp/smoothed.h"
+#include "suppression/hum.h"
 
 namespace reed {
 namespace {
 
+constexpr Choice kMethods[] = {{"adaptive", "Adaptive"}, {"neural", "Neural"}, {"room_tone", "Room tone"}};
+constexpr Choice kDelays[] = {{"usual", "Usual"}, {"short", "Short"}};
+
 constexpr Parameter kTable[] = {
+    parameter::structural(parameter::choice("method", "Method", kMethods, 0,
+                                            "Speak, and be silent, with each; take the one you can't hear.")),
     parameter::number("amount", "Amount", Unit::decibel, -60.0, 0.0, -25.0, Scale::linear,
                       "No more than the room needs: too much makes the voice dull and watery."),
+    parameter::structural(parameter::choice("delay", "Delay", kDelays, 0,
+                                            "Short halves the delay of the adaptive and room tone methods; "
+                                            "listen for roughness in low voices.")),
+    parameter::number("smoothing", "Smoothing", Unit::percent, 0.0, 100.0, 50.0, Scale::linear,
+                      "More when the rest of the room tinkles, less when word ends smear."),
+    parameter::toggle("hum", "Hum filter", false,
+                      "Narrow notches at the hum and its multiples; listen for the drone."),
+    parameter::number("hum_frequency", "Hum at", Unit::hertz, 45.0, 65.0, 50.0, Scale::linear,
+                      "50 Hz or 60 Hz by where you live; Find hum measures it exactly."),
+    parameter::number(
+        "hum_tones", "Hum tones", Unit::count, 1.0, kMostHumTones, 8.0, Scale::linear,
+        "The hum and its multiples. As few as silence the drone: each takes a sliver of the voice."),
+    parameter::transient(
+        parameter::toggle("removed", "Hear what is taken away", false,
+                          "Input minus output. When you hear words in it, the voice is being eaten.")),
 };
-enum Index { kAmount };
-
-struct SpeexDelete {
-    void operator()(SpeexPreprocessState* s) const { speex_preprocess_state_destroy(s); }
-};
-
-/// The preprocessor for one channel. It works on 16-bit samples; full scale is +-32768.
-class AdaptiveChannel {
-  public:
-    void prepare(int frame, int rate) {
-        state_.reset(speex_preprocess_state_init(frame, rate));
-        set(SPEEX_PREPROCESS_SET_DENOISE, 1);
-        set(SPEEX_PREPROCESS_SET_AGC, 0);
-        set(SPEEX_PREPROCESS_SET_DEREVERB, 0);
-        samples_.assign(static_cast<size_t>(frame), 0);
-        adapter_.prepare(frame);
-    }
-    void amount(int db) {
-        if (state_) set(SPEEX_PREPROCESS_SET_NOISE_SUPPRESS, db);
-    }
-    void process(const float* in, float* out, int frames) {
-        adapter_.process(in, out, frames, [this](float* frame) { run(frame); });
-    }
-    void reset() { adapter_.reset(); }
-
-  private:
-    void set(int request, int value) { speex_preprocess_ctl(state_.get(), request, &value); }
-    void run(float* frame) {
-        for (size_t i = 0; i < samples_.size(); ++i) {
-            const float scaled = std::min(std::max(frame[i] * 32768.0f, -32768.0f), 32767.0f);
-            samples_[i] = static_cast<spx_int16_t>(std::lrintf(scaled));
-        }
-        speex_preprocess_run(state_.get(), samples_.data());
-        for (size_t i = 0; i < samples_.size(); ++i) frame[i] = static_cast<float>(samples_[i]) / 32768.0f;
-    }
-
-    std::unique_ptr<SpeexPreprocessState, SpeexDelete> state_;
-    std::vector<spx_int16_t> samples_;
-    FrameAdapter adapter_;
-};
+enum Index { kMethod, kAmount, kDelay, kSmoothing, kHum, kHumFrequency, kHumTones, kRemoved };
 
 class SuppressionStage final : public Stage {
   public:
+    explicit SuppressionStage(MakeFrameSuppressor make_network) : make_network_(make_network) {}
+
+    void teach(const RoomTone& tone) override { tone_ = tone; }
+
     void prepare(const StreamFormat& format, std::span<const double> values) override {
-        // Even, as the transform inside wants it.
-        frame_ = 2 * static_cast<int>(std::lround(format.sample_rate * 0.005));
-        for (int c = 0; c < format.channels; ++c) {
-            channels_[static_cast<size_t>(c)].prepare(frame_, static_cast<int>(format.sample_rate));
-            dry_[static_cast<size_t>(c)].prepare(latency());
+        kind_ = static_cast<SuppressionKind>(std::lround(values[kMethod]));
+        channels_ = format.channels;
+        for (int c = 0; c < channels_; ++c) {
+            auto& channel = each_[static_cast<size_t>(c)];
+            channel.method = make(format.sample_rate, values[kDelay] >= 0.5);
+            channel.cleaned.prepare(latency());
+            channel.original.prepare(latency());
         }
-        wet_.prepare(format.sample_rate, 0.010, values[kAmount] < 0.0 ? 1.0 : 0.0);
-        applied_ = 1;
+        wet_.prepare(format.sample_rate, 0.010, wet_share(values[kAmount]));
+        removed_.prepare(format.sample_rate, 0.005, values[kRemoved]);
+        hum_.prepare(format.sample_rate, 0.020, values[kHum]);
+        amount_ = values[kAmount];
+        notches_.prepare(format.sample_rate, values[kHumFrequency], hum_tones(values));
+        hum_frequency_ = values[kHumFrequency];
+        hum_tones_ = hum_tones(values);
         set_values(values);
+        apply();
         begin_grain();
+        if (failed()) note_trouble();
     }
     void set_values(std::span<const double> values) override {
-        wanted_ = static_cast<int>(std::lround(values[kAmount]));
-        wet_.set(values[kAmount] < 0.0 ? 1.0 : 0.0);
+        amount_ = values[kAmount];
+        smoothing_ = values[kSmoothing] / 100.0;
+        hum_frequency_ = values[kHumFrequency];
+        hum_tones_ = hum_tones(values);
+        wet_.set(wet_share(amount_));
+        removed_.set(values[kRemoved]);
+        hum_.set(values[kHum]);
+        changed_ = true;
     }
     void begin_grain() override {
         wet_.begin_grain();
-        // The amount moves frame by frame inside the method; its overlapping windows smooth the step.
-        if (wanted_ == applied_ || wanted_ == 0) return;
-        applied_ = wanted_;
-        for (auto& c : channels_) {
-            c.amount(applied_);
-        }
+        removed_.begin_grain();
+        const bool was_humming = hum_used();
+        hum_.begin_grain();
+        if (hum_used() && !was_humming) notches_.reset();
+        notches_.set(hum_frequency_, hum_tones_);
+        if (changed_) apply();
     }
     void process(const AudioBlock& block) override {
-        float wet[kGrain];
-        float mix[kGrain];
-        for (int i = 0; i < block.frames; ++i) mix[i] = wet_.next();
-        for (int c = 0; c < block.channels; ++c) {
-            channels_[static_cast<size_t>(c)].process(block[c], wet, block.frames);
-            dry_[static_cast<size_t>(c)].process(block[c], block[c], block.frames);
-            for (int i = 0; i < block.frames; ++i) block[c][i] += mix[i] * (wet[i] - block[c][i]);
+        float original[kMaxChannels][kGrain];
+        for (int c = 0; c < block.channels; ++c)
+            each_[static_cast<size_t>(c)].original.process(block[c], original[c], block.frames);
+        take_hum(block);
+        float share[kGrain];
+        float removed[kGrain];
+        for (int i = 0; i < block.frames; ++i) {
+            share[i] = wet_.next();
+            removed[i] = removed_.next();
         }
+        for (int c = 0; c < block.channels; ++c) {
+            auto& channel = each_[static_cast<size_t>(c)];
+            float wet[kGrain];
+            float dry[kGrain];
+            channel.method->process(block[c], wet, block.frames);
+            channel.cleaned.process(block[c], dry, block.frames);
+            float* out = block[c];
+            for (int i = 0; i < block.frames; ++i) {
+                const float result = dry[i] + share[i] * (wet[i] - dry[i]);
+                out[i] = result + removed[i] * (original[c][i] - 2.0f * result);
+            }
+        }
+        if (failed()) note_trouble();
     }
     void reset() override {
-        for (auto& c : channels_) c.reset();
-        for (auto& d : dry_) d.reset();
+        for (auto& channel : each_) {
+            if (channel.method) channel.method->reset();
+            channel.cleaned.reset();
+            channel.original.reset();
+        }
+        notches_.reset();
     }
-    /// One frame to collect and one to overlap.
-    int latency() const override { return 2 * frame_; }
+    int latency() const override { return each_[0].method->latency(); }
+
+    float voice_probability() const override {
+        float out = -1.0f;
+        for (int c = 0; c < channels_; ++c)
+            out = std::max(out, each_[static_cast<size_t>(c)].method->voice());
+        return out;
+    }
 
   private:
-    int frame_ = 480;
-    int wanted_ = 0;
-    int applied_ = 0;
-    Smoothed wet_;
-    std::array<AdaptiveChannel, kMaxChannels> channels_;
-    std::array<DelayLine, kMaxChannels> dry_;
+    struct Channel {
+        std::unique_ptr<SuppressionMethod> method;
+        DelayLine cleaned;   // without hum, as the method gets it
+        DelayLine original;  // as it came in
+    };
+
+    std::unique_ptr<SuppressionMethod> make(double rate, bool short_delay) const {
+        if (kind_ == SuppressionKind::adaptive) return make_adaptive(rate, short_delay);
+        if (kind_ == SuppressionKind::room_tone) return make_room_tone(rate, short_delay, tone_);
+        auto network = make_network_();
+        return make_neural(rate, network.ok() ? std::move(network.value()) : nullptr);
+    }
+    /// The network takes all or nothing; what is left of the noise is mixed in. The others know their amount.
+    double wet_share(double amount) const {
+        if (kind_ == SuppressionKind::neural) return 1.0 - (amount < 0.0 ? db_to_gain(amount) : 1.0);
+        return amount < 0.0 ? 1.0 : 0.0;
+    }
+    static int hum_tones(std::span<const double> values) {
+        return static_cast<int>(std::lround(values[kHumTones]));
+    }
+    bool hum_used() const { return hum_.moving() || hum_.grain_value() > 0.0; }
+    bool failed() const { return each_[0].method->failed() || (channels_ > 1 && each_[1].method->failed()); }
+    void note_trouble() {
+        tell_trouble(
+            "The neural method has stopped working, so the sound passes unchanged. Choose another method; "
+            "choosing neural again starts it afresh.");
+    }
+    void apply() {
+        // Methods move frame by frame; their overlapping windows smooth the step.
+        for (auto& channel : each_) {
+            if (!channel.method) continue;
+            channel.method->set_amount(amount_);
+            channel.method->set_smoothing(smoothing_);
+        }
+        changed_ = false;
+    }
+    void take_hum(const AudioBlock& block) {
+        if (!hum_used()) return;
+        float plain[kMaxChannels][kGrain];
+        for (int c = 0; c < block.channels; ++c) std::copy_n(block[c], block.frames, plain[c]);
+        notches_.process(block);
+        if (!hum_.moving()) return;
+        for (int i = 0; i < block.frames; ++i) {
+            const float share = hum_.next();
+            for (int c = 0; c < block.channels; ++c)
+                block[c][i] = plain[c][i] + share * (block[c][i] - plain[c][i]);
+        }
+    }
+
+    MakeFrameSuppressor make_network_;
+    RoomTone tone_;
+    SuppressionKind kind_ = SuppressionKind::adaptive;
+    int channels_ = 1;
+    std::array<Channel, kMaxChannels> each_;
+    HumNotches notches_;
+    Smoothed wet_, removed_, hum_;
+    double amount_ = 0.0, smoothing_ = 0.5, hum_frequency_ = 50.0;
+    int hum_tones_ = 0;
+    bool changed_ = false;
 };
 
 }  // namespace
 
-const StageKind kSuppressionStage{
-    "suppression", "Suppression", "Takes steady noise out: fans, hiss, rain", kTable,
-    [] { return std::unique_ptr<Stage>(std::make_unique<SuppressionStage>()); }};
+std::unique_ptr<Stage> make_suppression(MakeFrameSuppressor make_network) {
+    return std::make_unique<SuppressionStage>(make_network);
+}
+
+const StageKind kSuppressionStage{"suppression",
+                                  "Suppression",
+                                  "Takes the room out: fans, hiss, rain, hum",
+                                  kTable,
+                                  [] { return make_suppression(make_frame_suppressor); },
+                                  false,
+                                  true};
 
 }  // namespace reed

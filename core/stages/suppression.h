@@ -1,12 +1,21 @@
-// Suppression: takes steady noise out while the voice goes on.
+// Suppression: takes noise out while the voice goes on, in one of three ways, and hum by narrow notches.
 #pragma once
 
 #include "stages/stage.h"
+#include "suppression/method.h"
 
 namespace reed {
 
-/// Adaptive method (SpeexDSP's preprocessor: minimum statistics, no gain control, no echo handling) on
-/// frames of 10 ms. Amount 0 to -60 dB; at 0 the sound passes unchanged. Latency: 20 ms.
+enum class SuppressionKind { adaptive, neural, room_tone };
+
+/// Three methods (suppression/method.h), chosen by `method`. Amount 0 to -60 dB; at 0 the sound passes
+/// unchanged. Latency: adaptive and room tone 20 ms, 10 ms with the short delay; neural 20 ms at 48 kHz and
+/// up to 50 ms more at rates that must be converted. The notches add none. Changing method or delay rebuilds
+/// the chain.
 extern const StageKind kSuppressionStage;
+
+/// The stage with a network of the caller's, one made per channel: how tests stand in for one that fails.
+using MakeFrameSuppressor = Result<std::unique_ptr<FrameSuppressor>> (*)();
+std::unique_ptr<Stage> make_suppression(MakeFrameSuppressor make_network);
 
 }  // namespace reed

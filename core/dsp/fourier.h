@@ -1,0 +1,43 @@
+// The Fourier transform of real sound.
+#pragma once
+
+#include <complex>
+#include <memory>
+#include <span>
+#include <vector>
+
+namespace reed {
+
+/// Real transform of a fixed length in both directions (FFTW). The constructor takes memory and plans (safe
+/// on any thread); forward() and inverse() do neither.
+class Fourier {
+  public:
+    /// `length`: even, 2 or more; products of 2, 3, 5 and 7 are fast.
+    explicit Fourier(int length);
+    ~Fourier();
+    Fourier(Fourier&&) noexcept;
+    Fourier& operator=(Fourier&&) noexcept;
+
+    int length() const;
+    /// length / 2 + 1 bins, from 0 Hz to half the sample rate.
+    int bins() const { return length() / 2 + 1; }
+
+    /// Input of forward(), output of inverse(): `length` samples.
+    std::span<float> samples();
+    /// Output of forward(), input of inverse(), whose contents inverse() destroys: `bins` values.
+    std::span<std::complex<float>> spectrum();
+
+    /// spectrum[k] = sum of samples[n] exp(-2 pi i k n / length).
+    void forward();
+    /// samples = the sound whose forward() is spectrum: the factor 1 / length is included.
+    void inverse();
+
+  private:
+    struct Plans;
+    std::unique_ptr<Plans> plans_;
+};
+
+/// sqrt(Hann) over `length` samples, periodic: applied twice and overlapped by half it adds up to one.
+std::vector<float> root_hann(int length);
+
+}  // namespace reed

@@ -1,0 +1,165 @@
+#include "suppression/room_tone.h"
+
+#include <algorithm>
+#include <cmath>
+#include <cstdio>
+
+#include "base/decibel.h"
+#include "dsp/fourier.h"
+#include "dsp/resample.h"
+#include "neural/frame_suppressor.h"
+
+namespace reed {
+namespace {
+
+constexpr double kApart = 9.0;         // dB above the usual level: no longer the room
+constexpr double kShareLoud = 0.10;    // of the frames may be louder than that
+constexpr double kShareSpeech = 0.05;  // of the frames may hold speech by the network's word
+constexpr float kSurelySpeech = 0.7f;
+
+std::string seconds(double s) {
+    char text[24];
+    std::snprintf(text, sizeof text, "%.1f s", s);
+    return text;
+}
+
+/// Second of the first stretch in which the network hears speech; below 0: none.
+double speech_at(std::span<const float> sound, double rate) {
+    auto network = make_frame_suppressor();
+    if (!network.ok()) return -1.0;  // judged by the levels alone
+    const std::vector<float> x = resample({sound.begin(), sound.end()}, rate, FrameSuppressor::kRate);
+    std::vector<float> frame(FrameSuppressor::kFrame);
+    size_t frames = 0;
+    size_t spoken = 0;
+    double first = -1.0;
+    for (size_t at = 0; at + frame.size() <= x.size(); at += frame.size()) {
+        float voice = 0.0f;
+        if (!network.value()->process(&x[at], frame.data(), voice)) return -1.0;
+        ++frames;
+        if (at < FrameSuppressor::kRate / 4 || voice < kSurelySpeech) continue;  // it settles first
+        ++spoken;
+        if (first < 0.0) first = static_cast<double>(at) / FrameSuppressor::kRate;
+    }
+    return static_cast<double>(spoken) > kShareSpeech * static_cast<double>(frames) ? first : -1.0;
+}
+
+/// True when tenths of a second rise more than 3 dB above the usual level.
+bool swells(const std::vector<double>& level) {
+    std::vector<double> tenths;
+    for (size_t i = 0; i + 10 <= level.size(); i += 5) {
+        double sum = 0.0;
+        for (size_t k = i; k < i + 10; ++k) sum += std::pow(10.0, 0.1 * level[k]);
+        tenths.push_back(10.0 * std::log10(0.1 * sum));
+    }
+    std::sort(tenths.begin(), tenths.end());
+    return tenths[tenths.size() * 95 / 100] > tenths[tenths.size() / 2] + 3.0;
+}
+
+}  // namespace
+
+double RoomTone::level() const {
+    double sum = 0.0;
+    for (const float l : levels) sum += std::pow(10.0, 0.1 * l);
+    return sum > 0.0 ? 10.0 * std::log10(sum) : kSilenceDb;
+}
+
+double RoomTone::density(double frequency) const {
+    if (empty()) return 0.0;
+    const double at = std::clamp(frequency / band_hz, 0.0, static_cast<double>(levels.size() - 1));
+    const auto below = static_cast<size_t>(at);
+    const size_t above = std::min(below + 1, levels.size() - 1);
+    const double t = at - static_cast<double>(below);
+    // AES17: a full-scale sine, mean square 1/2, is 0 dBFS.
+    const double db = (1.0 - t) * levels[below] + t * levels[above];
+    return 0.5 * std::pow(10.0, 0.1 * db) / band_hz;
+}
+
+Result<RoomTone> learn_room_tone(std::span<const float> sound, double sample_rate) {
+    const double length = static_cast<double>(sound.size()) / sample_rate;
+    if (length < kLeastToneSeconds - 1e-6) {
+        return Error{"the take is only " + seconds(length) + " long; the room needs 3 s or more.", "",
+                     "Stay silent a little longer."};
+    }
+    sound = sound.last(std::min(sound.size(), static_cast<size_t>(kMostToneSeconds * sample_rate)));
+    const int window = 2 * static_cast<int>(std::lround(0.010 * sample_rate));
+    const int hop = window / 2;
+    Fourier fourier(window);
+    const std::vector<float> shape = root_hann(window);
+    std::vector<std::vector<float>> power;
+    std::vector<double> level;
+    for (size_t at = 0; at + static_cast<size_t>(window) <= sound.size(); at += static_cast<size_t>(hop)) {
+        const auto frame = fourier.samples();
+        double sum = 0.0;
+        for (size_t i = 0; i < frame.size(); ++i) {
+            frame[i] = sound[at + i] * shape[i];
+            sum += static_cast<double>(frame[i]) * frame[i];
+        }
+        fourier.forward();
+        std::vector<float> bins;
+        for (const auto& y : fourier.spectrum()) bins.push_back(std::norm(y));
+        power.push_back(std::move(bins));
+        level.push_back(mean_square_to_dbfs(2.0 * sum / window));  // the window halves the mean square
+    }
+    std::vector<double> sorted = level;
+    std::nth_element(sorted.begin(), sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2),
+                     sorted.end());
+    const double usual = sorted[sorted.size() / 2];
+    if (usual < -110.0) {
+        return Error{"nothing came in: the take is silent.", "",
+                     "Check that the microphone is on; a silent room needs no suppression."};
+    }
+    // The network takes some machines for voices; but speech swells and fades, and they do not.
+    const double at = swells(level) ? speech_at(sound, sample_rate) : -1.0;
+    if (at >= 0.0) {
+        return Error{"somebody spoke at " + seconds(at) + "; the voice would be learnt as room.", "",
+                     "Start again and stay silent."};
+    }
+    size_t loud = 0;
+    size_t first_loud = 0;
+    for (size_t i = 0; i < level.size(); ++i) {
+        if (level[i] <= usual + kApart) continue;
+        if (loud++ == 0) first_loud = i;
+    }
+    if (static_cast<double>(loud) > kShareLoud * static_cast<double>(level.size())) {
+        return Error{"the room was not even: from " +
+                         seconds(static_cast<double>(first_loud) * hop / sample_rate) +
+                         " on there were sounds more than 9 dB above the rest.",
+                     "", "Start again in a moment without them."};
+    }
+    RoomTone out;
+    out.sample_rate = sample_rate;
+    out.band_hz = sample_rate / window;
+    std::vector<double> mean(power.front().size(), 0.0);
+    double used = 0.0;
+    for (size_t i = 0; i < power.size(); ++i) {
+        if (level[i] > usual + 0.67 * kApart) continue;
+        used += 1.0;
+        for (size_t k = 0; k < mean.size(); ++k) mean[k] += power[i][k];
+    }
+    double shape_power = 0.0;
+    for (const float w : shape) shape_power += static_cast<double>(w) * w;
+    for (size_t k = 0; k < mean.size(); ++k) {
+        // Parseval: the bins of one side, counted twice, add up to the mean square.
+        const double sides = k == 0 || k + 1 == mean.size() ? 1.0 : 2.0;
+        const double mean_square = sides * mean[k] / used / (window * shape_power);
+        // In tenths of a decibel, as scenes keep it.
+        const double level_db = std::max(kLowestToneLevel, mean_square_to_dbfs(mean_square));
+        out.levels.push_back(static_cast<float>(std::round(10.0 * level_db) / 10.0));
+    }
+    return out;
+}
+
+std::optional<std::string> tone_problem(const RoomTone& tone) {
+    if (tone.levels.empty()) return std::nullopt;
+    if (tone.levels.size() < 16 || tone.levels.size() > kMostToneBands)
+        return "it has " + std::to_string(tone.levels.size()) + " bands; 16 to 4096 can be used.";
+    if (!(tone.sample_rate >= 8000.0 && tone.sample_rate <= 192000.0))
+        return "its sample rate is outside 8000 to 192000 Hz.";
+    if (!(tone.band_hz >= 1.0 && tone.band_hz <= 1000.0)) return "its bands are not 1 to 1000 Hz wide.";
+    for (const float l : tone.levels) {
+        if (!(l >= kLowestToneLevel && l <= 20.0)) return "a level is outside -160 to 20 dBFS.";
+    }
+    return std::nullopt;
+}
+
+}  // namespace reed

@@ -1,0 +1,440 @@
+// The three methods against what they promise, on human speech (alsa-utils) and made noises. The full tables,
+// with more voices and SNRs, come from bench/suppression.
+#include <catch2/catch.hpp>
+#include <cmath>
+
+#include "chain/chain.h"
+#include "measure/intelligibility.h"
+#include "stages/suppression.h"
+#include "support/noises.h"
+#include "support/realtime_guard.h"
+#include "support/signals.h"
+#include "suppression/hum.h"
+#include "suppression/log_spectral_gain.h"
+
+using namespace reed;
+using namespace reed::test;
+
+namespace {
+
+constexpr double kRates[] = {44100.0, 48000.0, 88200.0, 96000.0, 192000.0};
+
+struct Way {
+    std::string method;
+    double index, delay;
+};
+const Way kWays[] = {{"adaptive", 0, 0},
+                     {"adaptive, short", 0, 1},
+                     {"neural", 1, 0},
+                     {"room tone", 2, 0},
+                     {"room tone, short", 2, 1}};
+
+std::vector<float> scaled(std::vector<float> x, double gain) {
+    for (float& v : x) v = static_cast<float>(v * gain);
+    return x;
+}
+
+RoomTone tone_of(Noise which, double gain) {
+    const auto learnt = learn_room_tone(scaled(make_noise(which, 4.0, 77), gain), 48000);
+    REQUIRE(learnt.ok());
+    return learnt.value();
+}
+
+ChainSpec chain_for(const Way& way, double amount, const RoomTone& tone) {
+    StageSpec s = stage("suppression", {{"method", way.index}, {"delay", way.delay}, {"amount", amount}});
+    if (way.index == 2) s.tone = tone;
+    return chain_of({s});
+}
+
+/// dB by which the part of `y` that follows `s` is louder than it.
+double follows(const std::vector<float>& s, const std::vector<float>& y) {
+    double cross = 0.0;
+    double power = 0.0;
+    for (size_t i = 0; i < s.size(); ++i) {
+        cross += static_cast<double>(s[i]) * y[i];
+        power += static_cast<double>(s[i]) * s[i];
+    }
+    return db(cross / power);
+}
+
+/// Lag at which `out` follows `in` best, within +-`reach`.
+int lag_of(const std::vector<float>& in, const std::vector<float>& out, size_t first, size_t count,
+           int reach) {
+    double best = -1e30;
+    int best_lag = 0;
+    for (int lag = -reach; lag <= reach; ++lag) {
+        double sum = 0.0;
+        for (size_t i = first; i < first + count; ++i)
+            sum += static_cast<double>(in[i]) * out[static_cast<size_t>(static_cast<long>(i) + lag)];
+        if (sum > best) {
+            best = sum;
+            best_lag = lag;
+        }
+    }
+    return best_lag;
+}
+
+/// Fails after some frames; until then it halves the sound.
+class Failing final : public FrameSuppressor {
+  public:
+    bool process(const float* in, float* out, float& voice) override {
+        if (++frames_ > 100) return false;
+        for (int i = 0; i < kFrame; ++i) {
+            const float old = delayed_[static_cast<size_t>(i)];
+            delayed_[static_cast<size_t>(i)] = 0.5f * in[i];
+            out[i] = old;
+        }
+        voice = 0.9f;
+        return true;
+    }
+    int delay() const override { return kFrame; }
+    void restart() override {}
+
+  private:
+    int frames_ = 0;
+    std::vector<float> delayed_ = std::vector<float>(kFrame);
+};
+
+}  // namespace
+
+TEST_CASE("the exponential integral agrees with the handbook", "[suppression]") {
+    // Abramowitz and Stegun 1964, table 5.1 (values from memory).
+    CHECK(exponential_integral(0.5f) == Approx(0.559773595).epsilon(1e-5));
+    CHECK(exponential_integral(1.0f) == Approx(0.219383934).epsilon(1e-5));
+    CHECK(exponential_integral(2.0f) == Approx(0.048900511).epsilon(1e-4));
+    CHECK(exponential_integral(0.01f) == Approx(4.037929577).epsilon(1e-5));
+    // Ephraim and Malah 1985: for strong speech the gain becomes that of the Wiener filter.
+    for (const float prior : {10.0f, 100.0f, 1000.0f})
+        CHECK(log_spectral_gain(prior, 20.0f) == Approx(prior / (1.0f + prior)).epsilon(1e-4));
+}
+
+TEST_CASE("with amount 0 the spectral methods give back the input to better than -120 dB", "[suppression]") {
+    const auto in = mix(spoken_words(), noise(0.01, 11.0, 3));
+    for (const double rate : {44100.0, 48000.0, 96000.0}) {
+        for (const bool short_delay : {false, true}) {
+            auto adaptive = make_adaptive(rate, short_delay);
+            auto tone = make_room_tone(rate, short_delay, tone_of(Noise::fan, 0.01));
+            for (SuppressionMethod* m : {adaptive.get(), tone.get()}) {
+                m->set_amount(0.0);
+                std::vector<float> out(in.size());
+                m->process(in.data(), out.data(), static_cast<int>(in.size()));
+                const auto delay = static_cast<size_t>(m->latency());
+                double worst = 0.0;
+                for (size_t i = delay; i < in.size(); ++i)
+                    worst = std::max(worst, std::abs(static_cast<double>(out[i]) - in[i - delay]));
+                INFO(rate << " " << short_delay);
+                CHECK(db(worst) < -120.0);
+                CHECK(worst > 0.0);  // it did go through the transforms
+            }
+        }
+    }
+}
+
+TEST_CASE("every method has the delay it reports, at every rate", "[suppression]") {
+    for (const double rate : kRates) {
+        // Speech-like: filtered noise in bursts, the same at every rate.
+        std::vector<float> in = dull_noise(0.1, 900, 3.0, 4, rate);
+        for (size_t i = 0; i < in.size(); ++i)
+            in[i] *= std::fmod(static_cast<double>(i) / rate, 0.3) < 0.2 ? 1.0f : 0.003f;
+        for (const Way& way : kWays) {
+            INFO(way.method << " at " << rate);
+            const auto out = run(chain_for(way, -12, tone_of(Noise::fan, 0.0005)), in, rate);
+            CHECK(std::abs(lag_of(in, out, static_cast<size_t>(rate), static_cast<size_t>(rate), 60)) <= 1);
+        }
+    }
+    // As shown to the user, at 48 kHz.
+    const auto ms = [](const Way& way) {
+        return Chain::build(chain_for(way, -20, {}), {48000, 1}).value()->latency() / 48.0;
+    };
+    CHECK(ms(kWays[0]) == 20.0);
+    CHECK(ms(kWays[1]) == 10.0);
+    CHECK(ms(kWays[2]) == 20.0);
+    CHECK(ms(kWays[3]) == 20.0);
+    CHECK(ms(kWays[4]) == 10.0);
+}
+
+TEST_CASE("silence in is silence out, at every rate and block size", "[suppression]") {
+    for (const double rate : kRates) {
+        for (const Way& way : kWays) {
+            for (const int block : {1, 128, 4096}) {
+                INFO(way.method << " at " << rate << ", block " << block);
+                const auto out =
+                    run(chain_for(way, -30, tone_of(Noise::fan, 0.01)), silence(0.3, rate), rate, block);
+                CHECK(peak(out) < 1e-6);
+            }
+        }
+    }
+}
+
+TEST_CASE("the block size makes no difference to any method", "[suppression]") {
+    const auto in = mix(spoken_words(), scaled(make_noise(Noise::fan, 11.0, 5), 0.01));
+    const std::vector<float> piece(in.begin(), in.begin() + 96000);
+    for (const double rate : {44100.0, 48000.0}) {
+        for (const Way& way : kWays) {
+            const ChainSpec chain = chain_for(way, -25, tone_of(Noise::fan, 0.01));
+            const auto whole = run(chain, piece, rate, 8192);
+            INFO(way.method << " at " << rate);
+            for (const int block : {1, 100, 480, 1024}) CHECK(run(chain, piece, rate, block) == whole);
+        }
+    }
+}
+
+TEST_CASE("no method takes memory or locks while it runs", "[suppression]") {
+    for (const double rate : {44100.0, 48000.0, 96000.0}) {
+        for (const Way& way : kWays) {
+            StageSpec s = stage("suppression", {{"method", way.index}, {"delay", way.delay}, {"hum", 1}});
+            auto chain = Chain::build(chain_of({s}), {rate, 2});
+            REQUIRE(chain.ok());
+            AudioBuffer work = stereo(noise(0.1, 2.0, 1, rate), noise(0.1, 2.0, 2, rate));
+            int allocations = 0;
+            int locks = 0;
+            {
+                const RealtimeGuard guard;
+                for (size_t i = 0; i + 128 <= work.frames(); i += 128)
+                    chain.value()->process(work.block(i, 128));
+                allocations = guard.allocations();
+                locks = guard.locks();
+            }
+            INFO(way.method << " at " << rate);
+            CHECK(allocations == 0);
+            CHECK(locks == 0);
+        }
+    }
+}
+
+TEST_CASE("clean speech keeps its level, quiet, loud and after a minute of silence", "[suppression]") {
+    const auto words = spoken_words();
+    const double loudest = peak(words);
+    for (const Way& way : kWays) {
+        INFO(way.method);
+        const ChainSpec chain = chain_for(way, -25, tone_of(Noise::fan, 0.0005));
+        CHECK(std::abs(follows(words, run(chain, words))) < 0.5);
+        const auto shout = scaled(words, 0.7079 / loudest);  // -3 dBFS
+        CHECK(std::abs(follows(shout, run(chain, shout))) < 1.0);
+    }
+    for (const Way& way : {kWays[0], kWays[2], kWays[3]}) {
+        INFO(way.method);
+        std::vector<float> late = scaled(make_noise(Noise::fan, 60.0, 6), 0.0005);
+        const size_t start = late.size();
+        append(late, {words.begin(), words.begin() + 96000});
+        const auto out = run(chain_for(way, -25, tone_of(Noise::fan, 0.0005)), late);
+        const auto after = [start](const std::vector<float>& x) {
+            return std::vector<float>(x.begin() + static_cast<std::ptrdiff_t>(start), x.end());
+        };
+        CHECK(std::abs(follows(after(late), after(out))) < 1.0);
+    }
+}
+
+TEST_CASE("steady noise falls by the amount and the words stay as clear", "[suppression]") {
+    // 10 dB SNR: the words are at about -24 dBFS while spoken.
+    const auto words = spoken_words();
+    for (const Noise which : {Noise::fan, Noise::rain}) {
+        std::vector<float> clean = silence(5.0);
+        append(clean, words);
+        const auto speech_rms = rms(words, 40000, 40000);
+        const double gain = speech_rms * std::pow(10.0, -10.0 / 20.0);
+        const auto in =
+            mix(clean, scaled(make_noise(which, static_cast<double>(clean.size()) / 48000.0, 8), gain));
+        for (const Way& way : kWays) {
+            INFO(noise_name(which) << ", " << way.method);
+            const bool neural = way.index == 1;
+            const auto out = run(chain_for(way, neural ? -40 : -25, tone_of(which, gain)), in);
+            const double fall = db(rms(out, 120000, 110000) / rms(in, 120000, 110000));
+            if (neural)
+                CHECK(fall < -25.0);
+            else
+                CHECK(fall == Approx(-25.0).margin(way.index == 2 ? 2.0 : 3.0));
+            CHECK(stoi(clean, out, 48000).value() > stoi(clean, in, 48000).value() - 0.02);
+        }
+    }
+}
+
+TEST_CASE("the neural method lowers key clicks in pauses by 15 dB and knows speech from clicks",
+          "[suppression]") {
+    const auto clicks = scaled(make_noise(Noise::keyboard, 12.0, 5), 0.02);
+    const auto out = run(chain_for(kWays[2], -40, {}), clicks);
+    CHECK(db(rms(out, 96000) / rms(clicks, 96000)) < -15.0);
+    auto network = make_frame_suppressor();
+    REQUIRE(network.ok());
+    // Mean probability over the frames above -40 dB.
+    const auto likely = [&](const std::vector<float>& x) {
+        double sum = 0.0;
+        int loud = 0;
+        std::vector<float> frame(480);
+        for (size_t i = 0; i + 480 <= x.size(); i += 480) {
+            float voice = -1.0f;
+            REQUIRE(network.value()->process(&x[i], frame.data(), voice));
+            REQUIRE((voice >= 0.0f && voice <= 1.0f));
+            if (rms(x, i, 480) < 0.01) continue;
+            sum += voice;
+            ++loud;
+        }
+        return sum / loud;
+    };
+    CHECK(likely(clicks) < 0.2);
+    CHECK(likely(spoken_words()) > 0.6);
+}
+
+TEST_CASE("a network that fails lets the sound pass with the same delay, and says so", "[suppression]") {
+    for (const double rate : {48000.0, 44100.0}) {
+        auto made = make_suppression([]() -> Result<std::unique_ptr<FrameSuppressor>> {
+            return std::unique_ptr<FrameSuppressor>(std::make_unique<Failing>());
+        });
+        const auto spec = stage("suppression", {{"method", 1}, {"amount", -60}});
+        made->prepare({rate, 1}, spec.values);
+        std::vector<float> x = sine(300, 0.2, 4.0, rate);
+        const auto in = x;
+        for (size_t i = 0; i + 32 <= x.size(); i += 32) {
+            AudioBuffer unused;
+            AudioBlock block;
+            block.channels = 1;
+            block.frames = 32;
+            block.rows[0] = &x[i];
+            made->begin_grain();
+            made->process(block);
+            if (i == 9600) CHECK(made->trouble() == nullptr);
+        }
+        REQUIRE(made->trouble() != nullptr);
+        CHECK_THAT(std::string(made->trouble()), Catch::Contains("the sound passes unchanged"));
+        CHECK(made->voice_probability() < 0.0f);
+        const auto delay = static_cast<size_t>(made->latency());
+        const auto late = static_cast<size_t>(3.0 * rate);
+        double worst = 0.0;
+        for (size_t i = late; i < late + 20000; ++i)
+            worst = std::max(worst, std::abs(static_cast<double>(x[i]) - in[i - delay]));
+        // At 44.1 kHz it has been through two converters of rate.
+        CHECK(worst < (rate == 48000.0 ? 0.0004 : 0.002));
+    }
+    // No memory for a network at all: the same.
+    auto none = make_suppression([]() -> Result<std::unique_ptr<FrameSuppressor>> {
+        return Error{"no memory.", "", ""};
+    });
+    none->prepare({48000, 1}, stage("suppression", {{"method", 1}}).values);
+    CHECK(none->trouble() != nullptr);
+}
+
+TEST_CASE("what is taken away and what is left add up to the input", "[suppression]") {
+    const auto in = mix(spoken_words(), scaled(make_noise(Noise::fan, 11.0, 9), 0.01));
+    for (const Way& way : kWays) {
+        ChainSpec chain = chain_for(way, -25, tone_of(Noise::fan, 0.01));
+        chain.stages[0].set("hum", 1);
+        const auto left = run(chain, in);
+        chain.stages[0].set("removed", 1);
+        const auto taken = run(chain, in);
+        INFO(way.method);
+        CHECK(largest_difference(mix(left, taken), in) < 1e-5);
+        CHECK(rms(taken, 48000) > 0.003);
+    }
+}
+
+TEST_CASE("a room tone has the level of its room and refuses what is none", "[suppression]") {
+    // White noise of RMS 0.01: -36.99 dBFS (AES17), the same in every band of 50 Hz.
+    const auto tone = learn_room_tone(noise(0.01, 5.0, 1), 48000);
+    REQUIRE(tone.ok());
+    CHECK(tone.value().band_hz == 50.0);
+    CHECK(tone.value().levels.size() == 481);
+    CHECK(tone.value().level() == Approx(-36.99).margin(0.2));
+    CHECK(tone.value().levels[100] == Approx(-36.99 - 10.0 * std::log10(480.0)).margin(1.5));
+    CHECK(tone.value().density(5000.0) == Approx(1e-4 / 24000.0).epsilon(0.35));
+
+    const auto refusal = [](const std::vector<float>& x) {
+        const auto out = learn_room_tone(x, 48000);
+        REQUIRE_FALSE(out.ok());
+        return out.error().text();
+    };
+    CHECK_THAT(refusal(noise(0.01, 1.2, 1)), Catch::Contains("only 1.2 s long; the room needs 3 s"));
+    CHECK_THAT(refusal(silence(5.0)), Catch::Contains("the take is silent"));
+    CHECK_THAT(refusal(mix(spoken_words(), noise(0.001, 11.0, 2))), Catch::Contains("somebody spoke at"));
+    CHECK_THAT(refusal(scaled(make_noise(Noise::keyboard, 5.0, 3), 0.05)),
+               Catch::Contains("the room was not even"));
+    // A machine that hums like a voice is learnt all the same.
+    CHECK(learn_room_tone(scaled(make_noise(Noise::lathe, 5.0, 3), 0.02), 48000).ok());
+    // One creak does not count.
+    auto creak = noise(0.01, 5.0, 4);
+    for (size_t i = 100000; i < 104800; ++i) creak[i] *= 30.0f;
+    const auto without = learn_room_tone(creak, 48000);
+    REQUIRE(without.ok());
+    CHECK(without.value().level() == Approx(-36.99).margin(0.3));
+}
+
+TEST_CASE("a room tone learnt at one rate works at another", "[suppression]") {
+    const RoomTone tone = tone_of(Noise::fan, 0.01);  // at 48 kHz
+    for (const double rate : {44100.0, 96000.0, 192000.0}) {
+        // The same room at the other rate.
+        auto room = dull_noise(0.01, 900, 6.0, 5, 48000);
+        const auto here = learn_room_tone(room, 48000);
+        REQUIRE(here.ok());
+        const auto there = dull_noise(0.01, 900, 6.0, 6, rate);
+        INFO(rate);
+        const auto out = run(chain_for(kWays[3], -25, here.value()), there, rate);
+        const auto from = static_cast<size_t>(2.0 * rate);
+        CHECK(db(rms(out, from) / rms(there, from)) == Approx(-25.0).margin(2.5));
+    }
+    CHECK_FALSE(tone_problem(tone).has_value());
+}
+
+TEST_CASE("hum is found with its frequency and taken out without the voice", "[suppression]") {
+    std::vector<float> hum = noise(0.001, 6.0, 1);
+    for (int n = 1; n <= 8; ++n) hum = mix(hum, sine(50.04 * n, 0.01 / n, 6.0));
+    const auto found = find_hum(hum, 48000);
+    REQUIRE(found);
+    CHECK(found->frequency == Approx(50.04).margin(0.01));
+    CHECK(found->tones == 8);
+    CHECK(found->prominence > 20.0);
+    double power = 0.0;
+    for (int n = 1; n <= 8; ++n) power += 0.5 * 1e-4 / n / n;
+    CHECK(found->level == Approx(10.0 * std::log10(2.0 * power)).margin(0.5));
+
+    std::vector<float> american = noise(0.002, 4.0, 2, 44100);
+    for (const int n : {2, 3, 5}) american = mix(american, sine(59.97 * n, 0.004, 4.0, 44100));
+    const auto other = find_hum(american, 44100);
+    REQUIRE(other);
+    CHECK(other->frequency == Approx(59.97).margin(0.03));
+    CHECK(other->tones == 5);
+
+    CHECK_FALSE(find_hum(noise(0.01, 6.0, 3), 48000));
+    CHECK_FALSE(find_hum(spoken_words(), 48000));
+    CHECK_FALSE(find_hum(scaled(make_noise(Noise::fan, 6.0, 4), 0.01), 48000));
+    CHECK_FALSE(find_hum(hum, 480000));  // too short to tell
+
+    const auto chain = chain_of(
+        {stage("suppression", {{"amount", 0}, {"hum", 1}, {"hum_frequency", 50.04}, {"hum_tones", 8}})});
+    const auto out = run(chain, hum);
+    for (int n = 1; n <= 8; ++n) {
+        INFO("tone " << n);
+        CHECK(db(tone_amplitude(out, 50.04 * n, 48000, 96000) / (0.01 / n)) < -30.0);
+    }
+    // Between the notches, and mains that has wandered by a tenth of a per cent.
+    for (const double f : {75.0, 225.0, 1000.0}) {
+        const auto tone = run(chain, sine(f, 0.1, 3.0));
+        CHECK(db(tone_amplitude(tone, f, 48000, 48000) / 0.1) == Approx(0.0).margin(0.5));
+    }
+    CHECK(db(tone_amplitude(run(chain, sine(50.04 * 1.001 * 8, 0.1, 4.0)), 50.04 * 1.001 * 8, 48000, 96000) /
+             0.1) < -9.0);
+    const auto words = spoken_words();
+    CHECK(std::abs(follows(words, run(chain, words))) < 0.5);
+}
+
+TEST_CASE("intelligibility falls with noise and does not see level", "[suppression]") {
+    const auto words = spoken_words();
+    CHECK(stoi(words, words, 48000).value() == Approx(1.0).margin(1e-6));
+    CHECK(stoi(words, scaled(words, 0.2), 48000).value() == Approx(1.0).margin(1e-4));
+    double before = 1.0;
+    for (const double snr : {20.0, 10.0, 0.0, -10.0}) {
+        const double gain = rms(words, 40000, 40000) * std::pow(10.0, -snr / 20.0);
+        const auto noisy =
+            mix(words, scaled(make_noise(Noise::rain, static_cast<double>(words.size()) / 48000, 3), gain));
+        const double now = stoi(words, noisy, 48000).value();
+        INFO(snr);
+        CHECK(now < before - 0.005);
+        before = now;
+    }
+    // Nothing of the words left: no better than at -10 dB. (The bound on distortion keeps it above zero.)
+    CHECK(stoi(words, noise(0.1, static_cast<double>(words.size()) / 48000, 9), 48000).value() < before);
+    CHECK_FALSE(stoi(silence(0.2), silence(0.2), 48000));
+    // The distance of a sum of orthogonal parts is their ratio.
+    const auto tone = sine(1000, 0.1, 1.0);
+    CHECK(si_sdr(tone, mix(tone, sine(2000, 0.01, 1.0))).value() == Approx(20.0).margin(0.01));
+    CHECK(si_sdr(tone, scaled(mix(tone, sine(2000, 0.01, 1.0)), 3.0)).value() == Approx(20.0).margin(0.01));
+    CHECK_FALSE(si_sdr(silence(0.1), tone));
+}

@@ -1,0 +1,19 @@
+// Noises of rooms, made from random numbers, for tests and benchmarks of suppression. 48 kHz.
+#pragma once
+
+#include <cstdint>
+#include <vector>
+
+namespace reed::test {
+
+enum class Noise { fan, hum, rain, traffic, keyboard, lathe };
+inline constexpr Noise kNoises[] = {Noise::fan,     Noise::hum,      Noise::rain,
+                                    Noise::traffic, Noise::keyboard, Noise::lathe};
+const char* noise_name(Noise which);
+
+/// RMS 1. Fan: dull noise and the tones of its blades; hum: 50 Hz and multiples over a little hiss; rain:
+/// bright noise and drops; traffic: rumble that swells and fades; keyboard: clicks, about six a second, over
+/// nearly nothing; lathe: motor tones, a rattle and broad noise. The same seed gives the same noise.
+std::vector<float> make_noise(Noise which, double seconds, std::uint32_t seed);
+
+}  // namespace reed::test
