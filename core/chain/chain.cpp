@@ -82,7 +82,7 @@ void Chain::fetch_slots() noexcept {
     }
 }
 
-void Chain::process(const AudioBlock& block) noexcept {
+void Chain::process(const AudioBlock& block, const Listener& listener) noexcept {
     const FlushToZero no_denormals;
     for (int done = 0; done < block.frames;) {
         if (in_grain_ == 0) {
@@ -93,21 +93,30 @@ void Chain::process(const AudioBlock& block) noexcept {
             }
         }
         const int n = std::min(block.frames - done, kGrain - in_grain_);
-        process_grain(block.slice(done, n));
+        process_grain(block.slice(done, n), listener, done);
         in_grain_ = (in_grain_ + n) % kGrain;
         done += n;
     }
 }
 
-void Chain::process_grain(const AudioBlock& block) noexcept {
+void Chain::process_grain(const AudioBlock& block, const Listener& listener, int at) noexcept {
     if (!healthy(block)) repair(block);
     meter(0, block);
+    const auto copy_out = [&] {
+        for (int c = 0; c < listener.out.channels; ++c)
+            std::copy_n(block[std::min(c, block.channels - 1)], block.frames, listener.out[c] + at);
+    };
+    if (listener.tap == 0) copy_out();
+    const int probed = listener.probe != nullptr ? listener.probe->stage.load(std::memory_order_relaxed) : -1;
     voice_ = -1.0f;
     auto before = std::chrono::steady_clock::now();
     for (size_t i = 0; i < links_.size(); ++i) {
         Link& link = links_[i];
         link.stage->set_voice(voice_);
+        if (static_cast<int>(i) == probed) listener.probe->before.write(block);
         run_link(link, block);
+        if (static_cast<int>(i) == probed) listener.probe->after.write(block);
+        if (static_cast<int>(i) + 1 == listener.tap) copy_out();
         if (const float heard = link.stage->voice_probability(); heard >= 0.0f) voice_ = heard;
         meter(i + 1, block);
         const auto now = std::chrono::steady_clock::now();

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "chain/chain_spec.h"
+#include "chain/listener.h"
 #include "chain/tap.h"
 #include "dsp/delay_line.h"
 #include "dsp/smoothed.h"
@@ -31,7 +32,8 @@ class Chain {
     void post(const ChainSpec& spec);
 
     /// In place; block.frames of any size from 0 up, channels as in format().
-    void process(const AudioBlock& block) noexcept;
+    /// `listener` gets the sound at other points, copied without delay of its own.
+    void process(const AudioBlock& block, const Listener& listener = {}) noexcept;
 
     /// Exact delay from input to output in frames; the same whatever is bypassed.
     int latency() const { return latency_; }
@@ -63,7 +65,7 @@ class Chain {
 
     Chain() = default;
     void fetch_slots() noexcept;
-    void process_grain(const AudioBlock& block) noexcept;
+    void process_grain(const AudioBlock& block, const Listener& listener, int at) noexcept;
     void run_link(Link& link, const AudioBlock& block) noexcept;
     void meter(size_t tap, const AudioBlock& block) noexcept;
     void close_frame(size_t tap) noexcept;

@@ -8,6 +8,7 @@ namespace {
 
 constexpr double kHistorySeconds = 12.0;
 constexpr double kWarmSeconds = 6.0;
+constexpr double kProbeSeconds = 2.0;
 constexpr int kPiece = 8192;
 
 double fade_seconds(Fade fade) {
@@ -45,6 +46,11 @@ Result<void> Engine::open(const StreamFormat& format, const ChainSpec& spec) {
     const auto keep = static_cast<size_t>(kHistorySeconds * format.sample_rate);
     input_ = std::make_unique<HistoryRing>(format.channels, keep);
     feed_ = std::make_unique<HistoryRing>(format.channels, keep);
+    auto probe =
+        std::make_unique<Probe>(format.channels, static_cast<size_t>(kProbeSeconds * format.sample_rate));
+    probe->stage = probe_->stage.load();
+    probe_ = std::move(probe);
+    monitor_.prepare(format, kPiece);
     scratch_ = AudioBuffer(format.channels, kPiece);
     feed_gain_.prepare(format.sample_rate, 0.004, muted() ? 0.0 : 1.0);
     in_grain_ = 0;
@@ -239,17 +245,21 @@ void Engine::process_piece(const AudioBlock& block) noexcept {
     if (clipped > 0) clipped_.fetch_add(clipped, std::memory_order_relaxed);
 
     take_arrival();
+    Listener listener = monitor_.listener(block);
+    listener.probe = probe_.get();
     if (next_) {
         const AudioBlock fresh = scratch_.block(0, block.frames);
         for (int c = 0; c < block.channels; ++c) std::copy_n(block[c], block.frames, fresh[c]);
-        current_->chain->process(block);
+        current_->chain->process(block, listener);
         next_->chain->process(fresh);
         cross_fade(block, fresh);
     } else {
-        current_->chain->process(block);
+        current_->chain->process(block, listener);
     }
 
-    feed_gain_.set(mute_.load(std::memory_order_relaxed) ? 0.0 : 1.0);
+    const bool muted = mute_.load(std::memory_order_relaxed);
+    monitor_.run(block, *input_, current_->chain->latency(), muted);
+    feed_gain_.set(muted ? 0.0 : 1.0);
     for (int i = 0; i < block.frames; ++i) {
         if (in_grain_ == 0) feed_gain_.begin_grain();
         in_grain_ = (in_grain_ + 1) % kGrain;

@@ -12,6 +12,7 @@
 
 #include "base/history_ring.h"
 #include "chain/chain.h"
+#include "engine/monitor.h"
 #include "measure/file_measure.h"
 
 namespace reed {
@@ -21,6 +22,9 @@ class AudioCallback {
   public:
     virtual ~AudioCallback() = default;
     virtual void process(const AudioBlock& block) noexcept = 0;
+    /// What the headphones shall get of the block just processed; no frames when nothing. Same thread as
+    /// process().
+    virtual AudioBlock monitor() const noexcept { return {}; }
 };
 
 /// How a new chain takes over.
@@ -61,7 +65,16 @@ class Engine final : public AudioCallback {
     void set_mute(bool mute) { mute_.store(mute, std::memory_order_relaxed); }
     bool muted() const { return mute_.load(std::memory_order_relaxed); }
 
+    /// Any thread; kept over open().
+    void set_monitor(const MonitorSettings& settings) { monitor_.set(settings); }
+
     void process(const AudioBlock& block) noexcept override;
+    AudioBlock monitor() const noexcept override { return monitor_.sound(); }
+
+    /// Takes the sound before and after stage `stage` of the chain from now on; -1 ends it.
+    void probe(int stage) { probe_->stage.store(stage, std::memory_order_relaxed); }
+    /// Replaced by open().
+    const Probe& probed() const { return *probe_; }
 
     /// Serial number of the chain that sounds.
     std::uint32_t sounding() const { return sounding_.load(std::memory_order_acquire); }
@@ -100,12 +113,14 @@ class Engine final : public AudioCallback {
     StreamFormat format_;
     TapQueue taps_{16384};
     std::unique_ptr<HistoryRing> input_, feed_;
+    std::unique_ptr<Probe> probe_ = std::make_unique<Probe>(1, 2);
 
     // Audio thread.
     std::unique_ptr<Arrival> current_, next_;
     AudioBuffer scratch_;
     int warm_left_ = 0, fade_length_ = 0, fade_done_ = 0;
     Smoothed feed_gain_;
+    Monitor monitor_;
     int in_grain_ = 0;
     ClipCounter clips_[kMaxChannels];
 

@@ -1,0 +1,64 @@
+// What the person hears of it all: source, loudness and tone of the headphones.
+#pragma once
+
+#include <array>
+#include <atomic>
+
+#include "base/history_ring.h"
+#include "chain/listener.h"
+#include "dsp/filter_runner.h"
+#include "dsp/smoothed.h"
+
+namespace reed {
+
+/// removed: the input minus the feed, aligned: what the chain takes away. tap: the sound at one point of the
+/// chain.
+enum class MonitorSource { off, feed, plain, removed, tap };
+
+/// What to monitor, and how it should sound. Values outside their ranges are limited to them.
+struct MonitorSettings {
+    MonitorSource source = MonitorSource::off;
+    int tap = 0;             ///< for MonitorSource::tap: 0 is the input, k what leaves stage k - 1
+    double volume_db = 0.0;  ///< -60 to 12
+    double bass_db = 0.0;    ///< low shelf at 200 Hz, -12 to 12
+    double middle_db = 0.0;  ///< bell at 1 kHz, Q 0.7, -12 to 12
+    double treble_db = 0.0;  ///< high shelf at 4 kHz, -12 to 12
+    bool mute_with_feed = false;
+
+    bool operator==(const MonitorSettings&) const = default;
+};
+
+/// Runs on the audio thread; set() comes from another. A change of source fades out and in again.
+class Monitor {
+  public:
+    /// Takes memory. Not while the audio thread runs.
+    void prepare(const StreamFormat& format, int longest_block);
+    void set(const MonitorSettings& settings);
+
+    /// Where the chain shall copy its sound for the block that comes now.
+    Listener listener(const AudioBlock& block);
+    /// `feed`: before the mute. `input`: the history that ends with this block. `latency`: of the chain, in
+    /// frames.
+    void run(const AudioBlock& feed, const HistoryRing& input, int latency, bool feed_muted) noexcept;
+    /// The newest block; no frames while it is off.
+    AudioBlock sound() const { return sound_; }
+
+  private:
+    void choose();
+    void shape(const AudioBlock& block);
+
+    StreamFormat format_;
+    AudioBuffer buffer_, scratch_;
+    AudioBlock sound_;
+    std::atomic<int> source_{0}, tap_{0};
+    std::array<std::atomic<float>, 4> wanted_{};  // volume, bass, middle, treble in dB
+    std::atomic<bool> mute_with_feed_{false};
+    MonitorSource active_ = MonitorSource::off;
+    int active_tap_ = 0;
+    Smoothed open_, volume_;
+    std::array<float, 3> tone_{};
+    std::array<FilterRunner, 3> filters_;
+    int in_grain_ = 0;
+};
+
+}  // namespace reed
