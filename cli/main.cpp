@@ -7,10 +7,12 @@
 #include <nlohmann/json.hpp>
 
 #include "base/decibel.h"
+#include "base/file.h"
 #include "devices/sound_file.h"
 #include "engine/render.h"
 #include "measure/file_measure.h"
 #include "scenes/scene.h"
+#include "stages/suppression.h"
 
 namespace {
 
@@ -239,6 +241,48 @@ int levels_command(const std::string& scene_path, const std::string& in, bool js
     return 0;
 }
 
+struct LearnOptions {
+    std::string scene, stage, in, out;
+};
+
+/// Teaches a stage the room tone of a sound file, and writes the scene with it.
+int learn_command(const LearnOptions& o) {
+    auto scene = scene_or_complain(o.scene);
+    if (!scene) return kBadInput;
+    int index = -1;
+    for (size_t i = 0; i < scene->chain.stages.size(); ++i) {
+        const StageSpec& s = scene->chain.stages[i];
+        if (s.stage_kind().learns && (o.stage.empty() ? index < 0 : s.id == o.stage))
+            index = static_cast<int>(i);
+    }
+    if (index < 0) {
+        return refuse(o.stage.empty()
+                          ? Error{"it has no stage that learns a room tone.", o.scene, "Add a suppression."}
+                          : Error{"it has no such stage that learns a room tone.", o.stage, ""});
+    }
+    StageSpec& stage = scene->chain.stages[static_cast<size_t>(index)];
+    SoundInfo info;
+    const auto sound = read_sound(o.in, &info, static_cast<std::int64_t>(60 * kMaxSampleRate));
+    if (!sound.ok()) return refuse(sound.error());
+    ChainSpec before = scene->chain;
+    before.stages.resize(static_cast<size_t>(index));
+    const auto heard = render(before, sound.value(), info.sample_rate, 1024);
+    if (!heard.ok()) return refuse(heard.error());
+    std::vector<float> room(heard.value().frames());
+    for (int c = 0; c < heard.value().channels(); ++c) {
+        for (size_t i = 0; i < room.size(); ++i)
+            room[i] += heard.value()[c][i] / static_cast<float>(heard.value().channels());
+    }
+    const auto tone = learn_room_tone(room, info.sample_rate);
+    if (!tone.ok()) return refuse({tone.error().what, o.in, tone.error().remedy});
+    stage.tone = tone.value();
+    stage.set("method", static_cast<double>(SuppressionKind::room_tone));
+    if (const auto saved = write_file(o.out, write_scene(*scene)); !saved.ok()) return refuse(saved.error());
+    std::printf("%s: stage %s learnt a room tone of %.1f dBFS\n", o.out.c_str(), stage.id.c_str(),
+                tone.value().level());
+    return 0;
+}
+
 int check_command(const std::vector<std::string>& paths) {
     int status = 0;
     for (const auto& path : paths) {
@@ -296,6 +340,13 @@ int run(int argc, char** argv) {
         scenes->add_subcommand("check", "Say whether scene files are valid, or what is wrong and where");
     check->add_option("files", paths, "Scene files")->required();
 
+    LearnOptions learning;
+    auto* learn = scenes->add_subcommand("learn", "Teach a suppression the room tone of a silent recording");
+    learn->add_option("--scene", learning.scene, "Scene file to read")->required();
+    learn->add_option("--stage", learning.stage, "Id of the stage; the first one that learns when not given");
+    learn->add_option("--in", learning.in, "Sound file of the room without voice, 3 s or more")->required();
+    learn->add_option("--out", learning.out, "Scene file to write")->required();
+
     try {
         app.parse(argc, argv);
     } catch (const CLI::ParseError& e) {
@@ -307,6 +358,7 @@ int run(int argc, char** argv) {
     if (*measure) return measure_command(sound, json);
     if (*levels) return levels_command(scene, sound, json);
     if (*check) return check_command(paths);
+    if (*learn) return learn_command(learning);
     return kBadInput;
 }
 

@@ -10,12 +10,14 @@
 #include "session/session.h"
 #include "stages/equalizer.h"
 #include "theme/theme.h"
+#include "widgets/frequency_axis.h"
 #include "widgets/input.h"
 
 namespace reed::ui {
 namespace {
 
-constexpr double kLowest = 20.0, kHighest = 20000.0;
+constexpr FrequencyAxis kAxis;
+constexpr double kLowest = kAxis.lowest, kHighest = kAxis.highest;
 
 const Parameter& row(int parameter) {
     return kEqualizerStage.parameters[static_cast<size_t>(parameter)];
@@ -50,13 +52,11 @@ QRectF EqCurve::plot() const {
 }
 
 double EqCurve::xOf(double f) const {
-    const QRectF r = plot();
-    return r.left() + std::log(f / kLowest) / std::log(kHighest / kLowest) * r.width();
+    return kAxis.x(plot(), f);
 }
 
 double EqCurve::frequencyAt(double x) const {
-    const QRectF r = plot();
-    return kLowest * std::pow(kHighest / kLowest, std::clamp((x - r.left()) / r.width(), 0.0, 1.0));
+    return kAxis.frequency(plot(), x);
 }
 
 double EqCurve::range() const {
@@ -233,19 +233,7 @@ void EqCurve::paintGrid(QPainter& p) const {
         p.drawText(QRectF(0, yOf(db) - 8, 31, 16), Qt::AlignRight | Qt::AlignVCenter,
                    db > 0 ? QString("+%1").arg(db) : QString::number(db));
     }
-    struct Tick {
-        double f;
-        const char* label;
-    };
-    for (const Tick& tick : {Tick{50, "50"}, Tick{100, "100"}, Tick{200, "200"}, Tick{500, "500"},
-                             Tick{1000, "1k"}, Tick{2000, "2k"}, Tick{5000, "5k"}, Tick{10000, "10k"}}) {
-        const double x = xOf(tick.f);
-        p.setPen(QPen(t.line, 0.7));
-        p.drawLine(QPointF(x, r.top()), QPointF(x, r.bottom()));
-        p.setPen(t.muted);
-        p.drawText(QRectF(x - 20, r.bottom() + 3, 40, 16), Qt::AlignCenter, tick.label);
-    }
-    p.drawText(QRectF(r.right() - 26, r.bottom() + 3, 36, 16), Qt::AlignRight | Qt::AlignVCenter, tr("Hz"));
+    kAxis.paint(p, r);
     p.drawText(QRectF(r.left() + 4, r.top() + 1, 40, 16), Qt::AlignLeft | Qt::AlignVCenter, tr("dB"));
 }
 

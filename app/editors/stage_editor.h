@@ -2,18 +2,12 @@
 #pragma once
 
 #include <QWidget>
-#include <vector>
-
-class QGridLayout;
-class QHBoxLayout;
 
 namespace reed::ui {
 
-class EqCurve;
 class FlatButton;
-class OctaveView;
 class Session;
-class TimeView;
+class StageBody;
 class ValueField;
 class Words;
 
@@ -30,11 +24,6 @@ class StageEditor final : public QWidget {
 
   private:
     void show(bool rebuild);
-    void buildFields();
-    void buildEqualizer();
-    /// Hides what the chosen band's type has no use for.
-    void showRelevant();
-    void addField(size_t parameter, int row, int column);
     void updateAdvice();
 
     Session& session_;
@@ -43,13 +32,7 @@ class StageEditor final : public QWidget {
     Words* advice_;
     FlatButton* bypass_;
     QWidget* body_ = nullptr;
-    QWidget* fields_box_ = nullptr;
-    QGridLayout* grid_ = nullptr;
-    EqCurve* curve_ = nullptr;
-    OctaveView* octaves_ = nullptr;
-    FlatButton* listen_ = nullptr;
-    bool show_octaves_ = false;
-    std::vector<std::pair<size_t, ValueField*>> fields_;
+    StageBody* stage_body_ = nullptr;  // the same widget, while there is a stage
     QString shown_stage_, shown_kind_;
     int ticks_ = 0;
 };

@@ -5,6 +5,7 @@
 
 #include "devices/file_device.h"
 #include "session/default_scene.h"
+#include "session/room_learning.h"
 #include "widgets/input.h"
 
 namespace reed::ui {
@@ -54,6 +55,8 @@ SessionPaths SessionPaths::standard() {
 
 Session::Session(SessionPaths paths, QObject* parent)
     : QObject(parent), paths_(std::move(paths)), library_(paths_.scenes), readings_(engine_) {
+    background_ = std::make_unique<Background>();
+    learning_ = new RoomLearning(*this);
     tick_.setInterval(30);
     tick_.setTimerType(Qt::PreciseTimer);
     connect(&tick_, &QTimer::timeout, this, &Session::tick);
@@ -63,6 +66,7 @@ Session::Session(SessionPaths paths, QObject* parent)
 }
 
 Session::~Session() {
+    background_.reset();
     if (device_) device_->stop();
     if (save_later_.isActive()) saveState();
 }
@@ -167,6 +171,14 @@ bool Session::setValues(const std::string& id, const std::vector<double>& values
     return true;
 }
 
+void Session::setTone(const std::string& id, const RoomTone& tone, const QString& label) {
+    const int i = chain().index_of(id);
+    if (i < 0) return;
+    Scene after = scene_;
+    after.chain.stages[static_cast<size_t>(i)].tone = tone;
+    change(std::move(after), label, {});
+}
+
 void Session::setBypass(const std::string& id, bool bypass) {
     const int i = chain().index_of(id);
     if (i < 0) return;
@@ -197,6 +209,7 @@ void Session::duplicateStage(const std::string& id) {
     Scene after = scene_;
     StageSpec copy = new_stage(after.chain, s->stage_kind());
     copy.values = s->values;
+    copy.tone = s->tone;
     copy.title = s->title;
     copy.bypass = s->bypass;
     const int at = chain().index_of(id) + 1;
@@ -436,8 +449,21 @@ void Session::tell(const Error& error) {
     emit message(t, true);
 }
 
+void Session::tellTroubles() {
+    const auto troubles = engine_.troubles();
+    const std::string where = troubles.empty() || troubles.front().first >= chain().stages.size()
+                                  ? ""
+                                  : chain().stages[troubles.front().first].id;
+    if (where != told_trouble_ && !where.empty())
+        emit message(nameOf(where) + ": " + QString::fromUtf8(troubles.front().second), true);
+    told_trouble_ = where;
+}
+
 void Session::tick() {
     readings_.poll();
+    spectrum_.follow(chain().index_of(focused_));
+    spectrum_.poll();
+    if (++ticks_ % 33 == 0) tellTroubles();
     if (device_ && !device_lost_) {
         const DeviceStatus status = device_->status();
         if (!status.problem.empty()) {

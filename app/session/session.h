@@ -11,7 +11,9 @@
 #include "engine/readings.h"
 #include "scenes/library.h"
 #include "scenes/working_state.h"
+#include "session/background.h"
 #include "session/history.h"
+#include "session/stage_spectrum.h"
 
 namespace reed::ui {
 
@@ -24,6 +26,8 @@ struct SessionPaths {
     /// By the XDG base directory rules; demo data beside the program, in its source tree or installed.
     static SessionPaths standard();
 };
+
+class RoomLearning;
 
 class Session final : public QObject {
     Q_OBJECT
@@ -46,6 +50,8 @@ class Session final : public QObject {
     /// Several values of one stage at once, as one step of undo.
     bool setValues(const std::string& id, const std::vector<double>& values, const QString& label,
                    const QString& key);
+    /// What a stage was taught.
+    void setTone(const std::string& id, const RoomTone& tone, const QString& label);
     void setBypass(const std::string& id, bool bypass);
     /// Adds a stage at `index` of the order and focuses it.
     void addStage(const StageKind& kind, size_t index);
@@ -89,6 +95,13 @@ class Session final : public QObject {
     /// Levels fit the chain as it is now (they lag behind a change of structure for a moment).
     bool levelsFit() const { return readings_.fits(chain().stages.size()); }
 
+    /// Spectra around the focused stage.
+    StageSpectrum& spectrum() { return spectrum_; }
+    RoomLearning& learning() { return *learning_; }
+    Background& background() { return *background_; }
+    /// Tells an error by message(), its first letter made large.
+    void tell(const Error& error);
+
     QString themeName() const { return theme_; }
     void setThemeName(const QString& name);
     QByteArray geometry() const { return geometry_; }
@@ -111,7 +124,7 @@ class Session final : public QObject {
   private:
     void change(Scene after, const QString& label, const QString& key, Fade fade = Fade::quick);
     void take(Scene scene, Fade fade);
-    void tell(const Error& error);
+    void tellTroubles();
     void reloadScenes();
     bool startDevice(const DeviceChoice& choice);
     void startRoom();
@@ -122,6 +135,7 @@ class Session final : public QObject {
     SceneLibrary library_;
     Engine engine_;
     Readings readings_;
+    StageSpectrum spectrum_{engine_, readings_};
     std::unique_ptr<Device> device_;
     SimulatedRoom* room_ = nullptr;
     std::map<std::string, double> room_values_;
@@ -136,6 +150,10 @@ class Session final : public QObject {
     QByteArray geometry_;
     QTimer tick_, save_later_;
     bool state_failed_ = false;
+    int ticks_ = 0;
+    std::string told_trouble_;  // of which stage, so that it is told once
+    RoomLearning* learning_;
+    std::unique_ptr<Background> background_;  // ends first: its work uses the engine
 };
 
 }  // namespace reed::ui

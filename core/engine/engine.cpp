@@ -17,7 +17,7 @@ double fade_seconds(Fade fade) {
 
 }  // namespace
 
-Engine::Engine() : input_(std::make_unique<HistoryRing>(1, 2)), feed_(std::make_unique<HistoryRing>(1, 2)) {
+Engine::Engine() : input_(std::make_shared<HistoryRing>(1, 2)), feed_(std::make_shared<HistoryRing>(1, 2)) {
     builder_ = std::thread([this] { build_thread(); });
 }
 
@@ -44,8 +44,8 @@ Result<void> Engine::open(const StreamFormat& format, const ChainSpec& spec) {
     next_.reset();
     format_ = format;
     const auto keep = static_cast<size_t>(kHistorySeconds * format.sample_rate);
-    input_ = std::make_unique<HistoryRing>(format.channels, keep);
-    feed_ = std::make_unique<HistoryRing>(format.channels, keep);
+    input_ = std::make_shared<HistoryRing>(format.channels, keep);
+    feed_ = std::make_shared<HistoryRing>(format.channels, keep);
     auto probe =
         std::make_unique<Probe>(format.channels, static_cast<size_t>(kProbeSeconds * format.sample_rate));
     probe->stage = probe_->stage.load();
@@ -118,26 +118,33 @@ EngineFigures Engine::figures() const {
 }
 
 std::vector<float> Engine::sound_before(const ChainSpec& spec, size_t stage, double seconds) const {
+    std::shared_ptr<HistoryRing> input;
+    StreamFormat format;
+    {
+        const std::lock_guard lock(mutex_);
+        input = input_;
+        format = format_;
+    }
     ChainSpec before = spec;
     before.stages.resize(std::min(stage, spec.stages.size()));
-    auto built = Chain::build(without_transients(before), format_);
+    auto built = Chain::build(without_transients(before), format);
     if (!built.ok()) return {};
     Chain& chain = *built.value();
-    const std::int64_t end = input_->written();
-    const auto wanted = static_cast<std::int64_t>(seconds * format_.sample_rate);
-    const auto run_up = static_cast<std::int64_t>(2.0 * format_.sample_rate) + chain.latency();
-    const auto kept = static_cast<std::int64_t>((kHistorySeconds - 0.5) * format_.sample_rate);
+    const std::int64_t end = input->written();
+    const auto wanted = static_cast<std::int64_t>(seconds * format.sample_rate);
+    const auto run_up = static_cast<std::int64_t>(2.0 * format.sample_rate) + chain.latency();
+    const auto kept = static_cast<std::int64_t>((kHistorySeconds - 0.5) * format.sample_rate);
     std::int64_t at = std::max<std::int64_t>(0, end - std::min(wanted + run_up, kept));
-    AudioBuffer piece(format_.channels, 1024);
-    float* rows[kMaxChannels] = {piece[0].data(), format_.channels > 1 ? piece[1].data() : nullptr};
+    AudioBuffer piece(format.channels, 1024);
+    float* rows[kMaxChannels] = {piece[0].data(), format.channels > 1 ? piece[1].data() : nullptr};
     std::vector<float> out;
     while (at < end) {
         const int n = static_cast<int>(std::min<std::int64_t>(1024, end - at));
-        if (!input_->read(at, n, rows)) break;
+        if (!input->read(at, n, rows)) break;
         chain.process(piece.block(0, n));
         for (int i = 0; i < n; ++i) {
             const auto k = static_cast<size_t>(i);
-            out.push_back(format_.channels > 1 ? 0.5f * (piece[0][k] + piece[1][k]) : piece[0][k]);
+            out.push_back(format.channels > 1 ? 0.5f * (piece[0][k] + piece[1][k]) : piece[0][k]);
         }
         at += n;
     }

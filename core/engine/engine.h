@@ -112,7 +112,7 @@ class Engine final : public AudioCallback {
 
     StreamFormat format_;
     TapQueue taps_{16384};
-    std::unique_ptr<HistoryRing> input_, feed_;
+    std::shared_ptr<HistoryRing> input_, feed_;  // shared with readers that outlast an open()
     std::unique_ptr<Probe> probe_ = std::make_unique<Probe>(1, 2);
 
     // Audio thread.

@@ -80,13 +80,25 @@ Advice equalizer_advice(const StageSpec& stage) {
                                      " dB. More than 4 dB is seldom needed; try cutting elsewhere."};
 }
 
-Advice suppression_advice(double amount, const TapLevels& in, const TapLevels& out) {
+Advice suppression_advice(const StageSpec& s, const TapLevels& in, const TapLevels& out) {
+    if (s.value("removed") >= 0.5)
+        return {AdviceTone::warning,
+                "You hear what is taken away, and so does everybody else. Switch it off before you go on."};
+    if (s.value("method") == 2.0 && s.tone.empty())
+        return {AdviceTone::warning,
+                "Nothing has been learnt yet, so the sound passes unchanged. Press Learn the room and stay "
+                "silent."};
     if (!in.room_known || !out.room_known)
         return {AdviceTone::neutral, "Waiting for a pause, to hear the room."};
     const double fall = in.room - out.room;
     if (in.voice_known && out.voice_known && in.voice - out.voice > 2.0) {
         return {AdviceTone::warning, "The voice loses " + db(in.voice - out.voice) +
-                                         " dB as well. Use less than " + db(amount) + " dB."};
+                                         " dB as well. Use less than " + db(s.value("amount")) + " dB."};
+    }
+    if (s.value("method") == 2.0 && in.room > s.tone.level() + 6.0) {
+        return {AdviceTone::warning,
+                "The room is " + db(in.room - s.tone.level()) +
+                    " dB louder than the one learnt. Learn it anew while it sounds like this."};
     }
     return {AdviceTone::good,
             "The room falls by " + db(fall) + " dB, from " + db(in.room) + " to " + db(out.room) + "."};
@@ -112,7 +124,7 @@ Advice stage_advice(const ChainSpec& chain, size_t index, const LevelReport& lev
     if (s.kind == "compressor") return compressor_advice(in, levels.stages[index]);
     if (s.kind == "limiter") return limiter_advice(s.value("ceiling"), in, levels.stages[index]);
     if (s.kind == "equalizer") return equalizer_advice(s);
-    if (s.kind == "suppression") return suppression_advice(s.value("amount"), in, out);
+    if (s.kind == "suppression") return suppression_advice(s, in, out);
     if (s.kind == "gain" && out.peak > -1.0) {
         return {AdviceTone::warning,
                 "Peaks reach " + db(out.peak) + " dBFS after it. Take " + db(out.peak + 6.0) + " dB back."};

@@ -14,6 +14,7 @@
 #include "editors/stage_editor.h"
 #include "main_window.h"
 #include "session/session.h"
+#include "stages/suppression.h"
 #include "support/signals.h"
 #include "widgets/flat_button.h"
 #include "widgets/message_bar.h"

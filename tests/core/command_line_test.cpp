@@ -249,3 +249,29 @@ TEST_CASE("24-bit output that would clip says how many samples", "[cli]") {
     CHECK(r.status == 0);
     CHECK_THAT(r.err, Catch::Contains("were clipped"));
 }
+
+TEST_CASE("scene learn teaches a suppression a silent recording, and refuses one with words", "[cli]") {
+    const Bench b;
+    const std::string room = b.folder.path("room.wav");
+    const std::string out = b.folder.path("taught.json");
+    write_wav(room, mono(noise(0.01, 5.0, 3)));
+    const auto r = b.cli({"scene", "learn", "--scene", b.scene, "--in", room, "--out", out});
+    CHECK(r.err == "");
+    REQUIRE(r.status == 0);
+    const auto taught = load_scene(out).scene;
+    REQUIRE(taught);
+    // The gain before it takes 6 dB: -36.99 - 6.
+    CHECK(taught->chain.stages[1].tone.level() == Approx(-42.99).margin(0.3));
+    CHECK(taught->chain.stages[1].value("method") == 2.0);
+    CHECK(b.cli({"scene", "check", out}).status == 0);
+
+    const auto spoken =
+        b.cli({"scene", "learn", "--scene", b.scene, "--in", b.in, "--out", b.folder.path("no.json")});
+    CHECK(spoken.status == 2);
+    CHECK_THAT(spoken.err, Catch::Contains("in.wav") && Catch::Contains("spoke"));
+    CHECK_FALSE(std::filesystem::exists(b.folder.path("no.json")));
+    const auto wrong = b.cli({"scene", "learn", "--scene", b.scene, "--stage", "gate", "--in", room, "--out",
+                              b.folder.path("no.json")});
+    CHECK(wrong.status == 2);
+    CHECK_THAT(wrong.err, Catch::Contains("no such stage that learns"));
+}

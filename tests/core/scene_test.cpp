@@ -239,3 +239,36 @@ TEST_CASE("the working state survives, and a broken one is set aside", "[scene]"
         kept += e.is_regular_file();
     CHECK(kept == 4);
 }
+
+TEST_CASE("a learnt room tone survives saving and loading, and a broken one is refused with its place",
+          "[scene]") {
+    Scene s;
+    s.name = "taught";
+    StageSpec taught = stage("suppression", {{"method", 2}});
+    const auto learnt = learn_room_tone(noise(0.01, 4.0, 5, 44100), 44100);
+    REQUIRE(learnt.ok());
+    taught.tone = learnt.value();
+    s.chain = chain_of({taught, stage("limiter")});
+    const std::string json = write_scene(s);
+    const auto read = read_scene(json);
+    REQUIRE(read.scene);
+    CHECK(read.scene->chain == s.chain);
+    // 32 taught stages stay far below the largest scene file.
+    CHECK(json.size() < kMaxSceneBytes / 64);
+
+    const auto refused = [&](const std::string& from, const std::string& to) {
+        std::string bad = json;
+        const size_t at = bad.find(from);
+        REQUIRE(at != std::string::npos);
+        bad.replace(at, from.size(), to);
+        const auto r = read_scene(bad);
+        REQUIRE_FALSE(r.scene);
+        return r.problems.front().text();
+    };
+    CHECK_THAT(refused("\"band_hz\": 50.0", "\"band_hz\": 0.1"),
+               Catch::Contains("stages[0].room_tone") && Catch::Contains("1 to 1000 Hz"));
+    CHECK_THAT(refused("\"sample_rate\": 44100.0", "\"sample_rate\": \"fast\""),
+               Catch::Contains("stages[0].room_tone.sample_rate"));
+    CHECK_THAT(refused("\"room_tone\": {", "\"room_tone\": {\"loudness\": 3, "), Catch::Contains("loudness"));
+    CHECK_THAT(refused("\"kind\": \"suppression\"", "\"kind\": \"gate\""), Catch::Contains("stages[0]"));
+}

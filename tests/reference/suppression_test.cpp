@@ -2,8 +2,10 @@
 // with more voices and SNRs, come from bench/suppression.
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <thread>
 
 #include "chain/chain.h"
+#include "engine/engine.h"
 #include "measure/intelligibility.h"
 #include "stages/suppression.h"
 #include "support/noises.h"
@@ -437,4 +439,49 @@ TEST_CASE("intelligibility falls with noise and does not see level", "[suppressi
     CHECK(si_sdr(tone, mix(tone, sine(2000, 0.01, 1.0))).value() == Approx(20.0).margin(0.01));
     CHECK(si_sdr(tone, scaled(mix(tone, sine(2000, 0.01, 1.0)), 3.0)).value() == Approx(20.0).margin(0.01));
     CHECK_FALSE(si_sdr(silence(0.1), tone));
+}
+
+TEST_CASE("the method is switched while it runs without a click", "[suppression]") {
+    // A tone that no method takes for noise would be ideal; at amount 0 all of them pass it.
+    const auto with = [](double method) {
+        return chain_for({"", method, 0}, 0, tone_of(Noise::fan, 0.0005));
+    };
+    Engine engine;
+    REQUIRE(engine.open({48000, 1}, with(0)).ok());
+    const auto x = sine(200, 0.3, 8.0);
+    std::vector<float> out;
+    AudioBuffer work(1, 256);
+    const double order[] = {1, 2, 0, 1, 0, 2};
+    for (size_t at = 0, i = 0; at + 256 <= x.size(); at += 256, ++i) {
+        if (i % 230 == 100 && i / 230 < 6) {
+            REQUIRE(engine.follow(with(order[i / 230])).ok());
+            while (!engine.settled()) std::this_thread::yield();
+        }
+        std::copy_n(x.begin() + static_cast<std::ptrdiff_t>(at), 256, work[0].begin());
+        engine.process(work.block(0, 256));
+        out.insert(out.end(), work[0].begin(), work[0].end());
+    }
+    const auto high =
+        run(chain_of(
+                {stage("equalizer",
+                       {{"band1_on", 1}, {"band1_type", 3}, {"band1_frequency", 5000}, {"band1_slope", 7}})}),
+            out);
+    CHECK(db(peak(high, 9600)) < -75.0);
+    CHECK(db(rms(out, 9600)) == Approx(db(rms(x))).margin(0.2));
+}
+
+TEST_CASE("for voice only, a gate stays closed for key clicks and opens for words", "[suppression]") {
+    StageSpec neural = stage("suppression", {{"method", 1}, {"amount", -6}});
+    StageSpec gate =
+        stage("gate", {{"open_threshold", -50}, {"close_threshold", -60}, {"range", -60}, {"voice_only", 1}});
+    const auto clicks = scaled(make_noise(Noise::keyboard, 8.0, 5), 0.03);
+    const double only = db(rms(run(chain_of({neural, gate}), clicks), 48000));
+    gate.set("voice_only", 0);
+    const double any = db(rms(run(chain_of({neural, gate}), clicks), 48000));
+    CHECK(only < any - 10.0);
+    gate.set("voice_only", 1);
+    const auto words = spoken_words();
+    CHECK(std::abs(follows(run(chain_of({neural}), words), run(chain_of({neural, gate}), words))) < 1.0);
+    // Without a stage that knows, it is a gate like any other.
+    CHECK(std::abs(follows(words, run(chain_of({gate}), words))) < 0.5);
 }

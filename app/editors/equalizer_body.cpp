@@ -1,0 +1,129 @@
+#include "editors/equalizer_body.h"
+
+#include <QHBoxLayout>
+#include <QVBoxLayout>
+
+#include "editors/eq_curve.h"
+#include "editors/field_grid.h"
+#include "editors/octave_view.h"
+#include "session/session.h"
+#include "stages/equalizer.h"
+#include "theme/theme.h"
+#include "widgets/flat_button.h"
+#include "widgets/words.h"
+
+namespace reed::ui {
+namespace {
+
+bool g_octaves = false;  // which of the two views was used last
+
+FlatButton* stepButton(const QString& sign, const char* name, const QString& accessible, QWidget* parent) {
+    auto* b = new FlatButton(sign, parent);
+    b->setObjectName(name);
+    b->setAccessibleName(accessible);
+    return b;
+}
+
+}  // namespace
+
+EqualizerBody::EqualizerBody(Session& session, QWidget* parent) : StageBody(parent), session_(session) {
+    auto* line = new QHBoxLayout(this);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(16);
+    curve_ = new EqCurve(session_, this);
+    octaves_ = new OctaveView(session_, this);
+    line->addWidget(curve_, 3);
+    line->addWidget(octaves_, 3);
+    octaves_->setVisible(g_octaves);
+    curve_->setVisible(!g_octaves);
+
+    auto* side = new QWidget(this);
+    side->setFixedWidth(210);
+    auto* column = new QVBoxLayout(side);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(1);
+    auto* chooser = new QHBoxLayout;
+    auto* back = stepButton(QStringLiteral("<"), "previous_band", tr("Previous band"), side);
+    auto* forth = stepButton(QStringLiteral(">"), "next_band", tr("Next band"), side);
+    name_ = new Words(Words::Ink::text, side);
+    name_->setObjectName("band_name");
+    name_->setFont(ui::font(14, true));
+    name_->setAlignment(Qt::AlignCenter);
+    chooser->addWidget(back);
+    chooser->addWidget(name_, 1);
+    chooser->addWidget(forth);
+    column->addLayout(chooser);
+    grid_ = new FieldGrid(session_, side);
+    column->addWidget(grid_);
+    column->addStretch(1);
+
+    auto* views = new QHBoxLayout;
+    listen_ = new FlatButton(tr("Listen"), side);
+    listen_->setObjectName("listen_button");
+    listen_->setCheckable(true);
+    listen_->setWeight(FlatButton::Weight::raised);
+    listen_->setToolTip(
+        tr("Hear the range of this band alone. The feed carries it too, until you switch it off."));
+    connect(listen_, &FlatButton::clicked, this, [this](bool on) {
+        session_.setValue(session_.focused(), kListenRow, on ? curve_->band() + 1 : 0);
+    });
+    auto* octaves = new FlatButton(tr("Octaves"), side);
+    octaves->setObjectName("octaves_button");
+    octaves->setCheckable(true);
+    octaves->setChecked(g_octaves);
+    octaves->setWeight(FlatButton::Weight::raised);
+    octaves->setToolTip(tr("Ten sliders in place of the curve; they use bands 7 to 16"));
+    connect(octaves, &FlatButton::clicked, this, [this](bool on) {
+        g_octaves = on;
+        octaves_->setVisible(on);
+        curve_->setVisible(!on);
+    });
+    views->addWidget(listen_);
+    views->addWidget(octaves);
+    views->addStretch(1);
+    column->addLayout(views);
+    line->addWidget(side);
+
+    connect(curve_, &EqCurve::bandChosen, this, &EqualizerBody::showBand);
+    connect(back, &FlatButton::clicked, this,
+            [this] { curve_->chooseBand(std::max(0, curve_->band() - 1)); });
+    connect(forth, &FlatButton::clicked, this,
+            [this] { curve_->chooseBand(std::min(kEqualizerBands - 1, curve_->band() + 1)); });
+    showBand(curve_->band());
+}
+
+void EqualizerBody::showBand(int band) {
+    const StageSpec* now = session_.stage(session_.focused());
+    // What is listened to follows the choice.
+    if (now != nullptr && now->values[kListenRow] > 0)
+        session_.setValue(session_.focused(), kListenRow, band + 1);
+    name_->setText(tr("Band %1 of %2").arg(band + 1).arg(kEqualizerBands));
+    std::vector<size_t> rows;
+    for (int p = 0; p < kBandParameters; ++p) rows.push_back(static_cast<size_t>(band * kBandParameters + p));
+    grid_->build(rows, kBandParameters);
+    showRelevant();
+}
+
+void EqualizerBody::refresh() {
+    grid_->refresh();
+    showRelevant();
+}
+
+void EqualizerBody::showRelevant() {
+    const StageSpec* s = session_.stage(session_.focused());
+    if (s == nullptr) return;
+    const int listened = static_cast<int>(s->values[kListenRow]);
+    listen_->setChecked(listened > 0);
+    listen_->setText(listened > 0 ? tr("Listening to %1").arg(listened) : tr("Listen"));
+    const BandSettings b = band_settings(s->values, curve_->band());
+    const bool cut = b.type == FilterType::low_cut || b.type == FilterType::high_cut;
+    const bool tilt = b.type == FilterType::tilt;
+    const auto row = [this](BandParameter p) {
+        return static_cast<size_t>(curve_->band() * kBandParameters + p);
+    };
+    grid_->setRelevant(row(kBandGain), !cut && b.type != FilterType::notch);
+    grid_->setRelevant(row(kBandQ), !tilt && (!cut || b.slope == 12));
+    grid_->setRelevant(row(kBandSlope), cut);
+}
+
+}  // namespace reed::ui

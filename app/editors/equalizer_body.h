@@ -1,0 +1,33 @@
+// Editor of the equalizer: curve or ten sliders, and the chosen band's values.
+#pragma once
+
+#include "editors/stage_body.h"
+
+namespace reed::ui {
+
+class EqCurve;
+class FlatButton;
+class OctaveView;
+class Words;
+
+class EqualizerBody final : public StageBody {
+    Q_OBJECT
+  public:
+    explicit EqualizerBody(Session& session, QWidget* parent = nullptr);
+    void refresh() override;
+    FieldGrid* fields() const override { return grid_; }
+
+  private:
+    void showBand(int band);
+    /// Hides what the chosen band's type has no use for.
+    void showRelevant();
+
+    Session& session_;
+    EqCurve* curve_;
+    OctaveView* octaves_;
+    FieldGrid* grid_;
+    Words* name_;
+    FlatButton* listen_;
+};
+
+}  // namespace reed::ui

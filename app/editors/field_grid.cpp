@@ -1,0 +1,66 @@
+#include "editors/field_grid.h"
+
+#include <QGridLayout>
+
+#include "session/session.h"
+#include "widgets/value_field.h"
+
+namespace reed::ui {
+
+FieldGrid::FieldGrid(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+    grid_ = new QGridLayout(this);
+    grid_->setContentsMargins(0, 0, 0, 0);
+    grid_->setHorizontalSpacing(14);
+    grid_->setVerticalSpacing(1);
+}
+
+void FieldGrid::build(const std::vector<size_t>& parameters, int rows) {
+    for (auto& [index, f] : fields_) {
+        grid_->removeWidget(f);  // at once: two sets of fields would push their neighbours about
+        f->hide();
+        f->deleteLater();
+    }
+    fields_.clear();
+    const StageSpec* s = session_.stage(session_.focused());
+    if (s == nullptr) return;
+    const int count = static_cast<int>(parameters.size());
+    columns_ = std::max(1, (count + rows - 1) / rows);
+    const int used = (count + columns_ - 1) / columns_;
+    for (int i = 0; i < count; ++i) {
+        const size_t parameter = parameters[static_cast<size_t>(i)];
+        auto* f = new ValueField(s->stage_kind().parameters[parameter], this);
+        f->setValue(s->values[parameter]);
+        f->setMinimumWidth(168);
+        connect(f, &ValueField::valueWanted, this,
+                [this, parameter](double v) { session_.setValue(session_.focused(), parameter, v); });
+        connect(f, &ValueField::finished, this, [this] { session_.closeStep(); });
+        connect(f, &ValueField::refused, this,
+                [this](const QString& why) { emit session_.message(why, true); });
+        grid_->addWidget(f, i % used, i / used);
+        fields_.emplace_back(parameter, f);
+    }
+    grid_->setRowStretch(used, 1);
+}
+
+ValueField* FieldGrid::field(const QString& parameter_id) const {
+    for (const auto& [index, f] : fields_) {
+        if (f->objectName() == parameter_id) return f;
+    }
+    return nullptr;
+}
+
+void FieldGrid::refresh() {
+    const StageSpec* s = session_.stage(session_.focused());
+    if (s == nullptr) return;
+    for (auto& [index, f] : fields_) {
+        if (index < s->values.size()) f->setValue(s->values[index]);
+    }
+}
+
+void FieldGrid::setRelevant(size_t parameter, bool relevant) {
+    for (auto& [index, f] : fields_) {
+        if (index == parameter) f->setVisible(relevant);
+    }
+}
+
+}  // namespace reed::ui

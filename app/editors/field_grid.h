@@ -1,0 +1,37 @@
+// Value fields of the focused stage, built from its table.
+#pragma once
+
+#include <QWidget>
+#include <utility>
+#include <vector>
+
+class QGridLayout;
+
+namespace reed::ui {
+
+class Session;
+class ValueField;
+
+class FieldGrid final : public QWidget {
+    Q_OBJECT
+  public:
+    explicit FieldGrid(Session& session, QWidget* parent = nullptr);
+
+    /// Fields for these rows of the table, in columns of at most `rows`.
+    void build(const std::vector<size_t>& parameters, int rows);
+    /// The field of a parameter, or nullptr.
+    ValueField* field(const QString& parameter_id) const;
+    /// Values as they are now.
+    void refresh();
+    /// Hides what the other settings make pointless.
+    void setRelevant(size_t parameter, bool relevant);
+    int columns() const { return columns_; }
+
+  private:
+    Session& session_;
+    QGridLayout* grid_;
+    std::vector<std::pair<size_t, ValueField*>> fields_;
+    int columns_ = 1;
+};
+
+}  // namespace reed::ui

@@ -1,0 +1,19 @@
+// Editor for kinds without one of their own: the last seconds, and every value.
+#pragma once
+
+#include "editors/stage_body.h"
+
+namespace reed::ui {
+
+class GeneralBody final : public StageBody {
+    Q_OBJECT
+  public:
+    explicit GeneralBody(Session& session, QWidget* parent = nullptr);
+    void refresh() override;
+    FieldGrid* fields() const override { return grid_; }
+
+  private:
+    FieldGrid* grid_;
+};
+
+}  // namespace reed::ui

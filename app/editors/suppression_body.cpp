@@ -1,0 +1,209 @@
+#include "editors/suppression_body.h"
+
+#include <QHBoxLayout>
+#include <QPainter>
+#include <QVBoxLayout>
+
+#include "editors/field_grid.h"
+#include "editors/suppression_view.h"
+#include "session/room_learning.h"
+#include "session/session.h"
+#include "theme/theme.h"
+#include "widgets/flat_button.h"
+
+namespace reed::ui {
+namespace {
+
+size_t row(const char* id) {
+    return static_cast<size_t>(kSuppressionStage.find(id));
+}
+
+}  // namespace
+
+MethodButton::MethodButton(const QString& title, const QString& words, QWidget* parent)
+    : QAbstractButton(parent), words_(words) {
+    setText(title);
+    setCheckable(true);
+    setAutoExclusive(true);
+    setFocusPolicy(Qt::StrongFocus);
+    setAttribute(Qt::WA_Hover);
+    setCursor(Qt::PointingHandCursor);
+    setToolTip(words);
+    setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
+    setMinimumHeight(46);
+    setMaximumHeight(66);
+    setAccessibleName(title);
+    setCost({});
+}
+
+void MethodButton::setCost(const QString& cost) {
+    if (cost == cost_ && !accessibleDescription().isEmpty()) return;
+    cost_ = cost;
+    setAccessibleDescription(words_ + (cost.isEmpty() ? QString() : " " + cost));
+    update();
+}
+
+void MethodButton::paintEvent(QPaintEvent*) {
+    const Theme& t = theme();
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    const QRectF box = QRectF(rect()).adjusted(1, 1, -1, -1);
+    p.setPen(hasFocus() ? QPen(t.marsh, 1.6) : (isChecked() ? QPen(t.straw, 1.2) : QPen(t.line, 1.0)));
+    p.setBrush(isChecked() ? t.chosen : (underMouse() ? t.raised : t.panel));
+    p.drawRoundedRect(box, 6, 6);
+    const QRectF inside = box.adjusted(12, 4, -10, -4);
+    const double line = inside.height() / 2.0;
+    p.setFont(ui::font(14, true));
+    p.setPen(t.text);
+    p.drawText(QRectF(inside.left(), inside.top(), inside.width(), line), Qt::AlignLeft | Qt::AlignVCenter,
+               text());
+    p.setFont(ui::font(12));
+    p.setPen(isChecked() ? t.text : t.muted);
+    p.drawText(QRectF(inside.left(), inside.top(), inside.width(), line), Qt::AlignRight | Qt::AlignVCenter,
+               cost_);
+    p.drawText(QRectF(inside.left(), inside.top() + line, inside.width(), line),
+               Qt::AlignLeft | Qt::AlignVCenter,
+               p.fontMetrics().elidedText(words_, Qt::ElideRight, static_cast<int>(inside.width())));
+}
+
+SuppressionBody::SuppressionBody(Session& session, QWidget* parent) : StageBody(parent), session_(session) {
+    auto* line = new QHBoxLayout(this);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(16);
+    auto* side = new QWidget(this);
+    side->setFixedWidth(264);
+    buildMethods(side);
+    line->addWidget(side);
+    view_ = new SuppressionView(session_, this);
+    line->addWidget(view_, 5);
+    auto* right = new QWidget(this);
+    right->setFixedWidth(206);
+    auto* column = new QVBoxLayout(right);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(4);
+    grid_ = new FieldGrid(session_, right);
+    grid_->build(
+        {row("amount"), row("delay"), row("smoothing"), row("hum"), row("hum_frequency"), row("hum_tones")},
+        6);
+    column->addWidget(grid_);
+    column->addStretch(1);
+    removed_ = new FlatButton(tr("Hear what is taken away"), right);
+    removed_->setObjectName("removed_button");
+    removed_->setWeight(FlatButton::Weight::raised);
+    removed_->setCheckable(true);
+    removed_->setToolTip(
+        tr("Input minus output. When you hear words in it, the voice is being eaten. The feed carries "
+           "it too, until you switch it off."));
+    connect(removed_, &FlatButton::clicked, this,
+            [this](bool on) { session_.setValue(session_.focused(), row("removed"), on ? 1.0 : 0.0); });
+    column->addWidget(removed_);
+    line->addWidget(right);
+
+    connect(&session_.learning(), &RoomLearning::changed, this, &SuppressionBody::showLearning);
+    connect(&session_, &Session::readingsChanged, this, [this] {
+        if (isVisible() && ++ticks_ % 33 == 0) showCosts();
+    });
+    connect(&session_, &Session::inputChanged, this, &SuppressionBody::measureCosts);
+    refresh();
+}
+
+void SuppressionBody::buildMethods(QWidget* side) {
+    auto* column = new QVBoxLayout(side);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(6);
+    const QString titles[] = {tr("Adaptive"), tr("Neural"), tr("Room tone")};
+    const QString words[] = {tr("Follows steady noise: fans, hiss, rain"),
+                             tr("Keeps the voice alone; knows key clicks"),
+                             tr("Taught by your silence, then exact")};
+    for (int i = 0; i < 3; ++i) {
+        auto* b = new MethodButton(titles[i], words[i], side);
+        b->setObjectName(QString("method_%1").arg(i));
+        connect(b, &MethodButton::clicked, this,
+                [this, i] { session_.setValue(session_.focused(), row("method"), i); });
+        column->addWidget(b);
+        methods_[static_cast<size_t>(i)] = b;
+    }
+    auto* buttons = new QHBoxLayout;
+    buttons->setSpacing(6);
+    learn_ = new FlatButton(tr("Learn the room"), side);
+    learn_->setObjectName("learn_button");
+    learn_->setWeight(FlatButton::Weight::raised);
+    connect(learn_, &FlatButton::clicked, this, [this] {
+        RoomLearning& l = session_.learning();
+        if (l.state() == RoomLearning::State::idle)
+            l.start(session_.focused());
+        else
+            l.cancel();
+    });
+    hum_ = new FlatButton(tr("Find hum"), side);
+    hum_->setObjectName("find_hum_button");
+    hum_->setWeight(FlatButton::Weight::raised);
+    hum_->setToolTip(
+        tr("Looks for mains hum in the last ten seconds, pauses included, and sets its notches"));
+    connect(hum_, &FlatButton::clicked, this, [this] { session_.learning().findHum(session_.focused()); });
+    buttons->addWidget(learn_, 1);
+    buttons->addWidget(hum_, 1);
+    column->addLayout(buttons);
+}
+
+void SuppressionBody::measureCosts() {
+    const StageSpec* s = session_.stage(session_.focused());
+    if (s == nullptr) return;
+    const double rate = session_.engine().format().sample_rate;
+    const bool short_delay = s->values[row("delay")] >= 0.5;
+    if (rate == measured_rate_ && short_delay == measured_short_) return;
+    measured_rate_ = rate;
+    measured_short_ = short_delay;
+    session_.background().run(
+        [rate, short_delay] {
+            std::array<MethodCost, 3> out;
+            for (int k = 0; k < 3; ++k)
+                out[static_cast<size_t>(k)] =
+                    measure_method(static_cast<SuppressionKind>(k), rate, short_delay);
+            return out;
+        },
+        [self = QPointer(this)](const std::array<MethodCost, 3>& costs) {
+            if (!self) return;
+            self->costs_ = costs;
+            self->showCosts();
+        });
+}
+
+void SuppressionBody::showCosts() {
+    for (size_t k = 0; k < 3; ++k) {
+        const MethodCost& c = costs_[k];
+        if (c.delay_ms <= 0.0) continue;
+        methods_[k]->setCost(
+            tr("%1 ms   %2 % of a core").arg(c.delay_ms, 0, 'f', 0).arg(100.0 * c.share, 0, 'f', 1));
+    }
+}
+
+void SuppressionBody::showLearning() {
+    const StageSpec* s = session_.stage(session_.focused());
+    const RoomLearning& l = session_.learning();
+    const bool mine = l.state() != RoomLearning::State::idle && l.stage() == session_.focused();
+    learn_->setText(mine ? tr("Cancel")
+                         : (s != nullptr && !s->tone.empty() ? tr("Learn anew") : tr("Learn the room")));
+    learn_->setToolTip(tr("Stay silent for five seconds; what is heard then is the room"));
+    hum_->setEnabled(!mine);
+}
+
+void SuppressionBody::refresh() {
+    const StageSpec* s = session_.stage(session_.focused());
+    if (s == nullptr) return;
+    grid_->refresh();
+    const auto kind = static_cast<SuppressionKind>(static_cast<int>(s->values[row("method")]));
+    methods_[static_cast<size_t>(kind)]->setChecked(true);
+    for (auto* m : methods_) m->update();
+    removed_->setChecked(s->values[row("removed")] >= 0.5);
+    grid_->setRelevant(row("delay"), kind != SuppressionKind::neural);
+    grid_->setRelevant(row("smoothing"), kind != SuppressionKind::neural);
+    const bool hum = s->values[row("hum")] >= 0.5;
+    grid_->setRelevant(row("hum_frequency"), hum);
+    grid_->setRelevant(row("hum_tones"), hum);
+    learn_->setEnabled(kind == SuppressionKind::room_tone);
+    measureCosts();
+    showLearning();
+}
+
+}  // namespace reed::ui

@@ -1,0 +1,126 @@
+#include "editors/suppression_view.h"
+
+#include <QPainter>
+#include <QPainterPath>
+#include <cmath>
+
+#include "base/decibel.h"
+#include "session/room_learning.h"
+#include "session/session.h"
+#include "widgets/frequency_axis.h"
+#include "widgets/input.h"
+
+namespace reed::ui {
+namespace {
+
+constexpr FrequencyAxis kAxis{50.0, 18000.0};
+constexpr double kTop = -10.0, kBottom = -110.0;
+constexpr double kShare = 1.0 / 6.0;  // octaves
+
+}  // namespace
+
+SuppressionView::SuppressionView(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+    setObjectName("suppression_view");
+    setAttribute(Qt::WA_OpaquePaintEvent);
+    setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
+    setAccessibleName(tr("Spectrum before and after the suppression"));
+    setToolTip(tr("Level in sixths of an octave, averaged over half a second (Hann window of 8192 frames)"));
+    connect(&session_, &Session::readingsChanged, this, [this] {
+        if (!isVisible()) return;
+        session_.spectrum().keepAlive();
+        if (session_.spectrum().fresh()) update();
+    });
+    connect(&session_, &Session::chainChanged, this, [this] { update(); });
+    connect(&session_.learning(), &RoomLearning::changed, this, [this] { update(); });
+}
+
+QRectF SuppressionView::plot() const {
+    return QRectF(rect()).adjusted(36, 10, -14, -40);
+}
+
+void SuppressionView::paintLearning(QPainter& p) const {
+    const Theme& t = theme();
+    const RoomLearning& l = session_.learning();
+    if (l.state() == RoomLearning::State::idle || l.stage() != session_.focused()) return;
+    const QRectF r = plot();
+    QRectF box(r.center().x() - 105, r.center().y() - 36, 210, 72);
+    p.setPen(QPen(t.marsh, 1.4));
+    p.setBrush(t.raised);
+    p.drawRoundedRect(box, 8, 8);
+    p.setPen(t.text);
+    if (l.state() == RoomLearning::State::working) {
+        p.setFont(ui::font(14));
+        p.drawText(box, Qt::AlignCenter, tr("Working it out"));
+        return;
+    }
+    p.setFont(ui::font(18, true));
+    p.drawText(box.adjusted(0, 8, 0, -30), Qt::AlignCenter,
+               tr("Stay silent: %1 s").arg(std::ceil(l.left()), 0, 'f', 0));
+    const QRectF track = box.adjusted(20, 50, -20, -14);
+    p.setPen(Qt::NoPen);
+    p.setBrush(t.sunken);
+    p.drawRoundedRect(track, 4, 4);
+    p.setBrush(t.marsh);
+    p.drawRoundedRect(
+        QRectF(track.topLeft(), QSizeF(track.width() * (1.0 - l.left() / l.wanted()), track.height())), 4, 4);
+}
+
+void SuppressionView::paintEvent(QPaintEvent*) {
+    const Theme& t = theme();
+    QPainter p(this);
+    paintPlotGround(p, *this);
+    const QRectF r = plot();
+    const auto y_of = [&](double db) {
+        return r.top() + (kTop - std::clamp(db, kBottom, kTop)) / (kTop - kBottom) * r.height();
+    };
+    p.setFont(ui::font(12));
+    for (int db = -20; db >= -100; db -= 20) {
+        p.setPen(QPen(t.line, 0.7));
+        p.drawLine(QPointF(r.left(), y_of(db)), QPointF(r.right(), y_of(db)));
+        p.setPen(t.muted);
+        p.drawText(QRectF(0, y_of(db) - 8, 31, 16), Qt::AlignRight | Qt::AlignVCenter, QString::number(db));
+    }
+    kAxis.paint(p, r);
+    p.drawText(QRectF(r.left() + 4, r.top() - 1, 60, 16), Qt::AlignLeft | Qt::AlignVCenter, tr("dBFS"));
+
+    const auto path_of = [&](auto level, bool closed) {
+        QPainterPath path;
+        for (double x = r.left(); x <= r.right(); x += 2.0) {
+            const QPointF at(x, y_of(level(kAxis.frequency(r, x))));
+            if (path.elementCount() == 0) path.moveTo(closed ? QPointF(r.left(), r.bottom()) : at);
+            path.lineTo(at);
+        }
+        if (closed) path.lineTo(r.right(), r.bottom());
+        return path;
+    };
+    const StageSpec* s = session_.stage(session_.focused());
+    const bool taught = s != nullptr && !s->tone.empty();
+    p.save();
+    p.setClipRect(r);
+    if (const SpectrumMeter* before = session_.spectrum().before();
+        before != nullptr && before->frames() > 0) {
+        const auto level = [](const SpectrumMeter& m) {
+            return [&m](double f) { return m.level(f, kShare, SpectrumWidth::octave_share); };
+        };
+        p.fillPath(path_of(level(*session_.spectrum().after()), true), t.strawFill);
+        p.strokePath(path_of(level(*before), false), QPen(t.now, 1.1));
+    }
+    if (taught) {
+        const auto level = [s](double f) {
+            const double width = f * (std::pow(2.0, kShare / 2) - std::pow(2.0, -kShare / 2));
+            return mean_square_to_dbfs(s->tone.density(f) * width);
+        };
+        p.strokePath(path_of(level, false), QPen(t.room, 2.2, Qt::DashLine));
+    }
+    p.restore();
+    p.setFont(ui::font(12));
+    const QRectF foot(r.left(), r.bottom() + 19, r.width(), 16);
+    p.setPen(t.muted);
+    QString legend = tr("before (line), after (filled)");
+    if (taught) legend += tr(", learnt room (dashed)");
+    p.drawText(foot, Qt::AlignLeft | Qt::AlignVCenter,
+               p.fontMetrics().elidedText(legend, Qt::ElideRight, static_cast<int>(foot.width())));
+    paintLearning(p);
+}
+
+}  // namespace reed::ui

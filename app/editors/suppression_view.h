@@ -1,0 +1,29 @@
+// Spectrum before and after a suppression, with the room it was taught.
+#pragma once
+
+#include <QWidget>
+
+class QPainterPath;
+
+namespace reed::ui {
+
+class Session;
+
+/// Before (line), after (filled), learnt room (blue), in thirds of an octave; while learning, the count-down.
+class SuppressionView final : public QWidget {
+    Q_OBJECT
+  public:
+    explicit SuppressionView(Session& session, QWidget* parent = nullptr);
+    QSize sizeHint() const override { return {280, 180}; }
+    QSize minimumSizeHint() const override { return {220, 110}; }
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+
+  private:
+    QRectF plot() const;
+    void paintLearning(QPainter& p) const;
+    Session& session_;
+};
+
+}  // namespace reed::ui

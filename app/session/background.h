@@ -1,0 +1,47 @@
+// Long work off the window's thread.
+#pragma once
+
+#include <QObject>
+#include <QPointer>
+#include <QThread>
+#include <algorithm>
+#include <memory>
+#include <utility>
+#include <vector>
+
+namespace reed::ui {
+
+/// Runs work on threads of its own and hands the results back to the window's thread. Its destructor waits
+/// for what still runs; those results are dropped.
+class Background final : public QObject {
+  public:
+    explicit Background(QObject* parent = nullptr) : QObject(parent) {}
+    ~Background() override {
+        for (QThread* t : threads_) {
+            t->wait();
+            delete t;
+        }
+    }
+
+    /// `work()` there, then `done(result)` here.
+    template <typename Work, typename Done>
+    void run(Work work, Done done) {
+        using Answer = decltype(work());
+        auto answer = std::make_shared<std::unique_ptr<Answer>>();
+        QThread* thread =
+            QThread::create([answer, work = std::move(work)] { *answer = std::make_unique<Answer>(work()); });
+        threads_.push_back(thread);
+        connect(thread, &QThread::finished, this, [this, thread, answer, done = std::move(done)] {
+            threads_.erase(std::remove(threads_.begin(), threads_.end(), thread), threads_.end());
+            thread->deleteLater();
+            if (*answer) done(std::move(**answer));
+        });
+        thread->start(QThread::LowPriority);
+    }
+    bool busy() const { return !threads_.empty(); }
+
+  private:
+    std::vector<QThread*> threads_;
+};
+
+}  // namespace reed::ui

@@ -1,0 +1,48 @@
+// Spectra before and after the focused stage, kept only while somebody looks.
+#pragma once
+
+#include <memory>
+
+#include "engine/readings.h"
+#include "measure/spectrum.h"
+
+namespace reed::ui {
+
+class StageSpectrum {
+  public:
+    /// Hann window, three quarters of overlap, averaged over half a second: what the views state.
+    static constexpr int kLength = 8192;
+    static constexpr double kAverageSeconds = 0.5;
+
+    StageSpectrum(Engine& engine, Readings& readings) : engine_(engine), readings_(readings) {}
+
+    /// Views that show spectra call this while they are visible, at least twice a second; without it nothing
+    /// is computed.
+    void keepAlive() { alive_ticks_ = 20; }
+    /// The stage whose spectra are wanted; forgets the old ones when it is another. -1: none.
+    void follow(int stage);
+    /// Takes in what has come. 33 times a second.
+    void poll();
+    /// True when the last poll() brought something new.
+    bool fresh() const { return fresh_; }
+
+    /// nullptr while there is nothing.
+    const SpectrumMeter* before() const { return before_.get(); }
+    const SpectrumMeter* after() const { return after_.get(); }
+    const ResonanceFinder* resonances() const { return finder_.get(); }
+    void restartHold();
+
+  private:
+    void begin();
+    Engine& engine_;
+    Readings& readings_;
+    std::unique_ptr<SpectrumMeter> before_, after_;
+    std::unique_ptr<ResonanceFinder> finder_;
+    AudioBuffer piece_;
+    std::int64_t read_ = 0;
+    double rate_ = 0.0;
+    int stage_ = -1, alive_ticks_ = 0;
+    bool fresh_ = false;
+};
+
+}  // namespace reed::ui

@@ -1,0 +1,150 @@
+// The suppression's editor: methods, learning the room, hum, hearing what is taken away.
+#include <catch2/catch.hpp>
+
+#include "app/window.h"
+#include "editors/suppression_body.h"
+#include "session/room_learning.h"
+
+using namespace reed;
+using namespace reed::test;
+
+namespace {
+
+struct Suppressing : Window {
+    explicit Suppressing(TemporaryFolder& f) : Window(f) { session.focus("suppression"); }
+    ui::MethodButton* method(int i) { return find<ui::MethodButton>(QString("method_%1").arg(i)); }
+    ui::FlatButton* button(const char* name) { return find<ui::FlatButton>(name); }
+    static void click(QWidget* w) { QTest::mouseClick(w, Qt::LeftButton, {}, w->rect().center()); }
+    QString advice() { return find<QLabel>("advice")->text(); }
+};
+
+}  // namespace
+
+TEST_CASE("a method is chosen by click or key, says its delay and load, and sounds") {
+    TemporaryFolder folder;
+    Suppressing w(folder);
+    w.session.setRoom(kRoomEffort, 0);
+    for (const int i : {1, 0, 2}) {
+        Suppressing::click(w.method(i));
+        CHECK(w.value("suppression", "method") == i);
+        CHECK(w.method(i)->isChecked());
+    }
+    CHECK(w.session.history().undoLabel() == "Suppression: Method Room tone");
+    w.session.undo();
+    CHECK(w.method(0)->isChecked());
+    REQUIRE(Window::until([&] { return w.method(1)->accessibleDescription().contains("% of a core"); }));
+    for (int i = 0; i < 3; ++i)
+        CHECK_THAT(w.method(i)->accessibleDescription().toStdString(), Catch::Contains("20 ms"));
+    // The short delay is shown where there is one.
+    w.session.setValue("suppression", static_cast<size_t>(kSuppressionStage.find("delay")), 1);
+    REQUIRE(Window::until([&] { return w.method(0)->accessibleDescription().contains("10 ms"); }));
+    CHECK(w.method(1)->accessibleDescription().contains("20 ms"));
+
+    // By keyboard as well.
+    w.method(0)->setFocus();
+    QTest::keyClick(w.method(0), Qt::Key_Down);
+    CHECK(w.method(1)->hasFocus());
+    QTest::keyClick(w.method(1), Qt::Key_Space);
+    CHECK(w.value("suppression", "method") == 1);
+    CHECK_FALSE(w.field("smoothing")->isVisible());  // the network knows none
+    // And the feed: the room alone is gone.
+    REQUIRE(Window::until([&] { return w.session.engine().settled(); }));
+    REQUIRE(Window::until([&] { return w.feed_level(0.3) < -65.0; }, 8.0));
+}
+
+TEST_CASE("learning the room counts down, keeps what it heard, and lowers the room by the amount") {
+    TemporaryFolder folder;
+    RoomTone learnt;
+    {
+        Suppressing w(folder);
+        w.session.setRoom(kRoomEffort, 0);
+        Suppressing::click(w.method(2));
+        REQUIRE(Window::until([&] { return w.advice().contains("Nothing has been learnt yet"); }));
+        QTest::qWait(400);
+        Suppressing::click(w.button("learn_button"));
+        CHECK(w.session.learning().state() == ui::RoomLearning::State::listening);
+        CHECK(w.session.learning().left() > 4.0);
+        CHECK(w.button("learn_button")->text() == "Cancel");
+        REQUIRE(Window::until([&] { return !w.session.stage("suppression")->tone.empty(); }, 9.0));
+        learnt = w.session.stage("suppression")->tone;
+        CHECK(w.window.messages()->text().startsWith("The room has been learnt"));
+        CHECK(w.session.history().undoLabel().startsWith("Suppression: room tone of"));
+        CHECK(w.button("learn_button")->text() == "Learn anew");
+        // The dehumidifier stands at about -44 dBFS.
+        CHECK(learnt.level() == Approx(w.session.levels().taps[1].room).margin(2.0));
+        REQUIRE(Window::until(
+            [&] {
+                const auto& t = w.session.levels().taps;
+                return w.session.levelsFit() && t[1].room_known && t[2].room_known &&
+                       std::abs(t[1].room - t[2].room - 24.0) < 3.0;
+            },
+            15.0));
+        w.session.undo();
+        CHECK(w.session.stage("suppression")->tone.empty());
+        w.session.redo();
+        CHECK(w.session.stage("suppression")->tone == learnt);
+        REQUIRE(w.session.saveScene());
+    }
+    // It survives the end of the program, and a recall.
+    Suppressing again(folder);
+    CHECK(again.session.stage("suppression")->tone == learnt);
+    again.session.recall("Evening quiet");
+    again.session.recall("Bench talk");
+    CHECK(again.session.stage("suppression")->tone == learnt);
+}
+
+TEST_CASE("learning is refused when somebody speaks, and can be cancelled") {
+    TemporaryFolder folder;
+    Suppressing w(folder);
+    w.session.setRoom(kRoomEffort, 3);
+    Suppressing::click(w.method(2));
+    w.session.learning().start("suppression", 4.0);
+    REQUIRE(
+        Window::until([&] { return w.session.learning().state() == ui::RoomLearning::State::idle; }, 10.0));
+    CHECK(w.session.stage("suppression")->tone.empty());
+    CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("spoke"));
+    QTest::keyClick(&w.window, Qt::Key_Escape);
+
+    Suppressing::click(w.button("learn_button"));
+    QTest::qWait(200);
+    Suppressing::click(w.button("learn_button"));
+    CHECK(w.session.learning().state() == ui::RoomLearning::State::idle);
+    CHECK(w.session.stage("suppression")->tone.empty());
+    // A stage that goes away while it learns.
+    Suppressing::click(w.button("learn_button"));
+    w.session.removeStage("suppression");
+    QTest::qWait(100);
+    CHECK(w.session.learning().state() == ui::RoomLearning::State::idle);
+}
+
+TEST_CASE("hum is looked for on request, and what is taken away can be heard") {
+    TemporaryFolder folder;
+    Suppressing w(folder);
+    // A file that hums: 50 Hz and its multiples under noise.
+    auto hum = noise(0.002, 5.0, 1);
+    for (int n = 1; n <= 6; ++n) hum = mix(hum, sine(50.0 * n, 0.01 / n, 5.0));
+    const std::string file = folder.path("hum.wav");
+    write_wav(file, mono(hum));
+    w.session.setInput({DeviceKind::sound_file, file});
+    QTest::qWait(3500);
+    Suppressing::click(w.button("find_hum_button"));
+    REQUIRE(Window::until([&] { return w.value("suppression", "hum") == 1.0; }));
+    CHECK(w.value("suppression", "hum_frequency") == Approx(50.0).margin(0.1));
+    CHECK(w.value("suppression", "hum_tones") == 6.0);
+    CHECK(w.field("hum_tones")->isVisible());
+    CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("Hum found at 50.0 Hz"));
+
+    Suppressing::click(w.button("removed_button"));
+    CHECK(w.value("suppression", "removed") == 1.0);
+    REQUIRE(Window::until([&] { return w.advice().contains("You hear what is taken away"); }));
+    Suppressing::click(w.button("removed_button"));
+    CHECK(w.value("suppression", "removed") == 0.0);
+
+    // White noise has none.
+    const std::string plain = folder.path("plain.wav");
+    write_wav(plain, mono(noise(0.01, 5.0, 2)));
+    w.session.setInput({DeviceKind::sound_file, plain});
+    QTest::qWait(2600);
+    Suppressing::click(w.button("find_hum_button"));
+    REQUIRE(Window::until([&] { return w.window.messages()->text().startsWith("No hum found"); }));
+}
