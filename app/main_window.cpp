@@ -180,6 +180,12 @@ void MainWindow::openMainMenu() {
     window(tr("Levels over the last 3 s"), 3.0);
     window(tr("Levels over the last 10 s"), 10.0);
     window(tr("Levels over the last 30 s"), 30.0);
+    QAction* reset = menu->addAction(tr("Levels since now (10 min at most)"), this, [this] {
+        session_.readings().set_window(Readings::kSinceReset);
+        session_.readings().restart();
+    });
+    reset->setCheckable(true);
+    reset->setChecked(session_.readings().window() == Readings::kSinceReset);
     menu->addSeparator();
     const auto look = [&](const QString& title, const QString& name) {
         QAction* a = menu->addAction(title, this, [this, name] { session_.setThemeName(name); });

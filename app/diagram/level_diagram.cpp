@@ -1,5 +1,7 @@
 #include "diagram/level_diagram.h"
 
+#include <QClipboard>
+#include <QGuiApplication>
 #include <QMenu>
 #include <QMouseEvent>
 #include <cmath>
@@ -30,6 +32,9 @@ LevelDiagram::LevelDiagram(Session& session, QWidget* parent) : QWidget(parent),
     connect(&session_, &Session::chainChanged, this, &LevelDiagram::chainChanged);
     connect(&session_, &Session::focusChanged, this, &LevelDiagram::chainChanged);
     connect(&session_, &Session::readingsChanged, this, &LevelDiagram::follow);
+    connect(&session_, &Session::monitorChanged, this, [this] {
+        for (auto* n : nodes_) n->setHeard(n->stageId().toStdString() == session_.heardStage());
+    });
     chainChanged();
 }
 
@@ -83,10 +88,14 @@ void LevelDiagram::chainChanged() {
     bool same = nodes_.size() == stages.size();
     for (size_t i = 0; same && i < stages.size(); ++i)
         same = nodes_[i]->stageId().toStdString() == stages[i].id;
-    if (!same) rebuildNodes();
+    if (!same) {
+        rebuildNodes();
+        levels_tap_ = -1;
+    }
     for (size_t i = 0; i < stages.size(); ++i) {
         nodes_[i]->setState(QString::fromStdString(stages[i].shown_title()), stages[i].bypass,
                             stages[i].id == session_.focused());
+        nodes_[i]->setHeard(stages[i].id == session_.heardStage());
     }
     placeHandles();
     updateWarnings();
@@ -110,6 +119,22 @@ StageNode* LevelDiagram::makeNode(const QString& id) {
     connect(n, &StageNode::duplicateWanted, this, [this, key] { session_.duplicateStage(key); });
     connect(n, &StageNode::renameWanted, this,
             [this, key](const QString& title) { session_.renameStage(key, title); });
+    connect(n, &StageNode::copyWanted, this, [this, key] {
+        QGuiApplication::clipboard()->setText(session_.stageText(key));
+        emit session_.message(tr("Copied as text: paste it here, or send it to a friend."), false);
+    });
+    connect(n, &StageNode::pasteWanted, this, [this, key] {
+        const auto behind = static_cast<size_t>(session_.chain().index_of(key) + 1);
+        if (!session_.pasteStages(QGuiApplication::clipboard()->text(), behind)) return;
+        if (auto* fresh = node(QString::fromStdString(session_.focused()))) fresh->setFocus();
+    });
+    connect(n, &StageNode::hearWanted, this, [this, key] { session_.hearUpTo(key); });
+    connect(n, &StageNode::levelsWanted, this, [this, key] {
+        const int tap = session_.chain().index_of(key);
+        showLevels(tap == levels_tap_ ? -1 : tap);
+    });
+    connect(n, &StageNode::memoryWanted, this, [this, key] { session_.flipMemory(key); });
+    connect(n, &StageNode::resetWanted, this, [this, key] { session_.resetStage(key); });
     connect(n, &StageNode::neighbourWanted, this, [this, key](int step) {
         const int to = session_.chain().index_of(key) + step;
         if (to < 0 || to >= stageCount()) return;
@@ -309,7 +334,13 @@ void LevelDiagram::follow() {
     for (size_t i = 0; i < report.stages.size() && i < reduction_.size(); ++i) {
         moved = std::max(moved, approach(reduction_[i], -std::min(60.0, report.stages[i].now), 0.5));
     }
+    usual_.resize(report.stages.size(), 0.0);
+    for (size_t i = 0; i < report.stages.size(); ++i) usual_[i] = report.stages[i].usual;
     if (++frames_ % 15 == 0) updateWarnings();
+    if (levels_tap_ >= 0 && frames_ % 12 == 0) {
+        levels_ = session_.readings().statistics().distribution(static_cast<size_t>(levels_tap_));
+        moved = 1.0;
+    }
     if (frames_ % 3 == 0 && slow_moved_ > 0.02) {
         slow_ = {};
         slow_moved_ = 0.0;
@@ -348,6 +379,19 @@ void LevelDiagram::mouseMoveEvent(QMouseEvent* event) {
         hover_ = over;
         update();
     }
+}
+
+void LevelDiagram::showLevels(int tap) {
+    levels_tap_ = tap;
+    levels_ = {};
+    if (tap >= 0 && session_.levelsFit())
+        levels_ = session_.readings().statistics().distribution(static_cast<size_t>(tap));
+    update();
+}
+
+void LevelDiagram::mousePressEvent(QMouseEvent* event) {
+    if (event->button() != Qt::LeftButton || !plot().contains(event->position())) return;
+    showLevels(hover_ == levels_tap_ ? -1 : hover_);
 }
 
 void LevelDiagram::leaveEvent(QEvent*) {

@@ -29,12 +29,17 @@ class LevelDiagram final : public QWidget {
     /// Opens the list of stage kinds to add one at `index`.
     void openAddMenu(int index, const QPoint& global);
 
+    /// Shows how often each level occurs at a tap (0: input), standing on the diagram's own scale; -1: none.
+    void showLevels(int tap);
+    int levelsShown() const { return levels_tap_; }
+
     QSize minimumSizeHint() const override { return {760, 240}; }
 
   protected:
     void paintEvent(QPaintEvent* event) override;
     void resizeEvent(QResizeEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
     void leaveEvent(QEvent* event) override;
     void changeEvent(QEvent* event) override;
 
@@ -68,6 +73,8 @@ class LevelDiagram final : public QWidget {
     void paintLabels(QPainter& p) const;
     void paintRail(QPainter& p) const;
     void paintHover(QPainter& p) const;
+    void paintLevels(QPainter& p) const;
+    void paintWanted(QPainter& p, size_t stage, double x) const;
     QPainterPath line(double Shown::*level) const;
 
     Session& session_;
@@ -75,12 +82,14 @@ class LevelDiagram final : public QWidget {
     std::vector<FlatButton*> adds_;
     std::vector<ThresholdHandle*> handles_;
     std::vector<Shown> shown_;
-    std::vector<double> reduction_;
+    std::vector<double> reduction_, usual_;
     QPixmap background_;
     /// What moves slowly (ribbons, labels), drawn at most eleven times a second; the level of the moment
     /// is drawn over it at the full rate.
     QPixmap slow_;
     double slow_moved_ = 0.0;
+    int levels_tap_ = -1;
+    LevelDistribution levels_;
     int hover_ = -1, drop_at_ = -1, frames_ = 0;
 };
 

@@ -134,6 +134,7 @@ void LevelDiagram::paintReduction(QPainter& p) const {
         // A plumb line from 0 dB down: how much is taken at this moment, on the diagram's own scale.
         p.setPen(QPen(t.line, 1.0));
         p.drawLine(QPointF(x, zero), QPointF(x, zero + 12));
+        paintWanted(p, i, x);
         if (-reduction_[i] < 0.15) continue;
         p.setPen(QPen(t.marsh, 2.2, Qt::SolidLine, Qt::FlatCap));
         p.drawLine(QPointF(x, zero), QPointF(x, deep));
@@ -141,6 +142,7 @@ void LevelDiagram::paintReduction(QPainter& p) const {
         p.setPen(Qt::NoPen);
         p.drawPolygon(QPolygonF({QPointF(x - 4, deep), QPointF(x + 4, deep), QPointF(x, deep + 6)}));
         p.setFont(ui::font(12));
+        if (-reduction_[i] < 0.5) continue;
         const QString label = QString::number(reduction_[i], 'f', 0);
         const double w = p.fontMetrics().horizontalAdvance(label) + 8;
         const QRectF box(x - 6 - w, std::min(deep - 8, r.bottom() - 16), w, 16);
@@ -151,6 +153,72 @@ void LevelDiagram::paintReduction(QPainter& p) const {
         p.setPen(t.marsh);
         p.drawText(box, Qt::AlignCenter, label);
     }
+}
+
+/// The range wanted of a reduction, as a bracket beside its plumb line, and what is usual while there is
+/// speech.
+void LevelDiagram::paintWanted(QPainter& p, size_t stage, double x) const {
+    const Theme& t = theme();
+    const StageSpec& s = session_.chain().stages[stage];
+    const int least = s.stage_kind().find("wanted_least");
+    if (least < 0) return;
+    const double from = yOf(-s.values[static_cast<size_t>(least)]);
+    const double to = yOf(-s.value("wanted_most"));
+    p.setPen(QPen(t.muted, 1.2));
+    p.drawLine(QPointF(x + 5, from), QPointF(x + 9, from));
+    p.drawLine(QPointF(x + 9, from), QPointF(x + 9, to));
+    p.drawLine(QPointF(x + 5, to), QPointF(x + 9, to));
+    if (stage >= usual_.size() || usual_[stage] < 0.15) return;
+    const double y = yOf(-usual_[stage]);
+    p.setPen(QPen(t.marsh, 2.0));
+    p.drawLine(QPointF(x + 5, y), QPointF(x + 13, y));
+}
+
+/// Humps of room and voice, lying along the level axis right behind the tap.
+void LevelDiagram::paintLevels(QPainter& p) const {
+    if (levels_tap_ < 0 || levels_.room.empty()) return;
+    const Theme& t = theme();
+    const QRectF r = plot();
+    const double left = levels_tap_ == 0 ? r.left() : xOf(levels_tap_) + 6;
+    const double reach = 0.85 * (xOf(1) - xOf(0));
+    float most = 0.005f;
+    for (const float x : levels_.room) most = std::max(most, x);
+    for (const float x : levels_.voice) most = std::max(most, x);
+    QColor veil = t.panel;
+    veil.setAlpha(150);
+    p.fillRect(QRectF(left, r.top(), reach, r.height()), veil);
+    p.setPen(QPen(t.muted, 1.0));
+    p.drawLine(QPointF(left, r.top()), QPointF(left, r.bottom()));
+    const auto hump = [&](const std::vector<float>& shares, const QColor& color, const QColor& fill) {
+        QPainterPath path(QPointF(left, r.bottom()));
+        for (size_t b = 0; b < shares.size(); ++b) {
+            const double before = shares[b > 0 ? b - 1 : b];
+            const double after = shares[b + 1 < shares.size() ? b + 1 : b];
+            const double share = 0.25 * before + 0.5 * shares[b] + 0.25 * after;
+            path.lineTo(left + share / most * 0.92 * reach,
+                        yOf(LevelDistribution::kLowestBin + static_cast<double>(b) + 0.5));
+        }
+        path.lineTo(left, r.top());
+        p.fillPath(path, fill);
+        p.strokePath(path, QPen(color, 1.4));
+    };
+    hump(levels_.room, t.room, t.roomFill);
+    hump(levels_.voice, t.straw, t.strawFill);
+    // The thresholds of the stage that acts on these levels, right across the humps.
+    const auto& stages = session_.chain().stages;
+    if (static_cast<size_t>(levels_tap_) < stages.size()) {
+        const StageSpec& s = stages[static_cast<size_t>(levels_tap_)];
+        p.setPen(QPen(t.marsh, 1.2, Qt::DashLine));
+        for (size_t i = 0; i < s.values.size(); ++i) {
+            if (s.stage_kind().parameters[i].mark == DiagramMark::none) continue;
+            p.drawLine(QPointF(left, yOf(s.values[i])), QPointF(left + reach, yOf(s.values[i])));
+        }
+    }
+    p.setFont(ui::font(12));
+    p.setPen(t.muted);
+    p.drawText(
+        QRectF(left + 4, r.bottom() - 17, reach - 6, 16), Qt::AlignLeft | Qt::AlignVCenter,
+        p.fontMetrics().elidedText(tr("how often each level"), Qt::ElideRight, static_cast<int>(reach - 6)));
 }
 
 void LevelDiagram::paintLabels(QPainter& p) const {
@@ -270,6 +338,7 @@ void LevelDiagram::paintEvent(QPaintEvent*) {
     p.drawPixmap(0, 0, slow_);
     p.setRenderHint(QPainter::Antialiasing);
     if (!shown_.empty()) {
+        paintLevels(p);
         paintNow(p);
         paintReduction(p);
     }

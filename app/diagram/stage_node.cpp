@@ -8,6 +8,7 @@
 #include <QPainterPath>
 
 #include "theme/theme.h"
+#include "widgets/icon.h"
 
 namespace reed::ui {
 
@@ -21,6 +22,7 @@ StageNode::StageNode(QString stage_id, QWidget* parent) : QAbstractButton(parent
 void StageNode::describe() {
     setAccessibleName(tr("Stage %1").arg(title_));
     setAccessibleDescription((bypassed_ ? tr("bypassed") : tr("on")) +
+                             (heard_ ? tr(", heard in the headphones") : QString()) +
                              (warning_.isEmpty() ? QString() : ". " + warning_));
     QString tip = title_ + (bypassed_ ? tr(" (bypassed)") : QString());
     if (!warning_.isEmpty()) tip += "\n" + warning_;
@@ -38,6 +40,13 @@ void StageNode::setState(const QString& title, bool bypassed, bool focused) {
 void StageNode::setWarning(const QString& text) {
     if (text == warning_) return;
     warning_ = text;
+    describe();
+    update();
+}
+
+void StageNode::setHeard(bool heard) {
+    if (heard == heard_) return;
+    heard_ = heard;
     describe();
     update();
 }
@@ -88,6 +97,10 @@ void StageNode::paintEvent(QPaintEvent*) {
         p.setPen(QPen(t.window, 1.8));
         p.drawLine(w + QPointF(0, -2.5), w + QPointF(0, 1.5));
         p.drawPoint(w + QPointF(0, 4));
+        right -= 18;
+    }
+    if (heard_) {
+        drawIcon(p, "ear", QRectF(right - 15, box.center().y() - 8, 16, 16), t.now);
         right -= 18;
     }
     p.setFont(ui::font(width() < 90 ? 12 : 14, focused_));
@@ -151,12 +164,21 @@ void StageNode::beginRename() {
 void StageNode::contextMenuEvent(QContextMenuEvent* event) {
     emit focusWanted();
     auto* menu = new QMenu(this);
+    menu->setObjectName("node_menu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
     menu->addAction(bypassed_ ? tr("Switch on\tB") : tr("Bypass\tB"), this,
                     [this] { emit bypassWanted(!bypassed_); });
     menu->addAction(tr("Move left\tCtrl+Left"), this, [this] { emit moveWanted(-1); });
     menu->addAction(tr("Move right\tCtrl+Right"), this, [this] { emit moveWanted(1); });
     menu->addSeparator();
+    menu->addAction(heard_ ? tr("Stop hearing it\tH") : tr("Hear up to here\tH"), this,
+                    [this] { emit hearWanted(); });
+    menu->addAction(tr("Levels before it\tL"), this, [this] { emit levelsWanted(); });
+    menu->addAction(tr("Other memory (A or B)\tM"), this, [this] { emit memoryWanted(); });
+    menu->addAction(tr("Reset its values"), this, [this] { emit resetWanted(); });
+    menu->addSeparator();
+    menu->addAction(tr("Copy as text\tCtrl+C"), this, [this] { emit copyWanted(); });
+    menu->addAction(tr("Paste behind it\tCtrl+V"), this, [this] { emit pasteWanted(); });
     menu->addAction(tr("Duplicate\tCtrl+D"), this, [this] { emit duplicateWanted(); });
     menu->addAction(tr("Rename\tF2"), this, [this] { beginRename(); });
     menu->addAction(tr("Remove\tDel"), this, [this] { emit removeWanted(); });
@@ -184,14 +206,31 @@ void StageNode::keyPressEvent(QKeyEvent* event) {
         case Qt::Key_D:
             if (ctrl) emit duplicateWanted();
             return;
+        case Qt::Key_C:
+            if (ctrl) emit copyWanted();
+            return;
+        case Qt::Key_V:
+            if (ctrl) emit pasteWanted();
+            return;
+        case Qt::Key_H:
+            emit hearWanted();
+            return;
+        case Qt::Key_L:
+            emit levelsWanted();
+            return;
+        case Qt::Key_M:
+            if (ctrl) break;  // mute
+            emit memoryWanted();
+            return;
         case Qt::Key_Space:
         case Qt::Key_Return:
         case Qt::Key_Enter:
             emit focusWanted();
             return;
         default:
-            QAbstractButton::keyPressEvent(event);
+            break;
     }
+    QAbstractButton::keyPressEvent(event);
 }
 
 }  // namespace reed::ui

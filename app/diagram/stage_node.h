@@ -6,7 +6,9 @@
 namespace reed::ui {
 
 /// Click focuses the stage; the dot at its left (or B) switches it; dragging sideways moves it;
-/// Ctrl+Left/Right move it by keys; Delete removes it; F2 renames it; the menu key or right button has all.
+/// Ctrl+Left/Right move it by keys; Delete removes it; F2 renames it; Ctrl+C and Ctrl+V copy and paste; H
+/// hears up to here; L shows the levels before it; M flips its memories. The menu key or right button has
+/// all.
 class StageNode final : public QAbstractButton {
     Q_OBJECT
   public:
@@ -16,6 +18,8 @@ class StageNode final : public QAbstractButton {
     void setState(const QString& title, bool bypassed, bool focused);
     /// A remark worth a look ("!" on the node), or empty.
     void setWarning(const QString& text);
+    /// The headphones hear the sound as it leaves this stage.
+    void setHeard(bool heard);
     bool dragging() const { return dragging_; }
     void beginRename();
 
@@ -29,6 +33,12 @@ class StageNode final : public QAbstractButton {
     void removeWanted();
     void duplicateWanted();
     void renameWanted(const QString& title);
+    void copyWanted();
+    void pasteWanted();
+    void hearWanted();
+    void levelsWanted();
+    void memoryWanted();
+    void resetWanted();
     /// Left/Right without Ctrl: focus the neighbour.
     void neighbourWanted(int step);
 
@@ -47,7 +57,7 @@ class StageNode final : public QAbstractButton {
     QRectF dot() const;
     void describe();
     QString id_, title_, warning_;
-    bool bypassed_ = false, focused_ = false, dragging_ = false, pressed_ = false;
+    bool bypassed_ = false, focused_ = false, heard_ = false, dragging_ = false, pressed_ = false;
     QPoint press_;
 };
 

@@ -1,21 +1,19 @@
 #include "editors/eq_curve.h"
 
 #include <QKeyEvent>
-#include <QPainter>
-#include <QPainterPath>
+#include <QMenu>
 #include <QWheelEvent>
 #include <cmath>
 
-#include "base/decibel.h"
 #include "session/session.h"
 #include "stages/equalizer.h"
-#include "theme/theme.h"
 #include "widgets/frequency_axis.h"
 #include "widgets/input.h"
 
 namespace reed::ui {
 namespace {
 
+constexpr double kQuietest = -100.0;  // dBFS, foot of the spectrum
 constexpr FrequencyAxis kAxis;
 constexpr double kLowest = kAxis.lowest, kHighest = kAxis.highest;
 
@@ -36,10 +34,13 @@ EqCurve::EqCurve(Session& session, QWidget* parent) : QWidget(parent), session_(
     setAccessibleName(tr("Equalizer curve"));
     setFocusPolicy(Qt::StrongFocus);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
-    setToolTip(
-        tr("Drag a band; turn the wheel for its width; double click to add one; Delete switches it off."));
+    setToolTip(tr(
+        "Drag a band; turn the wheel for its width; double click to add one; Delete switches it off. Hold F "
+        "and move the mouse to find what sounds ugly; a click cuts it."));
     connect(&session_, &Session::chainChanged, this, [this] { update(); });
     connect(&session_, &Session::focusChanged, this, [this] { update(); });
+    connect(&session_, &Session::readingsChanged, this, &EqCurve::follow);
+    setMouseTracking(true);
 }
 
 const std::vector<double>* EqCurve::values() const {
@@ -48,7 +49,7 @@ const std::vector<double>* EqCurve::values() const {
 }
 
 QRectF EqCurve::plot() const {
-    return QRectF(rect()).adjusted(36, 10, -12, -22);
+    return QRectF(rect()).adjusted(36, 26, -34, -22);
 }
 
 double EqCurve::xOf(double f) const {
@@ -85,6 +86,15 @@ QPointF EqCurve::handle(int band) const {
     if (v == nullptr) return {};
     const BandSettings b = band_settings(*v, band);
     return {xOf(b.frequency), yOf(hasGain(b.type) && b.type != FilterType::tilt ? b.gain_db : 0.0)};
+}
+
+double EqCurve::levelY(double dbfs) const {
+    const QRectF r = plot();
+    return r.top() + std::clamp(dbfs / kQuietest, 0.0, 1.0) * r.height();
+}
+
+QRectF EqCurve::candidateMark(const Resonance& r) const {
+    return {xOf(r.frequency) - 9, plot().bottom() - 20, 18, 20};
 }
 
 int EqCurve::bandAt(const QPointF& at) const {
@@ -132,6 +142,15 @@ void EqCurve::change(int band, double frequency, double gain) {
 void EqCurve::mousePressEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton) return;
     setFocus(Qt::MouseFocusReason);
+    if (finding_) {
+        if (plot().contains(event->position())) cutHere(frequencyAt(event->position().x()));
+        return;
+    }
+    for (const auto& r : candidates_) {
+        if (!candidateMark(r).contains(event->position())) continue;
+        cutHere(r.frequency);
+        return;
+    }
     const int b = bandAt(event->position());
     if (b < 0) return;
     chooseBand(b);
@@ -140,36 +159,62 @@ void EqCurve::mousePressEvent(QMouseEvent* event) {
 }
 
 void EqCurve::mouseMoveEvent(QMouseEvent* event) {
-    if (dragging_) change(band_, frequencyAt(event->position().x()), gainAt(event->position().y()));
+    mouse_ = event->position();
+    if (dragging_)
+        change(band_, frequencyAt(event->position().x()), gainAt(event->position().y()));
+    else if (finding_ && plot().contains(event->position()))
+        findAt(frequencyAt(event->position().x()));
+    update();
 }
 
 void EqCurve::mouseReleaseEvent(QMouseEvent*) {
+    if (!dragging_) return;
     dragging_ = false;
     session_.closeStep();
     update();
 }
 
+void EqCurve::leaveEvent(QEvent*) {
+    mouse_.reset();
+    sweep_.restart();
+    update();
+}
+
 void EqCurve::mouseDoubleClickEvent(QMouseEvent* event) {
     dragging_ = false;
+    if (finding_ || values() == nullptr || bandAt(event->position()) >= 0 ||
+        !plot().contains(event->position()))
+        return;
+    addBell(frequencyAt(event->position().x()), gainAt(event->position().y()), 1.0,
+            tr("Equalizer: add band %1"));
+}
+
+bool EqCurve::addBell(double frequency, double gain, double q, const QString& label) {
     const auto* v = values();
-    if (v == nullptr || bandAt(event->position()) >= 0 || !plot().contains(event->position())) return;
-    for (int b = 0; b < kEqualizerBands; ++b) {
+    for (int b = 0; v != nullptr && b < kEqualizerBands; ++b) {
         if ((*v)[static_cast<size_t>(b * kBandParameters + kBandOn)] >= 0.5) continue;
         std::vector<double> next = *v;
         double* r = &next[static_cast<size_t>(b * kBandParameters)];
         r[kBandOn] = 1.0;
         r[kBandType] = static_cast<double>(FilterType::bell);
-        r[kBandFrequency] = round_value(row(kBandFrequency), frequencyAt(event->position().x()));
-        r[kBandGain] = round_value(row(kBandGain), gainAt(event->position().y()));
-        r[kBandQ] = 1.0;
-        session_.setValues(session_.focused(), next, tr("Equalizer: add band %1").arg(b + 1), {});
+        r[kBandFrequency] = round_value(row(kBandFrequency), frequency);
+        r[kBandGain] = round_value(row(kBandGain), gain);
+        r[kBandQ] = q;
+        session_.setValues(session_.focused(), next, label.arg(b + 1), {});
         chooseBand(b);
-        return;
+        return true;
     }
     emit session_.message(tr("All 16 bands are in use. Switch one off first."), true);
+    return false;
 }
 
 void EqCurve::wheelEvent(QWheelEvent* event) {
+    event->accept();
+    if (finding_) {
+        cut_depth_ = std::clamp(cut_depth_ + 0.5 * wheelNotches(*event), 1.0, 15.0);
+        update();
+        return;
+    }
     const int over = bandAt(event->position());
     if (over >= 0) chooseBand(over);
     const auto* v = values();
@@ -177,7 +222,76 @@ void EqCurve::wheelEvent(QWheelEvent* event) {
     const double q = (*v)[static_cast<size_t>(band_ * kBandParameters + kBandQ)];
     setBand(band_, kBandQ,
             step_value(row(kBandQ), q, wheelNotches(*event), event->modifiers() & Qt::ShiftModifier));
-    event->accept();
+}
+
+// --- finding a resonance ---
+
+void EqCurve::setFinding(bool on) {
+    if (on == finding_ || (on && values() == nullptr)) return;
+    finding_ = on;
+    sweep_.start();
+    if (on) {
+        find_stage_ = session_.focused();
+        find_frequency_ = mouse_ && plot().contains(*mouse_) ? frequencyAt(mouse_->x()) : find_frequency_;
+        findAt(find_frequency_);
+    } else if (session_.stage(find_stage_) != nullptr) {
+        session_.setValue(find_stage_, kFindOn, 0.0);  // another one may be in focus by now
+    }
+    emit findingChanged(on);
+    update();
+}
+
+void EqCurve::findAt(double frequency) {
+    const auto* v = values();
+    if (v == nullptr) return;
+    find_frequency_ = round_value(row(kBandFrequency), std::clamp(frequency, 40.0, 16000.0));
+    std::vector<double> next = *v;
+    next[kFindOn] = 1.0;
+    next[kFindFrequency] = find_frequency_;
+    session_.setValues(session_.focused(), next, {}, {});
+}
+
+void EqCurve::cutHere(double frequency) {
+    const double depth = cut_depth_;
+    setFinding(false);
+    // A little wider than it was found with, as a cut is heard less than a boost.
+    constexpr double kCutQ = 4.0;
+    addBell(frequency, -depth, kCutQ,
+            tr("Equalizer: cut %1 by %2 dB, band %3")
+                .arg(QString::fromStdString(
+                    format_value(row(kBandFrequency), round_value(row(kBandFrequency), frequency))))
+                .arg(depth, 0, 'f', 1)
+                .arg("%1"));
+}
+
+void EqCurve::follow() {
+    if (!isVisible()) return;
+    session_.spectrum().keepAlive();
+    if (finding_ && !mouse_) {
+        // By itself: from 120 Hz to 8 kHz in twelve seconds, and again.
+        constexpr double kSeconds = 12.0;
+        const double t = std::fmod(0.001 * static_cast<double>(sweep_.elapsed()), kSeconds) / kSeconds;
+        findAt(120.0 * std::pow(8000.0 / 120.0, t));
+    }
+    if (++ticks_ % 33 == 0) {
+        const ResonanceFinder* finder = session_.spectrum().resonances();
+        candidates_ = finder != nullptr ? finder->find() : std::vector<Resonance>{};
+    }
+    if (session_.spectrum().fresh()) update();
+}
+
+void EqCurve::hideEvent(QHideEvent*) {
+    setFinding(false);
+}
+
+void EqCurve::contextMenuEvent(QContextMenuEvent* event) {
+    auto* menu = new QMenu(this);
+    menu->setObjectName("curve_menu");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    menu->addAction(finding_ ? tr("Stop finding") : tr("Find a resonance\tF"), this,
+                    [this] { setFinding(!finding_); });
+    menu->addAction(tr("Start the peaks anew"), this, [this] { session_.spectrum().restartHold(); });
+    menu->popup(event->globalPos());
 }
 
 void EqCurve::keyPressEvent(QKeyEvent* event) {
@@ -189,6 +303,20 @@ void EqCurve::keyPressEvent(QKeyEvent* event) {
         setBand(band_, parameter, step_value(row(parameter), r[parameter], steps, fine));
     };
     switch (event->key()) {
+        case Qt::Key_F:
+            if (event->isAutoRepeat()) return;
+            find_key_ = !finding_;  // held: ends with the key
+            setFinding(!finding_);
+            return;
+        case Qt::Key_Escape:
+            if (!finding_) break;
+            setFinding(false);
+            return;
+        case Qt::Key_Return:
+        case Qt::Key_Enter:
+            if (!finding_) break;
+            cutHere(find_frequency_);
+            return;
         case Qt::Key_Left:
             moved(kBandFrequency, -1.0);
             return;
@@ -217,88 +345,18 @@ void EqCurve::keyPressEvent(QKeyEvent* event) {
             chooseBand(std::min(kEqualizerBands - 1, band_ + 1));
             return;
         default:
-            QWidget::keyPressEvent(event);
+            break;
     }
+    QWidget::keyPressEvent(event);
 }
 
-void EqCurve::paintGrid(QPainter& p) const {
-    const Theme& t = theme();
-    const QRectF r = plot();
-    p.setFont(ui::font(12));
-    const int most = static_cast<int>(range());
-    for (int db = -most; db <= most; db += most / 4) {
-        p.setPen(QPen(t.line, db == 0 ? 1.4 : 0.7));
-        p.drawLine(QPointF(r.left(), yOf(db)), QPointF(r.right(), yOf(db)));
-        p.setPen(t.muted);
-        p.drawText(QRectF(0, yOf(db) - 8, 31, 16), Qt::AlignRight | Qt::AlignVCenter,
-                   db > 0 ? QString("+%1").arg(db) : QString::number(db));
+void EqCurve::keyReleaseEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_F && !event->isAutoRepeat() && find_key_) {
+        find_key_ = false;
+        setFinding(false);
+        return;
     }
-    kAxis.paint(p, r);
-    p.drawText(QRectF(r.left() + 4, r.top() + 1, 40, 16), Qt::AlignLeft | Qt::AlignVCenter, tr("dB"));
-}
-
-void EqCurve::paintCurves(QPainter& p) const {
-    const Theme& t = theme();
-    const QRectF r = plot();
-    const auto* v = values();
-    const double rate = session_.engine().format().sample_rate;
-    std::vector<Sections> filters;
-    int chosen = -1;
-    for (int b = 0; b < kEqualizerBands; ++b) {
-        if ((*v)[static_cast<size_t>(b * kBandParameters + kBandOn)] < 0.5) continue;
-        if (b == band_) chosen = static_cast<int>(filters.size());
-        filters.push_back(design(band_settings(*v, b), rate));
-    }
-    QPainterPath sum;
-    QPainterPath one;
-    for (double x = r.left(); x <= r.right(); x += 2.0) {
-        const double f = frequencyAt(x);
-        double total = 1.0;
-        double alone = 1.0;
-        for (size_t i = 0; i < filters.size(); ++i) {
-            const double m = std::abs(filters[i].response(f, rate));
-            total *= m;
-            if (static_cast<int>(i) == chosen) alone = m;
-        }
-        const QPointF a(x, yOf(gain_to_db(total)));
-        const QPointF b(x, yOf(gain_to_db(alone)));
-        sum.elementCount() == 0 ? sum.moveTo(a) : sum.lineTo(a);
-        one.elementCount() == 0 ? one.moveTo(b) : one.lineTo(b);
-    }
-    p.save();
-    p.setClipRect(r);
-    if (chosen >= 0) {
-        QPainterPath area = one;
-        area.lineTo(r.right(), yOf(0));
-        area.lineTo(r.left(), yOf(0));
-        QColor fill = t.marsh;
-        fill.setAlpha(45);
-        p.fillPath(area, fill);
-    }
-    p.strokePath(sum, QPen(t.straw, 2.2));
-    p.restore();
-}
-
-void EqCurve::paintEvent(QPaintEvent*) {
-    const Theme& t = theme();
-    QPainter p(this);
-    paintPlotGround(p, *this);
-    paintGrid(p);
-    const auto* v = values();
-    if (v == nullptr) return;
-    paintCurves(p);
-    p.setFont(ui::font(12, true));
-    for (int b = 0; b < kEqualizerBands; ++b) {
-        if ((*v)[static_cast<size_t>(b * kBandParameters + kBandOn)] < 0.5) continue;
-        const QPointF at = handle(b);
-        const bool chosen = b == band_;
-        // A small flag with the band's number, so that bands differ by more than place.
-        p.setPen(QPen(chosen ? t.marsh : t.straw, chosen ? 2.0 : 1.2));
-        p.setBrush(chosen ? t.chosen : t.panel);
-        p.drawRoundedRect(QRectF(at.x() - 10, at.y() - 9, 20, 18), 4, 4);
-        p.setPen(t.text);
-        p.drawText(QRectF(at.x() - 10, at.y() - 9, 20, 18), Qt::AlignCenter, QString::number(b + 1));
-    }
+    QWidget::keyReleaseEvent(event);
 }
 
 }  // namespace reed::ui

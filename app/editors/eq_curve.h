@@ -1,15 +1,26 @@
-// The equalizer's curve, with its bands to be dragged.
+// The equalizer's curve over the sound's spectrum, with its bands to be dragged.
 #pragma once
 
+#include <QElapsedTimer>
+#include <QPainterPath>
+#include <QPixmap>
 #include <QWidget>
+#include <optional>
 #include <vector>
+
+#include "measure/spectrum.h"
 
 namespace reed::ui {
 
 class Session;
 
-/// Frequency on a logarithmic axis, gain in dB. Bands: drag (frequency and gain), wheel for Q, double click
-/// on the plot adds one there, Delete switches the chosen one off; arrow keys move it (Shift: fine).
+/// Frequency on a logarithmic axis, gain in dB; behind it the spectrum before (line), after (filled) and its
+/// peaks (dotted) in dBFS, in sixths of an octave. Bands: drag (frequency and gain), wheel for Q, double
+/// click on the plot adds one there, Delete switches the chosen one off; arrow keys move it (Shift: fine).
+///
+/// Finding a resonance: while F is held (or finding is switched on) a narrow raised band follows the mouse,
+/// or sweeps by itself while the mouse is elsewhere; the wheel sets the depth of the cut, a click (or Enter)
+/// makes it.
 class EqCurve final : public QWidget {
     Q_OBJECT
   public:
@@ -21,11 +32,22 @@ class EqCurve final : public QWidget {
     QPointF handle(int band) const;
     double xOf(double frequency) const;
     double yOf(double gain_db) const;
+    /// Row of a spectrum level in dBFS.
+    double levelY(double dbfs) const;
+
+    bool finding() const { return finding_; }
+    void setFinding(bool on);
+    double cutDepth() const { return cut_depth_; }
+    /// What sticks out of the voice's spectrum now; each has a mark that can be clicked.
+    const std::vector<Resonance>& candidates() const { return candidates_; }
+    QRectF candidateMark(const Resonance& r) const;
+
     QSize sizeHint() const override { return {520, 200}; }
     QSize minimumSizeHint() const override { return {300, 130}; }
 
   signals:
     void bandChosen(int band);
+    void findingChanged(bool on);
 
   protected:
     void paintEvent(QPaintEvent* event) override;
@@ -35,6 +57,10 @@ class EqCurve final : public QWidget {
     void mouseDoubleClickEvent(QMouseEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
+    void keyReleaseEvent(QKeyEvent* event) override;
+    void leaveEvent(QEvent* event) override;
+    void hideEvent(QHideEvent* event) override;
+    void contextMenuEvent(QContextMenuEvent* event) override;
 
   private:
     const std::vector<double>* values() const;
@@ -46,13 +72,41 @@ class EqCurve final : public QWidget {
     int bandAt(const QPointF& at) const;
     void change(int band, double frequency, double gain);
     void setBand(int band, int parameter, double value);
+    /// Switches a free band on as a bell; false, with a message, when there is none.
+    bool addBell(double frequency, double gain, double q, const QString& label);
+    void follow();
+    void findAt(double frequency);
+    void cutHere(double frequency);
+    void rememberCurve();
+
     void paintGrid(QPainter& p) const;
+    void paintRegions(QPainter& p) const;
+    void paintSpectrum(QPainter& p) const;
     void paintCurves(QPainter& p) const;
+    void paintHandles(QPainter& p) const;
+    void paintFinding(QPainter& p) const;
+    void paintReadout(QPainter& p) const;
 
     Session& session_;
     int band_ = 1;
     bool dragging_ = false;
     double drag_range_ = 12.0;
+    std::optional<QPointF> mouse_;
+
+    bool finding_ = false, find_key_ = false;
+    std::string find_stage_;
+    double find_frequency_ = 300.0, cut_depth_ = 4.0;
+    QElapsedTimer sweep_;
+    std::vector<Resonance> candidates_;
+    int ticks_ = 0;
+
+    // The curve is worked out when values or size change, not with every picture of the spectrum.
+    std::vector<double> curve_values_;
+    QSize curve_size_;
+    int curve_band_ = -1;
+    double curve_range_ = 0.0;
+    QPainterPath sum_, one_;
+    std::vector<QLineF> beyond_;  // where boosts or cuts add up to more than 4 dB
 };
 
 }  // namespace reed::ui

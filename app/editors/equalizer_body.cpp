@@ -77,7 +77,18 @@ EqualizerBody::EqualizerBody(Session& session, QWidget* parent) : StageBody(pare
         g_octaves = on;
         octaves_->setVisible(on);
         curve_->setVisible(!on);
+        find_->setEnabled(!on);
     });
+    find_ = new FlatButton(tr("Find"), side);
+    find_->setObjectName("find_button");
+    find_->setCheckable(true);
+    find_->setWeight(FlatButton::Weight::raised);
+    find_->setToolTip(
+        tr("A narrow raised band sweeps, or follows the mouse; where it sounds ugly, click to cut. The "
+           "feed carries it too. Holding F does the same."));
+    connect(find_, &FlatButton::clicked, this, [this](bool on) { curve_->setFinding(on); });
+    connect(curve_, &EqCurve::findingChanged, find_, &FlatButton::setChecked);
+    views->addWidget(find_);
     views->addWidget(listen_);
     views->addWidget(octaves);
     views->addStretch(1);
@@ -89,6 +100,7 @@ EqualizerBody::EqualizerBody(Session& session, QWidget* parent) : StageBody(pare
             [this] { curve_->chooseBand(std::max(0, curve_->band() - 1)); });
     connect(forth, &FlatButton::clicked, this,
             [this] { curve_->chooseBand(std::min(kEqualizerBands - 1, curve_->band() + 1)); });
+    find_->setEnabled(!g_octaves);
     showBand(curve_->band());
 }
 

@@ -28,6 +28,7 @@ class EqualizerBody final : public StageBody {
     FieldGrid* grid_;
     Words* name_;
     FlatButton* listen_;
+    FlatButton* find_;
 };
 
 }  // namespace reed::ui

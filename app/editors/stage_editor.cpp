@@ -34,8 +34,18 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
     bypass_->setToolTip(tr("Let the sound pass this stage unchanged, with the same delay"));
     connect(bypass_, &FlatButton::clicked, this,
             [this](bool on) { session_.setBypass(session_.focused(), on); });
+    memory_ = new FlatButton(tr("Memory A"), this);
+    memory_->setObjectName("memory_button");
+    memory_->setToolTip(tr("Two memories: flip between them to compare (M on the stage)"));
+    connect(memory_, &FlatButton::clicked, this, [this] { session_.flipMemory(session_.focused()); });
+    reset_ = new FlatButton(tr("Reset"), this);
+    reset_->setObjectName("reset_button");
+    reset_->setToolTip(tr("All values of this stage as they were made; can be undone"));
+    connect(reset_, &FlatButton::clicked, this, [this] { session_.resetStage(session_.focused()); });
     header->addWidget(title_);
     header->addWidget(purpose_, 1);
+    header->addWidget(memory_);
+    header->addWidget(reset_);
     header->addWidget(bypass_);
     column->addLayout(header);
     body_ = new QWidget(this);
@@ -82,7 +92,7 @@ void StageEditor::show(bool rebuild) {
         fresh->show();
         updateAdvice();
     }
-    bypass_->setVisible(s != nullptr);
+    for (auto* b : {memory_, reset_, bypass_}) b->setVisible(s != nullptr);
     if (s == nullptr) {
         title_->setText(tr("No stage"));
         purpose_->setText(tr("Add one with the + on the signal's path."));
@@ -93,6 +103,7 @@ void StageEditor::show(bool rebuild) {
     purpose_->setText(text(s->stage_kind().purpose));
     bypass_->setChecked(s->bypass);
     bypass_->setText(s->bypass ? tr("Bypassed") : tr("Bypass"));
+    memory_->setText(tr("Memory %1").arg(QLatin1Char(session_.memoryOf(s->id))));
     stage_body_->refresh();
 }
 

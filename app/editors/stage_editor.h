@@ -30,6 +30,8 @@ class StageEditor final : public QWidget {
     Words* title_;
     Words* purpose_;
     Words* advice_;
+    FlatButton* memory_;
+    FlatButton* reset_;
     FlatButton* bypass_;
     QWidget* body_ = nullptr;
     StageBody* stage_body_ = nullptr;  // the same widget, while there is a stage

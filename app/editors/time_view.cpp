@@ -25,13 +25,66 @@ TimeView::TimeView(Session& session, QWidget* parent) : QWidget(parent), session
     connect(&session_, &Session::focusChanged, this, [this] { update(); });
 }
 
+void TimeView::findCuts() {
+    const StageSpec* s = session_.stage(session_.focused());
+    cuts_.clear();
+    // Only what closes in pauses can cut words.
+    if (s == nullptr || s->bypass || (s->kind != "gate" && s->kind != "expander")) return;
+    cuts_ = session_.readings().statistics().cut_words(
+        static_cast<size_t>(session_.chain().index_of(session_.focused())));
+}
+
 void TimeView::follow() {
     if (!isVisible()) return;
     const auto& frames = session_.readings().statistics().frames(0);
     const std::int64_t newest = frames.empty() ? -1 : frames.back().index / (2 * kPerPoint);
     if (newest == drawn_) return;
     drawn_ = newest;
+    if (++fresh_ % 6 == 0) findCuts();
     update();
+}
+
+void TimeView::paintReduction(QPainter& p, const QRectF& r, const std::deque<TapFrame>& after,
+                              std::int64_t end) const {
+    const Theme& t = theme();
+    QPainterPath path;
+    for (std::int64_t at = end - kPieces; at < end; at += kPerPoint) {
+        const std::int64_t offset = at - after.front().index;
+        if (offset < 0 || offset + kPerPoint > static_cast<std::int64_t>(after.size())) continue;
+        float most = 0.0f;
+        for (int k = 0; k < kPerPoint; ++k)
+            most = std::max(most, after[static_cast<size_t>(offset + k)].reduction_db);
+        const double x = r.right() - static_cast<double>(end - at) / kPieces * r.width();
+        const QPointF point(x, r.top() + std::min(1.0, most / -kLow) * r.height());
+        path.elementCount() == 0 ? path.moveTo(point) : path.lineTo(point);
+    }
+    p.strokePath(path, QPen(t.marsh, 1.6));
+}
+
+void TimeView::paintCuts(QPainter& p, const QRectF& r,
+                         const std::function<double(std::int64_t)>& x_of) const {
+    const Theme& t = theme();
+    p.setFont(ui::font(12));
+    double labelled = -1e9;
+    for (const WordCut& cut : cuts_) {
+        const double x = x_of(cut.index);
+        if (x < r.left() || x > r.right()) continue;
+        // A bracket on the side that is missing, and the word for it.
+        const double side = cut.beginning ? 7.0 : -7.0;
+        p.setPen(QPen(t.ember, 2.0));
+        p.drawLine(QPointF(x, r.bottom() - 26), QPointF(x, r.bottom() - 2));
+        p.drawLine(QPointF(x, r.bottom() - 2), QPointF(x + side, r.bottom() - 2));
+        p.drawLine(QPointF(x, r.bottom() - 26), QPointF(x + side, r.bottom() - 26));
+        const QString word = cut.beginning ? tr("start cut") : tr("end cut");
+        const double w = p.fontMetrics().horizontalAdvance(word) + 6;
+        const QRectF box(std::clamp(x - w / 2, r.left(), r.right() - w), r.bottom() - 44, w, 15);
+        if (box.left() < labelled) continue;  // no room for the word; the bracket tells
+        labelled = box.right() + 4;
+        QColor plate = t.sunken;
+        plate.setAlpha(215);
+        p.fillRect(box, plate);
+        p.drawText(box, Qt::AlignCenter, word);
+    }
 }
 
 void TimeView::paintEvent(QPaintEvent*) {
@@ -47,7 +100,10 @@ void TimeView::paintEvent(QPaintEvent*) {
         p.setPen(t.muted);
         p.drawText(QRectF(0, y_of(db) - 8, 29, 16), Qt::AlignRight | Qt::AlignVCenter, QString::number(db));
     }
-    const QString legend = tr("last 6 s: in (line), out (filled), dBFS");
+    const StageSpec* stage = session_.stage(session_.focused());
+    const QString legend = stage != nullptr && stage->stage_kind().reports_reduction
+                               ? tr("6 s: in, out (filled), reduction (top)")
+                               : tr("last 6 s: in (line), out (filled), dBFS");
     p.drawText(QRectF(r.left(), r.bottom() + 3, r.width(), 16), Qt::AlignLeft | Qt::AlignVCenter,
                p.fontMetrics().elidedText(legend, Qt::ElideRight, static_cast<int>(r.width())));
 
@@ -78,10 +134,15 @@ void TimeView::paintEvent(QPaintEvent*) {
         if (closed && path.elementCount() > 0) path.lineTo(last_x, r.bottom());
         return path;
     };
+    const StageSpec& s = session_.chain().stages[static_cast<size_t>(index)];
     p.setClipRect(r);
     p.fillPath(path_of(after, true), t.strawFill);
     p.strokePath(path_of(before, false), QPen(t.now, 1.0));
-    const StageSpec& s = session_.chain().stages[static_cast<size_t>(index)];
+    const auto x_of = [&](std::int64_t at) {
+        return r.right() - static_cast<double>(end - at) / kPieces * r.width();
+    };
+    if (s.stage_kind().reports_reduction && !s.bypass) paintReduction(p, r, after, end);
+    paintCuts(p, r, x_of);
     const auto& table = s.stage_kind().parameters;
     for (size_t i = 0; i < table.size(); ++i) {
         if (table[i].mark == DiagramMark::none) continue;

@@ -2,13 +2,18 @@
 #pragma once
 
 #include <QWidget>
+#include <deque>
+#include <functional>
+
+#include "measure/level_statistics.h"
 
 namespace reed::ui {
 
 class Session;
 
 /// Level in (outline) and out (filled) over six seconds, on the diagram's scale; the gap between them is
-/// what the stage took away.
+/// what the stage took away. Dynamics also show their reduction, hanging from the top on the same scale, and
+/// where words lost their beginning or ending.
 class TimeView final : public QWidget {
     Q_OBJECT
   public:
@@ -21,8 +26,14 @@ class TimeView final : public QWidget {
 
   private:
     void follow();
+    void findCuts();
+    void paintReduction(QPainter& p, const QRectF& r, const std::deque<TapFrame>& after,
+                        std::int64_t end) const;
+    void paintCuts(QPainter& p, const QRectF& r, const std::function<double(std::int64_t)>& x_of) const;
     Session& session_;
+    std::vector<WordCut> cuts_;
     std::int64_t drawn_ = -1;
+    int fresh_ = 0;
 };
 
 }  // namespace reed::ui

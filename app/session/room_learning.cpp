@@ -15,7 +15,9 @@ RoomLearning::RoomLearning(Session& session) : QObject(&session), session_(sessi
 
 double RoomLearning::left() const {
     if (state_ != State::listening) return 0.0;
-    return std::max(0.0, seconds_ - 0.001 * static_cast<double>(clock_.elapsed()));
+    // By the sound that came in, not by the clock: a source that stalls does not count.
+    const auto heard = static_cast<double>(session_.engine().input_history().written() - from_);
+    return std::max(0.0, seconds_ - heard / session_.engine().format().sample_rate);
 }
 
 void RoomLearning::start(const std::string& stage, double seconds) {
@@ -29,7 +31,7 @@ void RoomLearning::start(const std::string& stage, double seconds) {
     stage_ = stage;
     state_ = State::listening;
     ++job_;
-    clock_.start();
+    from_ = session_.engine().input_history().written();
     emit changed();
 }
 
@@ -48,7 +50,8 @@ void RoomLearning::end() {
 
 void RoomLearning::tick() {
     if (state_ == State::idle) return;
-    if (session_.stage(stage_) == nullptr) {
+    const bool restarted = session_.engine().input_history().written() < from_;  // another input
+    if (session_.stage(stage_) == nullptr || (state_ == State::listening && restarted)) {
         end();
         return;
     }

@@ -1,7 +1,6 @@
 // Teaching a suppression the room, and looking for hum.
 #pragma once
 
-#include <QElapsedTimer>
 #include <QObject>
 #include <string>
 
@@ -43,7 +42,7 @@ class RoomLearning final : public QObject {
     State state_ = State::idle;
     std::string stage_;
     double seconds_ = kUsualSeconds;
-    QElapsedTimer clock_;
+    std::int64_t from_ = 0;  // of the input, in frames
     int job_ = 0;  // results of an older one are dropped
 };
 

@@ -26,6 +26,12 @@ const char* kindName(DeviceKind kind) {
     }
 }
 
+/// A step back must not bring back that a band was listened to.
+Scene settled(Scene scene) {
+    scene.chain = without_transients(std::move(scene.chain));
+    return scene;
+}
+
 DeviceKind kindByName(const std::string& name) {
     if (name == "pipewire") return DeviceKind::pipewire;
     return name == "file" ? DeviceKind::sound_file : DeviceKind::simulated_room;
@@ -97,6 +103,7 @@ void Session::begin() {
         geometry_ = QByteArray::fromBase64(QByteArray::fromStdString(s.geometry));
         focused_ = s.focused;
         readings_.set_window(s.window_seconds);
+        memories_ = std::move(s.memories);
     }
     if (stage(focused_) == nullptr) focused_ = chain().stages.empty() ? "" : chain().stages.front().id;
     setInput(wanted);
@@ -129,6 +136,13 @@ void Session::take(Scene scene, Fade fade) {
     scene_ = std::move(scene);
     if (stage(focused_) == nullptr) focused_ = chain().stages.empty() ? "" : chain().stages.front().id;
     if (auto followed = engine_.follow(scene_.chain, fade); !followed.ok()) tell(followed.error());
+    if (!heard_stage_.empty()) {
+        // The tap goes with its stage; without it there is nothing to hear.
+        MonitorSettings next = monitor_;
+        next.tap = chain().index_of(heard_stage_) + 1;
+        if (next.tap == 0) next.source = MonitorSource::off;
+        if (!(next == monitor_)) setMonitor(next);
+    }
     save_later_.start();
     emit chainChanged();
     emit focusChanged();
@@ -136,132 +150,18 @@ void Session::take(Scene scene, Fade fade) {
 
 void Session::change(Scene after, const QString& label, const QString& key, Fade fade) {
     if (after == scene_) return;
-    history_.push(scene_, label, key);
+    // What is of the moment only (listening, finding) is no step of undo.
+    if (!(after.name == scene_.name && without_transients(after.chain) == without_transients(scene_.chain)))
+        history_.push(scene_, label, key);
     take(std::move(after), fade);
 }
 
-bool Session::setValue(const std::string& id, size_t parameter, double value) {
-    const StageSpec* s = stage(id);
-    if (s == nullptr) return false;
-    const Parameter& p = s->stage_kind().parameters[parameter];
-    if (const auto problem = value_problem(p, value)) {
-        emit message(QString::fromStdString(*problem), true);
-        return false;
-    }
-    std::vector<double> values = s->values;
-    values[parameter] = value;
-    const QString what = p.group.empty() ? text(p.title) : text(p.group) + " " + text(p.title).toLower();
-    return setValues(id, values,
-                     nameOf(id) + ": " + what + " " + QString::fromStdString(format_value(p, value)),
-                     QString::fromStdString(id) + "/" + text(p.id));
-}
-
-bool Session::setValues(const std::string& id, const std::vector<double>& values, const QString& label,
-                        const QString& key) {
-    const int i = chain().index_of(id);
-    if (i < 0) return false;
-    Scene after = scene_;
-    after.chain.stages[static_cast<size_t>(i)].values = values;
-    const auto problems = chain_problems(after.chain);
-    if (!problems.empty()) {
-        tell(problems.front());
-        return false;
-    }
-    change(std::move(after), label, key);
-    return true;
-}
-
-void Session::setTone(const std::string& id, const RoomTone& tone, const QString& label) {
-    const int i = chain().index_of(id);
-    if (i < 0) return;
-    Scene after = scene_;
-    after.chain.stages[static_cast<size_t>(i)].tone = tone;
-    change(std::move(after), label, {});
-}
-
-void Session::setBypass(const std::string& id, bool bypass) {
-    const int i = chain().index_of(id);
-    if (i < 0) return;
-    Scene after = scene_;
-    after.chain.stages[static_cast<size_t>(i)].bypass = bypass;
-    change(std::move(after), nameOf(id) + (bypass ? ": bypassed" : ": on"), {});
-}
-
-void Session::addStage(const StageKind& kind, size_t index) {
-    if (chain().stages.size() >= kMaxStages) {
-        emit message(tr("There are already %1 stages, which is the most a chain can have.").arg(kMaxStages),
-                     true);
-        return;
-    }
-    Scene after = scene_;
-    StageSpec fresh = new_stage(after.chain, kind);
-    const std::string id = fresh.id;
-    auto& stages = after.chain.stages;
-    stages.insert(stages.begin() + static_cast<std::ptrdiff_t>(std::min(index, stages.size())),
-                  std::move(fresh));
-    focused_ = id;
-    change(std::move(after), tr("Add %1").arg(text(kind.title)), {});
-}
-
-void Session::duplicateStage(const std::string& id) {
-    const StageSpec* s = stage(id);
-    if (s == nullptr || chain().stages.size() >= kMaxStages) return;
-    Scene after = scene_;
-    StageSpec copy = new_stage(after.chain, s->stage_kind());
-    copy.values = s->values;
-    copy.tone = s->tone;
-    copy.title = s->title;
-    copy.bypass = s->bypass;
-    const int at = chain().index_of(id) + 1;
-    const QString label = tr("Duplicate %1").arg(nameOf(id));
-    focused_ = copy.id;
-    after.chain.stages.insert(after.chain.stages.begin() + at, std::move(copy));
-    change(std::move(after), label, {});
-}
-
-void Session::removeStage(const std::string& id) {
-    const int i = chain().index_of(id);
-    if (i < 0) return;
-    Scene after = scene_;
-    after.chain.stages.erase(after.chain.stages.begin() + i);
-    const auto left = static_cast<int>(after.chain.stages.size());
-    if (focused_ == id)
-        focused_ = left == 0 ? "" : after.chain.stages[static_cast<size_t>(std::min(i, left - 1))].id;
-    change(std::move(after), tr("Remove %1").arg(nameOf(id)), {});
-}
-
-void Session::moveStage(const std::string& id, int to) {
-    const int from = chain().index_of(id);
-    to = std::clamp(to, 0, static_cast<int>(chain().stages.size()) - 1);
-    if (from < 0 || from == to) return;
-    Scene after = scene_;
-    auto& stages = after.chain.stages;
-    StageSpec moved = std::move(stages[static_cast<size_t>(from)]);
-    stages.erase(stages.begin() + from);
-    stages.insert(stages.begin() + to, std::move(moved));
-    change(std::move(after), tr("Move %1").arg(nameOf(id)), {});
-}
-
-void Session::renameStage(const std::string& id, const QString& title) {
-    const int i = chain().index_of(id);
-    if (i < 0) return;
-    const std::string wanted = title.trimmed().toStdString();
-    if (wanted.size() > kMaxSceneName) {
-        emit message(tr("The name is longer than 80 characters. Shorten it."), true);
-        return;
-    }
-    Scene after = scene_;
-    StageSpec& s = after.chain.stages[static_cast<size_t>(i)];
-    s.title = wanted == s.stage_kind().title ? "" : wanted;
-    change(std::move(after), tr("Rename %1").arg(nameOf(id)), {});
-}
-
 void Session::undo() {
-    if (history_.canUndo()) take(history_.undo(scene_), Fade::quick);
+    if (history_.canUndo()) take(settled(history_.undo(scene_)), Fade::quick);
 }
 
 void Session::redo() {
-    if (history_.canRedo()) take(history_.redo(scene_), Fade::quick);
+    if (history_.canRedo()) take(settled(history_.redo(scene_)), Fade::quick);
 }
 
 void Session::focus(const std::string& id) {
@@ -441,6 +341,22 @@ void Session::setMuted(bool muted) {
     emit muteChanged();
 }
 
+void Session::setMonitor(const MonitorSettings& settings) {
+    if (settings.source != MonitorSource::tap) heard_stage_.clear();
+    monitor_ = settings;
+    engine_.set_monitor(monitor_);
+    emit monitorChanged();
+}
+
+void Session::hearUpTo(const std::string& id) {
+    MonitorSettings next = monitor_;
+    const bool stop = heard_stage_ == id;
+    heard_stage_ = stop ? "" : id;
+    next.source = stop ? MonitorSource::off : MonitorSource::tap;
+    next.tap = chain().index_of(id) + 1;
+    setMonitor(next);
+}
+
 // --- the rest ---
 
 void Session::tell(const Error& error) {
@@ -497,6 +413,9 @@ bool Session::saveState() {
     s.geometry = geometry_.toBase64().toStdString();
     s.focused = focused_;
     s.window_seconds = readings_.window();
+    for (const auto& [id, memory] : memories_) {
+        if (stage(id) != nullptr) s.memories[id] = memory;
+    }
     auto saved = save_working_state(paths_.state, s);
     if (!saved.ok() && !state_failed_) tell(saved.error());
     state_failed_ = !saved.ok();

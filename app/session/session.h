@@ -59,6 +59,18 @@ class Session final : public QObject {
     void removeStage(const std::string& id);
     void moveStage(const std::string& id, int to);
     void renameStage(const std::string& id, const QString& title);
+    /// All values as the kind's table has them.
+    void resetStage(const std::string& id);
+    /// The stage as the text of a scene, to be pasted here or sent to a friend; empty when there is none.
+    QString stageText(const std::string& id) const;
+    /// Inserts the stages of such a text (or of a whole scene's) at `index`; false, with the reason told,
+    /// when it is none.
+    bool pasteStages(const QString& text, size_t index);
+    /// Two memories a stage, A and B: flips to the other one, which first is a copy. What is in work is
+    /// remembered.
+    void flipMemory(const std::string& id);
+    /// Which one is in work: 'A' or 'B'.
+    char memoryOf(const std::string& id) const;
     /// A drag or a burst of wheel turns ends here: the next change is a step of its own.
     void closeStep() { history_.closeStep(); }
 
@@ -89,6 +101,14 @@ class Session final : public QObject {
     bool muted() const { return engine_.muted(); }
     void setMuted(bool muted);
 
+    /// What the headphones get. Off after every start.
+    const MonitorSettings& monitor() const { return monitor_; }
+    void setMonitor(const MonitorSettings& settings);
+    /// Hears the sound as it leaves stage `id`; the same stage again: stops.
+    void hearUpTo(const std::string& id);
+    /// The stage after which is heard; empty: none.
+    const std::string& heardStage() const { return heard_stage_; }
+
     Engine& engine() { return engine_; }
     Readings& readings() { return readings_; }
     LevelReport const& levels() const { return readings_.levels(); }
@@ -115,6 +135,7 @@ class Session final : public QObject {
     void scenesChanged();
     void inputChanged();
     void muteChanged();
+    void monitorChanged();
     void themeChanged();
     /// 33 times a second while the program is visible.
     void readingsChanged();
@@ -146,6 +167,9 @@ class Session final : public QObject {
     std::string focused_;
     std::vector<SceneEntry> scenes_;
     History history_;
+    std::map<std::string, OtherMemory> memories_;  // by stage
+    MonitorSettings monitor_;
+    std::string heard_stage_;  // for MonitorSource::tap: a tap follows its stage when the order changes
     QString theme_ = "dusk";
     QByteArray geometry_;
     QTimer tick_, save_later_;

@@ -145,7 +145,7 @@ void FilterRunner::process(const AudioBlock& block) {
 }
 
 void FilterRunner::process_still(FilterRunner* const* runners, int count, const AudioBlock& block) {
-    constexpr int kMost = 16 * kMaxSections;
+    constexpr int kMost = 20 * kMaxSections;
     Still* sections[kMost];
     int n = 0;
     for (int r = 0; r < count; ++r) {

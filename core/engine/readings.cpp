@@ -51,8 +51,9 @@ void Readings::poll_taps() {
         std::erase_if(early_, [this](const TapFrame& f) { return f.chain <= chain_; });
         levels_ = statistics_.report();
     }
-    // Ten pieces of 10 ms make a tenth of a second.
-    if (pushed_ - summed_up_ >= 10) {
+    // Ten pieces of 10 ms make a tenth of a second; long windows change slowly and cost more.
+    const auto every = std::max<std::int64_t>(10, static_cast<std::int64_t>(statistics_.window()));
+    if (pushed_ - summed_up_ >= every) {
         levels_ = statistics_.report();
         summed_up_ = pushed_;
     } else {

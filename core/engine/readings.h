@@ -23,6 +23,8 @@ class Readings {
     const LoudnessReading& feed() const { return loudness_; }
     EngineFigures figures() const { return engine_.figures(); }
 
+    /// Window of "since the last restart()", in seconds: longer would cost memory without telling more.
+    static constexpr double kSinceReset = 600.0;
     void set_window(double seconds) { statistics_.set_window(seconds); }
     double window() const { return statistics_.window(); }
     /// Forgets levels, and the integrated loudness and highest true peak of the feed.

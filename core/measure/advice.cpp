@@ -39,17 +39,20 @@ Advice keep_out_advice(double opens, double closes, const char* below, const Tap
                                   " dB to spare. Open " + db(100.0 * r.open) + " % of the time."};
 }
 
-Advice compressor_advice(const TapLevels& in, const StageReduction& r) {
+Advice compressor_advice(const StageSpec& s, const TapLevels& in, const StageReduction& r) {
     if (!in.voice_known) return {AdviceTone::neutral, "Waiting for a voice."};
+    const double least = s.value("wanted_least");
+    const double most = std::max(least, s.value("wanted_most"));
+    const std::string wanted = db(least) + " to " + db(most) + " dB";
     const std::string takes =
         "While you talk it takes " + db(r.usual) + " dB, at most " + db(r.deepest) + ". ";
-    if (r.usual < 3.0)
+    if (r.usual < least)
         return {AdviceTone::neutral,
-                takes + "Lower the threshold if the voice should be more even (3 to 10 dB is common)."};
-    if (r.usual > 10.0)
-        return {AdviceTone::warning,
-                takes + "That is a lot; raise the threshold towards " + db(in.voice) + " dB."};
-    return {AdviceTone::good, takes + "That is in the usual range of 3 to 10 dB."};
+                takes + "Lower the threshold if the voice should be more even (" + wanted + " is wanted)."};
+    if (r.usual > most)
+        return {AdviceTone::warning, takes + "That is more than the " + wanted +
+                                         " wanted; raise the threshold towards " + db(in.voice) + " dB."};
+    return {AdviceTone::good, takes + "That is in the wanted range of " + wanted + "."};
 }
 
 Advice limiter_advice(double ceiling, const TapLevels& in, const StageReduction& r) {
@@ -121,7 +124,7 @@ Advice stage_advice(const ChainSpec& chain, size_t index, const LevelReport& lev
         return keep_out_advice(s.value("threshold"), s.value("threshold"), "The expander starts below", in,
                                levels.stages[index]);
     }
-    if (s.kind == "compressor") return compressor_advice(in, levels.stages[index]);
+    if (s.kind == "compressor") return compressor_advice(s, in, levels.stages[index]);
     if (s.kind == "limiter") return limiter_advice(s.value("ceiling"), in, levels.stages[index]);
     if (s.kind == "equalizer") return equalizer_advice(s);
     if (s.kind == "suppression") return suppression_advice(s, in, out);

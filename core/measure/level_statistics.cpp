@@ -142,7 +142,7 @@ void LevelStatistics::clear() {
 }
 
 void LevelStatistics::trim(Row& row) const {
-    const auto most = static_cast<size_t>(window_seconds_ / kTapFrameSeconds);
+    const auto most = static_cast<size_t>(std::max(window_seconds_, kLeastKept) / kTapFrameSeconds);
     while (row.frames.size() > most) row.frames.pop_front();
 }
 
@@ -161,16 +161,13 @@ void LevelStatistics::fill_tap(size_t tap, const std::vector<FrameClass>& classe
                                TapLevels& out) const {
     const auto& frames = rows_[tap].frames;
     // Frames with index first..first+length-1 stand at the front of every row or a little behind it.
-    const std::int64_t first = rows_[0].frames.front().index;
-    std::vector<float> mean_square(length, 0.0f);
+    const std::int64_t first = first_index();
     float peak = 0.0f;
     for (const auto& f : frames) {
         const std::int64_t i = f.index - first;
-        if (i < 0 || i >= static_cast<std::int64_t>(length)) continue;
-        mean_square[static_cast<size_t>(i)] = f.mean_square;
-        peak = std::max(peak, f.peak);
+        if (i >= 0 && i < static_cast<std::int64_t>(length)) peak = std::max(peak, f.peak);
     }
-    const std::vector<float> levels = smooth_levels(mean_square);
+    const std::vector<float> levels = smooth_levels(powers(tap, length));
     std::vector<float> room;
     std::vector<float> voice;
     for (size_t i = 0; i < length; ++i) {
@@ -216,6 +213,12 @@ void LevelStatistics::update_now(LevelReport& report) const {
     }
 }
 
+std::int64_t LevelStatistics::first_index() const {
+    const auto& frames = rows_[0].frames;
+    const auto most = static_cast<std::int64_t>(window_seconds_ / kTapFrameSeconds);
+    return std::max(frames.front().index, frames.back().index + 1 - most);
+}
+
 size_t LevelStatistics::shared_length() const {
     // The input is ahead of the later taps by their delay; all are judged over the stretch they share.
     std::int64_t last = rows_[0].frames.back().index;
@@ -223,7 +226,87 @@ size_t LevelStatistics::shared_length() const {
         if (row.frames.empty()) return 0;
         last = std::min(last, row.frames.back().index);
     }
-    return static_cast<size_t>(std::max<std::int64_t>(0, last - rows_[0].frames.front().index + 1));
+    return static_cast<size_t>(std::max<std::int64_t>(0, last - first_index() + 1));
+}
+
+std::vector<float> LevelStatistics::powers(size_t tap, size_t length) const {
+    const std::int64_t first = first_index();
+    std::vector<float> out(length, 0.0f);
+    for (const auto& f : rows_[tap].frames) {
+        const std::int64_t i = f.index - first;
+        if (i >= 0 && i < static_cast<std::int64_t>(length)) out[static_cast<size_t>(i)] = f.mean_square;
+    }
+    return out;
+}
+
+std::vector<FrameClass> LevelStatistics::classes(size_t length) const {
+    auto out = classify_frames(powers(0, length), voice_floor_);
+    // The last tap knows what any stage before it knows.
+    std::vector<float> voice(length, -1.0f);
+    for (const auto& f : rows_.back().frames) {
+        const std::int64_t i = f.index - first_index();
+        if (i >= 0 && i < static_cast<std::int64_t>(length)) voice[static_cast<size_t>(i)] = f.voice;
+    }
+    drop_what_is_no_voice(out, voice);
+    return out;
+}
+
+LevelDistribution LevelStatistics::distribution(size_t tap) const {
+    LevelDistribution out;
+    const size_t length = rows_[0].frames.empty() || tap >= rows_.size() ? 0 : shared_length();
+    if (length == 0) return out;
+    const auto kinds = classes(length);
+    const auto levels = smooth_levels(powers(tap, length));
+    out.room.assign(LevelDistribution::kBins, 0.0f);
+    out.voice = out.room;
+    const float share = 1.0f / static_cast<float>(length);
+    for (size_t i = 0; i < length; ++i) {
+        if (kinds[i] == FrameClass::between) continue;
+        const int bin = static_cast<int>(std::floor(levels[i])) - LevelDistribution::kLowestBin;
+        auto& to = kinds[i] == FrameClass::voice ? out.voice : out.room;
+        to[static_cast<size_t>(std::clamp(bin, 0, LevelDistribution::kBins - 1))] += share;
+    }
+    return out;
+}
+
+std::vector<WordCut> LevelStatistics::cut_words(size_t stage) const {
+    constexpr size_t kBeginning = 6;
+    constexpr size_t kEnding = 15;
+    constexpr double kLost = 3.0;
+    std::vector<WordCut> out;
+    const size_t length = rows_[0].frames.empty() || stage + 1 >= rows_.size() ? 0 : shared_length();
+    if (length == 0) return out;
+    const auto kinds = classes(length);
+    const auto in = powers(stage, length);
+    const auto after = powers(stage + 1, length);
+    const std::int64_t first = first_index();
+    const auto lost = [&](size_t from, size_t to) {
+        double a = 1e-15;
+        double b = 1e-15;
+        for (size_t i = from; i < to; ++i) {
+            a += in[i];
+            b += after[i];
+        }
+        return 10.0 * std::log10(a / b);
+    };
+    for (size_t i = 0; i < length;) {
+        if (kinds[i] != FrameClass::voice) {
+            ++i;
+            continue;
+        }
+        size_t end = i;
+        while (end < length && kinds[end] == FrameClass::voice) ++end;
+        // Words cut by the edges of the window say nothing; short ones have no middle.
+        if (i > 0 && end < length && end - i >= kBeginning + kEnding + 5) {
+            const double middle = lost(i + kBeginning, end - kEnding);
+            const double start = lost(i, i + kBeginning) - middle;
+            const double stop = lost(end - kEnding, end) - middle;
+            if (start >= kLost) out.push_back({first + static_cast<std::int64_t>(i), true, start});
+            if (stop >= kLost) out.push_back({first + static_cast<std::int64_t>(end), false, stop});
+        }
+        i = end;
+    }
+    return out;
 }
 
 LevelReport LevelStatistics::report() const {
@@ -239,19 +322,10 @@ LevelReport LevelStatistics::report() const {
     if (length == 0) return out;
     out.seconds = static_cast<double>(length) * kTapFrameSeconds;
 
-    std::vector<float> input(length);
-    for (size_t i = 0; i < length; ++i) input[i] = rows_[0].frames[i].mean_square;
-    auto classes = classify_frames(input, voice_floor_);
-    // The last tap knows what any stage before it knows.
-    std::vector<float> voice(length, -1.0f);
-    for (const auto& f : rows_.back().frames) {
-        const std::int64_t i = f.index - rows_[0].frames.front().index;
-        if (i >= 0 && i < static_cast<std::int64_t>(length)) voice[static_cast<size_t>(i)] = f.voice;
-    }
-    drop_what_is_no_voice(classes, voice);
+    const std::vector<FrameClass> classes = this->classes(length);
     const bool both = std::count(classes.begin(), classes.end(), FrameClass::voice) > 0 &&
                       std::count(classes.begin(), classes.end(), FrameClass::room) > 0;
-    if (both) voice_floor_ = std::min(otsu(smooth_levels(input)).threshold, -1.0);
+    if (both) voice_floor_ = std::min(otsu(smooth_levels(powers(0, length))).threshold, -1.0);
     out.speaking = classes.back() == FrameClass::voice;
 
     for (size_t t = 0; t < rows_.size(); ++t) {
@@ -259,22 +333,20 @@ LevelReport LevelStatistics::report() const {
         if (t == 0) continue;
         auto& reduction = out.stages[t - 1];
         std::vector<float> speaking;
-        const std::int64_t first = rows_[0].frames.front().index;
+        const std::int64_t first = first_index();
         size_t untouched = 0;
         for (const auto& f : rows_[t].frames) {
+            const std::int64_t i = f.index - first;
+            if (i < 0 || i >= static_cast<std::int64_t>(length)) continue;
             untouched += f.reduction_db < 1.0f ? 1 : 0;
             reduction.load += f.busy;
             reduction.worst_load = std::max<double>(reduction.worst_load, f.busy);
             reduction.deepest = std::max<double>(reduction.deepest, f.reduction_db);
-            const std::int64_t i = f.index - first;
-            if (i >= 0 && i < static_cast<std::int64_t>(length) &&
-                classes[static_cast<size_t>(i)] == FrameClass::voice) {
-                speaking.push_back(f.reduction_db);
-            }
+            if (classes[static_cast<size_t>(i)] == FrameClass::voice) speaking.push_back(f.reduction_db);
         }
         reduction.now = rows_[t].frames.back().reduction_db;
-        reduction.open = static_cast<double>(untouched) / static_cast<double>(rows_[t].frames.size());
-        reduction.load /= static_cast<double>(rows_[t].frames.size());
+        reduction.open = static_cast<double>(untouched) / static_cast<double>(length);
+        reduction.load /= static_cast<double>(length);
         if (!speaking.empty()) reduction.usual = quantile(speaking, 0.5);
     }
     return out;

@@ -59,6 +59,20 @@ void drop_what_is_no_voice(std::vector<FrameClass>& classes, const std::vector<f
 std::optional<double> room_level(const std::vector<float>& mean_square,
                                  const std::vector<FrameClass>& classes);
 
+/// How often each level occurs at one tap, as shares of the whole window. Bin b holds the levels from
+/// kLowestBin + b dBFS up to 1 dB more; what lies outside counts in the outermost.
+struct LevelDistribution {
+    static constexpr int kLowestBin = -90, kBins = 100;
+    std::vector<float> room, voice;  ///< kBins each; empty while nothing has been heard
+};
+
+/// A word that lost its beginning or its ending in a stage.
+struct WordCut {
+    std::int64_t index = 0;  ///< of the piece where the word begins or ends
+    bool beginning = false;
+    double lost_db = 0.0;  ///< more than the middle of the word lost
+};
+
 /// Collects the frames of all taps and sums up the last seconds. Not for the audio thread.
 class LevelStatistics {
   public:
@@ -76,7 +90,14 @@ class LevelStatistics {
 
     LevelReport report() const;
 
-    /// The newest pieces of a tap, oldest first, as far as the window reaches.
+    LevelDistribution distribution(size_t tap) const;
+    /// Words in the window whose first 60 ms or last 150 ms lost 3 dB more in stage `stage` than their
+    /// middle: what a gate does that opens too late or closes too early. The 3 dB are our choice. Oldest
+    /// first.
+    std::vector<WordCut> cut_words(size_t stage) const;
+
+    /// The newest pieces of a tap, oldest first: those of the window, and at least kLeastKept seconds.
+    static constexpr double kLeastKept = 6.5;
     const std::deque<TapFrame>& frames(size_t tap) const { return rows_[tap].frames; }
 
     /// Refreshes only what moves at once in a report of the same taps: now, now_peak, reduction now.
@@ -87,7 +108,12 @@ class LevelStatistics {
         std::deque<TapFrame> frames;
     };
     void trim(Row& row) const;
+    /// Index of the first piece of the window; there is one.
+    std::int64_t first_index() const;
     size_t shared_length() const;
+    /// What each piece of the shared stretch is, by the input and by what stages know of the voice.
+    std::vector<FrameClass> classes(size_t length) const;
+    std::vector<float> powers(size_t tap, size_t length) const;
     void fill_now(size_t tap, TapLevels& out) const;
     void fill_tap(size_t tap, const std::vector<FrameClass>& classes, size_t length, TapLevels& out) const;
 

@@ -9,6 +9,35 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
+/// The memories that are not in work, as a chain of the stages they belong to.
+Json write_memories(const WorkingState& state) {
+    Json in_work = Json::object();
+    Scene other;
+    other.name = "memories";
+    for (const auto& [id, memory] : state.memories) {
+        const int i = state.scene.chain.index_of(id);
+        if (i < 0) continue;
+        StageSpec s = state.scene.chain.stages[static_cast<size_t>(i)];
+        s.values = memory.values;
+        s.tone = memory.tone;
+        other.chain.stages.push_back(std::move(s));
+        in_work[id] = std::string(1, memory.in_work);
+    }
+    return {{"in_work", std::move(in_work)}, {"stages", Json::parse(write_scene(other))}};
+}
+
+/// Broken memories are left out: what is in work must not be lost for them.
+void read_memories(const Json& root, WorkingState& out) {
+    const SceneReading other = read_scene(root.at("stages").dump());
+    if (!other.scene) return;
+    for (const StageSpec& s : other.scene->chain.stages) {
+        const int i = out.scene.chain.index_of(s.id);
+        if (i < 0 || out.scene.chain.stages[static_cast<size_t>(i)].kind != s.kind) continue;
+        const std::string in_work = root.at("in_work").value(s.id, "A");
+        out.memories[s.id] = {s.values, s.tone, in_work == "B" ? 'B' : 'A'};
+    }
+}
+
 /// Parses; throws Json::exception on wrong types, which load_working_state turns into an Error.
 Result<WorkingState> parse(const std::string& bytes) {
     const Json root = Json::parse(bytes);
@@ -26,6 +55,7 @@ Result<WorkingState> parse(const std::string& bytes) {
     out.geometry = root.at("geometry").get<std::string>();
     out.focused = root.at("focused").get<std::string>();
     out.window_seconds = root.at("window_seconds").get<double>();
+    if (root.contains("memories")) read_memories(root.at("memories"), out);
     return out;
 }
 
@@ -68,6 +98,7 @@ Result<void> save_working_state(const std::filesystem::path& path, const Working
     root["focused"] = state.focused;
     root["window_seconds"] = state.window_seconds;
     root["scene"] = Json::parse(write_scene(state.scene));
+    if (!state.memories.empty()) root["memories"] = write_memories(state);
     return write_file(path, root.dump(2, ' ', false, Json::error_handler_t::replace) + "\n");
 }
 

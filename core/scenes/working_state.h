@@ -10,6 +10,15 @@
 
 namespace reed {
 
+/// The memory of a stage that is not in work.
+struct OtherMemory {
+    std::vector<double> values;
+    RoomTone tone;
+    char in_work = 'A';  ///< name of the one that is: 'A' or 'B'
+
+    bool operator==(const OtherMemory&) const = default;
+};
+
 struct WorkingState {
     Scene scene;             ///< the chain as it sounds now; the name is the scene it came from
     std::string input_kind;  ///< "room", "file" or "pipewire"
@@ -19,6 +28,7 @@ struct WorkingState {
     std::string geometry;                ///< the window's, as text
     std::string focused;                 ///< id of the focused stage
     double window_seconds = 10.0;
+    std::map<std::string, OtherMemory> memories;  ///< by stage id; stages that never flipped have none
 
     bool operator==(const WorkingState&) const = default;
 };

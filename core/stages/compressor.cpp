@@ -26,12 +26,12 @@ constexpr Parameter kTable[] = {
         "release", "Release", Unit::milliseconds, 5.0, 2000.0, 140.0, Scale::logarithmic,
         "Short follows syllables; too short flutters, too long dulls what comes after a shout."),
     parameter::toggle(
-        "auto_release", "Automatic release", false,
+        "auto_release", "Auto release", false,
         "Quick after a single loud word, slow after a loud sentence. Release sets the quick part."),
     detection_choice(1),
     parameter::number("makeup", "Make-up", Unit::decibel, -12.0, 24.0, 0.0, Scale::linear,
                       "Brings the level back. It lifts the room as well: listen after each sentence."),
-    parameter::toggle("auto_makeup", "Automatic make-up", false,
+    parameter::toggle("auto_makeup", "Auto make-up", false,
                       "Keeps the loudness of the voice as it came in; make-up by hand is added to it."),
     parameter::number("mix", "Mix", Unit::percent, 0.0, 100.0, 100.0, Scale::linear,
                       "Less than 100 % lets some of the uncompressed voice through."),
@@ -39,6 +39,11 @@ constexpr Parameter kTable[] = {
         parameter::number("lookahead", "Look-ahead", Unit::milliseconds, 0.0, 10.0, 0.0, Scale::linear,
                           "Turns down before the loud word arrives. Costs the same delay.")),
     detector_low_cut(),
+    // These two sound nothing: they are what the reduction is held against.
+    parameter::number("wanted_least", "Wanted at least", Unit::decibel, 0.0, 24.0, 3.0, Scale::linear,
+                      "The least it should take while you talk (3 dB is common)."),
+    parameter::number("wanted_most", "Wanted at most", Unit::decibel, 0.0, 24.0, 10.0, Scale::linear,
+                      "The most it should take while you talk (10 dB is common)."),
 };
 enum Index {
     kThreshold,
@@ -186,6 +191,14 @@ class CompressorStage final : public Stage {
     double power_in_ = 0.0, power_out_ = 0.0, grain_in_ = 0.0, grain_out_ = 0.0;
 };
 
+double transfer(std::span<const double> v, double level, bool) {
+    const double taken = compressor_reduction(static_cast<float>(level), static_cast<float>(v[kThreshold]),
+                                              static_cast<float>(v[kRatio]), static_cast<float>(v[kKnee]));
+    // Mixed as amplitudes; automatic make-up hangs on the sound and is left out.
+    const double mixed = 1.0 + v[kMix] / 100.0 * (db_to_gain(-taken) - 1.0);
+    return level + gain_to_db(mixed) + v[kMakeup];
+}
+
 }  // namespace
 
 const StageKind kCompressorStage{"compressor",
@@ -193,6 +206,8 @@ const StageKind kCompressorStage{"compressor",
                                  "Evens the voice out: loud words come closer to quiet ones",
                                  kTable,
                                  [] { return std::unique_ptr<Stage>(std::make_unique<CompressorStage>()); },
-                                 true};
+                                 true,
+                                 false,
+                                 transfer};
 
 }  // namespace reed

@@ -74,8 +74,17 @@ constexpr Choice kListenChoices[kEqualizerBands + 1] = {
     {"band16", "Band 16"},
 };
 
-consteval std::array<Parameter, kEqualizerBands * kBandParameters + 1> make_table() {
-    std::array<Parameter, kEqualizerBands * kBandParameters + 1> table{};
+consteval std::array<Parameter, kEqualizerRows> make_table() {
+    std::array<Parameter, kEqualizerRows> table{};
+    table[kFindOn] = parameter::transient(
+        parameter::toggle("find", "Find", false, "A raised band to sweep: where it sounds ugly, cut."));
+    table[kFindFrequency] =
+        parameter::transient(parameter::number("find_frequency", "Find at", Unit::hertz, 20.0, 20000.0, 400.0,
+                                               Scale::logarithmic, "Where it is raised."));
+    table[kFindGain] = parameter::transient(parameter::number(
+        "find_gain", "Find by", Unit::decibel, 0.0, 15.0, 9.0, Scale::linear, "How far it is raised."));
+    table[kFindQ] = parameter::transient(parameter::number("find_q", "Find Q", Unit::quality, 1.0, 30.0, 8.0,
+                                                           Scale::logarithmic, "How narrow it is raised."));
     table[kListenRow] = parameter::transient(
         parameter::choice("listen", "Listen to", kListenChoices, 0, "Only the range of one band is heard."));
     for (int b = 0; b < kEqualizerBands; ++b) {
@@ -278,11 +287,14 @@ class EqualizerStage final : public Stage {
             bands_[static_cast<size_t>(b)].prepare(format.sample_rate, band_settings(values, b),
                                                    on(values, b));
         }
+        bands_[kEqualizerBands].prepare(format.sample_rate, finding(values), values[kFindOn] >= 0.5);
+        listening_.prepare(format.sample_rate, values);
     }
     void set_values(std::span<const double> values) override {
         for (int b = 0; b < kEqualizerBands; ++b) {
             bands_[static_cast<size_t>(b)].set(band_settings(values, b), on(values, b));
         }
+        bands_[kEqualizerBands].set(finding(values), values[kFindOn] >= 0.5);
         listening_.set(values);
     }
     void begin_grain() override {
@@ -309,7 +321,7 @@ class EqualizerStage final : public Stage {
   private:
     /// In their order; neighbours that are still go together.
     void run_bands(const AudioBlock& block) {
-        FilterRunner* together[kEqualizerBands];
+        FilterRunner* together[kEqualizerBands + 1];
         int count = 0;
         const auto flush = [&] {
             if (count > 0) FilterRunner::process_still(together, count, block);
@@ -329,7 +341,10 @@ class EqualizerStage final : public Stage {
     static bool on(std::span<const double> values, int band) {
         return values[static_cast<size_t>(band * kBandParameters + kBandOn)] >= 0.5;
     }
-    std::array<RunningBand, kEqualizerBands> bands_;
+    static BandSettings finding(std::span<const double> values) {
+        return {FilterType::bell, values[kFindFrequency], values[kFindGain], values[kFindQ], 12};
+    }
+    std::array<RunningBand, kEqualizerBands + 1> bands_;  // the last one finds
     Listening listening_;
 };
 

@@ -22,6 +22,9 @@ extern const StageKind kEqualizerStage;
 /// second-order low or high cut at its frequency, a cut by what it takes away.
 inline constexpr int kListenRow = kEqualizerBands * kBandParameters;
 
+/// Rows after that one, transient too: a narrow raised band to find what sounds ugly with.
+enum FindRow { kFindOn = kListenRow + 1, kFindFrequency, kFindGain, kFindQ, kEqualizerRows };
+
 /// What band `band` (0 to 15) is set to, from the stage's values. The on/off state is not part of it.
 BandSettings band_settings(std::span<const double> values, int band);
 

@@ -83,6 +83,12 @@ class ExpanderStage final : public Stage {
     LevelDetector::Mode mode_ = LevelDetector::Mode::rms;
 };
 
+double transfer(std::span<const double> v, double level, bool) {
+    return level - expander_reduction(static_cast<float>(level), static_cast<float>(v[kThreshold]),
+                                      static_cast<float>(v[kRatio]), static_cast<float>(v[kKnee]),
+                                      static_cast<float>(-v[kRange]));
+}
+
 }  // namespace
 
 const StageKind kExpanderStage{"expander",
@@ -90,6 +96,8 @@ const StageKind kExpanderStage{"expander",
                                "Lowers the room gradually, heard less than a gate",
                                kTable,
                                [] { return std::unique_ptr<Stage>(std::make_unique<ExpanderStage>()); },
-                               true};
+                               true,
+                               false,
+                               transfer};
 
 }  // namespace reed

@@ -167,6 +167,11 @@ class GateStage final : public Stage {
     bool open_ = false, voice_only_ = false;
 };
 
+double transfer(std::span<const double> v, double level, bool rising) {
+    const double threshold = rising ? v[kOpen] : std::min(v[kOpen], v[kClose]);
+    return level >= threshold ? level : level + v[kRange];
+}
+
 }  // namespace
 
 const StageKind kGateStage{"gate",
@@ -174,6 +179,8 @@ const StageKind kGateStage{"gate",
                            "Keeps the room out between words",
                            kTable,
                            [] { return std::unique_ptr<Stage>(std::make_unique<GateStage>()); },
-                           true};
+                           true,
+                           false,
+                           transfer};
 
 }  // namespace reed

@@ -141,6 +141,10 @@ class LimiterStage final : public Stage {
     double sum_ = 0.0;
 };
 
+double transfer(std::span<const double> v, double level, bool) {
+    return std::min(level, v[kCeiling]);
+}
+
 }  // namespace
 
 const StageKind kLimiterStage{"limiter",
@@ -148,6 +152,8 @@ const StageKind kLimiterStage{"limiter",
                               "The lid: nothing gets louder than its ceiling",
                               kTable,
                               [] { return std::unique_ptr<Stage>(std::make_unique<LimiterStage>()); },
-                              true};
+                              true,
+                              false,
+                              transfer};
 
 }  // namespace reed

@@ -84,6 +84,9 @@ struct StageKind {
     std::unique_ptr<Stage> (*make)();
     bool reports_reduction = false;
     bool learns = false;  ///< can be taught a room tone
+    /// Static curve: level out for a steady level in, both in dBFS, at these values; `rising` tells the
+    /// branch where there are two (hysteresis). nullptr for kinds whose gain does not hang on the level.
+    double (*transfer)(std::span<const double> values, double level, bool rising) = nullptr;
 
     /// Index of a parameter by id, or -1.
     int find(std::string_view parameter_id) const {

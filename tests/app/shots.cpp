@@ -39,3 +39,59 @@ TEST_CASE("shots: suppression", "[.shots]") {
     settle(9.0);
     shoot(w, "suppression-dusk");
 }
+
+TEST_CASE("shots: dynamics", "[.shots]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    for (const char* id : {"gate", "compressor", "limiter"}) {
+        w.session.focus(id);
+        settle(id == std::string("gate") ? 9.0 : 2.0);
+        shoot(w, (std::string(id) + "-dusk").c_str());
+    }
+    // A gate that cuts.
+    w.session.focus("gate");
+    const auto row = [](const char* id) { return static_cast<size_t>(find_stage_kind("gate")->find(id)); };
+    w.session.setValue("gate", row("open_threshold"), -20);
+    w.session.setValue("gate", row("close_threshold"), -21);
+    w.session.setValue("gate", row("hold"), 0);
+    w.session.setValue("gate", row("attack"), 40);
+    settle(8.0);
+    w.session.setThemeName("dawn");
+    shoot(w, "gate-cuts-dawn");
+}
+
+TEST_CASE("shots: equalizer", "[.shots]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.focus("equalizer");
+    settle(12.0);
+    auto* curve = w.find<ui::EqCurve>("eq_curve");
+    QTest::mouseMove(curve, QPoint(260, 90));
+    settle(0.3);
+    shoot(w, "equalizer-dusk");
+    QTest::mouseClick(w.find<ui::FlatButton>("find_button"), Qt::LeftButton);
+    QTest::mouseMove(curve, QPoint(200, 60));
+    settle(0.5);
+    shoot(w, "equalizer-finding");
+    QTest::mouseClick(curve, Qt::LeftButton, {}, QPoint(200, 60));
+    w.session.setValue("equalizer", kBandParameters * 2 + kBandGain, 7.0);
+    w.session.setThemeName("dawn");
+    settle(0.5);
+    shoot(w, "equalizer-dawn");
+}
+
+TEST_CASE("shots: diagram", "[.shots]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.focus("gate");
+    w.session.hearUpTo("equalizer");
+    settle(11.0);
+    w.window.diagram()->showLevels(2);
+    settle(0.5);
+    shoot(w, "levels-dusk");
+    for (const char* kind :
+         {"gate", "equalizer", "compressor", "expander", "suppression", "gain", "limiter", "equalizer"})
+        w.session.addStage(*find_stage_kind(kind), 3);
+    settle(11.0);
+    shoot(w, "fourteen-stages");
+}

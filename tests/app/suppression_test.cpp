@@ -29,7 +29,7 @@ TEST_CASE("a method is chosen by click or key, says its delay and load, and soun
         CHECK(w.value("suppression", "method") == i);
         CHECK(w.method(i)->isChecked());
     }
-    CHECK(w.session.history().undoLabel() == "Suppression: Method Room tone");
+    CHECK(w.session.history().undoLabel() == "Suppression: method Room tone");
     w.session.undo();
     CHECK(w.method(0)->isChecked());
     REQUIRE(Window::until([&] { return w.method(1)->accessibleDescription().contains("% of a core"); }));
@@ -49,7 +49,7 @@ TEST_CASE("a method is chosen by click or key, says its delay and load, and soun
     CHECK_FALSE(w.field("smoothing")->isVisible());  // the network knows none
     // And the feed: the room alone is gone.
     REQUIRE(Window::until([&] { return w.session.engine().settled(); }));
-    REQUIRE(Window::until([&] { return w.feed_level(0.3) < -65.0; }, 8.0));
+    REQUIRE(Window::until([&] { return w.feed_level(0.3) < -65.0; }));
 }
 
 TEST_CASE("learning the room counts down, keeps what it heard, and lowers the room by the amount") {
@@ -65,7 +65,7 @@ TEST_CASE("learning the room counts down, keeps what it heard, and lowers the ro
         CHECK(w.session.learning().state() == ui::RoomLearning::State::listening);
         CHECK(w.session.learning().left() > 4.0);
         CHECK(w.button("learn_button")->text() == "Cancel");
-        REQUIRE(Window::until([&] { return !w.session.stage("suppression")->tone.empty(); }, 9.0));
+        REQUIRE(Window::until([&] { return !w.session.stage("suppression")->tone.empty(); }));
         learnt = w.session.stage("suppression")->tone;
         CHECK(w.window.messages()->text().startsWith("The room has been learnt"));
         CHECK(w.session.history().undoLabel().startsWith("Suppression: room tone of"));
@@ -78,7 +78,7 @@ TEST_CASE("learning the room counts down, keeps what it heard, and lowers the ro
                 return w.session.levelsFit() && t[1].room_known && t[2].room_known &&
                        std::abs(t[1].room - t[2].room - 24.0) < 3.0;
             },
-            15.0));
+            60.0));
         w.session.undo();
         CHECK(w.session.stage("suppression")->tone.empty());
         w.session.redo();
@@ -100,7 +100,7 @@ TEST_CASE("learning is refused when somebody speaks, and can be cancelled") {
     Suppressing::click(w.method(2));
     w.session.learning().start("suppression", 4.0);
     REQUIRE(
-        Window::until([&] { return w.session.learning().state() == ui::RoomLearning::State::idle; }, 10.0));
+        Window::until([&] { return w.session.learning().state() == ui::RoomLearning::State::idle; }));
     CHECK(w.session.stage("suppression")->tone.empty());
     CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("spoke"));
     QTest::keyClick(&w.window, Qt::Key_Escape);
@@ -126,7 +126,7 @@ TEST_CASE("hum is looked for on request, and what is taken away can be heard") {
     const std::string file = folder.path("hum.wav");
     write_wav(file, mono(hum));
     w.session.setInput({DeviceKind::sound_file, file});
-    QTest::qWait(3500);
+    REQUIRE(w.heard(3.5));
     Suppressing::click(w.button("find_hum_button"));
     REQUIRE(Window::until([&] { return w.value("suppression", "hum") == 1.0; }));
     CHECK(w.value("suppression", "hum_frequency") == Approx(50.0).margin(0.1));
@@ -144,7 +144,7 @@ TEST_CASE("hum is looked for on request, and what is taken away can be heard") {
     const std::string plain = folder.path("plain.wav");
     write_wav(plain, mono(noise(0.01, 5.0, 2)));
     w.session.setInput({DeviceKind::sound_file, plain});
-    QTest::qWait(2600);
+    REQUIRE(w.heard(2.6));
     Suppressing::click(w.button("find_hum_button"));
     REQUIRE(Window::until([&] { return w.window.messages()->text().startsWith("No hum found"); }));
 }

@@ -14,6 +14,8 @@
 #include "editors/stage_editor.h"
 #include "main_window.h"
 #include "session/session.h"
+#include "stages/equalizer.h"
+#include "stages/registry.h"
 #include "stages/suppression.h"
 #include "support/signals.h"
 #include "widgets/flat_button.h"
@@ -55,8 +57,8 @@ struct Window {
         for (const auto& s : session.chain().stages) out += (out.empty() ? "" : " ") + s.id;
         return out;
     }
-    /// Waits up to `seconds` until `done` holds.
-    static bool until(const std::function<bool()>& done, double seconds = 5.0) {
+    /// Waits up to `seconds` until `done` holds: long, for machines that are busy with other things.
+    static bool until(const std::function<bool()>& done, double seconds = 30.0) {
         return QTest::qWaitFor(done, static_cast<int>(1000 * seconds));
     }
     /// Press, move in steps, release.
@@ -87,6 +89,13 @@ struct Window {
             return true;
         }
         return false;
+    }
+    /// Waits until so many seconds of sound have come in since the input was opened.
+    bool heard(double seconds) {
+        return until([&] {
+            return static_cast<double>(session.engine().input_history().written()) >
+                   seconds * session.engine().format().sample_rate;
+        });
     }
     /// Level of the newest `seconds` of the feed in dB.
     double feed_level(double seconds) {

@@ -1,6 +1,7 @@
 #include <catch2/catch.hpp>
 
 #include "base/decibel.h"
+#include "chain/chain.h"
 #include "engine/render.h"
 #include "measure/advice.h"
 #include "support/signals.h"
@@ -169,4 +170,68 @@ TEST_CASE("advice for the other stages names the level and what to do", "[levels
     CHECK_THAT(advice(off).text, Catch::Contains("Bypassed"));
     in.voice_known = false;
     CHECK(advice(stage("compressor")).text == "Waiting for a voice.");
+}
+
+namespace {
+
+/// What the taps of a running chain of one stage report of `in`.
+LevelStatistics statistics_of(const ChainSpec& spec, const std::vector<float>& in) {
+    auto chain = std::move(Chain::build(spec, {48000, 1}).value());
+    TapQueue queue(8192);
+    chain->set_tap_queue(&queue);
+    LevelStatistics out(2, 30.0);
+    AudioBuffer work = mono(in);
+    for (size_t at = 0; at + 480 <= in.size(); at += 480) {
+        chain->process(work.block(at, 480));
+        for (TapFrame f; queue.try_dequeue(f);) out.push(f);
+    }
+    return out;
+}
+
+}  // namespace
+
+TEST_CASE("the distribution of levels has a hump for the room and one for the voice", "[levels]") {
+    const auto words = spoken_words();
+    const auto in =
+        mix(words, noise(0.001, static_cast<double>(words.size()) / 48000.0, 4));  // room at -57 dBFS
+    const LevelStatistics statistics = statistics_of(chain_of({stage("gain", {{"gain", 6}})}), in);
+    const auto before = statistics.distribution(0);
+    const auto after = statistics.distribution(1);
+    REQUIRE(before.room.size() == static_cast<size_t>(LevelDistribution::kBins));
+    const auto top = [](const std::vector<float>& x) {
+        return static_cast<int>(std::max_element(x.begin(), x.end()) - x.begin()) +
+               LevelDistribution::kLowestBin;
+    };
+    CHECK(std::abs(top(before.room) + 57) <= 1);
+    CHECK(top(after.room) - top(before.room) == 6);
+    CHECK(top(before.voice) > -40);
+    float sum = 0.0f;
+    for (const float x : before.room) sum += x;
+    for (const float x : before.voice) sum += x;
+    CHECK((sum > 0.6f && sum <= 1.001f));  // what is neither is left out
+    CHECK(LevelStatistics(2).distribution(0).room.empty());
+}
+
+TEST_CASE("a gate set too high is seen to cut word ends, one set well is not", "[levels]") {
+    const auto words = spoken_words();
+    const auto in = mix(words, noise(0.0005, static_cast<double>(words.size()) / 48000.0, 4));
+    const auto cuts = [&](double open, double close, double attack, double hold, double release) {
+        return statistics_of(chain_of({stage("gate", {{"open_threshold", open},
+                                                      {"close_threshold", close},
+                                                      {"attack", attack},
+                                                      {"hold", hold},
+                                                      {"release", release},
+                                                      {"lookahead", 0}})}),
+                             in)
+            .cut_words(0);
+    };
+    CHECK(cuts(-50, -58, 2, 200, 200).empty());
+    const auto high = cuts(-18, -19, 40, 0, 20);
+    REQUIRE(high.size() >= 4);
+    const auto beginnings =
+        std::count_if(high.begin(), high.end(), [](const WordCut& c) { return c.beginning; });
+    CHECK(beginnings >= 2);
+    CHECK(static_cast<size_t>(beginnings) < high.size());
+    for (const auto& c : high) CHECK(c.lost_db >= 3.0);
+    for (size_t i = 1; i < high.size(); ++i) CHECK(high[i].index >= high[i - 1].index);
 }

@@ -311,3 +311,38 @@ TEST_CASE("a single click does not pump: the limiter lets go within a fifth of i
     const auto after = run(chain_of({s}), loud);
     CHECK(db(rms(after, 24000 + 3840, 960) / 0.2121) < -4.0);  // 80 ms later still well down
 }
+
+TEST_CASE("the curves that are drawn are the curves that sound", "[dynamics]") {
+    // Steady tones through the running stage against StageKind::transfer. 4:1 at -16 dB takes -12 dB to -15
+    // dB: common practice, no source.
+    struct Case {
+        const char* kind;
+        std::vector<std::pair<std::string, double>> values;
+        std::vector<double> levels;
+    };
+    const Case cases[] = {
+        {"compressor", {{"threshold", -16}, {"ratio", 4}, {"knee", 0}}, {-30, -16, -12, -4}},
+        {"compressor",
+         {{"threshold", -30}, {"ratio", 3}, {"knee", 12}, {"makeup", 5}, {"mix", 60}},
+         {-40, -30, -20}},
+        {"expander", {{"threshold", -40}, {"ratio", 2}, {"knee", 6}, {"range", -20}}, {-30, -41, -50, -70}},
+        {"gate", {{"open_threshold", -40}, {"close_threshold", -50}, {"range", -18}}, {-30, -46, -60}},
+        {"limiter", {{"ceiling", -6}, {"true_peak", 0}}, {-20, -6, -1}},
+    };
+    for (const Case& c : cases) {
+        const StageSpec s = stage(c.kind, c.values);
+        for (const double level : c.levels) {
+            const auto out = run(chain_of({s}), sine(997, std::pow(10.0, level / 20.0), 3.0));
+            const double heard = db(rms(out, 96000) * std::sqrt(2.0));
+            INFO(c.kind << " " << level);
+            CHECK(s.stage_kind().transfer(s.values, level, true) == Approx(heard).margin(0.15));
+        }
+    }
+    const StageSpec gate = stage("gate", {{"open_threshold", -40}, {"close_threshold", -50}, {"range", -18}});
+    CHECK(gate.stage_kind().transfer(gate.values, -46, false) == -46.0);  // still open while falling
+    CHECK(stage("compressor", {{"threshold", -16}, {"ratio", 4}, {"knee", 0}})
+              .stage_kind()
+              .transfer(stage("compressor", {{"threshold", -16}, {"ratio", 4}, {"knee", 0}}).values, -12,
+                        true) == Approx(-15.0));
+    CHECK(stage("equalizer").stage_kind().transfer == nullptr);
+}

@@ -150,3 +150,44 @@ TEST_CASE("a side-chain pushes in place of the stage's own input", "[reference][
           Approx(rms(before, 12000, 9600)).epsilon(0.001));       // the voice is silent
     CHECK(db(rms(work[0], 40000) / rms(before, 40000)) < -25.0);  // the voice speaks
 }
+
+TEST_CASE("listening to a band hears its range at every sample rate", "[equalizer]") {
+    // Found missing: the filter was designed for 48 kHz whatever the rate was.
+    for (const double rate : {44100.0, 48000.0, 96000.0}) {
+        const auto chain = chain_of({stage(
+            "equalizer",
+            {{"band2_on", 1}, {"band2_type", 0}, {"band2_frequency", 2000}, {"band2_q", 8}, {"listen", 2}})});
+        INFO(rate);
+        const auto at = [&](double f) {
+            return db(tone_amplitude(run(chain, sine(f, 0.1, 1.0, rate), rate), f, rate,
+                                     static_cast<size_t>(rate / 2)) /
+                      0.1);
+        };
+        CHECK(at(2000) == Approx(0.0).margin(0.3));
+        CHECK(at(1000) < -15.0);
+        CHECK(at(4000) < -15.0);
+    }
+}
+
+TEST_CASE("the band that finds is raised, narrow, and never kept", "[equalizer]") {
+    const StageSpec s =
+        stage("equalizer", {{"find", 1}, {"find_frequency", 430}, {"find_gain", 9}, {"find_q", 8}});
+    const auto at = [&](double f) {
+        return db(tone_amplitude(run(chain_of({s}), sine(f, 0.1, 1.0)), f, 48000, 24000) / 0.1) -
+               db(tone_amplitude(run(chain_of({stage("equalizer")}), sine(f, 0.1, 1.0)), f, 48000, 24000) /
+                  0.1);
+    };
+    CHECK(at(430) == Approx(9.0).margin(0.1));
+    CHECK(at(860) == Approx(0.0).margin(0.3));
+    CHECK(without_transients(chain_of({s})).stages[0].values == stage("equalizer").values);
+    // All bands at once and the finder: nothing is left out.
+    StageSpec all = s;
+    for (int b = 0; b < kEqualizerBands; ++b) {
+        all.values[static_cast<size_t>(b * kBandParameters + kBandOn)] = 1.0;
+        all.values[static_cast<size_t>(b * kBandParameters + kBandType)] = 3.0;  // low cut,
+        all.values[static_cast<size_t>(b * kBandParameters + kBandFrequency)] = 20.0;
+        all.values[static_cast<size_t>(b * kBandParameters + kBandSlope)] = 7.0;  // 48 dB per octave
+    }
+    const auto out = run(chain_of({all}), sine(430, 0.01, 1.0));
+    CHECK(db(tone_amplitude(out, 430, 48000, 24000) / 0.01) == Approx(9.0).margin(0.2));
+}

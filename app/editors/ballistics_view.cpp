@@ -1,0 +1,143 @@
+#include "editors/ballistics_view.h"
+
+#include <QPainter>
+#include <QPainterPath>
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "base/decibel.h"
+#include "session/session.h"
+#include "widgets/input.h"
+
+namespace reed::ui {
+namespace {
+
+constexpr double kRate = 48000.0;
+constexpr double kStepMs = 1.0;
+constexpr double kTone = 1000.0;
+
+double valueOr(const StageSpec& s, const char* id, double other) {
+    const int row = s.stage_kind().find(id);
+    return row < 0 ? other : s.values[static_cast<size_t>(row)];
+}
+
+}  // namespace
+
+BallisticsView::BallisticsView(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+    setObjectName("ballistics_view");
+    setAttribute(Qt::WA_OpaquePaintEvent);
+    setAccessibleName(tr("Gain over time for a loud burst"));
+    setToolTip(
+        tr("The gain of this very stage while a tone gets loud for a moment (the lighter stretch) and quiet "
+           "again: attack, hold and release to scale"));
+    setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Preferred);
+    later_.setSingleShot(true);
+    later_.setInterval(80);
+    connect(&later_, &QTimer::timeout, this, &BallisticsView::simulate);
+    connect(&session_, &Session::chainChanged, this, [this] {
+        if (!later_.isActive()) later_.start();
+    });
+    simulate();
+}
+
+void BallisticsView::simulate() {
+    const StageSpec* s = session_.stage(session_.focused());
+    if (s == nullptr || s->stage_kind().transfer == nullptr || s->values == simulated_values_) return;
+    simulated_values_ = s->values;
+    // Levels on either side of what it reacts to.
+    double lowest = 0.0;
+    double highest = -200.0;
+    for (size_t i = 0; i < s->values.size(); ++i) {
+        if (s->stage_kind().parameters[i].mark == DiagramMark::none) continue;
+        lowest = std::min(lowest, s->values[i]);
+        highest = std::max(highest, s->values[i]);
+    }
+    const double loud = std::min(6.0, highest + 12.0);
+    const double quiet = lowest - 15.0;
+    const double attack = valueOr(*s, "attack", 1.0);
+    const double release = valueOr(*s, "release", 100.0);
+    from_ms_ = 20.0;
+    until_ms_ = from_ms_ + std::clamp(6.0 * attack + valueOr(*s, "lookahead", 0.0), 60.0, 1500.0);
+    length_ms_ = until_ms_ + std::min(6000.0, valueOr(*s, "hold", 0.0) + 4.0 * release + 40.0);
+
+    auto stage = s->stage_kind().make();
+    stage->prepare({kRate, 1}, s->values);
+    // A second of quiet first, so that it starts at rest.
+    const double lead = 1000.0;
+    const int frames = static_cast<int>((lead + length_ms_ + 20.0) * 0.001 * kRate) / kGrain * kGrain;
+    const int per_step = static_cast<int>(kRate * 0.001 * kStepMs);
+    std::vector<float> in(static_cast<size_t>(frames));
+    for (int i = 0; i < frames; ++i) {
+        const double ms = i / kRate * 1000.0 - lead;
+        const double level = ms >= from_ms_ && ms < until_ms_ ? loud : quiet;
+        in[static_cast<size_t>(i)] =
+            static_cast<float>(db_to_gain(level) * std::sin(2.0 * std::numbers::pi * kTone * i / kRate));
+    }
+    std::vector<float> out = in;
+    for (int at = 0; at < frames; at += kGrain) {
+        AudioBlock block;
+        block.channels = 1;
+        block.frames = kGrain;
+        block.rows[0] = &out[static_cast<size_t>(at)];
+        stage->begin_grain();
+        stage->process(block);
+    }
+    // Whole periods of the tone on both sides, the delay taken out.
+    gain_.clear();
+    const int delay = stage->latency();
+    for (int at = static_cast<int>(lead * 0.001 * kRate); at + per_step + delay <= frames; at += per_step) {
+        double before = 1e-30;
+        double after = 1e-30;
+        for (int i = at; i < at + per_step; ++i) {
+            before += static_cast<double>(in[static_cast<size_t>(i)]) * in[static_cast<size_t>(i)];
+            const double y = out[static_cast<size_t>(i + delay)];
+            after += y * y;
+        }
+        gain_.push_back(static_cast<float>(10.0 * std::log10(after / before)));
+    }
+    update();
+}
+
+double BallisticsView::gainAt(double ms) const {
+    if (gain_.empty()) return 0.0;
+    return gain_[std::min(gain_.size() - 1, static_cast<size_t>(std::max(0.0, ms / kStepMs)))];
+}
+
+void BallisticsView::paintEvent(QPaintEvent*) {
+    const Theme& t = theme();
+    QPainter p(this);
+    paintPlotGround(p, *this);
+    const QRectF r = QRectF(rect()).adjusted(34, 8, -10, -20);
+    if (gain_.empty()) return;
+    const auto [low, high] = std::minmax_element(gain_.begin(), gain_.end());
+    const double top = std::ceil(std::max(0.0f, *high) / 3.0) * 3.0;
+    const double bottom = std::min(top - 6.0, std::floor(static_cast<double>(*low) / 3.0) * 3.0);
+    const auto x_of = [&](double ms) { return r.left() + ms / length_ms_ * r.width(); };
+    const auto y_of = [&](double db) { return r.top() + (top - db) / (top - bottom) * r.height(); };
+    p.fillRect(QRectF(x_of(from_ms_), r.top(), x_of(until_ms_) - x_of(from_ms_), r.height()), t.strawFill);
+    p.setFont(ui::font(12));
+    for (const double db : {top, bottom}) {
+        p.setPen(QPen(t.line, 0.7));
+        p.drawLine(QPointF(r.left(), y_of(db)), QPointF(r.right(), y_of(db)));
+        p.setPen(t.muted);
+        p.drawText(QRectF(0, y_of(db) - 8, 29, 16), Qt::AlignRight | Qt::AlignVCenter,
+                   QString::number(db, 'f', 0));
+    }
+    QPainterPath path;
+    for (size_t i = 0; i < gain_.size(); ++i) {
+        const QPointF at(x_of(kStepMs * static_cast<double>(i)), y_of(gain_[i]));
+        if (at.x() > r.right()) break;
+        path.elementCount() == 0 ? path.moveTo(at) : path.lineTo(at);
+    }
+    p.setRenderHint(QPainter::Antialiasing);
+    p.strokePath(path, QPen(t.marsh, 1.8));
+    p.setPen(t.muted);
+    p.drawText(QRectF(r.left(), r.bottom() + 2, r.width(), 16), Qt::AlignLeft | Qt::AlignVCenter,
+               tr("gain of a burst, dB"));
+    p.drawText(QRectF(r.left(), r.bottom() + 2, r.width() + 4, 16), Qt::AlignRight | Qt::AlignVCenter,
+               length_ms_ < 1500.0 ? tr("%1 ms").arg(length_ms_, 0, 'f', 0)
+                                   : tr("%1 s").arg(length_ms_ / 1000, 0, 'f', 1));
+}
+
+}  // namespace reed::ui

@@ -1,0 +1,37 @@
+// How a dynamics stage moves in time, to scale.
+#pragma once
+
+#include <QTimer>
+#include <QWidget>
+#include <vector>
+
+namespace reed::ui {
+
+class Session;
+
+/// The gain of the real stage, run on a made burst: quiet, then loud, then quiet again.
+class BallisticsView final : public QWidget {
+    Q_OBJECT
+  public:
+    explicit BallisticsView(Session& session, QWidget* parent = nullptr);
+    QSize sizeHint() const override { return {196, 84}; }
+    QSize minimumSizeHint() const override { return {150, 64}; }
+
+    /// Gain in dB at `ms` after the start of the picture, as drawn.
+    double gainAt(double ms) const;
+    double loudFrom() const { return from_ms_; }
+    double loudUntil() const { return until_ms_; }
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+
+  private:
+    void simulate();
+    Session& session_;
+    QTimer later_;
+    std::vector<float> gain_;  // dB, one per kStep
+    std::vector<double> simulated_values_;
+    double from_ms_ = 0.0, until_ms_ = 0.0, length_ms_ = 1.0;
+};
+
+}  // namespace reed::ui

@@ -1,0 +1,36 @@
+#include "editors/dynamics_body.h"
+
+#include <QHBoxLayout>
+#include <QVBoxLayout>
+#include <numeric>
+
+#include "editors/ballistics_view.h"
+#include "editors/field_grid.h"
+#include "editors/time_view.h"
+#include "editors/transfer_view.h"
+#include "session/session.h"
+
+namespace reed::ui {
+
+DynamicsBody::DynamicsBody(Session& session, QWidget* parent) : StageBody(parent) {
+    auto* line = new QHBoxLayout(this);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(12);
+    auto* curves = new QVBoxLayout;
+    curves->setSpacing(6);
+    curves->addWidget(new TransferView(session, this), 5);
+    curves->addWidget(new BallisticsView(session, this), 2);
+    line->addLayout(curves, 4);
+    line->addWidget(new TimeView(session, this), 5);
+    grid_ = new FieldGrid(session, this);
+    std::vector<size_t> rows(session.stage(session.focused())->values.size());
+    std::iota(rows.begin(), rows.end(), size_t{0});
+    grid_->build(rows, 7);
+    line->addWidget(grid_, grid_->columns() == 2 ? 7 : 4);
+}
+
+void DynamicsBody::refresh() {
+    grid_->refresh();
+}
+
+}  // namespace reed::ui

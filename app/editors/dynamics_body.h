@@ -1,0 +1,19 @@
+// Editor of gate, expander, compressor and limiter: curve, movement in time, the last seconds, every value.
+#pragma once
+
+#include "editors/stage_body.h"
+
+namespace reed::ui {
+
+class DynamicsBody final : public StageBody {
+    Q_OBJECT
+  public:
+    explicit DynamicsBody(Session& session, QWidget* parent = nullptr);
+    void refresh() override;
+    FieldGrid* fields() const override { return grid_; }
+
+  private:
+    FieldGrid* grid_;
+};
+
+}  // namespace reed::ui
