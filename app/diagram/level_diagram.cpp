@@ -31,7 +31,7 @@ LevelDiagram::LevelDiagram(Session& session, QWidget* parent) : QWidget(parent),
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
     connect(&session_, &Session::chainChanged, this, &LevelDiagram::chainChanged);
     connect(&session_, &Session::focusChanged, this, &LevelDiagram::chainChanged);
-    connect(&session_, &Session::readingsChanged, this, &LevelDiagram::follow);
+    connect(&session_, &Session::moved, this, &LevelDiagram::follow);
     connect(&session_, &Session::monitorChanged, this, [this] {
         for (auto* n : nodes_) n->setHeard(n->stageId().toStdString() == session_.heardStage());
     });
@@ -323,25 +323,25 @@ void LevelDiagram::follow() {
         if (s.room_known != l.room_known || s.voice_known != l.voice_known) slow_moved_ = 1.0;
         s.room_known = l.room_known;
         s.voice_known = l.voice_known;
-        slowly(s.room, l.room, 0.18);
-        slowly(s.room_high, l.room_high, 0.18);
-        slowly(s.voice_low, l.voice_low, 0.18);
-        slowly(s.voice, l.voice, 0.18);
-        slowly(s.voice_high, l.voice_high, 0.18);
-        slowly(s.peak, l.peak, 0.3);
-        moved = std::max(moved, approach(s.now, l.now, 0.5));
+        slowly(s.room, l.room, 0.095);
+        slowly(s.room_high, l.room_high, 0.095);
+        slowly(s.voice_low, l.voice_low, 0.095);
+        slowly(s.voice, l.voice, 0.095);
+        slowly(s.voice_high, l.voice_high, 0.095);
+        slowly(s.peak, l.peak, 0.16);
+        moved = std::max(moved, approach(s.now, l.now, 0.3));
     }
     for (size_t i = 0; i < report.stages.size() && i < reduction_.size(); ++i) {
-        moved = std::max(moved, approach(reduction_[i], -std::min(60.0, report.stages[i].now), 0.5));
+        moved = std::max(moved, approach(reduction_[i], -std::min(60.0, report.stages[i].now), 0.3));
     }
     usual_.resize(report.stages.size(), 0.0);
     for (size_t i = 0; i < report.stages.size(); ++i) usual_[i] = report.stages[i].usual;
-    if (++frames_ % 15 == 0) updateWarnings();
-    if (levels_tap_ >= 0 && frames_ % 12 == 0) {
+    if (++frames_ % 30 == 0) updateWarnings();
+    if (levels_tap_ >= 0 && frames_ % 24 == 0) {
         levels_ = session_.readings().statistics().distribution(static_cast<size_t>(levels_tap_));
         moved = 1.0;
     }
-    if (frames_ % 3 == 0 && slow_moved_ > 0.02) {
+    if (frames_ % 6 == 0 && slow_moved_ > 0.02) {
         slow_ = {};
         slow_moved_ = 0.0;
         moved = 1.0;

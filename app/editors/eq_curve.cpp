@@ -277,7 +277,8 @@ void EqCurve::follow() {
         const ResonanceFinder* finder = session_.spectrum().resonances();
         candidates_ = finder != nullptr ? finder->find() : std::vector<Resonance>{};
     }
-    if (session_.spectrum().fresh()) update();
+    // Averaged over half a second, it need not be drawn more than 15 times in one.
+    if (session_.spectrum().fresh() && ticks_ % 2 == 0) update();
 }
 
 void EqCurve::hideEvent(QHideEvent*) {

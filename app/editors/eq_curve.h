@@ -3,12 +3,12 @@
 
 #include <QElapsedTimer>
 #include <QPainterPath>
-#include <QPixmap>
 #include <QWidget>
 #include <optional>
 #include <vector>
 
 #include "measure/spectrum.h"
+#include "widgets/still_layer.h"
 
 namespace reed::ui {
 
@@ -100,6 +100,7 @@ class EqCurve final : public QWidget {
     std::vector<Resonance> candidates_;
     int ticks_ = 0;
 
+    StillLayer still_;
     // The curve is worked out when values or size change, not with every picture of the spectrum.
     std::vector<double> curve_values_;
     QSize curve_size_;

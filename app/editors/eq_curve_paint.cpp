@@ -258,9 +258,11 @@ void EqCurve::paintReadout(QPainter& p) const {
 
 void EqCurve::paintEvent(QPaintEvent*) {
     QPainter p(this);
-    paintPlotGround(p, *this);
-    paintGrid(p);
-    paintRegions(p);
+    still_.paint(p, *this, QString::number(dragging_ ? drag_range_ : range()), [this](QPainter& layer) {
+        paintPlotGround(layer, *this);
+        paintGrid(layer);
+        paintRegions(layer);
+    });
     if (values() == nullptr) return;
     rememberCurve();
     p.save();

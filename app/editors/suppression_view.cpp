@@ -68,20 +68,32 @@ void SuppressionView::paintLearning(QPainter& p) const {
 void SuppressionView::paintEvent(QPaintEvent*) {
     const Theme& t = theme();
     QPainter p(this);
-    paintPlotGround(p, *this);
     const QRectF r = plot();
     const auto y_of = [&](double db) {
         return r.top() + (kTop - std::clamp(db, kBottom, kTop)) / (kTop - kBottom) * r.height();
     };
-    p.setFont(ui::font(12));
-    for (int db = -20; db >= -100; db -= 20) {
-        p.setPen(QPen(t.line, 0.7));
-        p.drawLine(QPointF(r.left(), y_of(db)), QPointF(r.right(), y_of(db)));
-        p.setPen(t.muted);
-        p.drawText(QRectF(0, y_of(db) - 8, 31, 16), Qt::AlignRight | Qt::AlignVCenter, QString::number(db));
-    }
-    kAxis.paint(p, r);
-    p.drawText(QRectF(r.left() + 4, r.top() - 1, 60, 16), Qt::AlignLeft | Qt::AlignVCenter, tr("dBFS"));
+    const StageSpec* s = session_.stage(session_.focused());
+    const bool taught = s != nullptr && !s->tone.empty();
+    still_.paint(p, *this, taught ? "taught" : "", [&](QPainter& layer) {
+        paintPlotGround(layer, *this);
+        layer.setFont(ui::font(12));
+        for (int db = -20; db >= -100; db -= 20) {
+            layer.setPen(QPen(t.line, 0.7));
+            layer.drawLine(QPointF(r.left(), y_of(db)), QPointF(r.right(), y_of(db)));
+            layer.setPen(t.muted);
+            layer.drawText(QRectF(0, y_of(db) - 8, 31, 16), Qt::AlignRight | Qt::AlignVCenter,
+                           QString::number(db));
+        }
+        kAxis.paint(layer, r);
+        layer.drawText(QRectF(r.left() + 4, r.top() - 1, 60, 16), Qt::AlignLeft | Qt::AlignVCenter,
+                       tr("dBFS"));
+        QString legend = tr("before (line), after (filled)");
+        if (taught) legend += tr(", learnt room (dashed)");
+        const QRectF foot(r.left(), r.bottom() + 19, r.width(), 16);
+        layer.drawText(
+            foot, Qt::AlignLeft | Qt::AlignVCenter,
+            layer.fontMetrics().elidedText(legend, Qt::ElideRight, static_cast<int>(foot.width())));
+    });
 
     const auto path_of = [&](auto level, bool closed) {
         QPainterPath path;
@@ -93,8 +105,6 @@ void SuppressionView::paintEvent(QPaintEvent*) {
         if (closed) path.lineTo(r.right(), r.bottom());
         return path;
     };
-    const StageSpec* s = session_.stage(session_.focused());
-    const bool taught = s != nullptr && !s->tone.empty();
     p.save();
     p.setClipRect(r);
     if (const SpectrumMeter* before = session_.spectrum().before();
@@ -113,13 +123,6 @@ void SuppressionView::paintEvent(QPaintEvent*) {
         p.strokePath(path_of(level, false), QPen(t.room, 2.2, Qt::DashLine));
     }
     p.restore();
-    p.setFont(ui::font(12));
-    const QRectF foot(r.left(), r.bottom() + 19, r.width(), 16);
-    p.setPen(t.muted);
-    QString legend = tr("before (line), after (filled)");
-    if (taught) legend += tr(", learnt room (dashed)");
-    p.drawText(foot, Qt::AlignLeft | Qt::AlignVCenter,
-               p.fontMetrics().elidedText(legend, Qt::ElideRight, static_cast<int>(foot.width())));
     paintLearning(p);
 }
 

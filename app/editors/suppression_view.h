@@ -3,6 +3,8 @@
 
 #include <QWidget>
 
+#include "widgets/still_layer.h"
+
 class QPainterPath;
 
 namespace reed::ui {
@@ -24,6 +26,7 @@ class SuppressionView final : public QWidget {
     QRectF plot() const;
     void paintLearning(QPainter& p) const;
     Session& session_;
+    StillLayer still_;
 };
 
 }  // namespace reed::ui

@@ -90,22 +90,25 @@ void TimeView::paintCuts(QPainter& p, const QRectF& r,
 void TimeView::paintEvent(QPaintEvent*) {
     const Theme& t = theme();
     QPainter p(this);
-    paintPlotGround(p, *this);
     const QRectF r = QRectF(rect()).adjusted(34, 10, -8, -22);
     const auto y_of = [&](double db) { return r.top() + std::clamp(-db / -kLow, 0.0, 1.0) * r.height(); };
-    p.setFont(ui::font(12));
-    for (int db = 0; db >= kLow; db -= 20) {
-        p.setPen(QPen(t.line, 0.8));
-        p.drawLine(QPointF(r.left(), y_of(db)), QPointF(r.right(), y_of(db)));
-        p.setPen(t.muted);
-        p.drawText(QRectF(0, y_of(db) - 8, 29, 16), Qt::AlignRight | Qt::AlignVCenter, QString::number(db));
-    }
     const StageSpec* stage = session_.stage(session_.focused());
     const QString legend = stage != nullptr && stage->stage_kind().reports_reduction
                                ? tr("6 s: in, out (filled), reduction (top)")
                                : tr("last 6 s: in (line), out (filled), dBFS");
-    p.drawText(QRectF(r.left(), r.bottom() + 3, r.width(), 16), Qt::AlignLeft | Qt::AlignVCenter,
-               p.fontMetrics().elidedText(legend, Qt::ElideRight, static_cast<int>(r.width())));
+    still_.paint(p, *this, legend, [&](QPainter& layer) {
+        paintPlotGround(layer, *this);
+        layer.setFont(ui::font(12));
+        for (int db = 0; db >= kLow; db -= 20) {
+            layer.setPen(QPen(t.line, 0.8));
+            layer.drawLine(QPointF(r.left(), y_of(db)), QPointF(r.right(), y_of(db)));
+            layer.setPen(t.muted);
+            layer.drawText(QRectF(0, y_of(db) - 8, 29, 16), Qt::AlignRight | Qt::AlignVCenter,
+                           QString::number(db));
+        }
+        layer.drawText(QRectF(r.left(), r.bottom() + 3, r.width(), 16), Qt::AlignLeft | Qt::AlignVCenter,
+                       layer.fontMetrics().elidedText(legend, Qt::ElideRight, static_cast<int>(r.width())));
+    });
 
     const int index = session_.chain().index_of(session_.focused());
     const LevelStatistics& statistics = session_.readings().statistics();

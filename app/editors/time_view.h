@@ -6,6 +6,7 @@
 #include <functional>
 
 #include "measure/level_statistics.h"
+#include "widgets/still_layer.h"
 
 namespace reed::ui {
 
@@ -31,6 +32,7 @@ class TimeView final : public QWidget {
                         std::int64_t end) const;
     void paintCuts(QPainter& p, const QRectF& r, const std::function<double(std::int64_t)>& x_of) const;
     Session& session_;
+    StillLayer still_;
     std::vector<WordCut> cuts_;
     std::int64_t drawn_ = -1;
     int fresh_ = 0;

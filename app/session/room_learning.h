@@ -43,7 +43,7 @@ class RoomLearning final : public QObject {
     std::string stage_;
     double seconds_ = kUsualSeconds;
     std::int64_t from_ = 0;  // of the input, in frames
-    int job_ = 0;  // results of an older one are dropped
+    int job_ = 0;            // results of an older one are dropped
 };
 
 }  // namespace reed::ui

@@ -63,7 +63,7 @@ Session::Session(SessionPaths paths, QObject* parent)
     : QObject(parent), paths_(std::move(paths)), library_(paths_.scenes), readings_(engine_) {
     background_ = std::make_unique<Background>();
     learning_ = new RoomLearning(*this);
-    tick_.setInterval(30);
+    tick_.setInterval(16);
     tick_.setTimerType(Qt::PreciseTimer);
     connect(&tick_, &QTimer::timeout, this, &Session::tick);
     save_later_.setInterval(400);
@@ -377,9 +377,11 @@ void Session::tellTroubles() {
 
 void Session::tick() {
     readings_.poll();
+    emit moved();
+    if (++ticks_ % 2 != 0) return;
     spectrum_.follow(chain().index_of(focused_));
     spectrum_.poll();
-    if (++ticks_ % 33 == 0) tellTroubles();
+    if (ticks_ % 64 == 0) tellTroubles();
     if (device_ && !device_lost_) {
         const DeviceStatus status = device_->status();
         if (!status.problem.empty()) {

@@ -137,7 +137,9 @@ class Session final : public QObject {
     void muteChanged();
     void monitorChanged();
     void themeChanged();
-    /// 33 times a second while the program is visible.
+    /// Levels of the moment have moved: up to 60 times a second.
+    void moved();
+    /// Every second time of those, for what need not be as quick.
     void readingsChanged();
     /// Something to tell; `serious` for errors.
     void message(const QString& text, bool serious);

@@ -1,0 +1,88 @@
+// What drawing costs: time per picture of every view, and the share of a core of the whole window.
+//
+// The real window with the demo workshop, Qt offscreen (software drawing, as on a machine without a GPU). The
+// share is the processor time of the window's thread over the time that passed, with everything moving.
+#include <QApplication>
+#include <QElapsedTimer>
+#include <QTest>
+#include <cstdio>
+#include <ctime>
+#include <filesystem>
+
+#include "diagram/level_diagram.h"
+#include "editors/stage_editor.h"
+#include "main_window.h"
+#include "session/session.h"
+#include "theme/theme.h"
+
+namespace {
+
+using namespace reed;
+
+double thread_seconds() {
+    timespec t{};
+    clock_gettime(CLOCK_THREAD_CPUTIME_ID, &t);
+    return static_cast<double>(t.tv_sec) + 1e-9 * static_cast<double>(t.tv_nsec);
+}
+
+/// Milliseconds of processor time for one picture of `w` and what is in it.
+double per_picture(QWidget* w) {
+    QImage image(w->size(), QImage::Format_RGB32);
+    constexpr int kTimes = 100;
+    w->render(&image);
+    const double start = thread_seconds();
+    for (int i = 0; i < kTimes; ++i) w->render(&image);
+    return 1000.0 * (thread_seconds() - start) / kTimes;
+}
+
+/// Counts the pictures that were really drawn.
+class Counter final : public QObject {
+  public:
+    int paints = 0;
+    bool eventFilter(QObject*, QEvent* e) override {
+        paints += e->type() == QEvent::Paint ? 1 : 0;
+        return false;
+    }
+};
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM")) qputenv("QT_QPA_PLATFORM", "offscreen");
+    QApplication app(argc, argv);
+    ui::loadFonts();
+    const std::filesystem::path home = argc > 1 ? argv[1] : "/tmp";
+    ui::Session session({home / "scenes", home / "state.json", REED_DEMO_DATA});
+    ui::MainWindow window(session);
+    session.begin();
+    window.resize(1280, 800);
+    window.show();
+    QTest::qWait(11000);  // levels over the whole window
+    std::printf("%-14s %22s %18s %14s\n", "editor", "diagram, ms a picture", "editor, ms", "frames a s");
+    for (const auto& s : session.chain().stages) {
+        session.focus(s.id);
+        QTest::qWait(1500);
+        Counter counter;
+        window.diagram()->installEventFilter(&counter);
+        QElapsedTimer clock;
+        clock.start();
+        const double start = thread_seconds();
+        QTest::qWait(4000);
+        const double passed = 0.001 * static_cast<double>(clock.elapsed());
+        const double share = (thread_seconds() - start) / passed;
+        const double frames = counter.paints / passed;
+        window.diagram()->removeEventFilter(&counter);
+        std::printf("%-14s %22.2f %18.2f %14.0f   window's thread %4.1f %% of a core\n", s.kind.c_str(),
+                    per_picture(window.diagram()), per_picture(window.editor()), frames, 100.0 * share);
+        for (const char* part :
+             {"time_view", "transfer_view", "ballistics_view", "eq_curve", "suppression_view"}) {
+            if (auto* w = window.findChild<QWidget*>(part); w != nullptr && w->isVisible())
+                std::printf("    %-20s %12.2f ms\n", part, per_picture(w));
+        }
+        if (&s == &session.chain().stages.front())
+            std::printf("    %-20s %12.2f ms\n", "feed_panel",
+                        per_picture(window.findChild<QWidget*>("feed_panel")));
+        std::fflush(stdout);
+    }
+    return 0;
+}
