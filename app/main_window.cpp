@@ -139,13 +139,14 @@ void MainWindow::openInputMenu() {
     if (now.kind == DeviceKind::sound_file) add(session_.inputTitle(), now);
     menu->addAction(tr("Sound file ..."), this, &MainWindow::chooseFile);
     menu->addSeparator();
-    const auto microphones = session_.microphones();
-    if (microphones.empty()) {
-        QAction* none = menu->addAction(tr("No microphone: PipeWire is not running or knows none"));
+    if (session_.devices().sources.empty()) {
+        QAction* none =
+            menu->addAction(session_.devices().connected ? tr("No microphone: PipeWire knows none")
+                                                         : tr("No microphone: PipeWire is not running"));
         none->setEnabled(false);
     } else {
         add(tr("Default microphone"), {DeviceKind::pipewire, ""});
-        for (const auto& m : microphones)
+        for (const auto& m : session_.devices().sources)
             add(QString::fromStdString(m.title), {DeviceKind::pipewire, m.name});
     }
     menu->popup(input_->mapToGlobal(QPoint(0, input_->height())));

@@ -10,6 +10,7 @@
 #include "diagram/stage_node.h"
 #include "diagram/threshold_handle.h"
 #include "measure/advice.h"
+#include "session/monitoring.h"
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
@@ -32,8 +33,8 @@ LevelDiagram::LevelDiagram(Session& session, QWidget* parent) : QWidget(parent),
     connect(&session_, &Session::chainChanged, this, &LevelDiagram::chainChanged);
     connect(&session_, &Session::focusChanged, this, &LevelDiagram::chainChanged);
     connect(&session_, &Session::moved, this, &LevelDiagram::follow);
-    connect(&session_, &Session::monitorChanged, this, [this] {
-        for (auto* n : nodes_) n->setHeard(n->stageId().toStdString() == session_.heardStage());
+    connect(&session_.monitoring(), &Monitoring::changed, this, [this] {
+        for (auto* n : nodes_) n->setHeard(n->stageId().toStdString() == session_.monitoring().heardStage());
     });
     chainChanged();
 }
@@ -95,7 +96,7 @@ void LevelDiagram::chainChanged() {
     for (size_t i = 0; i < stages.size(); ++i) {
         nodes_[i]->setState(QString::fromStdString(stages[i].shown_title()), stages[i].bypass,
                             stages[i].id == session_.focused());
-        nodes_[i]->setHeard(stages[i].id == session_.heardStage());
+        nodes_[i]->setHeard(stages[i].id == session_.monitoring().heardStage());
     }
     placeHandles();
     updateWarnings();
@@ -128,7 +129,7 @@ StageNode* LevelDiagram::makeNode(const QString& id) {
         if (!session_.pasteStages(QGuiApplication::clipboard()->text(), behind)) return;
         if (auto* fresh = node(QString::fromStdString(session_.focused()))) fresh->setFocus();
     });
-    connect(n, &StageNode::hearWanted, this, [this, key] { session_.hearUpTo(key); });
+    connect(n, &StageNode::hearWanted, this, [this, key] { session_.monitoring().hearUpTo(key); });
     connect(n, &StageNode::levelsWanted, this, [this, key] {
         const int tap = session_.chain().index_of(key);
         showLevels(tap == levels_tap_ ? -1 : tap);

@@ -3,10 +3,9 @@
 #include <QCoreApplication>
 #include <QStandardPaths>
 
-#include "devices/file_device.h"
 #include "session/default_scene.h"
+#include "session/monitoring.h"
 #include "session/room_learning.h"
-#include "widgets/input.h"
 
 namespace reed::ui {
 namespace {
@@ -63,6 +62,7 @@ Session::Session(SessionPaths paths, QObject* parent)
     : QObject(parent), paths_(std::move(paths)), library_(paths_.scenes), readings_(engine_) {
     background_ = std::make_unique<Background>();
     learning_ = new RoomLearning(*this);
+    monitoring_ = std::make_unique<Monitoring>(*this);
     tick_.setInterval(16);
     tick_.setTimerType(Qt::PreciseTimer);
     connect(&tick_, &QTimer::timeout, this, &Session::tick);
@@ -73,6 +73,7 @@ Session::Session(SessionPaths paths, QObject* parent)
 
 Session::~Session() {
     background_.reset();
+    monitoring_.reset();
     if (device_) device_->stop();
     if (save_later_.isActive()) saveState();
 }
@@ -86,6 +87,9 @@ void Session::begin() {
     }
     for (const auto& p : room_controls()) room_values_[std::string(p.id)] = p.default_value;
 
+    graph_ = std::make_shared<PipeWireGraph>();
+    graph_->settle();
+    devices_ = graph_->picture();
     DeviceChoice wanted;
     auto state = load_working_state(paths_.state);
     if (!state.ok()) {
@@ -104,9 +108,18 @@ void Session::begin() {
         focused_ = s.focused;
         readings_.set_window(s.window_seconds);
         memories_ = std::move(s.memories);
+        audio_ = s.audio;
+        talk_key_ = s.talk_key == "talks" ? TalkKey::talks
+                                          : (s.talk_key == "mutes" ? TalkKey::mutes : TalkKey::toggles);
+        monitoring_->restore(s.monitor, s.monitor_sink);
     }
     if (stage(focused_) == nullptr) focused_ = chain().stages.empty() ? "" : chain().stages.front().id;
-    setInput(wanted);
+    if (!startDevice(wanted, true) && wanted.kind != DeviceKind::simulated_room) {
+        // The reason has been told; say what happens instead.
+        if (startDevice({}, false)) emit message(tr("The simulated room is used instead."), true);
+    }
+    setTalkKey(talk_key_);
+    emit inputChanged();
     tick_.start();
     emit themeChanged();
     emit chainChanged();
@@ -136,13 +149,7 @@ void Session::take(Scene scene, Fade fade) {
     scene_ = std::move(scene);
     if (stage(focused_) == nullptr) focused_ = chain().stages.empty() ? "" : chain().stages.front().id;
     if (auto followed = engine_.follow(scene_.chain, fade); !followed.ok()) tell(followed.error());
-    if (!heard_stage_.empty()) {
-        // The tap goes with its stage; without it there is nothing to hear.
-        MonitorSettings next = monitor_;
-        next.tap = chain().index_of(heard_stage_) + 1;
-        if (next.tap == 0) next.source = MonitorSource::off;
-        if (!(next == monitor_)) setMonitor(next);
-    }
+    monitoring_->followChain();
     save_later_.start();
     emit chainChanged();
     emit focusChanged();
@@ -251,112 +258,6 @@ void Session::removeScene(const std::string& name) {
                  false);
 }
 
-// --- input and feed ---
-
-QString Session::inputTitle() const {
-    if (input_.kind == DeviceKind::simulated_room) return tr("Simulated room");
-    if (input_.target.empty()) return tr("Default microphone");
-    if (input_.kind == DeviceKind::sound_file) {
-        return QString::fromStdString(std::filesystem::path(input_.target).filename().string());
-    }
-    for (const auto& m : microphones()) {
-        if (m.name == input_.target) return QString::fromStdString(m.title);
-    }
-    return QString::fromStdString(input_.target);
-}
-
-std::vector<PipeWireSource> Session::microphones() const {
-    auto sources = list_pipewire_sources();
-    return sources.ok() ? sources.value() : std::vector<PipeWireSource>{};
-}
-
-bool Session::startDevice(const DeviceChoice& choice) {
-    Result<std::unique_ptr<Device>> made = [&]() -> Result<std::unique_ptr<Device>> {
-        if (choice.kind == DeviceKind::pipewire) {
-            PipeWireOptions options;
-            options.source = choice.target;
-            auto d = PipeWireDevice::create(options);
-            if (!d.ok()) return d.error();
-            return std::unique_ptr<Device>(std::move(d.value()));
-        }
-        if (choice.kind == DeviceKind::sound_file) {
-            auto d = FileDevice::create(choice.target);
-            if (!d.ok()) return d.error();
-            return std::unique_ptr<Device>(std::move(d.value()));
-        }
-        auto d = SimulatedRoom::create(paths_.demo_data);
-        if (!d.ok()) return d.error();
-        return std::unique_ptr<Device>(std::move(d.value()));
-    }();
-    if (!made.ok()) {
-        tell(made.error());
-        return false;
-    }
-    if (device_) device_->stop();
-    room_ = nullptr;
-    device_ = std::move(made.value());
-    device_lost_ = false;
-    if (choice.kind == DeviceKind::simulated_room) {
-        room_ = static_cast<SimulatedRoom*>(device_.get());
-        for (int c = 0; c < kRoomControls; ++c) {
-            room_->set(static_cast<RoomControl>(c),
-                       room_values_[std::string(room_controls()[static_cast<size_t>(c)].id)]);
-        }
-    }
-    if (auto opened = engine_.open(device_->format(), chain()); !opened.ok()) {
-        tell(opened.error());
-        return false;
-    }
-    if (auto started = device_->start(engine_); !started.ok()) {
-        tell(started.error());
-        return false;
-    }
-    input_ = choice;
-    return true;
-}
-
-void Session::setInput(const DeviceChoice& choice) {
-    const bool had = device_ != nullptr;
-    if (!startDevice(choice) && (!had || !device_->status().running) &&
-        choice.kind != DeviceKind::simulated_room) {
-        // The reason has been told; say what happens instead.
-        if (startDevice({})) emit message(tr("The simulated room is used instead."), true);
-    }
-    save_later_.start();
-    emit inputChanged();
-}
-
-void Session::setRoom(RoomControl control, double value) {
-    room_values_[std::string(room_controls()[static_cast<size_t>(control)].id)] = value;
-    if (room_ != nullptr) room_->set(control, value);
-    save_later_.start();
-}
-
-DeviceStatus Session::deviceStatus() const {
-    return device_ ? device_->status() : DeviceStatus{};
-}
-
-void Session::setMuted(bool muted) {
-    engine_.set_mute(muted);
-    emit muteChanged();
-}
-
-void Session::setMonitor(const MonitorSettings& settings) {
-    if (settings.source != MonitorSource::tap) heard_stage_.clear();
-    monitor_ = settings;
-    engine_.set_monitor(monitor_);
-    emit monitorChanged();
-}
-
-void Session::hearUpTo(const std::string& id) {
-    MonitorSettings next = monitor_;
-    const bool stop = heard_stage_ == id;
-    heard_stage_ = stop ? "" : id;
-    next.source = stop ? MonitorSource::off : MonitorSource::tap;
-    next.tap = chain().index_of(id) + 1;
-    setMonitor(next);
-}
-
 // --- the rest ---
 
 void Session::tell(const Error& error) {
@@ -381,15 +282,8 @@ void Session::tick() {
     if (++ticks_ % 2 != 0) return;
     spectrum_.follow(chain().index_of(focused_));
     spectrum_.poll();
+    if (ticks_ % 16 == 0) tendDevices();
     if (ticks_ % 64 == 0) tellTroubles();
-    if (device_ && !device_lost_) {
-        const DeviceStatus status = device_->status();
-        if (!status.problem.empty()) {
-            device_lost_ = true;
-            emit message(QString::fromStdString(status.problem), true);
-            emit inputChanged();
-        }
-    }
     emit readingsChanged();
 }
 
@@ -418,6 +312,10 @@ bool Session::saveState() {
     for (const auto& [id, memory] : memories_) {
         if (stage(id) != nullptr) s.memories[id] = memory;
     }
+    s.audio = audio_;
+    s.monitor = monitoring_->settings();
+    s.monitor_sink = monitoring_->sink();
+    s.talk_key = talk_key_ == TalkKey::talks ? "talks" : (talk_key_ == TalkKey::mutes ? "mutes" : "toggles");
     auto saved = save_working_state(paths_.state, s);
     if (!saved.ok() && !state_failed_) tell(saved.error());
     state_failed_ = !saved.ok();

@@ -1,6 +1,7 @@
 // The model behind the window: scene in work, undo, input, scenes on disk, readings.
 #pragma once
 
+#include <QDateTime>
 #include <QObject>
 #include <QTimer>
 #include <filesystem>
@@ -27,6 +28,7 @@ struct SessionPaths {
     static SessionPaths standard();
 };
 
+class Monitoring;
 class RoomLearning;
 
 class Session final : public QObject {
@@ -96,18 +98,29 @@ class Session final : public QObject {
     SimulatedRoom* room() { return room_; }
     void setRoom(RoomControl control, double value);
     DeviceStatus deviceStatus() const;
-    /// Sources the daemon knows; empty when there is none.
-    std::vector<PipeWireSource> microphones() const;
+    /// What PipeWire knows now.
+    const PipeWirePicture& devices() const { return devices_; }
+    const AudioSettings& audio() const { return audio_; }
+    /// Another block size, channel count or name of the virtual microphone: the input starts anew with it.
+    void setAudio(const AudioSettings& settings);
+    /// Makes the virtual microphone the one that programs use which do not choose.
+    void makeDefaultMicrophone();
+    /// When blocks were lost since the input started.
+    const std::vector<QDateTime>& dropoutTimes() const { return dropout_times_; }
+    /// Delay from the microphone to other programs in ms: device, one block, chain.
+    double totalDelayMs() const;
+
     bool muted() const { return engine_.muted(); }
     void setMuted(bool muted);
+    enum class TalkKey { toggles, talks, mutes };
+    /// What the talk key does while it is held: nothing more than a switch, opens the microphone, or closes
+    /// it.
+    TalkKey talkKey() const { return talk_key_; }
+    void setTalkKey(TalkKey mode);
+    /// The talk key goes down or up.
+    void talk(bool held);
 
-    /// What the headphones get. Off after every start.
-    const MonitorSettings& monitor() const { return monitor_; }
-    void setMonitor(const MonitorSettings& settings);
-    /// Hears the sound as it leaves stage `id`; the same stage again: stops.
-    void hearUpTo(const std::string& id);
-    /// The stage after which is heard; empty: none.
-    const std::string& heardStage() const { return heard_stage_; }
+    Monitoring& monitoring() { return *monitoring_; }
 
     Engine& engine() { return engine_; }
     Readings& readings() { return readings_; }
@@ -126,6 +139,8 @@ class Session final : public QObject {
     void setThemeName(const QString& name);
     QByteArray geometry() const { return geometry_; }
     void setGeometry(const QByteArray& g);
+    /// Writes the working state in a moment.
+    void keepSoon() { save_later_.start(); }
     /// Writes the working state now.
     bool saveState();
 
@@ -135,7 +150,8 @@ class Session final : public QObject {
     void scenesChanged();
     void inputChanged();
     void muteChanged();
-    void monitorChanged();
+    /// Microphones or outputs came or went.
+    void devicesChanged();
     void themeChanged();
     /// Levels of the moment have moved: up to 60 times a second.
     void moved();
@@ -148,9 +164,10 @@ class Session final : public QObject {
     void change(Scene after, const QString& label, const QString& key, Fade fade = Fade::quick);
     void take(Scene scene, Fade fade);
     void tellTroubles();
+    void tendDevices();
+    void noteDropouts(std::uint64_t dropouts);
     void reloadScenes();
-    bool startDevice(const DeviceChoice& choice);
-    void startRoom();
+    bool startDevice(const DeviceChoice& choice, bool wait);
     void tick();
     QString nameOf(const std::string& id) const;
 
@@ -163,15 +180,21 @@ class Session final : public QObject {
     SimulatedRoom* room_ = nullptr;
     std::map<std::string, double> room_values_;
     DeviceChoice input_;
-    bool device_lost_ = false;
+    std::shared_ptr<PipeWireGraph> graph_;
+    PipeWirePicture devices_;
+    std::uint64_t devices_version_ = 0;
+    AudioSettings audio_;
+    QString told_problem_;
+    std::uint64_t dropouts_seen_ = 0;
+    std::vector<QDateTime> dropout_times_;
+    int proposed_block_ = 0;
 
     Scene scene_;
     std::string focused_;
     std::vector<SceneEntry> scenes_;
     History history_;
     std::map<std::string, OtherMemory> memories_;  // by stage
-    MonitorSettings monitor_;
-    std::string heard_stage_;  // for MonitorSource::tap: a tap follows its stage when the order changes
+    TalkKey talk_key_ = TalkKey::toggles;
     QString theme_ = "dusk";
     QByteArray geometry_;
     QTimer tick_, save_later_;
@@ -179,6 +202,7 @@ class Session final : public QObject {
     int ticks_ = 0;
     std::string told_trouble_;  // of which stage, so that it is told once
     RoomLearning* learning_;
+    std::unique_ptr<Monitoring> monitoring_;
     std::unique_ptr<Background> background_;  // ends first: its work uses the engine
 };
 

@@ -21,7 +21,10 @@ struct DeviceChoice {
 struct DeviceStatus {
     bool running = false;
     std::uint64_t dropouts = 0;  ///< blocks that came late or were lost, since start
-    std::string problem;         ///< plain words when it stopped by itself; empty while all is well
+    std::string problem;         ///< plain words when no sound comes in; empty while all is well
+    bool waiting = false;        ///< with a problem: it goes on by itself when what is missing returns
+    bool feed_used = false;      ///< another program takes the feed
+    double delay_ms = 0.0;       ///< of the device itself, in and out, without the chain
 };
 
 class Device {
@@ -35,6 +38,9 @@ class Device {
     /// Returns after the last call of the callback has ended.
     virtual void stop() = 0;
     virtual DeviceStatus status() const = 0;
+    /// Looks after itself: notices what has gone and returned. Call it some times a second from the thread
+    /// that started it. Quick.
+    virtual void tend() {}
 };
 
 }  // namespace reed

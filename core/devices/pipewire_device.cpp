@@ -1,77 +1,29 @@
 #include "devices/pipewire_device.h"
 
-#include <pipewire/pipewire.h>
 #include <spa/param/audio/format-utils.h>
 #include <spa/utils/result.h>
 #include <unistd.h>
 
 #include <atomic>
+#include <chrono>
 #include <cmath>
 #include <cstring>
+
+#include "devices/pipewire_connection.h"
 
 namespace reed {
 namespace {
 
-Error no_daemon() {
-    return {"no PipeWire is running.", "PipeWire",
-            "Start it (systemctl --user start pipewire wireplumber), or go on with the simulated room."};
+using Clock = std::chrono::steady_clock;
+
+constexpr double kStallSeconds = 2.0;
+
+std::int64_t now_ns() {
+    return std::chrono::duration_cast<std::chrono::nanoseconds>(Clock::now().time_since_epoch()).count();
 }
 
-void init_once() {
-    static const bool done = [] {
-        pw_init(nullptr, nullptr);
-        return true;
-    }();
-    (void)done;
-}
-
-/// A loop, context and connection; everything in it ends with it.
-struct Connection {
-    pw_thread_loop* loop = nullptr;
-    pw_context* context = nullptr;
-    pw_core* core = nullptr;
-
-    bool open(const char* name) {
-        init_once();
-        loop = pw_thread_loop_new(name, nullptr);
-        if (loop == nullptr) return false;
-        context = pw_context_new(pw_thread_loop_get_loop(loop), nullptr, 0);
-        if (context == nullptr || pw_thread_loop_start(loop) != 0) return false;
-        pw_thread_loop_lock(loop);
-        core = pw_context_connect(context, nullptr, 0);
-        pw_thread_loop_unlock(loop);
-        return core != nullptr;
-    }
-    ~Connection() {
-        if (loop != nullptr) pw_thread_loop_stop(loop);
-        if (core != nullptr) pw_core_disconnect(core);
-        if (context != nullptr) pw_context_destroy(context);
-        if (loop != nullptr) pw_thread_loop_destroy(loop);
-    }
-};
-
-struct Listing {
-    std::vector<PipeWireSource> sources;
-    pw_thread_loop* loop = nullptr;
-    int expected = 0;
-    bool done = false;
-};
-
-void on_global(void* data, uint32_t, uint32_t, const char* type, uint32_t, const spa_dict* props) {
-    if (std::strcmp(type, PW_TYPE_INTERFACE_Node) != 0 || props == nullptr) return;
-    const char* media = spa_dict_lookup(props, PW_KEY_MEDIA_CLASS);
-    const char* name = spa_dict_lookup(props, PW_KEY_NODE_NAME);
-    if (media == nullptr || name == nullptr || std::strncmp(media, "Audio/Source", 12) != 0) return;
-    if (std::strcmp(name, kVirtualMicName) == 0) return;
-    const char* title = spa_dict_lookup(props, PW_KEY_NODE_DESCRIPTION);
-    static_cast<Listing*>(data)->sources.push_back({name, title != nullptr ? title : name});
-}
-
-void on_listing_done(void* data, uint32_t, int seq) {
-    auto* listing = static_cast<Listing*>(data);
-    if (seq != listing->expected) return;
-    listing->done = true;
-    pw_thread_loop_signal(listing->loop, false);
+double seconds_since(std::int64_t ns) {
+    return 1e-9 * static_cast<double>(now_ns() - ns);
 }
 
 /// Samples on their way from the capture to the virtual microphone. Both run in one cycle of the daemon,
@@ -112,22 +64,34 @@ class HandOver {
 
 struct PipeWireDevice::State {
     PipeWireOptions options;
-    Connection connection;
+    PipeWireConnection connection;
     pw_stream* capture = nullptr;
     pw_stream* playback = nullptr;
-    spa_hook capture_hook{}, playback_hook{}, core_hook{};
+    spa_hook capture_hook{}, playback_hook{};
     AudioCallback* callback = nullptr;
     HandOver hand_over;
     AudioBuffer work{2, 8192};
-    std::atomic<bool> running{false}, lost{false}, fed{false};
+    bool started = false;
+    std::string problem;  // control thread
+    bool waiting = false;
+    std::int64_t capture_since = 0;
+    Clock::time_point last_try{};
+
+    // Between threads.
+    std::atomic<bool> capture_broken{false}, playback_broken{false}, fed{false};
     std::atomic<std::uint64_t> dropouts{0};
-    std::string reason;  // under the loop's lock
+    std::atomic<std::int64_t> last_capture{0};
+    std::atomic<double> capture_delay{0.0}, play_delay{0.0};
 
     pw_properties* shared_properties() const;
     Result<void> connect_stream(pw_stream* stream, pw_direction direction, uint32_t flags);
     void capture_block();
     void play_block();
-    void end_streams();
+    Result<void> start_capture();
+    Result<void> start_playback();
+    void end_capture();
+    void end_all();
+    void wait_for(const std::string& what);
 };
 
 namespace {
@@ -142,9 +106,18 @@ AudioBlock planes(const pw_buffer* buffer, int channels, int frames) {
     return out;
 }
 
+/// Delay of a stream as the daemon tells it, in ms.
+double delay_of(pw_stream* stream) {
+    pw_time t{};
+    if (pw_stream_get_time_n(stream, &t, sizeof t) != 0 || t.rate.denom == 0) return 0.0;
+    const double tick_ms = 1000.0 * t.rate.num / t.rate.denom;
+    return std::max(0.0, static_cast<double>(t.delay) * tick_ms);
+}
+
 }  // namespace
 
 void PipeWireDevice::State::capture_block() {
+    last_capture.store(now_ns(), std::memory_order_relaxed);
     pw_buffer* buffer = pw_stream_dequeue_buffer(capture);
     if (buffer == nullptr) {
         dropouts.fetch_add(1, std::memory_order_relaxed);
@@ -156,8 +129,7 @@ void PipeWireDevice::State::capture_block() {
         const size_t valid = std::min<size_t>(first.chunk->size, first.maxsize - offset * sizeof(float));
         const int frames = static_cast<int>(std::min<size_t>(valid / sizeof(float), 8192));
         const AudioBlock in = planes(buffer, options.channels, frames);
-        const AudioBlock block = work.block(0, frames);
-        AudioBlock view = block;
+        AudioBlock view = work.block(0, frames);
         view.channels = options.channels;
         for (int c = 0; c < view.channels; ++c) {
             const float* from = in[std::min(c, in.channels - 1)];
@@ -168,6 +140,7 @@ void PipeWireDevice::State::capture_block() {
         fed.store(true, std::memory_order_relaxed);
     }
     pw_stream_queue_buffer(capture, buffer);
+    capture_delay.store(delay_of(capture), std::memory_order_relaxed);
     // Not linked to anyone: there is nothing to trigger, and that is no error.
     (void)pw_stream_trigger_process(playback);
 }
@@ -188,6 +161,7 @@ void PipeWireDevice::State::play_block() {
         chunk->size = frames * static_cast<uint32_t>(sizeof(float));
     }
     pw_stream_queue_buffer(playback, buffer);
+    play_delay.store(delay_of(playback), std::memory_order_relaxed);
 }
 
 pw_properties* PipeWireDevice::State::shared_properties() const {
@@ -219,14 +193,89 @@ Result<void> PipeWireDevice::State::connect_stream(pw_stream* stream, pw_directi
                  "Check that its session manager (wireplumber) is running."};
 }
 
-void PipeWireDevice::State::end_streams() {
-    if (connection.loop == nullptr) return;
-    pw_thread_loop_lock(connection.loop);
-    if (capture != nullptr) pw_stream_destroy(capture);
-    if (playback != nullptr) pw_stream_destroy(playback);
-    capture = playback = nullptr;
-    running = false;
-    pw_thread_loop_unlock(connection.loop);
+namespace {
+constexpr uint32_t kStreamFlags =
+    PW_STREAM_FLAG_AUTOCONNECT | PW_STREAM_FLAG_MAP_BUFFERS | PW_STREAM_FLAG_RT_PROCESS;
+
+Error stream_refused() {
+    return {"a stream can't be made.", "PipeWire", "Restart it (systemctl --user restart pipewire)."};
+}
+}  // namespace
+
+Result<void> PipeWireDevice::State::start_playback() {
+    static const pw_stream_events events = [] {
+        pw_stream_events e{};
+        e.version = PW_VERSION_STREAM_EVENTS;
+        e.process = [](void* data) { static_cast<State*>(data)->play_block(); };
+        e.state_changed = [](void* data, pw_stream_state, pw_stream_state now, const char*) {
+            if (now == PW_STREAM_STATE_ERROR) static_cast<State*>(data)->playback_broken = true;
+        };
+        return e;
+    }();
+    const PipeWireConnection::Lock lock(connection);
+    pw_properties* out = shared_properties();
+    pw_properties_set(out, PW_KEY_NODE_NAME, kVirtualMicName);
+    pw_properties_set(out, PW_KEY_NODE_DESCRIPTION, options.mic_title.c_str());
+    pw_properties_set(out, PW_KEY_MEDIA_CLASS, "Audio/Source");
+    pw_properties_set(out, PW_KEY_NODE_VIRTUAL, "true");
+    playback_broken = false;
+    playback = pw_stream_new(connection.core(), options.mic_title.c_str(), out);
+    if (playback == nullptr) return stream_refused();
+    pw_stream_add_listener(playback, &playback_hook, &events, this);
+    return connect_stream(playback, PW_DIRECTION_OUTPUT, kStreamFlags | PW_STREAM_FLAG_TRIGGER);
+}
+
+Result<void> PipeWireDevice::State::start_capture() {
+    static const pw_stream_events events = [] {
+        pw_stream_events e{};
+        e.version = PW_VERSION_STREAM_EVENTS;
+        e.process = [](void* data) { static_cast<State*>(data)->capture_block(); };
+        e.state_changed = [](void* data, pw_stream_state, pw_stream_state now, const char*) {
+            if (now == PW_STREAM_STATE_ERROR) static_cast<State*>(data)->capture_broken = true;
+        };
+        return e;
+    }();
+    const PipeWireConnection::Lock lock(connection);
+    pw_properties* in = shared_properties();
+    pw_properties_set(in, PW_KEY_NODE_NAME, "dusky-reed-input");
+    pw_properties_set(in, PW_KEY_NODE_DESCRIPTION, "Dusky Reed input");
+    pw_properties_set(in, PW_KEY_MEDIA_CATEGORY, "Capture");
+    if (!options.source.empty()) {
+        pw_properties_set(in, PW_KEY_TARGET_OBJECT, options.source.c_str());
+        // A microphone that was chosen is never quietly replaced by another one.
+        pw_properties_set(in, PW_KEY_NODE_DONT_RECONNECT, "true");
+    }
+    capture_broken = false;
+    capture_since = now_ns();
+    last_capture = 0;
+    capture = pw_stream_new(connection.core(), "Dusky Reed input", in);
+    if (capture == nullptr) return stream_refused();
+    pw_stream_add_listener(capture, &capture_hook, &events, this);
+    return connect_stream(capture, PW_DIRECTION_INPUT, kStreamFlags);
+}
+
+void PipeWireDevice::State::end_capture() {
+    if (capture == nullptr) return;
+    const PipeWireConnection::Lock lock(connection);
+    pw_stream_destroy(capture);
+    capture = nullptr;
+    fed = false;
+    capture_delay = play_delay = 0.0;
+}
+
+void PipeWireDevice::State::end_all() {
+    end_capture();
+    if (playback != nullptr) {
+        const PipeWireConnection::Lock lock(connection);
+        pw_stream_destroy(playback);
+        playback = nullptr;
+    }
+    connection.close();
+}
+
+void PipeWireDevice::State::wait_for(const std::string& what) {
+    problem = what;
+    waiting = true;
 }
 
 PipeWireDevice::PipeWireDevice() : state_(std::make_unique<State>()) {}
@@ -235,54 +284,21 @@ PipeWireDevice::~PipeWireDevice() {
     stop();
 }
 
-Result<std::vector<PipeWireSource>> list_pipewire_sources() {
-    Connection connection;
-    if (!connection.open("dusky-reed-list")) return no_daemon();
-    Listing listing;
-    listing.loop = connection.loop;
-    pw_thread_loop_lock(connection.loop);
-    pw_core_events core_events{};
-    core_events.version = PW_VERSION_CORE_EVENTS;
-    core_events.done = on_listing_done;
-    pw_registry_events registry_events{};
-    registry_events.version = PW_VERSION_REGISTRY_EVENTS;
-    registry_events.global = on_global;
-    spa_hook core_hook{};
-    spa_hook registry_hook{};
-    pw_core_add_listener(connection.core, &core_hook, &core_events, &listing);
-    pw_registry* registry = pw_core_get_registry(connection.core, PW_VERSION_REGISTRY, 0);
-    pw_registry_add_listener(registry, &registry_hook, &registry_events, &listing);
-    listing.expected = pw_core_sync(connection.core, PW_ID_CORE, 0);
-    timespec until{};
-    pw_thread_loop_get_time(connection.loop, &until, SPA_NSEC_PER_SEC);
-    while (!listing.done && pw_thread_loop_timed_wait_full(connection.loop, &until) == 0) {
-    }
-    spa_hook_remove(&registry_hook);
-    spa_hook_remove(&core_hook);
-    pw_proxy_destroy(static_cast<pw_proxy*>(static_cast<void*>(registry)));
-    pw_thread_loop_unlock(connection.loop);
-    if (!listing.done) {
-        return Error{"PipeWire does not answer.", "PipeWire",
-                     "Restart it (systemctl --user restart pipewire)."};
-    }
-    return listing.sources;
-}
-
 Result<std::unique_ptr<PipeWireDevice>> PipeWireDevice::create(const PipeWireOptions& options) {
-    const auto sources = list_pipewire_sources();
-    if (!sources.ok()) return sources.error();
-    bool found = options.source.empty();
-    for (const auto& s : sources.value()) found = found || s.name == options.source;
-    if (!found) {
+    std::unique_ptr<PipeWireDevice> out(new PipeWireDevice);
+    State& s = *out->state_;
+    s.options = options;
+    if (!s.options.graph) s.options.graph = std::make_shared<PipeWireGraph>();
+    s.options.graph->tend();
+    if (!s.options.graph->settle()) return no_pipewire();
+    const PipeWirePicture picture = s.options.graph->picture();
+    if (options.wait_for_source) return out;
+    if (!options.source.empty() && !picture.has_source(options.source))
         return Error{"this microphone is not there.", options.source, "Plug it in, or choose another input."};
-    }
-    if (sources.value().empty()) {
+    if (picture.sources.empty()) {
         return Error{"PipeWire knows no microphone.", "PipeWire",
                      "Plug one in, or go on with the simulated room."};
     }
-    std::unique_ptr<PipeWireDevice> out(new PipeWireDevice);
-    out->state_->options = options;
-    if (!out->state_->connection.open("dusky-reed")) return no_daemon();
     return out;
 }
 
@@ -296,80 +312,83 @@ Result<void> PipeWireDevice::start(AudioCallback& callback) {
     s.callback = &callback;
     s.hand_over.prepare(s.options.channels);
     s.dropouts = 0;
-    s.lost = s.fed = false;
-
-    static const pw_core_events core_events = [] {
-        pw_core_events e{};
-        e.version = PW_VERSION_CORE_EVENTS;
-        e.error = [](void* data, uint32_t id, int, int code, const char*) {
-            if (id == PW_ID_CORE && code == -EPIPE) static_cast<State*>(data)->lost = true;
-        };
-        return e;
-    }();
-    static const pw_stream_events capture_events = [] {
-        pw_stream_events e{};
-        e.version = PW_VERSION_STREAM_EVENTS;
-        e.process = [](void* data) { static_cast<State*>(data)->capture_block(); };
-        e.state_changed = [](void* data, pw_stream_state, pw_stream_state now, const char* error) {
-            auto* state = static_cast<State*>(data);
-            if (now == PW_STREAM_STATE_ERROR) {
-                state->reason = error != nullptr ? error : "unknown reason";
-                state->lost = true;
-            }
-        };
-        return e;
-    }();
-    static const pw_stream_events playback_events = [] {
-        pw_stream_events e{};
-        e.version = PW_VERSION_STREAM_EVENTS;
-        e.process = [](void* data) { static_cast<State*>(data)->play_block(); };
-        return e;
-    }();
-
-    pw_thread_loop_lock(s.connection.loop);
-    pw_core_add_listener(s.connection.core, &s.core_hook, &core_events, &s);
-    pw_properties* in = s.shared_properties();
-    pw_properties_set(in, PW_KEY_NODE_NAME, "dusky-reed-input");
-    pw_properties_set(in, PW_KEY_NODE_DESCRIPTION, "Dusky Reed input");
-    pw_properties_set(in, PW_KEY_MEDIA_CATEGORY, "Capture");
-    if (!s.options.source.empty()) pw_properties_set(in, PW_KEY_TARGET_OBJECT, s.options.source.c_str());
-    pw_properties* out = s.shared_properties();
-    pw_properties_set(out, PW_KEY_NODE_NAME, kVirtualMicName);
-    pw_properties_set(out, PW_KEY_NODE_DESCRIPTION, kVirtualMicTitle);
-    pw_properties_set(out, PW_KEY_MEDIA_CLASS, "Audio/Source");
-    pw_properties_set(out, PW_KEY_NODE_VIRTUAL, "true");
-    s.capture = pw_stream_new(s.connection.core, "Dusky Reed input", in);
-    s.playback = pw_stream_new(s.connection.core, kVirtualMicTitle, out);
-    pw_stream_add_listener(s.capture, &s.capture_hook, &capture_events, &s);
-    pw_stream_add_listener(s.playback, &s.playback_hook, &playback_events, &s);
-    constexpr uint32_t kFlags =
-        PW_STREAM_FLAG_AUTOCONNECT | PW_STREAM_FLAG_MAP_BUFFERS | PW_STREAM_FLAG_RT_PROCESS;
-    auto connected = s.connect_stream(s.capture, PW_DIRECTION_INPUT, kFlags);
-    if (connected.ok()) {
-        connected = s.connect_stream(s.playback, PW_DIRECTION_OUTPUT, kFlags | PW_STREAM_FLAG_TRIGGER);
+    s.fed = false;
+    s.problem.clear();
+    s.waiting = false;
+    if (!s.connection.open("dusky-reed")) return no_pipewire();
+    auto connected = s.start_playback();
+    const PipeWirePicture picture = s.options.graph->picture();
+    const bool there =
+        s.options.source.empty() ? !picture.sources.empty() : picture.has_source(s.options.source);
+    if (connected.ok() && there) connected = s.start_capture();
+    if (!connected.ok()) {
+        s.end_all();
+        return connected;
     }
-    s.running = connected.ok();
-    pw_thread_loop_unlock(s.connection.loop);
-    if (!connected.ok()) s.end_streams();
-    return connected;
+    s.started = true;
+    tend();
+    return {};
+}
+
+void PipeWireDevice::tend() {
+    State& s = *state_;
+    if (!s.started) return;
+    s.options.graph->tend();
+    if (s.connection.is_open() && (s.connection.lost() || s.playback_broken)) s.end_all();
+    if (!s.connection.is_open()) {
+        s.wait_for("PipeWire has ended, so nothing goes out. It goes on by itself when PipeWire is back.");
+        if (Clock::now() - s.last_try < std::chrono::milliseconds(500)) return;
+        s.last_try = Clock::now();
+        if (!s.options.graph->picture().connected || !s.connection.open("dusky-reed")) return;
+        if (!s.start_playback().ok()) {
+            s.end_all();
+            return;
+        }
+    }
+    const PipeWirePicture picture = s.options.graph->picture();
+    const bool any = s.options.source.empty();
+    const bool there = any ? !picture.sources.empty() : picture.has_source(s.options.source);
+    if (!there || s.capture_broken) s.end_capture();
+    if (!there) {
+        s.wait_for(
+            any ? "There is no microphone, so the feed is silent. Plug one in; it goes on by itself."
+                : "The microphone is gone, so the feed is silent. It goes on by itself when it returns.");
+        return;
+    }
+    if (s.capture == nullptr) {
+        if (Clock::now() - s.last_try < std::chrono::milliseconds(300)) return;
+        s.last_try = Clock::now();
+        if (const auto again = s.start_capture(); !again.ok()) {
+            s.end_capture();
+            s.wait_for(again.error().text());
+            return;
+        }
+    }
+    // A source that is there but sends nothing.
+    const std::int64_t last = std::max(s.last_capture.load(), s.capture_since);
+    if (seconds_since(last) > kStallSeconds) {
+        s.wait_for("The microphone sends nothing. Check its switch and its cable, or choose another input.");
+    } else if (s.last_capture.load() > 0) {
+        s.problem.clear();
+        s.waiting = false;
+    }
 }
 
 void PipeWireDevice::stop() {
     State& s = *state_;
-    if (s.capture == nullptr && s.playback == nullptr) return;
-    s.end_streams();
-    pw_thread_loop_lock(s.connection.loop);
-    spa_hook_remove(&s.core_hook);
-    pw_thread_loop_unlock(s.connection.loop);
+    s.started = false;
+    s.end_all();
 }
 
 DeviceStatus PipeWireDevice::status() const {
+    const State& s = *state_;
     DeviceStatus out;
-    out.running = state_->running && !state_->lost;
-    out.dropouts = state_->dropouts.load(std::memory_order_relaxed);
-    if (state_->lost) {
-        out.problem = "PipeWire: the connection was lost. Choose the input again once it is back.";
-    }
+    out.running = s.started && s.problem.empty() && s.connection.is_open() && !s.connection.lost();
+    out.dropouts = s.dropouts.load(std::memory_order_relaxed);
+    out.problem = s.problem;
+    out.waiting = s.waiting;
+    out.feed_used = s.started && s.options.graph->picture().feed_used;
+    out.delay_ms = s.capture_delay.load() + s.play_delay.load();
     return out;
 }
 

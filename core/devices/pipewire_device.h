@@ -6,32 +6,29 @@
 #include <vector>
 
 #include "devices/device.h"
+#include "devices/pipewire_graph.h"
 
 namespace reed {
-
-struct PipeWireSource {
-    std::string name;   ///< stable node name, kept by the session
-    std::string title;  ///< readable description
-};
-
-/// Sources the daemon knows now, our own virtual microphone left out. Waits up to a second.
-/// Fails when no daemon answers.
-Result<std::vector<PipeWireSource>> list_pipewire_sources();
 
 inline constexpr const char* kVirtualMicName = "dusky-reed";
 inline constexpr const char* kVirtualMicTitle = "Dusky Reed";
 
 struct PipeWireOptions {
-    std::string source;          ///< node name; empty: the default source
-    double sample_rate = 48000;  ///< Hz; the daemon converts where the device differs
-    int channels = 1;            ///< 1 or 2
-    int block = 256;             ///< frames wished for, 32 to 2048
+    std::string source;                        ///< node name; empty: the default source
+    double sample_rate = 48000;                ///< Hz; the daemon converts where the device differs
+    int channels = 1;                          ///< 1 or 2, of the input and of the virtual microphone
+    int block = 256;                           ///< frames wished for, 32 to 2048
+    std::string mic_title = kVirtualMicTitle;  ///< what other programs call the virtual microphone
+    bool wait_for_source = false;              ///< a source that is not there is waited for
+    std::shared_ptr<PipeWireGraph> graph{};    ///< shared with others; made when empty
 };
 
-/// Captures a source, hands it to the callback, and publishes the result as a source of its own.
+/// Captures a source, hands it to the callback, and publishes the result as a source of its own. When the
+/// source or the daemon goes away, the feed is silent and tend() takes it up again as soon as they are back;
+/// the virtual microphone stays as long as the daemon does.
 class PipeWireDevice final : public Device {
   public:
-    /// Fails when no daemon answers or the chosen source does not exist.
+    /// Fails when no daemon answers, or the chosen source does not exist and is not to be waited for.
     static Result<std::unique_ptr<PipeWireDevice>> create(const PipeWireOptions& options);
     ~PipeWireDevice() override;
 
@@ -39,6 +36,7 @@ class PipeWireDevice final : public Device {
     Result<void> start(AudioCallback& callback) override;
     void stop() override;
     DeviceStatus status() const override;
+    void tend() override;
 
   private:
     PipeWireDevice();

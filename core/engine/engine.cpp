@@ -17,7 +17,10 @@ double fade_seconds(Fade fade) {
 
 }  // namespace
 
-Engine::Engine() : input_(std::make_shared<HistoryRing>(1, 2)), feed_(std::make_shared<HistoryRing>(1, 2)) {
+Engine::Engine()
+    : input_(std::make_shared<HistoryRing>(1, 2)),
+      feed_(std::make_shared<HistoryRing>(1, 2)),
+      monitored_(std::make_shared<HistoryRing>(1, 2)) {
     builder_ = std::thread([this] { build_thread(); });
 }
 
@@ -46,6 +49,7 @@ Result<void> Engine::open(const StreamFormat& format, const ChainSpec& spec) {
     const auto keep = static_cast<size_t>(kHistorySeconds * format.sample_rate);
     input_ = std::make_shared<HistoryRing>(format.channels, keep);
     feed_ = std::make_shared<HistoryRing>(format.channels, keep);
+    monitored_ = std::make_shared<HistoryRing>(format.channels, static_cast<size_t>(format.sample_rate));
     auto probe =
         std::make_unique<Probe>(format.channels, static_cast<size_t>(kProbeSeconds * format.sample_rate));
     probe->stage = probe_->stage.load();
@@ -266,6 +270,7 @@ void Engine::process_piece(const AudioBlock& block) noexcept {
 
     const bool muted = mute_.load(std::memory_order_relaxed);
     monitor_.run(block, *input_, current_->chain->latency(), muted);
+    if (const AudioBlock heard = monitor_.sound(); heard.frames > 0) monitored_->write(heard);
     feed_gain_.set(muted ? 0.0 : 1.0);
     for (int i = 0; i < block.frames; ++i) {
         if (in_grain_ == 0) feed_gain_.begin_grain();

@@ -92,6 +92,8 @@ class Engine final : public AudioCallback {
     /// Stages of the newest chain that no longer do their work, and why.
     std::vector<std::pair<size_t, const char*>> troubles() const;
 
+    /// What has been monitored; nothing is added while the monitor is off. Replaced by open().
+    std::shared_ptr<const HistoryRing> monitor_history() const { return monitored_; }
     const HistoryRing& input_history() const { return *input_; }
     const HistoryRing& feed_history() const { return *feed_; }
     EngineFigures figures() const;
@@ -113,6 +115,7 @@ class Engine final : public AudioCallback {
     StreamFormat format_;
     TapQueue taps_{16384};
     std::shared_ptr<HistoryRing> input_, feed_;  // shared with readers that outlast an open()
+    std::shared_ptr<HistoryRing> monitored_;
     std::unique_ptr<Probe> probe_ = std::make_unique<Probe>(1, 2);
 
     // Audio thread.

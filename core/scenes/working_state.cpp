@@ -1,5 +1,6 @@
 #include "scenes/working_state.h"
 
+#include <algorithm>
 #include <nlohmann/json.hpp>
 
 #include "base/file.h"
@@ -38,6 +39,37 @@ void read_memories(const Json& root, WorkingState& out) {
     }
 }
 
+/// What is missing or out of range keeps its default.
+void read_audio(const Json& root, WorkingState& out) {
+    const auto number = [&root](const char* key, double least, double most, double other) {
+        return root.contains(key) && root[key].is_number() ? std::clamp(root[key].get<double>(), least, most)
+                                                           : other;
+    };
+    out.audio.block = static_cast<int>(number("block", 32, 2048, 256));
+    out.audio.channels = static_cast<int>(number("channels", 1, 2, 1));
+    out.audio.mic_title = root.value("mic_title", out.audio.mic_title);
+    out.monitor_sink = root.value("monitor_sink", std::string());
+    out.talk_key = root.value("talk_key", out.talk_key);
+    out.monitor.volume_db = number("monitor_volume_db", -60, 12, 0);
+    out.monitor.bass_db = number("monitor_bass_db", -12, 12, 0);
+    out.monitor.middle_db = number("monitor_middle_db", -12, 12, 0);
+    out.monitor.treble_db = number("monitor_treble_db", -12, 12, 0);
+    out.monitor.mute_with_feed = root.value("monitor_mute_with_feed", false);
+}
+
+Json write_audio(const WorkingState& state) {
+    return {{"block", state.audio.block},
+            {"channels", state.audio.channels},
+            {"mic_title", state.audio.mic_title},
+            {"talk_key", state.talk_key},
+            {"monitor_sink", state.monitor_sink},
+            {"monitor_volume_db", state.monitor.volume_db},
+            {"monitor_bass_db", state.monitor.bass_db},
+            {"monitor_middle_db", state.monitor.middle_db},
+            {"monitor_treble_db", state.monitor.treble_db},
+            {"monitor_mute_with_feed", state.monitor.mute_with_feed}};
+}
+
 /// Parses; throws Json::exception on wrong types, which load_working_state turns into an Error.
 Result<WorkingState> parse(const std::string& bytes) {
     const Json root = Json::parse(bytes);
@@ -55,6 +87,7 @@ Result<WorkingState> parse(const std::string& bytes) {
     out.geometry = root.at("geometry").get<std::string>();
     out.focused = root.at("focused").get<std::string>();
     out.window_seconds = root.at("window_seconds").get<double>();
+    if (root.contains("audio")) read_audio(root.at("audio"), out);
     if (root.contains("memories")) read_memories(root.at("memories"), out);
     return out;
 }
@@ -97,6 +130,7 @@ Result<void> save_working_state(const std::filesystem::path& path, const Working
     root["geometry"] = state.geometry;
     root["focused"] = state.focused;
     root["window_seconds"] = state.window_seconds;
+    root["audio"] = write_audio(state);
     root["scene"] = Json::parse(write_scene(state.scene));
     if (!state.memories.empty()) root["memories"] = write_memories(state);
     return write_file(path, root.dump(2, ' ', false, Json::error_handler_t::replace) + "\n");

@@ -6,6 +6,7 @@
 #include <optional>
 #include <string>
 
+#include "engine/monitor.h"
 #include "scenes/scene.h"
 
 namespace reed {
@@ -19,6 +20,15 @@ struct OtherMemory {
     bool operator==(const OtherMemory&) const = default;
 };
 
+/// How live sound runs.
+struct AudioSettings {
+    int block = 256;                       ///< frames wished for, 32 to 2048
+    int channels = 1;                      ///< 1 or 2
+    std::string mic_title = "Dusky Reed";  ///< of the virtual microphone
+
+    bool operator==(const AudioSettings&) const = default;
+};
+
 struct WorkingState {
     Scene scene;             ///< the chain as it sounds now; the name is the scene it came from
     std::string input_kind;  ///< "room", "file" or "pipewire"
@@ -28,6 +38,10 @@ struct WorkingState {
     std::string geometry;                ///< the window's, as text
     std::string focused;                 ///< id of the focused stage
     double window_seconds = 10.0;
+    AudioSettings audio;
+    MonitorSettings monitor;           ///< its source is not kept: the monitor never comes on by itself
+    std::string monitor_sink;          ///< node name; empty: the default output
+    std::string talk_key = "toggles";  ///< or "talks", "mutes"
     std::map<std::string, OtherMemory> memories;  ///< by stage id; stages that never flipped have none
 
     bool operator==(const WorkingState&) const = default;

@@ -99,8 +99,7 @@ TEST_CASE("learning is refused when somebody speaks, and can be cancelled") {
     w.session.setRoom(kRoomEffort, 3);
     Suppressing::click(w.method(2));
     w.session.learning().start("suppression", 4.0);
-    REQUIRE(
-        Window::until([&] { return w.session.learning().state() == ui::RoomLearning::State::idle; }));
+    REQUIRE(Window::until([&] { return w.session.learning().state() == ui::RoomLearning::State::idle; }));
     CHECK(w.session.stage("suppression")->tone.empty());
     CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("spoke"));
     QTest::keyClick(&w.window, Qt::Key_Escape);

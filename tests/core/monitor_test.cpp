@@ -63,6 +63,12 @@ TEST_CASE("the monitor plays the feed, the plain sound, what is taken away, or a
     // Aligned: what is taken away from a sine is a sine, 1 - 0.794 of it.
     const auto removed = heard({MonitorSource::removed});
     CHECK(level(removed.monitor) == Approx(plain + db(1.0 - std::pow(10.0, -0.1))).margin(0.1));
+    // It can be taken by an output, too.
+    const auto history = engine.monitor_history();
+    std::vector<float> kept(24000);
+    float* rows[] = {kept.data(), nullptr};
+    REQUIRE(history->read(history->written() - 24000, 24000, rows));
+    CHECK(largest_difference(kept, {removed.monitor.end() - 24000, removed.monitor.end()}) == 0.0);
     // The feed is the same whatever is monitored.
     CHECK(level(removed.feed) == Approx(plain - 2.0).margin(0.05));
 }

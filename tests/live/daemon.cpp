@@ -47,6 +47,10 @@ Daemon::Daemon() {
     // No Bluetooth: its monitor ends the session manager where systemd-logind does not run (containers).
     REQUIRE(write_file(folder_.path("config/wireplumber/bluetooth.lua.d/90-enable-all.lua"), "-- nothing\n")
                 .ok());
+    start_again();
+}
+
+void Daemon::start_again() {
     children_.push_back(start({"pipewire"}));
     for (int i = 0; i < 200 && !std::filesystem::exists(folder_.folder() + "/pipewire-0"); ++i) pause(20);
     REQUIRE(std::filesystem::exists(folder_.folder() + "/pipewire-0"));
@@ -57,10 +61,17 @@ Daemon::Daemon() {
 }
 
 Daemon::~Daemon() {
+    stop();
+}
+
+void Daemon::stop() {
     for (auto it = children_.rbegin(); it != children_.rend(); ++it) {
         kill(-*it, SIGTERM);
         end(*it);
     }
+    children_.clear();
+    std::error_code ec;
+    std::filesystem::remove(folder_.folder() + "/pipewire-0", ec);
 }
 
 void Daemon::end(int pid, int signal) {
@@ -93,6 +104,50 @@ void Daemon::add_source(const std::string& name, const std::string& title) {
     INFO(r.err);
     REQUIRE(r.status == 0);
     REQUIRE(wait_for_node(name));
+}
+
+void Daemon::add_sink(const std::string& name, const std::string& title) {
+    const auto r =
+        run_command({"/usr/bin/pw-cli", "create-node", "adapter",
+                     "{ factory.name=support.null-audio-sink node.name=" + name + " node.description=\"" +
+                         title + "\" media.class=Audio/Sink object.linger=true audio.position=[ MONO ] }"});
+    INFO(r.err);
+    REQUIRE(r.status == 0);
+    REQUIRE(wait_for_node(name));
+}
+
+void Daemon::remove_node(const std::string& name) {
+    const auto r = run_command({"/usr/bin/pw-cli", "destroy", name});
+    INFO(r.err);
+    REQUIRE(r.status == 0);
+}
+
+int Daemon::record_pair(const std::string& file, const std::string& left, const std::string& right) const {
+    const int recorder = start({"pw-cat", "--record", "--target", "0", "--rate", "48000", "--channels", "2",
+                                "--format", "f32", file});
+    bool linked = false;
+    for (int i = 0; i < 200 && !linked; ++i) {
+        linked = run_command({"/usr/bin/pw-link", left + ":capture_MONO", "pw-cat:input_FL"}).status == 0;
+        if (!linked) pause(10);
+    }
+    const auto second = run_command({"/usr/bin/pw-link", right + ":capture_MONO", "pw-cat:input_FR"});
+    INFO(second.err << run_command({"/usr/bin/pw-link", "-io"}).out);
+    REQUIRE(linked);
+    REQUIRE(second.status == 0);
+    return recorder;
+}
+
+int Daemon::record_sink(const std::string& file, const std::string& sink) const {
+    const int recorder = start({"pw-cat", "--record", "--target", "0", "--rate", "48000", "--channels", "1",
+                                "--format", "f32", file});
+    bool linked = false;
+    for (int i = 0; i < 200 && !linked; ++i) {
+        linked = run_command({"/usr/bin/pw-link", sink + ":monitor_MONO", "pw-cat:input_MONO"}).status == 0;
+        if (!linked) pause(10);
+    }
+    INFO(run_command({"/usr/bin/pw-link", "-io"}).out);
+    REQUIRE(linked);
+    return recorder;
 }
 
 int Daemon::play(const std::string& file, const std::string& target) const {

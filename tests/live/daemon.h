@@ -16,6 +16,16 @@ class Daemon {
 
     /// A virtual microphone: sound played to it comes out of it as a source.
     void add_source(const std::string& name, const std::string& title);
+    /// A virtual output; what is played to it can be recorded from it.
+    void add_sink(const std::string& name, const std::string& title);
+    void remove_node(const std::string& name);
+    /// Ends daemon and session manager, as a crash would; starts them again in the same place.
+    void stop();
+    void start_again();
+    /// Records two sources at once, one left, one right; returns the pid.
+    int record_pair(const std::string& file, const std::string& left, const std::string& right) const;
+    /// Records what is played to an output.
+    int record_sink(const std::string& file, const std::string& sink) const;
     /// Plays a WAV file into a virtual microphone / records from a source; returns the pid.
     int play(const std::string& file, const std::string& target) const;
     int record(const std::string& file, const std::string& target, int rate = 48000) const;

@@ -1,0 +1,171 @@
+#include "session/monitoring.h"
+
+#include "session/session.h"
+
+namespace reed::ui {
+namespace {
+constexpr int kFadeTicks = 8;  // a quarter of a second, longer than the fade
+}  // namespace
+
+Monitoring::Monitoring(Session& session) : QObject(&session), session_(session), piece_(4096) {
+    connect(&session_, &Session::readingsChanged, this, &Monitoring::tick);
+}
+
+Monitoring::~Monitoring() = default;
+
+void Monitoring::restore(const MonitorSettings& settings, const std::string& sink) {
+    settings_ = settings;
+    settings_.source = MonitorSource::off;
+    sink_ = sink;
+    session_.engine().set_monitor(settings_);
+}
+
+bool Monitoring::openOutput() {
+    MonitorOptions options;
+    options.sink = sink_;
+    options.sample_rate = session_.engine().format().sample_rate;
+    options.block = session_.audio().block;
+    if (!sink_.empty() && session_.devices().connected && session_.devices().sink(sink_) == nullptr) {
+        emit session_.message(
+            tr("The output chosen for the monitor is not there. Plug it in, or choose another."), true);
+        return false;
+    }
+    auto made = MonitorOutput::create(session_.engine().monitor_history(), options);
+    if (!made.ok()) {
+        emit session_.message(
+            tr("The monitor can't be heard: no PipeWire is running. Start it (systemctl --user start "
+               "pipewire wireplumber) and try again."),
+            true);
+        return false;
+    }
+    output_ = std::move(made.value());
+    close_in_ = 0;
+    return true;
+}
+
+void Monitoring::set(const MonitorSettings& wanted) {
+    MonitorSettings next = wanted;
+    if (next.source != MonitorSource::tap) heard_stage_.clear();
+    const bool on = next.source != MonitorSource::off;
+    if (on && (!output_ || output_->lost()) && !openOutput()) {
+        next.source = MonitorSource::off;
+        heard_stage_.clear();
+    }
+    if (next.source == MonitorSource::off && output_) close_in_ = kFadeTicks;
+    if (next.source != MonitorSource::off && settings_.source == MonitorSource::off) {
+        howl_.reset();
+        warnOfLoudspeakers();
+    }
+    settings_ = next;
+    session_.engine().set_monitor(settings_);
+    session_.keepSoon();
+    emit changed();
+}
+
+void Monitoring::toggle() {
+    MonitorSettings next = settings_;
+    next.source = settings_.source == MonitorSource::off ? MonitorSource::feed : MonitorSource::off;
+    set(next);
+}
+
+void Monitoring::hearUpTo(const std::string& id) {
+    MonitorSettings next = settings_;
+    const bool stop = heard_stage_ == id;
+    next.source = stop ? MonitorSource::off : MonitorSource::tap;
+    next.tap = session_.chain().index_of(id) + 1;
+    heard_stage_ = stop ? "" : id;
+    set(next);
+}
+
+void Monitoring::followChain() {
+    if (heard_stage_.empty()) return;
+    // The tap goes with its stage; without it there is nothing to hear.
+    MonitorSettings next = settings_;
+    next.tap = session_.chain().index_of(heard_stage_) + 1;
+    if (next.tap == 0) next.source = MonitorSource::off;
+    if (!(next == settings_)) set(next);
+}
+
+void Monitoring::setSink(const std::string& name) {
+    if (name == sink_) return;
+    sink_ = name;
+    output_.reset();
+    warned_of_.clear();
+    if (settings_.source != MonitorSource::off) {
+        set(settings_);
+        warnOfLoudspeakers();
+    }
+    session_.keepSoon();
+    emit changed();
+}
+
+QString Monitoring::sinkTitle() const {
+    const PipeWirePicture& now = session_.devices();
+    const PipeWireNode* node = now.sink(sink_.empty() ? now.default_sink : sink_);
+    if (node == nullptr) return sink_.empty() ? tr("Default output") : QString::fromStdString(sink_);
+    return QString::fromStdString(node->title);
+}
+
+void Monitoring::warnOfLoudspeakers() {
+    const PipeWirePicture& now = session_.devices();
+    const PipeWireNode* node = now.sink(sink_.empty() ? now.default_sink : sink_);
+    if (node == nullptr || !node->loudspeakers || warned_of_ == node->name) return;
+    warned_of_ = node->name;
+    emit session_.message(
+        tr("%1 looks like loudspeakers: the microphone will hear them, and it may echo or howl. Use "
+           "headphones for the monitor.")
+            .arg(sinkTitle()),
+        true);
+}
+
+void Monitoring::reopen() {
+    output_.reset();
+    howl_.reset();
+    if (settings_.source != MonitorSource::off) set(settings_);
+}
+
+void Monitoring::tick() {
+    if (close_in_ > 0 && --close_in_ == 0) output_.reset();
+    if (settings_.source == MonitorSource::off) return;
+    if (output_ && output_->lost()) {
+        MonitorSettings next = settings_;
+        next.source = MonitorSource::off;
+        output_.reset();
+        set(next);
+        emit session_.message(
+            tr("The monitor's output is gone, so the monitor is off. Switch it on again with the one "
+               "that is there."),
+            true);
+        return;
+    }
+    const HistoryRing& input = session_.engine().input_history();
+    if (!howl_ || listened_ > input.written()) {
+        howl_ = std::make_unique<HowlDetector>(session_.engine().format().sample_rate);
+        listened_ = input.written();
+    }
+    std::vector<float> other(piece_.size());
+    while (listened_ < input.written()) {
+        const auto n = static_cast<int>(
+            std::min<std::int64_t>(static_cast<std::int64_t>(piece_.size()), input.written() - listened_));
+        float* rows[kMaxChannels] = {piece_.data(), other.data()};
+        if (!input.read(listened_, n, rows)) {
+            listened_ = input.written();
+            return;
+        }
+        listened_ += n;
+        if (!howl_->add({piece_.data(), static_cast<size_t>(n)})) continue;
+        const double hz = howl_->frequency();
+        howl_->restart();
+        MonitorSettings next = settings_;
+        next.source = MonitorSource::off;
+        set(next);
+        emit session_.message(
+            tr("The microphone hears the monitor and began to howl at %1 Hz, so the monitor was cut. "
+               "Use headphones, or turn it down.")
+                .arg(hz, 0, 'f', 0),
+            true);
+        return;
+    }
+}
+
+}  // namespace reed::ui

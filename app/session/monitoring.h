@@ -1,0 +1,64 @@
+// The monitor: what the headphones get, through which output, and when it must be cut.
+#pragma once
+
+#include <QObject>
+#include <memory>
+
+#include "devices/monitor_output.h"
+#include "engine/monitor.h"
+#include "measure/howl.h"
+
+namespace reed::ui {
+
+class Session;
+
+class Monitoring final : public QObject {
+    Q_OBJECT
+  public:
+    explicit Monitoring(Session& session);
+    ~Monitoring() override;
+
+    /// Off after every start of the program.
+    const MonitorSettings& settings() const { return settings_; }
+    /// Refused, with the reason told, when nothing can be played.
+    void set(const MonitorSettings& settings);
+    /// On with the feed, or off: what the key does.
+    void toggle();
+    /// Hears the sound as it leaves stage `id`; the same stage again: stops.
+    void hearUpTo(const std::string& id);
+    /// The stage after which is heard; empty: none.
+    const std::string& heardStage() const { return heard_stage_; }
+
+    /// The output; empty: the default one.
+    const std::string& sink() const { return sink_; }
+    void setSink(const std::string& name);
+    /// Readable name of the output in use.
+    QString sinkTitle() const;
+
+    /// The order of the stages has changed.
+    void followChain();
+    /// The engine was opened anew: the way out is made anew.
+    void reopen();
+    /// What is kept between evenings, set at the start.
+    void restore(const MonitorSettings& settings, const std::string& sink);
+
+  signals:
+    void changed();
+
+  private:
+    void tick();
+    bool openOutput();
+    void warnOfLoudspeakers();
+
+    Session& session_;
+    MonitorSettings settings_;
+    std::string sink_, heard_stage_;
+    std::unique_ptr<MonitorOutput> output_;
+    std::unique_ptr<HowlDetector> howl_;
+    std::vector<float> piece_;
+    std::int64_t listened_ = 0;
+    std::string warned_of_;
+    int close_in_ = 0;  // ticks until a faded-out output is closed
+};
+
+}  // namespace reed::ui

@@ -1,0 +1,125 @@
+#include "devices/monitor_output.h"
+
+#include <spa/param/audio/format-utils.h>
+#include <unistd.h>
+
+#include <algorithm>
+
+#include "devices/pipewire_connection.h"
+
+namespace reed {
+
+struct MonitorOutput::State {
+    MonitorOptions options;
+    std::shared_ptr<const HistoryRing> sound;
+    PipeWireConnection connection;
+    pw_stream* stream = nullptr;
+    spa_hook hook{};
+    std::int64_t read = 0;
+    bool flowing = false;
+    std::atomic<bool> broken{false};
+
+    void play();
+};
+
+void MonitorOutput::State::play() {
+    pw_buffer* buffer = pw_stream_dequeue_buffer(stream);
+    if (buffer == nullptr) return;
+    const uint32_t room = buffer->buffer->datas[0].maxsize / sizeof(float);
+    const uint32_t wished = buffer->requested > 0 ? static_cast<uint32_t>(buffer->requested) : 1024;
+    const int frames = static_cast<int>(std::min(wished, room));
+    float* rows[kMaxChannels] = {};
+    const int channels = std::min<int>(sound->channels(), static_cast<int>(buffer->buffer->n_datas));
+    for (int c = 0; c < channels; ++c) rows[c] = static_cast<float*>(buffer->buffer->datas[c].data);
+    const std::int64_t available = sound->written() - read;
+    // Two blocks to begin with, against jitter; far behind, it leaps.
+    if (!flowing && available >= 2 * frames) flowing = true;
+    if (available > 4 * frames) read = sound->written() - 2 * frames;
+    if (flowing && sound->read(read, frames, rows)) {
+        read += frames;
+    } else {
+        flowing = false;
+        for (int c = 0; c < channels; ++c) std::fill_n(rows[c], frames, 0.0f);
+    }
+    for (uint32_t c = 0; c < buffer->buffer->n_datas; ++c) {
+        spa_chunk* chunk = buffer->buffer->datas[c].chunk;
+        chunk->offset = 0;
+        chunk->stride = sizeof(float);
+        chunk->size = static_cast<uint32_t>(frames) * static_cast<uint32_t>(sizeof(float));
+    }
+    pw_stream_queue_buffer(stream, buffer);
+}
+
+MonitorOutput::MonitorOutput() : state_(std::make_unique<State>()) {}
+
+Result<std::unique_ptr<MonitorOutput>> MonitorOutput::create(std::shared_ptr<const HistoryRing> sound,
+                                                             const MonitorOptions& options) {
+    std::unique_ptr<MonitorOutput> out(new MonitorOutput);
+    State& s = *out->state_;
+    s.options = options;
+    s.read = sound->written();
+    s.sound = std::move(sound);
+    if (!s.connection.open("dusky-reed-monitor")) return no_pipewire();
+    static const pw_stream_events events = [] {
+        pw_stream_events e{};
+        e.version = PW_VERSION_STREAM_EVENTS;
+        e.process = [](void* data) { static_cast<State*>(data)->play(); };
+        e.state_changed = [](void* data, pw_stream_state, pw_stream_state now, const char*) {
+            if (now == PW_STREAM_STATE_ERROR) static_cast<State*>(data)->broken = true;
+        };
+        return e;
+    }();
+    const PipeWireConnection::Lock lock(s.connection);
+    // In the group of the other streams: driven by the same clock.
+    const std::string group = "dusky-reed-" + std::to_string(::getpid());
+    pw_properties* p =
+        pw_properties_new(PW_KEY_NODE_NAME, "dusky-reed-monitor", PW_KEY_NODE_DESCRIPTION,
+                          "Dusky Reed monitor", PW_KEY_MEDIA_TYPE, "Audio", PW_KEY_MEDIA_CATEGORY, "Playback",
+                          PW_KEY_NODE_GROUP, group.c_str(), nullptr);
+    pw_properties_setf(p, PW_KEY_NODE_LATENCY, "%d/%d", options.block, static_cast<int>(options.sample_rate));
+    if (!options.sink.empty()) {
+        pw_properties_set(p, PW_KEY_TARGET_OBJECT, options.sink.c_str());
+        // Headphones that are pulled out must not be replaced by loudspeakers.
+        pw_properties_set(p, PW_KEY_NODE_DONT_RECONNECT, "true");
+    }
+    s.stream = pw_stream_new(s.connection.core(), "Dusky Reed monitor", p);
+    if (s.stream == nullptr) return no_pipewire();
+    pw_stream_add_listener(s.stream, &s.hook, &events, &s);
+    uint8_t space[1024];
+    spa_pod_builder builder{};
+    builder.data = space;
+    builder.size = sizeof space;
+    spa_audio_info_raw info{};
+    info.format = SPA_AUDIO_FORMAT_F32P;
+    info.rate = static_cast<uint32_t>(options.sample_rate);
+    info.channels = static_cast<uint32_t>(s.sound->channels());
+    info.position[0] = s.sound->channels() == 1 ? SPA_AUDIO_CHANNEL_MONO : SPA_AUDIO_CHANNEL_FL;
+    info.position[1] = SPA_AUDIO_CHANNEL_FR;
+    const spa_pod* params[] = {spa_format_audio_raw_build(&builder, SPA_PARAM_EnumFormat, &info)};
+    const int code = pw_stream_connect(
+        s.stream, PW_DIRECTION_OUTPUT, PW_ID_ANY,
+        static_cast<pw_stream_flags>(PW_STREAM_FLAG_AUTOCONNECT | PW_STREAM_FLAG_MAP_BUFFERS |
+                                     PW_STREAM_FLAG_RT_PROCESS),
+        params, 1);
+    if (code < 0) {
+        pw_stream_destroy(s.stream);
+        s.stream = nullptr;
+        return Error{"the output can't be opened.", options.sink, "Choose another output."};
+    }
+    return out;
+}
+
+MonitorOutput::~MonitorOutput() {
+    State& s = *state_;
+    if (s.stream != nullptr) {
+        const PipeWireConnection::Lock lock(s.connection);
+        pw_stream_destroy(s.stream);
+    }
+    s.connection.close();
+}
+
+bool MonitorOutput::lost() const {
+    return state_->broken || state_->connection.lost();
+}
+
+}  // namespace reed

@@ -1,0 +1,54 @@
+// A connection to PipeWire with a loop of its own. For the files of core/devices only.
+#pragma once
+
+#include <pipewire/pipewire.h>
+
+#include <atomic>
+
+#include "base/result.h"
+
+namespace reed {
+
+/// What is said when no daemon answers.
+Error no_pipewire();
+
+/// Loop, context and connection; everything in it ends with it.
+class PipeWireConnection {
+  public:
+    PipeWireConnection() = default;
+    ~PipeWireConnection() { close(); }
+    PipeWireConnection(const PipeWireConnection&) = delete;
+    PipeWireConnection& operator=(const PipeWireConnection&) = delete;
+
+    /// False when no daemon answers.
+    bool open(const char* name);
+    /// Objects made on it must be gone.
+    void close();
+    bool is_open() const { return core_ != nullptr; }
+    /// The daemon has ended the connection.
+    bool lost() const { return lost_.load(std::memory_order_relaxed); }
+
+    pw_core* core() const { return core_; }
+    pw_thread_loop* loop() const { return loop_; }
+
+    /// Holds the loop's lock.
+    class Lock {
+      public:
+        explicit Lock(const PipeWireConnection& c) : loop_(c.loop_) { pw_thread_loop_lock(loop_); }
+        ~Lock() { pw_thread_loop_unlock(loop_); }
+        Lock(const Lock&) = delete;
+        Lock& operator=(const Lock&) = delete;
+
+      private:
+        pw_thread_loop* loop_;
+    };
+
+  private:
+    pw_thread_loop* loop_ = nullptr;
+    pw_context* context_ = nullptr;
+    pw_core* core_ = nullptr;
+    spa_hook hook_{};
+    std::atomic<bool> lost_{false};
+};
+
+}  // namespace reed

@@ -1,0 +1,291 @@
+#include "devices/pipewire_graph.h"
+
+#include <pipewire/extensions/metadata.h>
+
+#include <algorithm>
+#include <chrono>
+#include <cstdlib>
+#include <cstring>
+#include <map>
+#include <mutex>
+#include <nlohmann/json.hpp>
+
+#include "devices/pipewire_connection.h"
+#include "devices/pipewire_device.h"
+
+namespace reed {
+namespace {
+
+using Clock = std::chrono::steady_clock;
+
+std::string property(const spa_dict* props, const char* key) {
+    const char* v = spa_dict_lookup(props, key);
+    return v != nullptr ? v : "";
+}
+
+bool contains(std::string text, const char* word) {
+    std::transform(text.begin(), text.end(), text.begin(), [](unsigned char c) { return std::tolower(c); });
+    return text.find(word) != std::string::npos;
+}
+
+/// {"name": "..."} as the session manager writes it; empty when it is something else.
+std::string name_in(const char* value) {
+    if (value == nullptr) return {};
+    const auto json = nlohmann::json::parse(value, nullptr, false);
+    return json.is_object() ? json.value("name", std::string()) : std::string();
+}
+
+}  // namespace
+
+bool looks_like_loudspeakers(const std::string& form_factor, const std::string& name,
+                             const std::string& title) {
+    if (!form_factor.empty()) {
+        return form_factor == "speaker" || form_factor == "internal" || form_factor == "tv" ||
+               form_factor == "hifi" || form_factor == "portable" || form_factor == "car";
+    }
+    for (const auto& text : {name, title}) {
+        for (const char* word : {"head", "ear", "usb-c"}) {
+            if (contains(text, word)) return false;
+        }
+    }
+    for (const auto& text : {name, title}) {
+        for (const char* word : {"speaker", "hdmi", "displayport", "television"}) {
+            if (contains(text, word)) return true;
+        }
+    }
+    return false;
+}
+
+bool PipeWirePicture::has_source(const std::string& name) const {
+    return std::any_of(sources.begin(), sources.end(), [&](const auto& s) { return s.name == name; });
+}
+
+const PipeWireNode* PipeWirePicture::sink(const std::string& name) const {
+    for (const auto& s : sinks) {
+        if (s.name == name) return &s;
+    }
+    return nullptr;
+}
+
+struct PipeWireGraph::State {
+    struct Entry {
+        PipeWireNode node;
+        bool source = false;
+    };
+    PipeWireConnection connection;
+    pw_registry* registry = nullptr;
+    pw_metadata* metadata = nullptr;
+    spa_hook registry_hook{}, metadata_hook{}, core_hook{};
+    uint32_t metadata_id = 0;
+    int expected = -1;
+    Clock::time_point last_try{};
+
+    mutable std::mutex mutex;
+    std::map<uint32_t, Entry> nodes;
+    std::map<uint32_t, std::uint32_t> links;  // by id: the node they come from
+    uint32_t own = SPA_ID_INVALID;            // node of our virtual microphone
+    std::string default_source, default_sink;
+    bool connected = false, told = false;
+    std::atomic<std::uint64_t> version{1};
+
+    void changed() { version.fetch_add(1, std::memory_order_relaxed); }
+    void add(uint32_t id, const char* type, const spa_dict* props);
+    void remove(uint32_t id);
+    void default_told(const char* key, const char* value);
+    bool connect();
+    void disconnect();
+};
+
+void PipeWireGraph::State::add(uint32_t id, const char* type, const spa_dict* props) {
+    if (props == nullptr) return;
+    if (std::strcmp(type, PW_TYPE_INTERFACE_Metadata) == 0 &&
+        property(props, PW_KEY_METADATA_NAME) == "default") {
+        if (metadata != nullptr) return;
+        metadata_id = id;
+        metadata = static_cast<pw_metadata*>(
+            pw_registry_bind(registry, id, PW_TYPE_INTERFACE_Metadata, PW_VERSION_METADATA, 0));
+        if (metadata == nullptr) return;
+        static const pw_metadata_events events = [] {
+            pw_metadata_events e{};
+            e.version = PW_VERSION_METADATA_EVENTS;
+            e.property = [](void* data, uint32_t, const char* key, const char*, const char* value) {
+                static_cast<State*>(data)->default_told(key, value);
+                return 0;
+            };
+            return e;
+        }();
+        pw_metadata_add_listener(metadata, &metadata_hook, &events, this);
+        return;
+    }
+    if (std::strcmp(type, PW_TYPE_INTERFACE_Link) == 0) {
+        const std::string from = property(props, PW_KEY_LINK_OUTPUT_NODE);
+        const std::lock_guard lock(mutex);
+        links[id] = static_cast<uint32_t>(std::strtoul(from.c_str(), nullptr, 10));
+        changed();
+        return;
+    }
+    if (std::strcmp(type, PW_TYPE_INTERFACE_Node) != 0) return;
+    const std::string media = property(props, PW_KEY_MEDIA_CLASS);
+    const bool source = media.rfind("Audio/Source", 0) == 0 || media == "Audio/Duplex";
+    if (!source && media != "Audio/Sink") return;
+    Entry entry;
+    entry.source = source;
+    entry.node.name = property(props, PW_KEY_NODE_NAME);
+    if (source && entry.node.name == kVirtualMicName) {
+        const std::lock_guard lock(mutex);
+        own = id;
+        return;
+    }
+    if (entry.node.name.empty()) return;
+    entry.node.title = property(props, PW_KEY_NODE_DESCRIPTION);
+    if (entry.node.title.empty()) entry.node.title = entry.node.name;
+    entry.node.loudspeakers = !source && looks_like_loudspeakers(property(props, PW_KEY_DEVICE_FORM_FACTOR),
+                                                                 entry.node.name, entry.node.title);
+    const std::lock_guard lock(mutex);
+    nodes[id] = std::move(entry);
+    changed();
+}
+
+void PipeWireGraph::State::remove(uint32_t id) {
+    if (metadata != nullptr && id == metadata_id) {
+        spa_hook_remove(&metadata_hook);
+        pw_proxy_destroy(static_cast<pw_proxy*>(static_cast<void*>(metadata)));
+        metadata = nullptr;
+    }
+    const std::lock_guard lock(mutex);
+    if (id == own) own = SPA_ID_INVALID;
+    if (nodes.erase(id) + links.erase(id) > 0) changed();
+}
+
+void PipeWireGraph::State::default_told(const char* key, const char* value) {
+    if (key == nullptr) return;
+    const std::lock_guard lock(mutex);
+    if (std::strcmp(key, "default.audio.source") == 0) default_source = name_in(value);
+    if (std::strcmp(key, "default.audio.sink") == 0) default_sink = name_in(value);
+    changed();
+}
+
+bool PipeWireGraph::State::connect() {
+    last_try = Clock::now();
+    told = false;
+    if (!connection.open("dusky-reed-graph")) return false;
+    static const pw_registry_events registry_events = [] {
+        pw_registry_events e{};
+        e.version = PW_VERSION_REGISTRY_EVENTS;
+        e.global = [](void* data, uint32_t id, uint32_t, const char* type, uint32_t, const spa_dict* props) {
+            static_cast<State*>(data)->add(id, type, props);
+        };
+        e.global_remove = [](void* data, uint32_t id) { static_cast<State*>(data)->remove(id); };
+        return e;
+    }();
+    static const pw_core_events core_events = [] {
+        pw_core_events e{};
+        e.version = PW_VERSION_CORE_EVENTS;
+        e.done = [](void* data, uint32_t, int seq) {
+            auto* s = static_cast<State*>(data);
+            if (seq != s->expected) return;
+            const std::lock_guard lock(s->mutex);
+            s->told = true;
+            pw_thread_loop_signal(s->connection.loop(), false);
+        };
+        return e;
+    }();
+    const PipeWireConnection::Lock lock(connection);
+    pw_core_add_listener(connection.core(), &core_hook, &core_events, this);
+    registry = pw_core_get_registry(connection.core(), PW_VERSION_REGISTRY, 0);
+    pw_registry_add_listener(registry, &registry_hook, &registry_events, this);
+    expected = pw_core_sync(connection.core(), PW_ID_CORE, 0);
+    const std::lock_guard inner(mutex);
+    connected = true;
+    changed();
+    return true;
+}
+
+void PipeWireGraph::State::disconnect() {
+    if (connection.is_open()) {
+        const PipeWireConnection::Lock lock(connection);
+        if (metadata != nullptr) {
+            spa_hook_remove(&metadata_hook);
+            pw_proxy_destroy(static_cast<pw_proxy*>(static_cast<void*>(metadata)));
+            metadata = nullptr;
+        }
+        if (registry != nullptr) {
+            spa_hook_remove(&registry_hook);
+            pw_proxy_destroy(static_cast<pw_proxy*>(static_cast<void*>(registry)));
+            registry = nullptr;
+        }
+        spa_hook_remove(&core_hook);
+    }
+    connection.close();
+    const std::lock_guard lock(mutex);
+    nodes.clear();
+    links.clear();
+    own = SPA_ID_INVALID;
+    default_source.clear();
+    default_sink.clear();
+    connected = told = false;
+    changed();
+}
+
+PipeWireGraph::PipeWireGraph() : state_(std::make_unique<State>()) {
+    state_->connect();
+}
+
+PipeWireGraph::~PipeWireGraph() {
+    state_->disconnect();
+}
+
+std::uint64_t PipeWireGraph::version() const {
+    return state_->version.load(std::memory_order_relaxed);
+}
+
+PipeWirePicture PipeWireGraph::picture() const {
+    PipeWirePicture out;
+    const std::lock_guard lock(state_->mutex);
+    out.connected = state_->connected && !state_->connection.lost();
+    if (!out.connected) return out;
+    for (const auto& [id, entry] : state_->nodes)
+        (entry.source ? out.sources : out.sinks).push_back(entry.node);
+    out.default_source = state_->default_source;
+    out.default_sink = state_->default_sink;
+    for (const auto& [id, from] : state_->links) out.feed_used = out.feed_used || from == state_->own;
+    return out;
+}
+
+void PipeWireGraph::tend() {
+    if (state_->connection.is_open() && state_->connection.lost()) state_->disconnect();
+    if (!state_->connection.is_open() && Clock::now() - state_->last_try > std::chrono::seconds(1))
+        state_->connect();
+}
+
+bool PipeWireGraph::settle() {
+    State& s = *state_;
+    if (!s.connection.is_open()) return false;
+    const PipeWireConnection::Lock lock(s.connection);
+    timespec until{};
+    pw_thread_loop_get_time(s.connection.loop(), &until, SPA_NSEC_PER_SEC);
+    const auto told = [&s] {
+        const std::lock_guard inner(s.mutex);
+        return s.told;
+    };
+    while (!told() && !s.connection.lost() &&
+           pw_thread_loop_timed_wait_full(s.connection.loop(), &until) == 0) {
+    }
+    return told();
+}
+
+Result<void> PipeWireGraph::make_default_source(const std::string& name) {
+    State& s = *state_;
+    if (!s.connection.is_open() || s.connection.lost()) return no_pipewire();
+    const PipeWireConnection::Lock lock(s.connection);
+    if (s.metadata == nullptr) {
+        return Error{"the default microphone can't be set: no session manager runs.", "PipeWire",
+                     "Start it (systemctl --user start wireplumber)."};
+    }
+    const std::string value = nlohmann::json{{"name", name}}.dump();
+    pw_metadata_set_property(s.metadata, 0, "default.configured.audio.source", "Spa:String:JSON",
+                             value.c_str());
+    return {};
+}
+
+}  // namespace reed

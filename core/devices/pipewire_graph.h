@@ -1,0 +1,63 @@
+// What PipeWire knows at this moment: inputs, outputs, defaults. Kept up to date by itself.
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "base/result.h"
+
+namespace reed {
+
+struct PipeWireNode {
+    std::string name;           ///< stable node name, kept by the session
+    std::string title;          ///< readable description
+    bool loudspeakers = false;  ///< outputs: it looks like loudspeakers, not like headphones
+
+    bool operator==(const PipeWireNode&) const = default;
+};
+
+struct PipeWirePicture {
+    bool connected = false;
+    std::vector<PipeWireNode> sources;  ///< our own virtual microphone left out
+    std::vector<PipeWireNode> sinks;
+    std::string default_source, default_sink;  ///< node names; empty while not known
+    bool feed_used = false;                    ///< some program is linked to our virtual microphone
+
+    bool has_source(const std::string& name) const;
+    const PipeWireNode* sink(const std::string& name) const;
+};
+
+/// Listens to the daemon on a thread of its own; the members may be called from any one other thread.
+class PipeWireGraph {
+  public:
+    PipeWireGraph();
+    ~PipeWireGraph();
+    PipeWireGraph(const PipeWireGraph&) = delete;
+    PipeWireGraph& operator=(const PipeWireGraph&) = delete;
+
+    PipeWirePicture picture() const;
+    /// Rises with every change of the picture.
+    std::uint64_t version() const;
+
+    /// Looks after the connection: notices that the daemon has gone, and tries again once a second. Call it
+    /// some times a second. Quick.
+    void tend();
+    /// Waits until the daemon has told all it knows, a second at most; false when none answers.
+    bool settle();
+
+    /// Makes a node the default source for every program that does not choose one.
+    Result<void> make_default_source(const std::string& name);
+
+  private:
+    struct State;
+    std::unique_ptr<State> state_;
+};
+
+/// True when a sink's properties look like loudspeakers: by its form factor, else by words in its names; what
+/// can't be told counts as headphones. Common practice, no source.
+bool looks_like_loudspeakers(const std::string& form_factor, const std::string& name,
+                             const std::string& title);
+
+}  // namespace reed
