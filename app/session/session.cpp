@@ -72,10 +72,11 @@ Session::Session(SessionPaths paths, QObject* parent)
 }
 
 Session::~Session() {
+    tick_.stop();
     background_.reset();
-    monitoring_.reset();
-    if (device_) device_->stop();
     if (save_later_.isActive()) saveState();
+    if (device_) device_->stop();
+    monitoring_.reset();
 }
 
 void Session::begin() {
