@@ -5,6 +5,9 @@
 #include <cstdio>
 
 #include "main_window.h"
+#include "remote/control.h"
+#include "remote/desktop_keys.h"
+#include "remote/tray.h"
 #include "session/feed_recorder.h"
 #include "session/session.h"
 #include "theme/theme.h"
@@ -25,13 +28,41 @@ int main(int argc, char** argv) {
     const QCommandLineOption record("record", "Write the feed to a sound file (.wav or .flac).", "file");
     const QCommandLineOption theme("theme", "dusk or dawn.", "name");
     const QCommandLineOption focus("focus", "Focus this stage (its id).", "id");
-    options.addOptions({seconds, shot, record, theme, focus});
+    const QCommandLineOption send(
+        "send",
+        "Send a command to the running program and end: mute, unmute, toggle-mute, talk on, "
+        "talk off, scene NAME, bypass STAGE, enable STAGE, toggle STAGE, monitor SOURCE, raise. "
+        "Its further words follow.",
+        "command");
+    options.addPositionalArgument("words", "Further words of --send.", "[words...]");
+    options.addOptions({seconds, shot, record, theme, focus, send});
     options.process(app);
+    const QDBusConnection bus = QDBusConnection::sessionBus();
+    if (options.isSet(send)) {
+        const QString why =
+            ui::sendCommand(bus, QStringList(options.value(send)) + options.positionalArguments());
+        if (why.isEmpty()) return 0;
+        std::fprintf(stderr, "dusky-reed: %s\n", qPrintable(why));
+        return 2;
+    }
+    // A second start shows the first one instead of fighting for the microphone's name.
+    if (!options.isSet(seconds) && ui::sendCommand(bus, {"raise"}).isEmpty()) {
+        std::fprintf(stderr, "dusky-reed: it is running already, and has been brought to the front.\n");
+        return 0;
+    }
 
     ui::loadFonts();
     ui::Session session(ui::SessionPaths::standard());
     ui::MainWindow window(session);
+    ui::RemoteControl remote(session);
+    QObject::connect(&remote, &ui::RemoteControl::raiseWanted, &window, &ui::MainWindow::comeForward);
+    if (!options.isSet(seconds)) (void)remote.publish(bus);
+    ui::DesktopKeys keys(session, bus);
+    QObject::connect(&window, &ui::MainWindow::desktopKeysWanted, &keys, &ui::DesktopKeys::bind);
+    QObject::connect(&keys, &ui::DesktopKeys::failed, &session,
+                     [&](const QString& why) { emit session.message(why, true); });
     session.begin();
+    ui::Tray tray(session, window);
     if (options.isSet(theme)) session.setThemeName(options.value(theme));
     if (options.isSet(focus)) session.focus(options.value(focus).toStdString());
     if (!session.geometry().isEmpty()) window.restoreGeometry(session.geometry());

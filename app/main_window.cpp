@@ -5,21 +5,25 @@
 #include <QCloseEvent>
 #include <QFileDialog>
 #include <QHBoxLayout>
+#include <QInputDialog>
 #include <QMenu>
+#include <QMessageBox>
 #include <QPainter>
+#include <QPushButton>
 #include <QShortcut>
 #include <QVBoxLayout>
 
 #include "deck/feed_panel.h"
+#include "deck/popups.h"
 #include "deck/room_panel.h"
 #include "deck/scene_bar.h"
 #include "diagram/level_diagram.h"
 #include "editors/stage_editor.h"
+#include "session/monitoring.h"
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/message_bar.h"
-#include "widgets/words.h"
 
 namespace reed::ui {
 
@@ -85,11 +89,17 @@ void MainWindow::buildTop() {
     input_->setToolTip(tr("Choose where the sound comes from"));
     connect(input_, &FlatButton::clicked, this, &MainWindow::openInputMenu);
     scenes_ = new SceneBar(session_, this);
-    status_ = new Words(Words::Ink::muted, this);
+    status_ = new FlatButton({}, this);
     status_->setObjectName("status");
     status_->setFont(ui::font(13));
     status_->setToolTip(
-        tr("Delay of the chain, share of the time a block may take that is used, blocks lost since start"));
+        tr("Delay from microphone to feed, share of the time a block may take that is used, blocks lost "
+           "since start. Click for where they come from"));
+    connect(status_, &FlatButton::clicked, this, [this] {
+        auto* popup = new DelayPopup(session_, this);
+        popup->move(status_->mapToGlobal(QPoint(status_->width() - popup->width(), status_->height() + 4)));
+        popup->show();
+    });
     mute_ = new FlatButton(tr("Mute"), this);
     mute_->setObjectName("mute_button");
     mute_->setIconName("mute");
@@ -97,6 +107,7 @@ void MainWindow::buildTop() {
     mute_->setWeight(FlatButton::Weight::alarm);
     mute_->setToolTip(tr("Silence the feed (Ctrl+M)"));
     connect(mute_, &FlatButton::clicked, this, [this](bool on) { session_.setMuted(on); });
+    qApp->installEventFilter(this);  // the talk key is held, in whatever part of the window
     menu_ = new FlatButton({}, this);
     menu_->setObjectName("main_menu");
     menu_->setIconName("more");
@@ -114,7 +125,7 @@ void MainWindow::addShortcuts() {
     add(QKeySequence("Ctrl+Y"), [this] { session_.redo(); });
     add(QKeySequence("Ctrl+S"), [this] { session_.saveScene(); });
     add(QKeySequence("Ctrl+Shift+S"), [this] { scenes_->askName(SceneBar::NameFor::new_scene); });
-    add(QKeySequence("Ctrl+M"), [this] { session_.setMuted(!session_.muted()); });
+    add(QKeySequence("Ctrl+H"), [this] { session_.monitoring().toggle(); });
     add(QKeySequence("Ctrl+Q"), [this] { close(); });
     for (int n = 1; n <= 9; ++n) {
         add(QKeySequence(QString("Ctrl+%1").arg(n)), [this, n] {
@@ -149,7 +160,33 @@ void MainWindow::openInputMenu() {
         for (const auto& m : session_.devices().sources)
             add(QString::fromStdString(m.title), {DeviceKind::pipewire, m.name});
     }
+    menu->addSeparator();
+    QAction* two = menu->addAction(tr("Two channels"), this, [this] {
+        AudioSettings next = session_.audio();
+        next.channels = next.channels == 1 ? 2 : 1;
+        session_.setAudio(next);
+    });
+    two->setCheckable(true);
+    two->setChecked(session_.audio().channels == 2);
+    menu->addAction(
+        tr("Name of the virtual microphone: %1 ...").arg(QString::fromStdString(session_.audio().mic_title)),
+        this, &MainWindow::askMicName);
+    QAction* standard =
+        menu->addAction(tr("Make it the default microphone"), &session_, &Session::makeDefaultMicrophone);
+    standard->setEnabled(session_.input().kind == DeviceKind::pipewire);
     menu->popup(input_->mapToGlobal(QPoint(0, input_->height())));
+}
+
+void MainWindow::askMicName() {
+    bool taken = false;
+    const QString name =
+        QInputDialog::getText(this, tr("Dusky Reed"), tr("What other programs call the microphone:"),
+                              QLineEdit::Normal, QString::fromStdString(session_.audio().mic_title), &taken)
+            .trimmed();
+    if (!taken) return;
+    AudioSettings next = session_.audio();
+    next.mic_title = name.left(60).toStdString();
+    session_.setAudio(next);
 }
 
 void MainWindow::chooseFile() {
@@ -188,6 +225,19 @@ void MainWindow::openMainMenu() {
     reset->setCheckable(true);
     reset->setChecked(session_.readings().window() == Readings::kSinceReset);
     menu->addSeparator();
+    const auto talk = [&](const QString& title, Session::TalkKey mode) {
+        QAction* a = menu->addAction(title, this, [this, mode] { session_.setTalkKey(mode); });
+        a->setCheckable(true);
+        a->setChecked(session_.talkKey() == mode);
+    };
+    talk(tr("Ctrl+M mutes and unmutes"), Session::TalkKey::toggles);
+    talk(tr("Hold Ctrl+M to talk"), Session::TalkKey::talks);
+    talk(tr("Hold Ctrl+M to mute"), Session::TalkKey::mutes);
+    QAction* keys =
+        menu->addAction(tr("Keys that work in every window ..."), this, [this] { emit desktopKeysWanted(); });
+    keys->setObjectName("desktop_keys");
+    menu->addAction(tr("Headphones on and off\tCtrl+H"), this, [this] { session_.monitoring().toggle(); });
+    menu->addSeparator();
     const auto look = [&](const QString& title, const QString& name) {
         QAction* a = menu->addAction(title, this, [this, name] { session_.setThemeName(name); });
         a->setCheckable(true);
@@ -203,14 +253,15 @@ void MainWindow::openMainMenu() {
 void MainWindow::showStatus() {
     const EngineFigures f = session_.readings().figures();
     const DeviceStatus d = session_.deviceStatus();
-    const double ms = 1000.0 * (f.latency + f.block_frames) / session_.engine().format().sample_rate;
+    const double ms = session_.totalDelayMs();
     QString words = tr("%1 ms   %2 %   %3")
                         .arg(ms, 0, 'f', 1)
                         .arg(100.0 * f.load, 0, 'f', 1)
                         .arg(d.dropouts == 1 ? tr("1 dropout") : tr("%1 dropouts").arg(d.dropouts));
     if (!d.running) words = tr("No sound comes in");
-    status_->setInk(d.running ? Words::Ink::muted : Words::Ink::warning);
-    if (words != status_->text()) status_->setText(words);
+    if (words == status_->text()) return;
+    status_->setText(words);
+    status_->updateGeometry();
 }
 
 void MainWindow::showMute() {
@@ -229,6 +280,19 @@ void MainWindow::paintEvent(QPaintEvent*) {
     p.drawRect(rect());
 }
 
+bool MainWindow::confirmClose() {
+    QMessageBox ask(this);
+    ask.setObjectName("close_question");
+    ask.setWindowTitle(tr("Dusky Reed"));
+    ask.setText(tr(
+        "Another program takes its sound from Dusky Reed now. When it closes, that program gets silence."));
+    QPushButton* close_it = ask.addButton(tr("Close"), QMessageBox::AcceptRole);
+    ask.addButton(tr("Keep running"), QMessageBox::RejectRole);
+    ask.exec();
+    closing_ = ask.clickedButton() == close_it;
+    return closing_;
+}
+
 void MainWindow::placeMessages() {
     const int w = width() - 2 * 16 - feed_->width() - 12;
     const int h = messages_->heightFor(w);
@@ -242,6 +306,13 @@ void MainWindow::resizeEvent(QResizeEvent*) {
     placeMessages();
 }
 
+void MainWindow::comeForward() {
+    if (isMinimized()) showNormal();
+    show();
+    raise();
+    activateWindow();
+}
+
 void MainWindow::keyPressEvent(QKeyEvent* event) {
     if (event->key() == Qt::Key_Escape && messages_->isVisible()) {
         messages_->dismiss();
@@ -250,7 +321,32 @@ void MainWindow::keyPressEvent(QKeyEvent* event) {
     QWidget::keyPressEvent(event);
 }
 
+bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
+    if (event->type() == QEvent::KeyPress || event->type() == QEvent::KeyRelease) {
+        auto* key = static_cast<QKeyEvent*>(event);
+        const bool down = event->type() == QEvent::KeyPress;
+        // Released in whatever order, the key itself counts.
+        if (key->key() == Qt::Key_M && !key->isAutoRepeat() && watched->isWidgetType() &&
+            (down ? key->modifiers() == Qt::ControlModifier : talk_held_)) {
+            talk_held_ = down;
+            session_.talk(down);
+            return true;
+        }
+        if (key->key() == Qt::Key_M && key->isAutoRepeat() && talk_held_) return true;
+    }
+    // Another window has the keyboard now: a key that is up by then would never be heard.
+    if (event->type() == QEvent::WindowDeactivate && talk_held_ && watched == this) {
+        talk_held_ = false;
+        session_.talk(false);
+    }
+    return QWidget::eventFilter(watched, event);
+}
+
 void MainWindow::closeEvent(QCloseEvent* event) {
+    if (!closing_ && session_.deviceStatus().feed_used && !confirmClose()) {
+        event->ignore();
+        return;
+    }
     session_.setGeometry(saveGeometry());
     session_.saveState();
     event->accept();

@@ -17,7 +17,6 @@ class RoomPanel;
 class SceneBar;
 class Session;
 class StageEditor;
-class Words;
 
 class MainWindow final : public QWidget {
     Q_OBJECT
@@ -29,12 +28,18 @@ class MainWindow final : public QWidget {
     SceneBar* sceneBar() const { return scenes_; }
     MessageBar* messages() const { return messages_; }
     RoomPanel* roomPanel() const { return room_; }
+    /// Shows it in front, out of the tray or from behind others.
+    void comeForward();
+
+  signals:
+    void desktopKeysWanted();
 
   protected:
     void paintEvent(QPaintEvent* event) override;
     void resizeEvent(QResizeEvent* event) override;
     void closeEvent(QCloseEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
 
   private:
     void buildTop();
@@ -42,6 +47,8 @@ class MainWindow final : public QWidget {
     void openInputMenu();
     void openMainMenu();
     void chooseFile();
+    void askMicName();
+    bool confirmClose();
     void showStatus();
     void showMute();
     void placeMessages();
@@ -50,7 +57,7 @@ class MainWindow final : public QWidget {
     FlatButton* input_;
     FlatButton* mute_;
     FlatButton* menu_;
-    Words* status_;
+    FlatButton* status_;
     SceneBar* scenes_;
     LevelDiagram* diagram_;
     StageEditor* editor_;
@@ -58,6 +65,7 @@ class MainWindow final : public QWidget {
     RoomPanel* room_;
     MessageBar* messages_;
     int ticks_ = 0;
+    bool talk_held_ = false, closing_ = false;
 };
 
 }  // namespace reed::ui

@@ -3,6 +3,8 @@
 #include <QPainter>
 #include <cmath>
 
+#include "deck/popups.h"
+#include "session/monitoring.h"
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
@@ -30,13 +32,41 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
         follow();
         update();
     });
+    monitor_ = new FlatButton({}, this);
+    monitor_->setObjectName("monitor_button");
+    monitor_->setIconName("ear");
+    monitor_->setToolTip(tr("What the headphones get (Ctrl+H: on and off)"));
+    connect(monitor_, &FlatButton::clicked, this, [this] {
+        auto* popup = new MonitorPopup(session_, this);
+        popup->adjustSize();
+        popup->move(
+            monitor_->mapToGlobal(QPoint(monitor_->width() - popup->width(), monitor_->height() + 4)));
+        popup->show();
+    });
+    const auto show_monitor = [this] {
+        const QString words[] = {tr("Off"), tr("Feed"), tr("Plain mic"), tr("Taken away"), tr("One stage")};
+        const auto source = session_.monitoring().settings().source;
+        monitor_->setText(words[static_cast<int>(source)]);
+        monitor_->setAccessibleName(tr("Monitor: %1").arg(monitor_->text()));
+        monitor_->setCheckable(true);
+        monitor_->setChecked(source != MonitorSource::off);
+        placeButtons();
+    };
+    connect(&session_.monitoring(), &Monitoring::changed, this, show_monitor);
+    show_monitor();
     connect(&session_, &Session::readingsChanged, this, &FeedPanel::follow);
     connect(&session_, &Session::muteChanged, this, [this] { update(); });
 }
 
 void FeedPanel::resizeEvent(QResizeEvent*) {
-    restart_->move(width() - restart_->sizeHint().width() - 8, 8);
+    placeButtons();
+}
+
+void FeedPanel::placeButtons() {
     restart_->resize(restart_->sizeHint());
+    restart_->move(width() - restart_->width() - 8, 8);
+    monitor_->resize(monitor_->sizeHint());
+    monitor_->move(restart_->x() - monitor_->width() - 4, 8);
 }
 
 void FeedPanel::follow() {

@@ -21,8 +21,10 @@ class FeedPanel final : public QWidget {
 
   private:
     void follow();
+    void placeButtons();
     Session& session_;
     FlatButton* restart_;
+    FlatButton* monitor_;
     QString short_term_, integrated_, peak_;
     double bar_ = -80.0;
 };

@@ -166,6 +166,14 @@ std::vector<std::pair<size_t, const char*>> Engine::troubles() const {
     return out;
 }
 
+std::vector<int> Engine::stage_latencies() const {
+    const std::lock_guard lock(mutex_);
+    std::vector<int> out;
+    for (size_t i = 0; newest_ != nullptr && i < built_spec_.stages.size(); ++i)
+        out.push_back(newest_->stage_latency(i));
+    return out;
+}
+
 // ---- the building thread ----
 
 void Engine::build_thread() {

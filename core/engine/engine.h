@@ -89,6 +89,8 @@ class Engine final : public AudioCallback {
     /// mean of the channels, after a run-up of what came before. As much as there is. Not for the audio
     /// thread.
     std::vector<float> sound_before(const ChainSpec& spec, size_t stage, double seconds) const;
+    /// Delay of every stage of the newest chain in frames.
+    std::vector<int> stage_latencies() const;
     /// Stages of the newest chain that no longer do their work, and why.
     std::vector<std::pair<size_t, const char*>> troubles() const;
 

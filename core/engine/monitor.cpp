@@ -9,6 +9,18 @@ namespace {
 
 constexpr float kToneStep = 0.1f;  // dB per grain
 
+constexpr Parameter kTable[] = {
+    parameter::number("volume", "Volume", Unit::decibel, -60.0, 12.0, 0.0, Scale::linear,
+                      "Of the headphones only; the feed keeps its level."),
+    parameter::number("bass", "Bass", Unit::decibel, -12.0, 12.0, 0.0, Scale::linear,
+                      "Below 200 Hz, in the headphones only."),
+    parameter::number("middle", "Middle", Unit::decibel, -12.0, 12.0, 0.0, Scale::linear,
+                      "About 1 kHz, in the headphones only."),
+    parameter::number("treble", "Treble", Unit::decibel, -12.0, 12.0, 0.0, Scale::linear,
+                      "Above 4 kHz, in the headphones only."),
+    parameter::toggle("mutes", "Mute with the feed", false, "Silent headphones tell that you are muted."),
+};
+
 Sections tone_section(int band, double gain_db, double rate) {
     BandSettings b;
     constexpr FilterType kTypes[] = {FilterType::low_shelf, FilterType::bell, FilterType::high_shelf};
@@ -21,6 +33,24 @@ Sections tone_section(int band, double gain_db, double rate) {
 }
 
 }  // namespace
+
+std::span<const Parameter> monitor_parameters() {
+    return kTable;
+}
+
+double monitor_value(const MonitorSettings& s, int row) {
+    const double values[] = {s.volume_db, s.bass_db, s.middle_db, s.treble_db, s.mute_with_feed ? 1.0 : 0.0};
+    return values[row];
+}
+
+void set_monitor_value(MonitorSettings& s, int row, double value) {
+    if (row == kMonitorMutes) {
+        s.mute_with_feed = value >= 0.5;
+        return;
+    }
+    double* const values[] = {&s.volume_db, &s.bass_db, &s.middle_db, &s.treble_db};
+    *values[row] = std::clamp(value, kTable[row].minimum, kTable[row].maximum);
+}
 
 void Monitor::prepare(const StreamFormat& format, int longest_block) {
     format_ = format;
@@ -40,10 +70,10 @@ void Monitor::prepare(const StreamFormat& format, int longest_block) {
 }
 
 void Monitor::set(const MonitorSettings& s) {
-    wanted_[0] = static_cast<float>(std::clamp(s.volume_db, -60.0, 12.0));
-    wanted_[1] = static_cast<float>(std::clamp(s.bass_db, -12.0, 12.0));
-    wanted_[2] = static_cast<float>(std::clamp(s.middle_db, -12.0, 12.0));
-    wanted_[3] = static_cast<float>(std::clamp(s.treble_db, -12.0, 12.0));
+    for (int row = kMonitorVolume; row <= kMonitorTreble; ++row) {
+        const double value = std::clamp(monitor_value(s, row), kTable[row].minimum, kTable[row].maximum);
+        wanted_[static_cast<size_t>(row)] = static_cast<float>(value);
+    }
     mute_with_feed_ = s.mute_with_feed;
     tap_ = s.tap;
     source_ = static_cast<int>(s.source);

@@ -3,11 +3,13 @@
 
 #include <array>
 #include <atomic>
+#include <span>
 
 #include "base/history_ring.h"
 #include "chain/listener.h"
 #include "dsp/filter_runner.h"
 #include "dsp/smoothed.h"
+#include "stages/parameter.h"
 
 namespace reed {
 
@@ -27,6 +29,13 @@ struct MonitorSettings {
 
     bool operator==(const MonitorSettings&) const = default;
 };
+
+/// Rows of the table of what can be set of the monitor's sound.
+enum MonitorRow { kMonitorVolume, kMonitorBass, kMonitorMiddle, kMonitorTreble, kMonitorMutes, kMonitorRows };
+std::span<const Parameter> monitor_parameters();
+/// A row's value in `settings`, read and set.
+double monitor_value(const MonitorSettings& settings, int row);
+void set_monitor_value(MonitorSettings& settings, int row, double value);
 
 /// Runs on the audio thread; set() comes from another. A change of source fades out and in again.
 class Monitor {

@@ -1,4 +1,5 @@
 // Pictures of every main view, made from the demo data: hidden, run by tools/shots.
+#include <QPainter>
 #include <catch2/catch.hpp>
 #include <filesystem>
 
@@ -94,4 +95,24 @@ TEST_CASE("shots: diagram", "[.shots]") {
         w.session.addStage(*find_stage_kind(kind), 3);
     settle(11.0);
     shoot(w, "fourteen-stages");
+}
+
+TEST_CASE("shots: popups", "[.shots]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    settle(3.0);
+    for (const auto& [button, popup] :
+         {std::pair{"status", "delay_popup"}, std::pair{"monitor_button", "monitor_popup"}}) {
+        QTest::mouseClick(w.find<ui::FlatButton>(button), Qt::LeftButton);
+        auto* p = w.find<QWidget>(popup);
+        REQUIRE(p != nullptr);
+        settle(1.0);
+        // A popup is a window of its own: put into the picture where it stands.
+        QPixmap picture = w.window.grab();
+        QPainter painter(&picture);
+        painter.drawPixmap(w.window.mapFromGlobal(p->mapToGlobal(QPoint(0, 0))), p->grab());
+        painter.end();
+        REQUIRE(picture.save(QString::fromLocal8Bit(qgetenv("REED_SHOTS")) + "/" + popup + ".png"));
+        p->close();
+    }
 }

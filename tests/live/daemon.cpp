@@ -44,6 +44,7 @@ Daemon::Daemon() {
     setenv("XDG_STATE_HOME", (folder_.folder() + "/state").c_str(), 1);
     setenv("XDG_CONFIG_HOME", (folder_.folder() + "/config").c_str(), 1);
     unsetenv("PIPEWIRE_REMOTE");
+    unsetenv("PIPEWIRE_RUNTIME_DIR");
     // No Bluetooth: its monitor ends the session manager where systemd-logind does not run (containers).
     REQUIRE(write_file(folder_.path("config/wireplumber/bluetooth.lua.d/90-enable-all.lua"), "-- nothing\n")
                 .ok());

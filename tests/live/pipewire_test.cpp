@@ -337,7 +337,8 @@ TEST_CASE("the monitor is heard through the output, and the default microphone c
     const auto got = read_sound(heard);
     REQUIRE(got.ok());
     const auto& x = got.value()[0];
-    // Its loudest tenth of a second (a busy machine may lose some of it): the plain tone, whatever the chain's gain.
+    // Its loudest tenth of a second (a busy machine may lose some of it): the plain tone, whatever the
+    // chain's gain.
     double loudest = 0.0;
     for (size_t i = 0; i + 4800 <= x.size(); i += 480) loudest = std::max(loudest, rms(x, i, 4800));
     CHECK(db(loudest * std::sqrt(2.0)) == Approx(db(0.25)).margin(0.5));

@@ -1,0 +1,251 @@
+#include "deck/popups.h"
+
+#include <QGridLayout>
+#include <QHBoxLayout>
+#include <QMenu>
+#include <QPainter>
+#include <QVBoxLayout>
+
+#include "session/monitoring.h"
+#include "session/session.h"
+#include "theme/theme.h"
+#include "widgets/flat_button.h"
+#include "widgets/value_field.h"
+#include "widgets/words.h"
+
+namespace reed::ui {
+namespace {
+
+constexpr int kBlocks[] = {64, 128, 256, 512, 1024};
+constexpr int kRowHeight = 22, kHead = 46, kWidth = 380;
+
+void paintPanel(QWidget& w) {
+    const Theme& t = theme();
+    QPainter p(&w);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.fillRect(w.rect(), t.raised);
+    p.setPen(QPen(t.line, 1));
+    p.setBrush(t.panel);
+    p.drawRect(QRectF(w.rect()).adjusted(0.5, 0.5, -0.5, -0.5));
+}
+
+QString ms(double v) {
+    return QString::number(v, 'f', 1) + " ms";
+}
+
+}  // namespace
+
+// --- monitor ---
+
+MonitorPopup::MonitorPopup(Session& session, QWidget* parent)
+    : QWidget(parent, Qt::Popup), session_(session) {
+    setObjectName("monitor_popup");
+    setAttribute(Qt::WA_DeleteOnClose);
+    setAccessibleName(tr("Monitor"));
+    setFixedWidth(kWidth);
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(16, 14, 16, 14);
+    column->setSpacing(8);
+    auto* title = new Words(Words::Ink::text, this);
+    title->setFont(ui::font(16, true));
+    title->setText(tr("Headphones"));
+    column->addWidget(title);
+    auto* line = new QHBoxLayout;
+    line->setSpacing(6);
+    const QString names[] = {tr("Off"), tr("Feed"), tr("Plain mic"), tr("Taken away")};
+    const QString tips[] = {tr("Nothing is heard"), tr("What goes out"),
+                            tr("The microphone as it comes in, without delay of the chain"),
+                            tr("What the chain takes away: input minus feed")};
+    for (int i = 0; i < 4; ++i) {
+        auto* b = new FlatButton(names[i], this);
+        b->setObjectName(QString("monitor_%1").arg(i));
+        b->setCheckable(true);
+        b->setWeight(FlatButton::Weight::raised);
+        b->setToolTip(tips[i]);
+        connect(b, &FlatButton::clicked, this, [this, i] {
+            MonitorSettings next = session_.monitoring().settings();
+            next.source = static_cast<MonitorSource>(i);
+            session_.monitoring().set(next);
+            refresh();
+        });
+        line->addWidget(b);
+        sources_.push_back(b);
+    }
+    column->addLayout(line);
+    sink_ = new FlatButton({}, this);
+    sink_->setObjectName("monitor_sink");
+    sink_->setWeight(FlatButton::Weight::raised);
+    sink_->setToolTip(tr("The output it is heard from"));
+    connect(sink_, &FlatButton::clicked, this, &MonitorPopup::chooseSink);
+    column->addWidget(sink_);
+    auto* grid = new QGridLayout;
+    grid->setHorizontalSpacing(14);
+    grid->setVerticalSpacing(2);
+    for (int row = 0; row < kMonitorRows; ++row) {
+        auto* f = new ValueField(monitor_parameters()[static_cast<size_t>(row)], this);
+        connect(f, &ValueField::valueWanted, this, [this, row](double v) {
+            MonitorSettings next = session_.monitoring().settings();
+            set_monitor_value(next, row, v);
+            session_.monitoring().set(next);
+        });
+        connect(f, &ValueField::refused, this,
+                [this](const QString& why) { emit session_.message(why, true); });
+        const bool wide = row == kMonitorVolume || row == kMonitorMutes;
+        if (wide)
+            grid->addWidget(f, row == kMonitorVolume ? 0 : 3, 0, 1, 2);
+        else
+            grid->addWidget(f, 1 + (row - 1) / 2, (row - 1) % 2);
+        fields_.push_back(f);
+    }
+    column->addLayout(grid);
+    hint_ = new Words(Words::Ink::muted, this);
+    hint_->setFont(ui::font(12));
+    hint_->setWordWrap(true);
+    hint_->setMinimumHeight(32);
+    column->addWidget(hint_);
+    connect(&session_.monitoring(), &Monitoring::changed, this, &MonitorPopup::refresh);
+    connect(&session_, &Session::devicesChanged, this, &MonitorPopup::refresh);
+    refresh();
+}
+
+void MonitorPopup::refresh() {
+    const MonitorSettings& s = session_.monitoring().settings();
+    for (int i = 0; i < 4; ++i) sources_[static_cast<size_t>(i)]->setChecked(static_cast<int>(s.source) == i);
+    for (int row = 0; row < kMonitorRows; ++row)
+        fields_[static_cast<size_t>(row)]->setValue(monitor_value(s, row));
+    sink_->setText(session_.monitoring().sinkTitle());
+    hint_->setText(s.source == MonitorSource::tap
+                       ? tr("Heard is the sound as it leaves one stage; H on the stage ends it.")
+                       : tr("Your own voice in your ears is only bearable with little delay: %1 here. Off "
+                            "once it is tuned.")
+                             .arg(ms(session_.totalDelayMs())));
+}
+
+void MonitorPopup::chooseSink() {
+    auto* menu = new QMenu(this);
+    menu->setObjectName("sink_menu");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    const auto add = [&](const QString& title, const std::string& name) {
+        QAction* a = menu->addAction(title, this, [this, name] { session_.monitoring().setSink(name); });
+        a->setCheckable(true);
+        a->setChecked(session_.monitoring().sink() == name);
+    };
+    add(tr("Default output"), "");
+    for (const auto& sink : session_.devices().sinks)
+        add(QString::fromStdString(sink.title) + (sink.loudspeakers ? tr(" (loudspeakers)") : QString()),
+            sink.name);
+    menu->popup(sink_->mapToGlobal(QPoint(0, sink_->height())));
+}
+
+void MonitorPopup::paintEvent(QPaintEvent*) {
+    paintPanel(*this);
+}
+
+// --- delay and load ---
+
+DelayPopup::DelayPopup(Session& session, QWidget* parent) : QWidget(parent, Qt::Popup), session_(session) {
+    setObjectName("delay_popup");
+    setAttribute(Qt::WA_DeleteOnClose);
+    setAccessibleName(tr("Delay and load"));
+    setFixedWidth(kWidth);
+    for (const int block : kBlocks) {
+        auto* b = new FlatButton(QString::number(1000.0 * block / 48000.0, 'f', 1), this);
+        b->setObjectName(QString("block_%1").arg(block));
+        b->setCheckable(true);
+        b->setWeight(FlatButton::Weight::raised);
+        b->setToolTip(tr("Blocks of %1 frames").arg(block));
+        b->setAccessibleName(tr("Blocks of %1 ms").arg(1000.0 * block / 48000.0, 0, 'f', 1));
+        connect(b, &FlatButton::clicked, this, [this, block] {
+            AudioSettings next = session_.audio();
+            next.block = block;
+            session_.setAudio(next);
+            place();
+        });
+        blocks_.push_back(b);
+    }
+    connect(&session_, &Session::readingsChanged, this, [this] {
+        if (++ticks_ % 16 == 0) update();
+    });
+    connect(&session_, &Session::chainChanged, this, &DelayPopup::place);
+    place();
+}
+
+std::vector<QStringList> DelayPopup::rows() const {
+    std::vector<QStringList> out;
+    const EngineFigures f = session_.readings().figures();
+    const double frame_ms = 1000.0 / session_.engine().format().sample_rate;
+    out.push_back({tr("Device"), ms(session_.deviceStatus().delay_ms), {}});
+    out.push_back({tr("One block"), ms(f.block_frames * frame_ms), {}});
+    const auto& stages = session_.chain().stages;
+    const auto delays = session_.engine().stage_latencies();
+    for (size_t i = 0; i < stages.size(); ++i) {
+        const bool known = session_.levelsFit() && i < session_.levels().stages.size();
+        out.push_back(
+            {QString::fromStdString(stages[i].shown_title()),
+             i < delays.size() ? ms(delays[i] * frame_ms) : QString(),
+             known ? tr("%1 %").arg(100.0 * session_.levels().stages[i].load, 0, 'f', 1) : QString()});
+    }
+    out.push_back(
+        {tr("All together"), ms(session_.totalDelayMs()),
+         tr("%1 %, worst %2 %").arg(100.0 * f.load, 0, 'f', 1).arg(100.0 * f.worst_load, 0, 'f', 0)});
+    return out;
+}
+
+void DelayPopup::place() {
+    const auto count = static_cast<int>(rows().size());
+    setFixedHeight(kHead + kRowHeight * count + 118);
+    const int y = kHead + kRowHeight * count + 34;
+    const int w = (kWidth - 32 - 4 * 6) / 5;
+    for (size_t i = 0; i < blocks_.size(); ++i) {
+        blocks_[i]->setGeometry(16 + static_cast<int>(i) * (w + 6), y, w, 30);
+        blocks_[i]->setChecked(session_.audio().block == kBlocks[i]);
+    }
+    update();
+}
+
+QString DelayPopup::dropoutWords() const {
+    const auto& times = session_.dropoutTimes();
+    if (times.empty()) return tr("No dropouts since the start.");
+    QStringList last;
+    for (size_t i = times.size() > 4 ? times.size() - 4 : 0; i < times.size(); ++i)
+        last << times[i].toString("hh:mm:ss");
+    return tr("%1 dropouts, the last at %2").arg(session_.deviceStatus().dropouts).arg(last.join(", "));
+}
+
+void DelayPopup::paintEvent(QPaintEvent*) {
+    paintPanel(*this);
+    const Theme& t = theme();
+    QPainter p(this);
+    p.setPen(t.text);
+    p.setFont(ui::font(16, true));
+    p.drawText(QRectF(16, 12, 220, 24), Qt::AlignLeft | Qt::AlignVCenter, tr("Delay and load"));
+    p.setFont(ui::font(12));
+    p.setPen(t.muted);
+    p.drawText(QRectF(kWidth - 140, 14, 124, 20), Qt::AlignRight | Qt::AlignVCenter, tr("share of a core"));
+    const auto all = rows();
+    int y = kHead;
+    for (size_t i = 0; i < all.size(); ++i) {
+        const bool last = i + 1 == all.size();
+        p.setFont(ui::font(13, last));
+        p.setPen(last ? t.text : t.muted);
+        const QRectF row(16, y, kWidth - 32, kRowHeight);
+        p.drawText(QRectF(row.left(), row.top(), 150, row.height()), Qt::AlignLeft | Qt::AlignVCenter,
+                   p.fontMetrics().elidedText(all[i][0], Qt::ElideRight, 150));
+        p.setPen(t.text);
+        p.drawText(QRectF(row.left() + 140, row.top(), 80, row.height()), Qt::AlignRight | Qt::AlignVCenter,
+                   all[i][1]);
+        p.drawText(QRectF(row.right() - 128, row.top(), 128, row.height()), Qt::AlignRight | Qt::AlignVCenter,
+                   all[i][2]);
+        y += kRowHeight;
+    }
+    p.setPen(QPen(t.line, 1));
+    p.drawLine(QPointF(16, y + 4), QPointF(kWidth - 16, y + 4));
+    p.setPen(t.muted);
+    p.setFont(ui::font(12));
+    p.drawText(QRectF(16, y + 10, 160, 18), Qt::AlignLeft | Qt::AlignVCenter, tr("Blocks in ms: low delay"));
+    p.drawText(QRectF(kWidth - 176, y + 10, 160, 18), Qt::AlignRight | Qt::AlignVCenter, tr("safe"));
+    p.drawText(QRectF(16, y + 72, kWidth - 32, 32), Qt::AlignLeft | Qt::AlignVCenter | Qt::TextWordWrap,
+               dropoutWords());
+}
+
+}  // namespace reed::ui

@@ -1,0 +1,52 @@
+// Small panels that open from a button: the monitor, and delay and load.
+#pragma once
+
+#include <QWidget>
+#include <vector>
+
+namespace reed::ui {
+
+class FlatButton;
+class Session;
+class ValueField;
+class Words;
+
+/// What the headphones get: source, output, volume and tone.
+class MonitorPopup final : public QWidget {
+    Q_OBJECT
+  public:
+    explicit MonitorPopup(Session& session, QWidget* parent = nullptr);
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+
+  private:
+    void refresh();
+    void chooseSink();
+    Session& session_;
+    std::vector<FlatButton*> sources_;
+    std::vector<ValueField*> fields_;
+    FlatButton* sink_;
+    Words* hint_;
+};
+
+/// Where delay and load come from, stage by stage; dropouts with their times; the size of the blocks.
+class DelayPopup final : public QWidget {
+    Q_OBJECT
+  public:
+    explicit DelayPopup(Session& session, QWidget* parent = nullptr);
+    /// The rows as they are shown: name, delay, load.
+    std::vector<QStringList> rows() const;
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+
+  private:
+    void place();
+    QString dropoutWords() const;
+    Session& session_;
+    std::vector<FlatButton*> blocks_;
+    int ticks_ = 0;
+};
+
+}  // namespace reed::ui

@@ -1,0 +1,68 @@
+// Dusky Reed's own D-Bus interface: what keys, scripts and other programs can do with it.
+#pragma once
+
+#include <QDBusConnection>
+#include <QDBusContext>
+#include <QObject>
+#include <QStringList>
+
+namespace reed::ui {
+
+class Session;
+
+inline constexpr const char* kServiceName = "org.duskyreed.DuskyReed";
+inline constexpr const char* kServicePath = "/org/duskyreed/DuskyReed";
+inline constexpr const char* kControlInterface = "org.duskyreed.Control";
+
+/// Exported at kServicePath. Calls that can't be done answer with the error org.duskyreed.Error.Refused and
+/// plain words. Described in docs/remote.md; the bus can introspect it.
+class RemoteControl final : public QObject, protected QDBusContext {
+    Q_OBJECT
+    Q_CLASSINFO("D-Bus Interface", "org.duskyreed.Control")
+    Q_PROPERTY(bool Muted READ muted WRITE Mute)
+    Q_PROPERTY(QString Scene READ scene)
+    Q_PROPERTY(QString Monitor READ monitor)
+
+  public:
+    explicit RemoteControl(Session& session, QObject* parent = nullptr);
+
+    enum class Outcome { registered, already_running, no_bus };
+    /// Takes the service name on `bus`. already_running: another program has it.
+    Outcome publish(QDBusConnection bus);
+
+    bool muted() const;
+    QString scene() const;
+    QString monitor() const;
+
+  public slots:
+    Q_SCRIPTABLE void Mute(bool muted);
+    Q_SCRIPTABLE void ToggleMute();
+    /// The talk key goes down (true) or up.
+    Q_SCRIPTABLE void Talk(bool held);
+    Q_SCRIPTABLE QStringList Scenes();
+    Q_SCRIPTABLE void RecallScene(const QString& name);
+    /// Ids of the stages in their order.
+    Q_SCRIPTABLE QStringList Stages();
+    Q_SCRIPTABLE void Bypass(const QString& stage, bool bypassed);
+    Q_SCRIPTABLE void ToggleBypass(const QString& stage);
+    /// "off", "feed", "plain" or "removed".
+    Q_SCRIPTABLE void SetMonitor(const QString& source);
+    Q_SCRIPTABLE void Raise();
+
+  signals:
+    Q_SCRIPTABLE void MutedChanged(bool muted);
+    Q_SCRIPTABLE void SceneChanged(const QString& name);
+    void raiseWanted();
+
+  private:
+    void refuse(const QString& why);
+    Session& session_;
+    QString told_scene_;
+};
+
+/// Sends one command to the running program, as `dusky-reed --send`: "mute", "unmute", "toggle-mute", "talk
+/// on", "talk off", "scene NAME", "bypass STAGE", "enable STAGE", "toggle STAGE", "monitor
+/// off|feed|plain|removed", "raise". Empty when done, else why not.
+QString sendCommand(QDBusConnection bus, const QStringList& words);
+
+}  // namespace reed::ui

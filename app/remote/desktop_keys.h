@@ -1,0 +1,46 @@
+// Keys that work in every window, where the desktop offers them (XDG desktop portal, GlobalShortcuts).
+#pragma once
+
+#include <QDBusConnection>
+#include <QDBusMessage>
+#include <QDBusObjectPath>
+#include <QObject>
+#include <QVariantMap>
+
+namespace reed::ui {
+
+class Session;
+
+/// Asks the portal for a session and binds: the talk key, the monitor, scenes 1 to 9. Which keys they are,
+/// the desktop asks the person. Source: XDG Desktop Portal documentation,
+/// org.freedesktop.portal.GlobalShortcuts version 1.
+class DesktopKeys final : public QObject {
+    Q_OBJECT
+  public:
+    DesktopKeys(Session& session, QDBusConnection bus, QObject* parent = nullptr);
+
+    /// Whether a portal with global shortcuts answers on the bus.
+    bool offered() const;
+    /// Binds the keys; bound() or failed() follows.
+    void bind();
+    bool isBound() const { return !session_path_.isEmpty() && bound_; }
+
+  signals:
+    void bound();
+    void failed(const QString& why);
+
+  private slots:
+    void onCreated(uint response, const QVariantMap& results);
+    void onBound(uint response, const QVariantMap& results);
+    void onKey(const QDBusMessage& signal);
+
+  private:
+    QString expectResponse(const char* slot);
+    Session& session_;
+    QDBusConnection bus_;
+    QString session_path_;
+    bool bound_ = false;
+    int requests_ = 0;
+};
+
+}  // namespace reed::ui

@@ -1,0 +1,54 @@
+#include "remote/tray.h"
+
+#include <QPainter>
+
+#include "main_window.h"
+#include "session/session.h"
+#include "theme/theme.h"
+#include "widgets/icon.h"
+
+namespace reed::ui {
+
+QIcon Tray::picture(bool muted) {
+    QPixmap map(64, 64);
+    map.fill(Qt::transparent);
+    QPainter p(&map);
+    p.setRenderHint(QPainter::Antialiasing);
+    const Theme& t = Theme::dusk();
+    p.setPen(Qt::NoPen);
+    p.setBrush(muted ? t.ember : t.window);
+    p.drawRoundedRect(QRectF(2, 2, 60, 60), 14, 14);
+    drawIcon(p, muted ? "mute" : "mic", QRectF(12, 12, 40, 40), muted ? t.window : t.straw);
+    return QIcon(map);
+}
+
+Tray::Tray(Session& session, MainWindow& window) : session_(session), window_(window) {
+    icon_.setContextMenu(&menu_);
+    QObject::connect(&icon_, &QSystemTrayIcon::activated, this,
+                     [this](QSystemTrayIcon::ActivationReason why) {
+                         if (why == QSystemTrayIcon::Trigger) window_.comeForward();
+                     });
+    QObject::connect(&session_, &Session::muteChanged, this, &Tray::refresh);
+    QObject::connect(&session_, &Session::scenesChanged, this, &Tray::refresh);
+    refresh();
+    if (QSystemTrayIcon::isSystemTrayAvailable()) icon_.show();
+}
+
+void Tray::refresh() {
+    const bool muted = session_.muted();
+    icon_.setIcon(picture(muted));
+    icon_.setToolTip(muted ? QObject::tr("Dusky Reed: muted") : QObject::tr("Dusky Reed"));
+    menu_.clear();
+    menu_.addAction(QObject::tr("Show the window"), this, [this] { window_.comeForward(); });
+    menu_.addAction(muted ? QObject::tr("Unmute") : QObject::tr("Mute"), this,
+                    [this, muted] { session_.setMuted(!muted); });
+    menu_.addSeparator();
+    for (const auto& entry : session_.scenes()) {
+        const std::string name = entry.scene.name;
+        menu_.addAction(QString::fromStdString(name), this, [this, name] { session_.recall(name); });
+    }
+    menu_.addSeparator();
+    menu_.addAction(QObject::tr("Quit"), this, [this] { window_.close(); });
+}
+
+}  // namespace reed::ui

@@ -1,0 +1,30 @@
+// The sign in the desktop's tray: whether it is muted, and the way back to the window.
+#pragma once
+
+#include <QMenu>
+#include <QObject>
+#include <QSystemTrayIcon>
+
+namespace reed::ui {
+
+class MainWindow;
+class Session;
+
+/// Click: shows the window; its menu mutes, recalls scenes and quits. Does nothing where there is no tray.
+class Tray final : public QObject {
+  public:
+    Tray(Session& session, MainWindow& window);
+    QSystemTrayIcon& icon() { return icon_; }
+    QMenu& menu() { return menu_; }
+    /// The sign for a state: a slash and another colour while muted.
+    static QIcon picture(bool muted);
+
+  private:
+    void refresh();
+    Session& session_;
+    MainWindow& window_;
+    QSystemTrayIcon icon_;
+    QMenu menu_;
+};
+
+}  // namespace reed::ui

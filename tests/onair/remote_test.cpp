@@ -1,0 +1,222 @@
+// The program from outside: D-Bus, --send, the desktop's own keys, a second start.
+#include <QDBusInterface>
+#include <QDBusMetaType>
+#include <QDBusReply>
+#include <QDBusVirtualObject>
+#include <catch2/catch.hpp>
+#include <thread>
+
+#include "app/window.h"
+#include "remote/control.h"
+#include "remote/desktop_keys.h"
+
+using namespace reed;
+using namespace reed::test;
+
+namespace {
+
+/// Sends from another thread with a connection of its own, as another program would, while the window goes
+/// on.
+QString send(const QStringList& words) {
+    QString answer = "no answer";
+    std::atomic<bool> done{false};
+    std::thread other([&] {
+        {
+            QDBusConnection bus = QDBusConnection::connectToBus(QDBusConnection::SessionBus, "other");
+            answer = ui::sendCommand(bus, words);
+        }
+        QDBusConnection::disconnectFromBus("other");
+        done = true;
+    });
+    (void)Window::until([&] { return done.load(); });
+    other.join();
+    return answer;
+}
+
+struct Remote : Window {
+    ui::RemoteControl control{session};
+    explicit Remote(TemporaryFolder& f) : Window(f) {
+        REQUIRE(control.publish(QDBusConnection::sessionBus()) == ui::RemoteControl::Outcome::registered);
+    }
+    ~Remote() {
+        QDBusConnection::sessionBus().unregisterObject(ui::kServicePath);
+        QDBusConnection::sessionBus().unregisterService(ui::kServiceName);
+    }
+};
+
+}  // namespace
+
+/// A stand-in for the desktop's portal: answers as its documentation says.
+class Portal final : public QDBusVirtualObject {
+    Q_OBJECT
+  public:
+    QStringList bound;
+    QDBusObjectPath session;
+
+    QString introspect(const QString&) const override { return {}; }
+    bool handleMessage(const QDBusMessage& m, const QDBusConnection& connection) override {
+        QDBusConnection bus = connection;
+        const QVariantList arguments = m.arguments();
+        if (m.member() == "Get") {
+            bus.send(m.createReply(QVariant::fromValue(QDBusVariant(1u))));
+            return true;
+        }
+        QVariantMap results;
+        QVariantMap options;
+        arguments.last().value<QDBusArgument>() >> options;
+        if (m.member() == "CreateSession") {
+            session = QDBusObjectPath("/org/freedesktop/portal/desktop/session/test/" +
+                                      options["session_handle_token"].toString());
+            results["session_handle"] = session.path();
+        } else if (m.member() == "BindShortcuts" && m.signature() == "oa(sa{sv})sa{sv}") {
+            const auto list = arguments[1].value<QDBusArgument>();
+            list.beginArray();
+            while (!list.atEnd()) {
+                QString id;
+                QVariantMap words;
+                list.beginStructure();
+                list >> id >> words;
+                list.endStructure();
+                bound << id + ": " + words["description"].toString();
+            }
+            list.endArray();
+        } else {
+            return false;
+        }
+        QString sender = m.service().mid(1);
+        sender.replace('.', '_');
+        const QString path =
+            "/org/freedesktop/portal/desktop/request/" + sender + "/" + options["handle_token"].toString();
+        bus.send(m.createReply(QVariant::fromValue(QDBusObjectPath(path))));
+        QDBusMessage response =
+            QDBusMessage::createSignal(path, "org.freedesktop.portal.Request", "Response");
+        response << 0u << results;
+        bus.send(response);
+        return true;
+    }
+    void press(QDBusConnection bus, const char* what, const QString& id) const {
+        QDBusMessage signal = QDBusMessage::createSignal("/org/freedesktop/portal/desktop",
+                                                         "org.freedesktop.portal.GlobalShortcuts", what);
+        signal << QVariant::fromValue(session) << id << qulonglong{0} << QVariantMap{};
+        bus.send(signal);
+    }
+};
+
+TEST_CASE("other programs mute, recall scenes and bypass stages, and are told when it can't be done",
+          "[onair]") {
+    TemporaryFolder folder;
+    Remote w(folder);
+    CHECK(send({"mute"}) == "");
+    CHECK(w.session.muted());
+    CHECK(send({"unmute"}) == "");
+    CHECK_FALSE(w.session.muted());
+    CHECK(send({"toggle-mute"}) == "");
+    CHECK(w.session.muted());
+    CHECK(send({"scene", "Evening", "quiet"}) == "");
+    CHECK(w.session.scene().name == "Evening quiet");
+    CHECK(send({"scene", "2"}) == "");
+    CHECK(w.session.scene().name == "Bench talk");
+    CHECK(send({"bypass", "gate"}) == "");
+    CHECK(w.session.stage("gate")->bypass);
+    CHECK(send({"toggle", "gate"}) == "");
+    CHECK_FALSE(w.session.stage("gate")->bypass);
+    CHECK_THAT(send({"scene", "Nowhere"}).toStdString(),
+               Catch::Contains("no scene \"Nowhere\"") && Catch::Contains("Bench talk"));
+    CHECK_THAT(send({"bypass", "gong"}).toStdString(),
+               Catch::Contains("no stage \"gong\"") && Catch::Contains("gate"));
+    CHECK_THAT(send({"dance"}).toStdString(),
+               Catch::Contains("no command") && Catch::Contains("toggle-mute"));
+    CHECK_THAT(send({"monitor", "everything"}).toStdString(), Catch::Contains("can't be monitored"));
+    // No PipeWire here: said, not hung.
+    CHECK_THAT(send({"monitor", "feed"}).toStdString(), Catch::Contains("no output"));
+    w.session.setTalkKey(ui::Session::TalkKey::talks);
+    CHECK(w.session.muted());
+    CHECK(send({"talk", "on"}) == "");
+    CHECK_FALSE(w.session.muted());
+    CHECK(send({"talk", "off"}) == "");
+    CHECK(w.session.muted());
+}
+
+TEST_CASE("the interface can be introspected, tells changes, and a second program finds the first",
+          "[onair]") {
+    TemporaryFolder folder;
+    Remote w(folder);
+    QString xml;
+    QStringList told;
+    std::atomic<bool> done{false};
+    std::thread other([&] {
+        {
+            QDBusConnection bus = QDBusConnection::connectToBus(QDBusConnection::SessionBus, "look");
+            const QDBusMessage answer = bus.call(QDBusMessage::createMethodCall(
+                ui::kServiceName, ui::kServicePath, "org.freedesktop.DBus.Introspectable", "Introspect"));
+            xml = answer.arguments().value(0).toString();
+        }
+        QDBusConnection::disconnectFromBus("look");
+        done = true;
+    });
+    REQUIRE(Window::until([&] { return done.load(); }));
+    other.join();
+    for (const char* word :
+         {"ToggleMute", "RecallScene", "SetMonitor", "Bypass", "MutedChanged", "\"Muted\""}) {
+        INFO(word);
+        CHECK(xml.contains(word));
+    }
+    int raised = 0;
+    QObject::connect(&w.control, &ui::RemoteControl::raiseWanted, [&] { ++raised; });
+    CHECK(send({"raise"}) == "");
+    CHECK(raised == 1);
+    // The name is taken as long as the first runs.
+    QDBusConnection second = QDBusConnection::connectToBus(QDBusConnection::SessionBus, "second");
+    ui::RemoteControl again(w.session);
+    CHECK(again.publish(second) == ui::RemoteControl::Outcome::already_running);
+    QDBusConnection::disconnectFromBus("second");
+}
+
+TEST_CASE("without the program or a bus, --send says so", "[onair]") {
+    CHECK(ui::sendCommand(QDBusConnection::sessionBus(), {"mute"}) == "Dusky Reed is not running.");
+    CHECK_THAT(ui::sendCommand(QDBusConnection("nowhere"), {"mute"}).toStdString(),
+               Catch::Contains("no session bus"));
+}
+
+TEST_CASE("keys that work in every window are bound through the desktop's portal", "[onair]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    ui::DesktopKeys keys(w.session, QDBusConnection::sessionBus());
+    QString failed;
+    QObject::connect(&keys, &ui::DesktopKeys::failed, [&](const QString& why) { failed = why; });
+    keys.bind();  // no portal yet
+    CHECK(failed.contains("dusky-reed --send mute"));
+
+    Portal portal;
+    // The portal is another program: it has a thread of its own, so that it can answer while the window
+    // waits.
+    struct Elsewhere : QThread {
+        ~Elsewhere() override {
+            quit();
+            wait();
+        }
+    } elsewhere;
+    portal.moveToThread(&elsewhere);
+    elsewhere.start();
+    QDBusConnection desk = QDBusConnection::connectToBus(QDBusConnection::SessionBus, "desk");
+    REQUIRE(desk.registerService("org.freedesktop.portal.Desktop"));
+    REQUIRE(desk.registerVirtualObject("/org/freedesktop/portal/desktop", &portal));
+    failed.clear();
+    keys.bind();
+    CHECK(Window::until([&] { return keys.isBound() || !failed.isEmpty(); }));
+    CHECK(failed == "");
+    REQUIRE(portal.bound.size() == 2 + static_cast<int>(w.session.scenes().size()));
+    CHECK(portal.bound[0].startsWith("talk: "));
+    CHECK(portal.bound.contains("scene-2: Scene 2: Bench talk"));
+
+    w.session.setTalkKey(ui::Session::TalkKey::talks);
+    portal.press(desk, "Activated", "talk");
+    REQUIRE(Window::until([&] { return !w.session.muted(); }));
+    portal.press(desk, "Deactivated", "talk");
+    REQUIRE(Window::until([&] { return w.session.muted(); }));
+    portal.press(desk, "Activated", "scene-3");
+    REQUIRE(Window::until([&] { return w.session.scene().name == "Evening quiet"; }));
+    QDBusConnection::disconnectFromBus("desk");
+}
+
+#include "remote_test.moc"

@@ -1,0 +1,191 @@
+// The window on a real PipeWire daemon, and the parts of it that serve live sound.
+#include <QMessageBox>
+#include <QPushButton>
+#include <catch2/catch.hpp>
+
+#include "app/window.h"
+#include "deck/popups.h"
+#include "live/daemon.h"
+#include "remote/tray.h"
+
+using namespace reed;
+using namespace reed::test;
+
+namespace {
+
+/// The window with its sound from the test's own daemon.
+struct OnAir {
+    TemporaryFolder folder;
+    ui::Session session;
+    ui::MainWindow window;
+
+    OnAir() : session(Window::paths(folder)), window(session) {
+        session.begin();
+        window.resize(1280, 800);
+        window.show();
+        QTest::qWait(50);
+    }
+    template <typename T>
+    T* find(const char* name) {
+        return window.findChild<T*>(name);
+    }
+    QString told() { return window.messages()->text(); }
+};
+
+void key(QWidget* w, QEvent::Type type) {
+    QKeyEvent e(type, Qt::Key_M, type == QEvent::KeyPress ? Qt::ControlModifier : Qt::NoModifier);
+    QApplication::sendEvent(w, &e);
+}
+
+}  // namespace
+
+TEST_CASE("the talk key switches, talks while it is held, or mutes while it is held", "[onair]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    key(&w.window, QEvent::KeyPress);
+    key(&w.window, QEvent::KeyRelease);
+    CHECK(w.session.muted());
+    key(w.node("gate"), QEvent::KeyPress);
+    key(w.node("gate"), QEvent::KeyRelease);
+    CHECK_FALSE(w.session.muted());
+
+    QTest::mouseClick(w.find<ui::FlatButton>("main_menu"), Qt::LeftButton);
+    REQUIRE(w.choose("main_popup", "Hold Ctrl+M to talk"));
+    CHECK(w.session.muted());
+    key(&w.window, QEvent::KeyPress);
+    CHECK_FALSE(w.session.muted());
+    QKeyEvent repeat(QEvent::KeyPress, Qt::Key_M, Qt::ControlModifier, {}, true);
+    QApplication::sendEvent(&w.window, &repeat);
+    CHECK_FALSE(w.session.muted());
+    key(&w.window, QEvent::KeyRelease);
+    CHECK(w.session.muted());
+    // The window loses the keyboard while it is held: no microphone stays open unseen.
+    key(&w.window, QEvent::KeyPress);
+    QEvent away(QEvent::WindowDeactivate);
+    QApplication::sendEvent(&w.window, &away);
+    CHECK(w.session.muted());
+
+    w.session.setTalkKey(ui::Session::TalkKey::mutes);
+    w.session.setMuted(false);
+    key(&w.window, QEvent::KeyPress);
+    CHECK(w.session.muted());
+    key(&w.window, QEvent::KeyRelease);
+    CHECK_FALSE(w.session.muted());
+}
+
+TEST_CASE("delay and load are shown stage by stage, and add up", "[onair]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    REQUIRE(Window::until([&] { return w.session.levelsFit() && w.session.levels().seconds > 1.0; }));
+    QTest::mouseClick(w.find<ui::FlatButton>("status"), Qt::LeftButton);
+    auto* popup = w.find<ui::DelayPopup>("delay_popup");
+    REQUIRE(popup != nullptr);
+    const auto rows = popup->rows();
+    REQUIRE(rows.size() == w.session.chain().stages.size() + 3);
+    double sum = 0.0;
+    for (size_t i = 0; i + 1 < rows.size(); ++i) sum += rows[i][1].split(' ')[0].toDouble();
+    CHECK(rows.back()[1].split(' ')[0].toDouble() == Approx(sum).margin(0.5));
+    CHECK(rows[3][0] == "Suppression");
+    CHECK(rows[3][1] == "20.0 ms");
+    CHECK(rows[3][2].endsWith(" %"));
+    CHECK(w.find<ui::FlatButton>("block_256")->isChecked());
+    QTest::mouseClick(w.find<ui::FlatButton>("block_1024"), Qt::LeftButton);
+    CHECK(w.session.audio().block == 1024);
+    popup->close();
+}
+
+TEST_CASE("the tray's sign tells the mute, and its menu switches it", "[onair]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    ui::Tray tray(w.session, w.window);
+    const auto color = [](const QIcon& icon) { return icon.pixmap(64, 64).toImage().pixelColor(10, 32); };
+    CHECK(color(ui::Tray::picture(true)) != color(ui::Tray::picture(false)));
+    REQUIRE(tray.menu().actions().size() > 5);
+    CHECK(tray.menu().actions()[1]->text() == "Mute");
+    tray.menu().actions()[1]->trigger();
+    CHECK(w.session.muted());
+    CHECK(tray.menu().actions()[1]->text() == "Unmute");
+    CHECK(tray.icon().toolTip().contains("muted"));
+}
+
+TEST_CASE("microphones come and go in the window, which goes on by itself", "[onair][live]") {
+    Daemon daemon;
+    daemon.add_source("desk_mic", "Desk microphone");
+    daemon.add_sink("phones", "Headphones");
+    daemon.add_sink("tv_speaker", "Living room speaker");
+    OnAir w;
+    REQUIRE(Window::until([&] { return w.session.devices().sources.size() == 1; }));
+    w.session.setInput({DeviceKind::pipewire, "desk_mic"});
+    CHECK(w.session.inputTitle() == "Desk microphone");
+    REQUIRE(Window::until([&] { return w.session.deviceStatus().running; }));
+    REQUIRE(Window::until([&] { return w.session.engine().figures().blocks > 10; }));
+
+    // The monitor: refused nothing, heard through the chosen output, warned of loudspeakers.
+    w.session.monitoring().setSink("phones");
+    QTest::mouseClick(w.find<ui::FlatButton>("monitor_button"), Qt::LeftButton);
+    auto* popup = w.find<ui::MonitorPopup>("monitor_popup");
+    REQUIRE(popup != nullptr);
+    QTest::mouseClick(popup->findChild<ui::FlatButton*>("monitor_1"), Qt::LeftButton);
+    CHECK(w.session.monitoring().settings().source == MonitorSource::feed);
+    CHECK(daemon.wait_for_node("dusky-reed-monitor"));
+    CHECK(w.find<ui::FlatButton>("monitor_button")->text() == "Feed");
+    auto* volume = popup->findChild<ui::ValueField*>("volume");
+    QTest::keyClick(volume, Qt::Key_Down);
+    CHECK(w.session.monitoring().settings().volume_db < 0.0);
+    popup->close();
+    w.session.monitoring().setSink("tv_speaker");
+    CHECK_THAT(w.told().toStdString(), Catch::Contains("Living room speaker looks like loudspeakers"));
+    w.session.monitoring().toggle();
+    CHECK(w.session.monitoring().settings().source == MonitorSource::off);
+
+    daemon.remove_node("desk_mic");
+    REQUIRE(Window::until([&] { return w.session.deviceStatus().waiting; }));
+    daemon.add_source("desk_mic", "Desk microphone");
+    REQUIRE(Window::until([&] { return w.session.deviceStatus().running; }));
+
+    // In use by another program, closing asks once.
+    const int recorder = daemon.record(daemon.folder() + "/stream.wav", "dusky-reed");
+    REQUIRE(Window::until([&] { return w.session.deviceStatus().feed_used; }));
+    int asked = 0;
+    QString press = "Keep running";
+    QTimer answer;
+    QObject::connect(&answer, &QTimer::timeout, [&] {
+        auto* ask = w.window.findChild<QMessageBox*>("close_question");
+        if (ask == nullptr || !ask->isVisible()) return;
+        ++asked;
+        for (QAbstractButton* b : ask->buttons()) {
+            if (b->text() == press) b->click();
+        }
+    });
+    answer.start(30);
+    w.window.close();
+    CHECK(asked == 1);
+    CHECK(w.window.isVisible());
+    press = "Close";
+    w.window.close();
+    CHECK(asked == 2);
+    CHECK_FALSE(w.window.isVisible());
+    Daemon::end(recorder);
+}
+
+TEST_CASE("hearing up to a stage follows the stage; the monitor is off after a start", "[onair][live]") {
+    Daemon daemon;
+    daemon.add_sink("phones", "Headphones");
+    OnAir w;
+    CHECK(w.session.monitoring().settings().source == MonitorSource::off);
+    auto* node = w.window.diagram()->node("suppression");
+    node->setFocus();
+    QTest::keyClick(node, Qt::Key_H);
+    CHECK(w.session.monitoring().settings().source == MonitorSource::tap);
+    CHECK(w.session.monitoring().settings().tap == 2);
+    CHECK(node->accessibleDescription().contains("heard"));
+    w.session.moveStage("suppression", 0);
+    CHECK(w.session.monitoring().settings().tap == 1);
+    w.session.removeStage("suppression");
+    CHECK(w.session.monitoring().settings().source == MonitorSource::off);
+    w.session.monitoring().hearUpTo("gate");
+    CHECK(w.session.saveState());
+    ui::Session again(Window::paths(w.folder));
+    again.begin();
+    CHECK(again.monitoring().settings().source == MonitorSource::off);
+}
