@@ -42,6 +42,7 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
         popup->move(
             monitor_->mapToGlobal(QPoint(monitor_->width() - popup->width(), monitor_->height() + 4)));
         popup->show();
+        monitor_->setChecked(session_.monitoring().settings().source != MonitorSource::off);
     });
     const auto show_monitor = [this] {
         const QString words[] = {tr("Off"), tr("Feed"), tr("Plain mic"), tr("Taken away"), tr("One stage")};

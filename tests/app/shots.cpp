@@ -79,6 +79,11 @@ TEST_CASE("shots: equalizer", "[.shots]") {
     w.session.setThemeName("dawn");
     settle(0.5);
     shoot(w, "equalizer-dawn");
+    w.session.setThemeName("dusk");
+    QTest::mouseClick(w.find<ui::FlatButton>("octaves_button"), Qt::LeftButton);
+    settle(0.5);
+    shoot(w, "octaves-dusk");
+    QTest::mouseClick(w.find<ui::FlatButton>("octaves_button"), Qt::LeftButton);
 }
 
 TEST_CASE("shots: diagram", "[.shots]") {
@@ -112,7 +117,8 @@ TEST_CASE("shots: popups", "[.shots]") {
         QPainter painter(&picture);
         painter.drawPixmap(w.window.mapFromGlobal(p->mapToGlobal(QPoint(0, 0))), p->grab());
         painter.end();
-        REQUIRE(picture.save(QString::fromLocal8Bit(qgetenv("REED_SHOTS")) + "/" + popup + ".png"));
+        REQUIRE(picture.save(QString::fromLocal8Bit(qgetenv("REED_SHOTS")) + "/" +
+                             QString(popup).replace("_", "-") + ".png"));
         p->close();
     }
 }
