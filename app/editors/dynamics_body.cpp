@@ -2,7 +2,6 @@
 
 #include <QHBoxLayout>
 #include <QVBoxLayout>
-#include <numeric>
 
 #include "editors/ballistics_view.h"
 #include "editors/field_grid.h"
@@ -23,9 +22,7 @@ DynamicsBody::DynamicsBody(Session& session, QWidget* parent) : StageBody(parent
     line->addLayout(curves, 4);
     line->addWidget(new TimeView(session, this), 5);
     grid_ = new FieldGrid(session, this);
-    std::vector<size_t> rows(session.stage(session.focused())->values.size());
-    std::iota(rows.begin(), rows.end(), size_t{0});
-    grid_->build(rows, 7);
+    grid_->buildAll(7);
     line->addWidget(grid_, grid_->columns() == 2 ? 7 : 4);
 }
 

@@ -1,6 +1,7 @@
 #include "editors/field_grid.h"
 
 #include <QGridLayout>
+#include <numeric>
 
 #include "session/session.h"
 #include "widgets/value_field.h"
@@ -40,6 +41,13 @@ void FieldGrid::build(const std::vector<size_t>& parameters, int rows) {
         fields_.emplace_back(parameter, f);
     }
     grid_->setRowStretch(used, 1);
+}
+
+void FieldGrid::buildAll(int rows) {
+    const StageSpec* s = session_.stage(session_.focused());
+    std::vector<size_t> all(s == nullptr ? 0 : s->values.size());
+    std::iota(all.begin(), all.end(), size_t{0});
+    build(all, rows);
 }
 
 ValueField* FieldGrid::field(const QString& parameter_id) const {

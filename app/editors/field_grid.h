@@ -19,6 +19,8 @@ class FieldGrid final : public QWidget {
 
     /// Fields for these rows of the table, in columns of at most `rows`.
     void build(const std::vector<size_t>& parameters, int rows);
+    /// Fields for the whole table.
+    void buildAll(int rows);
     /// The field of a parameter, or nullptr.
     ValueField* field(const QString& parameter_id) const;
     /// Values as they are now.

@@ -1,7 +1,6 @@
 #include "editors/general_body.h"
 
 #include <QHBoxLayout>
-#include <numeric>
 
 #include "editors/field_grid.h"
 #include "editors/time_view.h"
@@ -15,9 +14,7 @@ GeneralBody::GeneralBody(Session& session, QWidget* parent) : StageBody(parent) 
     line->setSpacing(16);
     line->addWidget(new TimeView(session, this), 5);
     grid_ = new FieldGrid(session, this);
-    std::vector<size_t> rows(session.stage(session.focused())->values.size());
-    std::iota(rows.begin(), rows.end(), size_t{0});
-    grid_->build(rows, 6);
+    grid_->buildAll(6);
     line->addWidget(grid_, grid_->columns() == 2 ? 7 : 4);
 }
 

@@ -1,6 +1,5 @@
 #include "devices/monitor_output.h"
 
-#include <spa/param/audio/format-utils.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -41,12 +40,7 @@ void MonitorOutput::State::play() {
         flowing = false;
         for (int c = 0; c < channels; ++c) std::fill_n(rows[c], frames, 0.0f);
     }
-    for (uint32_t c = 0; c < buffer->buffer->n_datas; ++c) {
-        spa_chunk* chunk = buffer->buffer->datas[c].chunk;
-        chunk->offset = 0;
-        chunk->stride = sizeof(float);
-        chunk->size = static_cast<uint32_t>(frames) * static_cast<uint32_t>(sizeof(float));
-    }
+    set_filled(buffer, static_cast<uint32_t>(frames));
     pw_stream_queue_buffer(stream, buffer);
 }
 
@@ -85,26 +79,14 @@ Result<std::unique_ptr<MonitorOutput>> MonitorOutput::create(std::shared_ptr<con
     s.stream = pw_stream_new(s.connection.core(), "Dusky Reed monitor", p);
     if (s.stream == nullptr) return no_pipewire();
     pw_stream_add_listener(s.stream, &s.hook, &events, &s);
-    uint8_t space[1024];
-    spa_pod_builder builder{};
-    builder.data = space;
-    builder.size = sizeof space;
-    spa_audio_info_raw info{};
-    info.format = SPA_AUDIO_FORMAT_F32P;
-    info.rate = static_cast<uint32_t>(options.sample_rate);
-    info.channels = static_cast<uint32_t>(s.sound->channels());
-    info.position[0] = s.sound->channels() == 1 ? SPA_AUDIO_CHANNEL_MONO : SPA_AUDIO_CHANNEL_FL;
-    info.position[1] = SPA_AUDIO_CHANNEL_FR;
-    const spa_pod* params[] = {spa_format_audio_raw_build(&builder, SPA_PARAM_EnumFormat, &info)};
-    const int code = pw_stream_connect(
-        s.stream, PW_DIRECTION_OUTPUT, PW_ID_ANY,
-        static_cast<pw_stream_flags>(PW_STREAM_FLAG_AUTOCONNECT | PW_STREAM_FLAG_MAP_BUFFERS |
-                                     PW_STREAM_FLAG_RT_PROCESS),
-        params, 1);
-    if (code < 0) {
+    constexpr uint32_t kFlags =
+        PW_STREAM_FLAG_AUTOCONNECT | PW_STREAM_FLAG_MAP_BUFFERS | PW_STREAM_FLAG_RT_PROCESS;
+    const auto connected =
+        connect_audio(s.stream, PW_DIRECTION_OUTPUT, kFlags, options.sample_rate, s.sound->channels());
+    if (!connected.ok()) {
         pw_stream_destroy(s.stream);
         s.stream = nullptr;
-        return Error{"the output can't be opened.", options.sink, "Choose another output."};
+        return connected.error();
     }
     return out;
 }

@@ -1,5 +1,8 @@
 #include "devices/pipewire_connection.h"
 
+#include <spa/param/audio/format-utils.h>
+#include <spa/utils/result.h>
+
 #include <cerrno>
 
 namespace reed {
@@ -55,6 +58,35 @@ void PipeWireConnection::close() {
     core_ = nullptr;
     context_ = nullptr;
     loop_ = nullptr;
+}
+
+Result<void> connect_audio(pw_stream* stream, pw_direction direction, uint32_t flags, double sample_rate,
+                           int channels) {
+    uint8_t space[1024];
+    spa_pod_builder builder{};
+    builder.data = space;
+    builder.size = sizeof space;
+    spa_audio_info_raw info{};
+    info.format = SPA_AUDIO_FORMAT_F32P;
+    info.rate = static_cast<uint32_t>(sample_rate);
+    info.channels = static_cast<uint32_t>(channels);
+    info.position[0] = channels == 1 ? SPA_AUDIO_CHANNEL_MONO : SPA_AUDIO_CHANNEL_FL;
+    info.position[1] = SPA_AUDIO_CHANNEL_FR;
+    const spa_pod* params[] = {spa_format_audio_raw_build(&builder, SPA_PARAM_EnumFormat, &info)};
+    const int code =
+        pw_stream_connect(stream, direction, PW_ID_ANY, static_cast<pw_stream_flags>(flags), params, 1);
+    if (code >= 0) return {};
+    return Error{std::string("a stream can't be connected (") + spa_strerror(code) + ").", "PipeWire",
+                 "Check that its session manager (wireplumber) is running."};
+}
+
+void set_filled(pw_buffer* buffer, uint32_t frames) {
+    for (uint32_t c = 0; c < buffer->buffer->n_datas; ++c) {
+        spa_chunk* chunk = buffer->buffer->datas[c].chunk;
+        chunk->offset = 0;
+        chunk->stride = sizeof(float);
+        chunk->size = frames * static_cast<uint32_t>(sizeof(float));
+    }
 }
 
 }  // namespace reed

@@ -4,6 +4,7 @@
 #include <pipewire/pipewire.h>
 
 #include <atomic>
+#include <cstdint>
 
 #include "base/result.h"
 
@@ -50,5 +51,12 @@ class PipeWireConnection {
     spa_hook hook_{};
     std::atomic<bool> lost_{false};
 };
+
+/// Connects a stream of 32-bit floats, one plane a channel, mono or left and right. Under the loop's lock.
+Result<void> connect_audio(pw_stream* stream, pw_direction direction, uint32_t flags, double sample_rate,
+                           int channels);
+
+/// Says of all planes of a buffer that `frames` frames were written.
+void set_filled(pw_buffer* buffer, uint32_t frames);
 
 }  // namespace reed

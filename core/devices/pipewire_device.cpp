@@ -1,7 +1,5 @@
 #include "devices/pipewire_device.h"
 
-#include <spa/param/audio/format-utils.h>
-#include <spa/utils/result.h>
 #include <unistd.h>
 
 #include <atomic>
@@ -84,7 +82,6 @@ struct PipeWireDevice::State {
     std::atomic<double> capture_delay{0.0}, play_delay{0.0};
 
     pw_properties* shared_properties() const;
-    Result<void> connect_stream(pw_stream* stream, pw_direction direction, uint32_t flags);
     void capture_block();
     void play_block();
     Result<void> start_capture();
@@ -154,12 +151,7 @@ void PipeWireDevice::State::play_block() {
     const AudioBlock out = planes(buffer, options.channels, static_cast<int>(frames));
     const bool whole = hand_over.read(out);
     if (!whole && fed.load(std::memory_order_relaxed)) dropouts.fetch_add(1, std::memory_order_relaxed);
-    for (uint32_t c = 0; c < buffer->buffer->n_datas; ++c) {
-        spa_chunk* chunk = buffer->buffer->datas[c].chunk;
-        chunk->offset = 0;
-        chunk->stride = sizeof(float);
-        chunk->size = frames * static_cast<uint32_t>(sizeof(float));
-    }
+    set_filled(buffer, frames);
     pw_stream_queue_buffer(playback, buffer);
     play_delay.store(delay_of(playback), std::memory_order_relaxed);
 }
@@ -171,26 +163,6 @@ pw_properties* PipeWireDevice::State::shared_properties() const {
                                          group.c_str(), PW_KEY_MEDIA_TYPE, "Audio", nullptr);
     pw_properties_setf(p, PW_KEY_NODE_LATENCY, "%d/%d", options.block, static_cast<int>(options.sample_rate));
     return p;
-}
-
-Result<void> PipeWireDevice::State::connect_stream(pw_stream* stream, pw_direction direction,
-                                                   uint32_t flags) {
-    uint8_t space[1024];
-    spa_pod_builder builder{};
-    builder.data = space;
-    builder.size = sizeof space;
-    spa_audio_info_raw info{};
-    info.format = SPA_AUDIO_FORMAT_F32P;
-    info.rate = static_cast<uint32_t>(options.sample_rate);
-    info.channels = static_cast<uint32_t>(options.channels);
-    info.position[0] = options.channels == 1 ? SPA_AUDIO_CHANNEL_MONO : SPA_AUDIO_CHANNEL_FL;
-    info.position[1] = SPA_AUDIO_CHANNEL_FR;
-    const spa_pod* params[] = {spa_format_audio_raw_build(&builder, SPA_PARAM_EnumFormat, &info)};
-    const int code =
-        pw_stream_connect(stream, direction, PW_ID_ANY, static_cast<pw_stream_flags>(flags), params, 1);
-    if (code >= 0) return {};
-    return Error{std::string("a stream can't be connected (") + spa_strerror(code) + ").", "PipeWire",
-                 "Check that its session manager (wireplumber) is running."};
 }
 
 namespace {
@@ -222,7 +194,8 @@ Result<void> PipeWireDevice::State::start_playback() {
     playback = pw_stream_new(connection.core(), options.mic_title.c_str(), out);
     if (playback == nullptr) return stream_refused();
     pw_stream_add_listener(playback, &playback_hook, &events, this);
-    return connect_stream(playback, PW_DIRECTION_OUTPUT, kStreamFlags | PW_STREAM_FLAG_TRIGGER);
+    return connect_audio(playback, PW_DIRECTION_OUTPUT, kStreamFlags | PW_STREAM_FLAG_TRIGGER,
+                         options.sample_rate, options.channels);
 }
 
 Result<void> PipeWireDevice::State::start_capture() {
@@ -251,7 +224,7 @@ Result<void> PipeWireDevice::State::start_capture() {
     capture = pw_stream_new(connection.core(), "Dusky Reed input", in);
     if (capture == nullptr) return stream_refused();
     pw_stream_add_listener(capture, &capture_hook, &events, this);
-    return connect_stream(capture, PW_DIRECTION_INPUT, kStreamFlags);
+    return connect_audio(capture, PW_DIRECTION_INPUT, kStreamFlags, options.sample_rate, options.channels);
 }
 
 void PipeWireDevice::State::end_capture() {
@@ -290,9 +263,10 @@ Result<std::unique_ptr<PipeWireDevice>> PipeWireDevice::create(const PipeWireOpt
     s.options = options;
     if (!s.options.graph) s.options.graph = std::make_shared<PipeWireGraph>();
     s.options.graph->tend();
-    if (!s.options.graph->settle()) return no_pipewire();
-    const PipeWirePicture picture = s.options.graph->picture();
+    const bool there = s.options.graph->settle();
     if (options.wait_for_source) return out;
+    if (!there) return no_pipewire();
+    const PipeWirePicture picture = s.options.graph->picture();
     if (!options.source.empty() && !picture.has_source(options.source))
         return Error{"this microphone is not there.", options.source, "Plug it in, or choose another input."};
     if (picture.sources.empty()) {
@@ -315,7 +289,12 @@ Result<void> PipeWireDevice::start(AudioCallback& callback) {
     s.fed = false;
     s.problem.clear();
     s.waiting = false;
-    if (!s.connection.open("dusky-reed")) return no_pipewire();
+    if (!s.connection.open("dusky-reed")) {
+        if (!s.options.wait_for_source) return no_pipewire();
+        s.started = true;
+        tend();
+        return {};
+    }
     auto connected = s.start_playback();
     const PipeWirePicture picture = s.options.graph->picture();
     const bool there =
@@ -336,7 +315,7 @@ void PipeWireDevice::tend() {
     s.options.graph->tend();
     if (s.connection.is_open() && (s.connection.lost() || s.playback_broken)) s.end_all();
     if (!s.connection.is_open()) {
-        s.wait_for("PipeWire has ended, so nothing goes out. It goes on by itself when PipeWire is back.");
+        s.wait_for("PipeWire is not running, so nothing goes out. It goes on by itself as soon as it runs.");
         if (Clock::now() - s.last_try < std::chrono::milliseconds(500)) return;
         s.last_try = Clock::now();
         if (!s.options.graph->picture().connected || !s.connection.open("dusky-reed")) return;

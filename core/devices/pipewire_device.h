@@ -19,7 +19,7 @@ struct PipeWireOptions {
     int channels = 1;                          ///< 1 or 2, of the input and of the virtual microphone
     int block = 256;                           ///< frames wished for, 32 to 2048
     std::string mic_title = kVirtualMicTitle;  ///< what other programs call the virtual microphone
-    bool wait_for_source = false;              ///< a source that is not there is waited for
+    bool wait_for_source = false;              ///< a source or a daemon that is not there is waited for
     std::shared_ptr<PipeWireGraph> graph{};    ///< shared with others; made when empty
 };
 
@@ -28,7 +28,7 @@ struct PipeWireOptions {
 /// the virtual microphone stays as long as the daemon does.
 class PipeWireDevice final : public Device {
   public:
-    /// Fails when no daemon answers, or the chosen source does not exist and is not to be waited for.
+    /// Fails when no daemon answers or the chosen source does not exist, unless they are to be waited for.
     static Result<std::unique_ptr<PipeWireDevice>> create(const PipeWireOptions& options);
     ~PipeWireDevice() override;
 

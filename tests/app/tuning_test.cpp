@@ -78,7 +78,7 @@ TEST_CASE("the picture of attack and release is the stage's own movement") {
     REQUIRE(Window::until([&] { return std::abs(view->gainAt(5) + 6.0) < 0.3; }));
 }
 
-TEST_CASE("a resonance is found by holding F and moving the mouse; a click makes the cut") {
+TEST_CASE("a resonance is found by holding F and moving the mouse, and a click makes the cut") {
     TemporaryFolder folder;
     Window w(folder);
     w.session.focus("equalizer");

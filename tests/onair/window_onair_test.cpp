@@ -168,7 +168,7 @@ TEST_CASE("microphones come and go in the window, which goes on by itself", "[on
     Daemon::end(recorder);
 }
 
-TEST_CASE("hearing up to a stage follows the stage; the monitor is off after a start", "[onair][live]") {
+TEST_CASE("hearing up to a stage follows the stage, and the monitor is off after a start", "[onair][live]") {
     Daemon daemon;
     daemon.add_sink("phones", "Headphones");
     OnAir w;
