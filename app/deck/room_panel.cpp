@@ -49,6 +49,7 @@ RoomPanel::RoomPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     }
     column->addStretch(1);
     connect(&session_, &Session::inputChanged, this, &RoomPanel::show);
+    connect(&session_, &Session::roomChanged, this, &RoomPanel::show);
     connect(&session_, &Session::readingsChanged, this, [this] {
         if (++ticks_ % 15 == 0 && isVisible()) updateAdvice();
     });

@@ -20,10 +20,10 @@ DynamicsBody::DynamicsBody(Session& session, QWidget* parent) : StageBody(parent
     curves->addWidget(new TransferView(session, this), 5);
     curves->addWidget(new BallisticsView(session, this), 2);
     line->addLayout(curves, 4);
-    line->addWidget(new TimeView(session, this), 5);
+    line->addWidget(new TimeView(session, this), 4);
     grid_ = new FieldGrid(session, this);
     grid_->buildAll(7);
-    line->addWidget(grid_, grid_->columns() == 2 ? 7 : 4);
+    line->addWidget(grid_, grid_->columns() == 2 ? 8 : 4);
 }
 
 void DynamicsBody::refresh() {

@@ -165,11 +165,25 @@ void Session::change(Scene after, const QString& label, const QString& key, Fade
 }
 
 void Session::undo() {
-    if (history_.canUndo()) take(settled(history_.undo(scene_)), Fade::quick);
+    if (history_.canUndo()) step(history_.undo(scene_));
 }
 
 void Session::redo() {
-    if (history_.canRedo()) take(settled(history_.redo(scene_)), Fade::quick);
+    if (history_.canRedo()) step(history_.redo(scene_));
+}
+
+void Session::step(Scene to) {
+    to = settled(std::move(to));
+    // Undoing a flip of memories flips them back; else the one that was in work would be lost.
+    for (auto& [id, other] : memories_) {
+        const StageSpec* now = stage(id);
+        const int i = to.chain.index_of(id);
+        if (now == nullptr || i < 0) continue;
+        const StageSpec& then = to.chain.stages[static_cast<size_t>(i)];
+        if (then.values != other.values || then.tone != other.tone || then == *now) continue;
+        other = {now->values, now->tone, other.in_work == 'A' ? 'B' : 'A'};
+    }
+    take(std::move(to), Fade::quick);
 }
 
 void Session::focus(const std::string& id) {

@@ -150,6 +150,8 @@ class Session final : public QObject {
     void scenesChanged();
     void inputChanged();
     void muteChanged();
+    /// A control of the simulated room has moved.
+    void roomChanged();
     /// Microphones or outputs came or went.
     void devicesChanged();
     void themeChanged();
@@ -163,6 +165,7 @@ class Session final : public QObject {
   private:
     void change(Scene after, const QString& label, const QString& key, Fade fade = Fade::quick);
     void take(Scene scene, Fade fade);
+    void step(Scene to);
     void tellTroubles();
     void tendDevices();
     void noteDropouts(std::uint64_t dropouts);

@@ -169,6 +169,7 @@ void Session::setRoom(RoomControl control, double value) {
     room_values_[std::string(room_controls()[static_cast<size_t>(control)].id)] = value;
     if (room_ != nullptr) room_->set(control, value);
     save_later_.start();
+    emit roomChanged();
 }
 
 DeviceStatus Session::deviceStatus() const {

@@ -91,8 +91,8 @@ void ValueField::paintEvent(QPaintEvent*) {
         p.translate(6, 0);
         p.setFont(ui::font(14));
         p.setPen(t.muted);
-        p.drawText(QRectF(inside.left(), 0, inside.width() - 72, height()), Qt::AlignLeft | Qt::AlignVCenter,
-                   p.fontMetrics().elidedText(title_, Qt::ElideRight, static_cast<int>(inside.width()) - 72));
+        p.drawText(QRectF(inside.left(), 0, inside.width() - 64, height()), Qt::AlignLeft | Qt::AlignVCenter,
+                   p.fontMetrics().elidedText(title_, Qt::ElideRight, static_cast<int>(inside.width()) - 64));
         return;
     }
     const QRectF line(inside.left(), inside.top(), inside.width(), inside.height() - 6);

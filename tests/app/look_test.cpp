@@ -62,9 +62,14 @@ TEST_CASE("nothing is cut off from 1024x700 to 2560x1440") {
                         m.horizontalAdvance(QString::fromStdString(format_value(f->parameter(), f->value())));
                     CHECK(needed <= f->width() - 12);
                 }
-                if (auto* label = qobject_cast<QLabel*>(child);
-                    label != nullptr && label->objectName() == "status") {
-                    CHECK(label->width() >= label->sizeHint().width());
+                if (auto* f = qobject_cast<ui::ValueField*>(child);
+                    f != nullptr && f->parameter().kind == ValueKind::toggle) {
+                    CHECK(QFontMetrics(ui::font(14)).horizontalAdvance(f->accessibleName()) <=
+                          f->width() - 12 - 64);
+                }
+                if (auto* status = qobject_cast<ui::FlatButton*>(child);
+                    status != nullptr && status->objectName() == "status") {
+                    CHECK(status->width() >= status->sizeHint().width());
                 }
             }
             // Neighbouring nodes and buttons do not cover each other.

@@ -90,7 +90,6 @@ TEST_CASE("shots: diagram", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
     w.session.focus("gate");
-    w.session.monitoring().hearUpTo("equalizer");
     settle(11.0);
     w.window.diagram()->showLevels(2);
     settle(0.5);

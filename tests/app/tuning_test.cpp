@@ -244,6 +244,13 @@ TEST_CASE("a stage has two memories to flip between, which survive the evening")
         CHECK(button->text() == "Memory A");
         CHECK(w.value("gate", "open_threshold") == a);
         CHECK(w.session.history().undoLabel() == "Gate: memory A");
+        // Undoing the flip keeps what the other one held.
+        w.session.undo();
+        CHECK(w.value("gate", "open_threshold") == -33.0);
+        CHECK(button->text() == "Memory B");
+        w.session.flipMemory("gate");
+        CHECK(w.value("gate", "open_threshold") == a);
+        CHECK(button->text() == "Memory A");
         CHECK(w.session.saveState());
     }
     Window again(folder);
