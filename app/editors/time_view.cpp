@@ -94,7 +94,7 @@ void TimeView::paintEvent(QPaintEvent*) {
     const auto y_of = [&](double db) { return r.top() + std::clamp(-db / -kLow, 0.0, 1.0) * r.height(); };
     const StageSpec* stage = session_.stage(session_.focused());
     const QString legend = stage != nullptr && stage->stage_kind().reports_reduction
-                               ? tr("6 s: in, out (filled), reduction (top)")
+                               ? tr("6 s: in, out, reduction")
                                : tr("last 6 s: in (line), out (filled), dBFS");
     still_.paint(p, *this, legend, [&](QPainter& layer) {
         paintPlotGround(layer, *this);

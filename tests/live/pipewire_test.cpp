@@ -263,7 +263,7 @@ TEST_CASE("the delay measured by an impulse is the delay that is told, at every 
     for (size_t at = 150000; at < clicks.size(); at += 24000) clicks[at] = 0.8f;
     const std::string file = daemon.folder() + "/clicks.wav";
     write_wav(file, mono(clicks));
-    for (const int block : {64, 256, 1024}) {
+    for (const int block : {32, 64, 256, 1024, 2048}) {
         INFO("block " << block);
         PipeWireOptions options;
         options.source = "desk_mic";
@@ -363,6 +363,52 @@ TEST_CASE("the monitor is heard through the output, and the default microphone c
     daemon.remove_node("phones");
     REQUIRE(
         tended(*made.value(), [&] { return output.value()->lost() || graph->picture().sinks.size() == 1; }));
+}
+
+TEST_CASE("other sample rates and two channels come out as they went in", "[live]") {
+    Daemon daemon;
+    daemon.add_source("desk_mic", "Desk microphone");
+    const std::string tone = daemon.folder() + "/tone.wav";
+    write_wav(tone, mono(sine(1000, 0.25, 8.0)));
+    for (const auto& [rate, channels] :
+         {std::pair{44100.0, 1}, std::pair{96000.0, 1}, std::pair{48000.0, 2}}) {
+        INFO(rate << " Hz, " << channels << " channels");
+        Engine engine;
+        PipeWireOptions options;
+        options.sample_rate = rate;
+        options.channels = channels;
+        options.mic_title = "Reed test";
+        auto made = PipeWireDevice::create(options);  // the default source: there is only one
+        REQUIRE(made.ok());
+        Device& device = *made.value();
+        CHECK(device.format() == StreamFormat{rate, channels});
+        REQUIRE(engine.open(device.format(), chain_of({stage("gain", {{"gain", -6}})})).ok());
+        REQUIRE(device.start(engine).ok());
+        REQUIRE(daemon.wait_for_node("dusky-reed"));
+        CHECK(daemon.dump().find("\"node.description\": \"Reed test\"") != std::string::npos);
+        const std::string heard = daemon.folder() + "/heard.wav";
+        const int recorder = daemon.record(heard, "dusky-reed");
+        const int player = daemon.play(tone, "desk_mic");
+        (void)tended(
+            device, [] { return false; }, 4.0);
+        Daemon::end(recorder, SIGINT);
+        Daemon::end(player);
+        device.stop();
+        const auto got = read_sound(heard);
+        REQUIRE(got.ok());
+        const auto& x = got.value()[0];
+        double loudest = 0.0;
+        size_t at = 0;
+        for (size_t i = 0; i + 4800 <= x.size(); i += 480) {
+            if (rms(x, i, 4800) <= loudest) continue;
+            loudest = rms(x, i, 4800);
+            at = i;
+        }
+        CHECK(db(loudest * std::sqrt(2.0)) == Approx(db(0.25) - 6.0).margin(0.5));
+        const std::vector<float> part(x.begin() + static_cast<long>(at),
+                                      x.begin() + static_cast<long>(at + 4800));
+        CHECK(db(tone_amplitude(part, 1000, 48000)) == Approx(db(0.25) - 6.0).margin(0.7));
+    }
 }
 
 TEST_CASE("outputs that look like loudspeakers are told from headphones", "[live]") {

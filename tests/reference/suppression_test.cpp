@@ -7,6 +7,7 @@
 #include "chain/chain.h"
 #include "engine/engine.h"
 #include "measure/intelligibility.h"
+#include "neural/network_host.h"
 #include "stages/suppression.h"
 #include "support/noises.h"
 #include "support/realtime_guard.h"
@@ -484,4 +485,23 @@ TEST_CASE("for voice only, a gate stays closed for key clicks and opens for word
     CHECK(std::abs(follows(run(chain_of({neural}), words), run(chain_of({neural, gate}), words))) < 1.0);
     // Without a stage that knows, it is a gate like any other.
     CHECK(std::abs(follows(words, run(chain_of({gate}), words))) < 0.5);
+}
+
+TEST_CASE("a trap inside the network's code is caught, every time, and others go on", "[suppression]") {
+    ReedNetwork* broken = reed_network_new();
+    ReedNetwork* sound = reed_network_new();
+    REQUIRE(broken != nullptr);
+    REQUIRE(sound != nullptr);
+    std::vector<float> frame(480, 100.0f);
+    float voice = -1.0f;
+    CHECK(reed_network_frame(broken, frame.data(), frame.data(), &voice) == 0);
+    reed_network_break(broken);
+    for (int i = 0; i < 3; ++i) {
+        frame.assign(480, 100.0f);
+        CHECK(reed_network_frame(broken, frame.data(), frame.data(), &voice) != 0);
+        CHECK(frame == std::vector<float>(480, 100.0f));  // left alone
+        CHECK(reed_network_frame(sound, frame.data(), frame.data(), &voice) == 0);
+    }
+    reed_network_free(broken);
+    reed_network_free(sound);
 }
