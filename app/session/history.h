@@ -13,14 +13,16 @@ namespace reed::ui {
 /// and a half (a drag, turns of the wheel) count as one.
 class History {
   public:
-    /// Note the scene as it was before a change.
-    void push(const Scene& before, const QString& label, const QString& key) {
+    /// Note the scene as it was before a change. `flipped`: the stage whose memories the change flipped, or
+    /// empty.
+    void push(const Scene& before, const QString& label, const QString& key,
+              const std::string& flipped = {}) {
         const bool merge =
             !key.isEmpty() && key == key_ && clock_.isValid() && clock_.elapsed() < 1500 && !undo_.empty();
         if (merge)
             undo_.back().label = label;
         else
-            undo_.push_back({before, label});
+            undo_.push_back({before, label, flipped});
         if (undo_.size() > 500) undo_.erase(undo_.begin());
         redo_.clear();
         key_ = key;
@@ -34,6 +36,10 @@ class History {
     QString undoLabel() const { return undo_.empty() ? QString() : undo_.back().label; }
     QString redoLabel() const { return redo_.empty() ? QString() : redo_.back().label; }
 
+    /// The stage whose memories the next step back, or forth, flips; empty: none.
+    std::string undoFlips() const { return undo_.empty() ? std::string() : undo_.back().flipped; }
+    std::string redoFlips() const { return redo_.empty() ? std::string() : redo_.back().flipped; }
+
     /// The value to go back to; `now` is kept for redo. Only when canUndo().
     Scene undo(const Scene& now) { return step(undo_, redo_, now); }
     Scene redo(const Scene& now) { return step(redo_, undo_, now); }
@@ -42,11 +48,12 @@ class History {
     struct Step {
         Scene scene;
         QString label;
+        std::string flipped;
     };
     Scene step(std::vector<Step>& from, std::vector<Step>& to, const Scene& now) {
         Step s = std::move(from.back());
         from.pop_back();
-        to.push_back({now, s.label});
+        to.push_back({now, s.label, s.flipped});
         key_.clear();
         return s.scene;
     }

@@ -156,34 +156,31 @@ void Session::take(Scene scene, Fade fade) {
     emit focusChanged();
 }
 
-void Session::change(Scene after, const QString& label, const QString& key, Fade fade) {
+void Session::change(Scene after, const QString& label, const QString& key, Fade fade,
+                     const std::string& flipped) {
     if (after == scene_) return;
     // What is of the moment only (listening, finding) is no step of undo.
     if (!(after.name == scene_.name && without_transients(after.chain) == without_transients(scene_.chain)))
-        history_.push(scene_, label, key);
+        history_.push(scene_, label, key, flipped);
     take(std::move(after), fade);
 }
 
 void Session::undo() {
-    if (history_.canUndo()) step(history_.undo(scene_));
+    const std::string flipped = history_.undoFlips();
+    if (history_.canUndo()) step(history_.undo(scene_), flipped);
 }
 
 void Session::redo() {
-    if (history_.canRedo()) step(history_.redo(scene_));
+    const std::string flipped = history_.redoFlips();
+    if (history_.canRedo()) step(history_.redo(scene_), flipped);
 }
 
-void Session::step(Scene to) {
-    to = settled(std::move(to));
-    // Undoing a flip of memories flips them back; else the one that was in work would be lost.
-    for (auto& [id, other] : memories_) {
-        const StageSpec* now = stage(id);
-        const int i = to.chain.index_of(id);
-        if (now == nullptr || i < 0) continue;
-        const StageSpec& then = to.chain.stages[static_cast<size_t>(i)];
-        if (then.values != other.values || then.tone != other.tone || then == *now) continue;
-        other = {now->values, now->tone, other.in_work == 'A' ? 'B' : 'A'};
-    }
-    take(std::move(to), Fade::quick);
+void Session::step(Scene to, const std::string& flipped) {
+    // A flip of memories is flipped back; else the one that was in work would be lost.
+    const auto memory = memories_.find(flipped);
+    if (const StageSpec* now = stage(flipped); memory != memories_.end() && now != nullptr)
+        memory->second = {now->values, now->tone, memory->second.in_work == 'A' ? 'B' : 'A'};
+    take(settled(std::move(to)), Fade::quick);
 }
 
 void Session::focus(const std::string& id) {

@@ -163,9 +163,10 @@ class Session final : public QObject {
     void message(const QString& text, bool serious);
 
   private:
-    void change(Scene after, const QString& label, const QString& key, Fade fade = Fade::quick);
+    void change(Scene after, const QString& label, const QString& key, Fade fade = Fade::quick,
+                const std::string& flipped = {});
     void take(Scene scene, Fade fade);
-    void step(Scene to);
+    void step(Scene to, const std::string& flipped);
     void tellTroubles();
     void tendDevices();
     void noteDropouts(std::uint64_t dropouts);

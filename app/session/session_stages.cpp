@@ -183,7 +183,7 @@ void Session::flipMemory(const std::string& id) {
     if (after == scene_)
         emit chainChanged();  // both are alike still; the name has changed
     else
-        change(std::move(after), label, {});
+        change(std::move(after), label, {}, Fade::quick, id);
 }
 
 char Session::memoryOf(const std::string& id) const {

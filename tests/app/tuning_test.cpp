@@ -244,6 +244,20 @@ TEST_CASE("a stage has two memories to flip between, which survive the evening")
         CHECK(button->text() == "Memory A");
         CHECK(w.value("gate", "open_threshold") == a);
         CHECK(w.session.history().undoLabel() == "Gate: memory A");
+        // Undoing a change inside B stays in B, also when B was a copy of A before it; redone, it is there
+        // again.
+        w.session.flipMemory("gate");
+        w.session.setValue("gate", row("gate", "open_threshold"), a);
+        w.session.closeStep();
+        w.session.undo();
+        CHECK(button->text() == "Memory B");
+        CHECK(w.value("gate", "open_threshold") == -33.0);
+        w.session.redo();
+        CHECK(button->text() == "Memory B");
+        CHECK(w.value("gate", "open_threshold") == a);
+        w.session.undo();
+        w.session.flipMemory("gate");
+        CHECK(w.value("gate", "open_threshold") == a);
         // Undoing the flip keeps what the other one held.
         w.session.undo();
         CHECK(w.value("gate", "open_threshold") == -33.0);
