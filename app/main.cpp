@@ -62,7 +62,9 @@ int main(int argc, char** argv) {
     QObject::connect(&keys, &ui::DesktopKeys::failed, &session,
                      [&](const QString& why) { emit session.message(why, true); });
     session.begin();
-    ui::Tray tray(session, window);
+    ui::Tray tray(session);
+    QObject::connect(&tray, &ui::Tray::windowWanted, &window, &ui::MainWindow::comeForward);
+    QObject::connect(&tray, &ui::Tray::quitWanted, &window, &QWidget::close);
     if (options.isSet(theme)) session.setThemeName(options.value(theme));
     if (options.isSet(focus)) session.focus(options.value(focus).toStdString());
     if (!session.geometry().isEmpty()) window.restoreGeometry(session.geometry());

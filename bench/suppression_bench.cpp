@@ -14,8 +14,8 @@
 #include <string>
 
 #include "base/decibel.h"
+#include "base/sound_file.h"
 #include "chain/chain.h"
-#include "devices/sound_file.h"
 #include "engine/render.h"
 #include "measure/intelligibility.h"
 #include "measure/level_statistics.h"

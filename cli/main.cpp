@@ -8,7 +8,7 @@
 
 #include "base/decibel.h"
 #include "base/file.h"
-#include "devices/sound_file.h"
+#include "base/sound_file.h"
 #include "engine/render.h"
 #include "measure/file_measure.h"
 #include "scenes/scene.h"

@@ -2,7 +2,6 @@
 
 #include <QPainter>
 
-#include "main_window.h"
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/icon.h"
@@ -22,11 +21,11 @@ QIcon Tray::picture(bool muted) {
     return QIcon(map);
 }
 
-Tray::Tray(Session& session, MainWindow& window) : session_(session), window_(window) {
+Tray::Tray(Session& session) : session_(session) {
     icon_.setContextMenu(&menu_);
     QObject::connect(&icon_, &QSystemTrayIcon::activated, this,
                      [this](QSystemTrayIcon::ActivationReason why) {
-                         if (why == QSystemTrayIcon::Trigger) window_.comeForward();
+                         if (why == QSystemTrayIcon::Trigger) emit windowWanted();
                      });
     QObject::connect(&session_, &Session::muteChanged, this, &Tray::refresh);
     QObject::connect(&session_, &Session::scenesChanged, this, &Tray::refresh);
@@ -39,7 +38,7 @@ void Tray::refresh() {
     icon_.setIcon(picture(muted));
     icon_.setToolTip(muted ? QObject::tr("Dusky Reed: muted") : QObject::tr("Dusky Reed"));
     menu_.clear();
-    menu_.addAction(QObject::tr("Show the window"), this, [this] { window_.comeForward(); });
+    menu_.addAction(QObject::tr("Show the window"), this, &Tray::windowWanted);
     menu_.addAction(muted ? QObject::tr("Unmute") : QObject::tr("Mute"), this,
                     [this, muted] { session_.setMuted(!muted); });
     menu_.addSeparator();
@@ -48,7 +47,7 @@ void Tray::refresh() {
         menu_.addAction(QString::fromStdString(name), this, [this, name] { session_.recall(name); });
     }
     menu_.addSeparator();
-    menu_.addAction(QObject::tr("Quit"), this, [this] { window_.close(); });
+    menu_.addAction(QObject::tr("Quit"), this, &Tray::quitWanted);
 }
 
 }  // namespace reed::ui

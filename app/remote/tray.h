@@ -7,22 +7,25 @@
 
 namespace reed::ui {
 
-class MainWindow;
 class Session;
 
 /// Click: shows the window; its menu mutes, recalls scenes and quits. Does nothing where there is no tray.
 class Tray final : public QObject {
+    Q_OBJECT
   public:
-    Tray(Session& session, MainWindow& window);
+    explicit Tray(Session& session);
     QSystemTrayIcon& icon() { return icon_; }
     QMenu& menu() { return menu_; }
     /// The sign for a state: a slash and another colour while muted.
     static QIcon picture(bool muted);
 
+  signals:
+    void windowWanted();
+    void quitWanted();
+
   private:
     void refresh();
     Session& session_;
-    MainWindow& window_;
     QSystemTrayIcon icon_;
     QMenu menu_;
 };

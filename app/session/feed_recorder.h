@@ -3,7 +3,7 @@
 
 #include <memory>
 
-#include "devices/sound_file.h"
+#include "base/sound_file.h"
 #include "engine/engine.h"
 
 namespace reed::ui {

@@ -6,7 +6,7 @@ namespace reed {
 
 HistoryRing::HistoryRing(int channels, size_t frames) {
     const size_t size = std::bit_ceil(std::max<size_t>(frames, 2));
-    rows_.assign(static_cast<size_t>(channels), std::vector<float>(size));
+    for (int c = 0; c < channels; ++c) rows_.emplace_back(size);
     mask_ = size - 1;
 }
 
@@ -15,9 +15,10 @@ void HistoryRing::write(const AudioBlock& block) noexcept {
     claimed_.store(start + block.frames, std::memory_order_relaxed);
     std::atomic_thread_fence(std::memory_order_release);
     for (int c = 0; c < channels(); ++c) {
-        float* row = rows_[static_cast<size_t>(c)].data();
+        Row& row = rows_[static_cast<size_t>(c)];
         const float* from = block[std::min(c, block.channels - 1)];
-        for (int i = 0; i < block.frames; ++i) row[static_cast<size_t>(start + i) & mask_] = from[i];
+        for (int i = 0; i < block.frames; ++i)
+            row[static_cast<size_t>(start + i) & mask_].store(from[i], std::memory_order_relaxed);
     }
     written_.store(start + block.frames, std::memory_order_release);
 }
@@ -26,8 +27,9 @@ bool HistoryRing::read(std::int64_t first, int count, float* const* out) const n
     const auto size = static_cast<std::int64_t>(capacity());
     if (first < 0 || count < 0 || count > size || first + count > written()) return false;
     for (int c = 0; c < channels(); ++c) {
-        const float* row = rows_[static_cast<size_t>(c)].data();
-        for (int i = 0; i < count; ++i) out[c][i] = row[static_cast<size_t>(first + i) & mask_];
+        const Row& row = rows_[static_cast<size_t>(c)];
+        for (int i = 0; i < count; ++i)
+            out[c][i] = row[static_cast<size_t>(first + i) & mask_].load(std::memory_order_relaxed);
     }
     std::atomic_thread_fence(std::memory_order_acquire);
     return claimed_.load(std::memory_order_relaxed) - first <= size;

@@ -32,7 +32,11 @@ class HistoryRing {
     bool read(std::int64_t first, int count, float* const* out) const noexcept;
 
   private:
-    std::vector<std::vector<float>> rows_;
+    // A reader may look at what the writer is just changing and then throws it away, so the samples are
+    // atomic: relaxed loads and stores of a word, which cost what plain ones cost.
+    using Row = std::vector<std::atomic<float>>;
+    static_assert(std::atomic<float>::is_always_lock_free);
+    std::vector<Row> rows_;
     size_t mask_ = 0;
     std::atomic<std::int64_t> written_{0};
     std::atomic<std::int64_t> claimed_{0};  // the writer may be overwriting up to here

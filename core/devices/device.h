@@ -4,7 +4,8 @@
 #include <cstdint>
 #include <string>
 
-#include "engine/engine.h"
+#include "base/audio_callback.h"
+#include "base/result.h"
 
 namespace reed {
 

@@ -1,4 +1,5 @@
 #include "devices/file_device.h"
+#include "chain/chain.h"
 
 namespace reed {
 

@@ -3,8 +3,8 @@
 
 #include <filesystem>
 
+#include "base/sound_file.h"
 #include "devices/paced_thread.h"
-#include "devices/sound_file.h"
 
 namespace reed {
 

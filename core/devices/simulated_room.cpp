@@ -3,7 +3,7 @@
 #include <cmath>
 
 #include "base/decibel.h"
-#include "devices/sound_file.h"
+#include "base/sound_file.h"
 
 namespace reed {
 namespace {

@@ -10,22 +10,13 @@
 #include <thread>
 #include <vector>
 
+#include "base/audio_callback.h"
 #include "base/history_ring.h"
 #include "chain/chain.h"
 #include "engine/monitor.h"
 #include "measure/file_measure.h"
 
 namespace reed {
-
-/// What a device calls with each block of sound. The block holds the input and, on return, the feed.
-class AudioCallback {
-  public:
-    virtual ~AudioCallback() = default;
-    virtual void process(const AudioBlock& block) noexcept = 0;
-    /// What the headphones shall get of the block just processed; no frames when nothing. Same thread as
-    /// process().
-    virtual AudioBlock monitor() const noexcept { return {}; }
-};
 
 /// How a new chain takes over.
 enum class Fade { quick, scene };

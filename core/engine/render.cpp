@@ -1,7 +1,7 @@
 #include "engine/render.h"
 
+#include "base/sound_file.h"
 #include "chain/chain.h"
-#include "devices/sound_file.h"
 
 namespace reed {
 namespace {

@@ -4,7 +4,7 @@
 
 #include "base/decibel.h"
 #include "base/file.h"
-#include "devices/sound_file.h"
+#include "base/sound_file.h"
 #include "scenes/scene.h"
 #include "support/command.h"
 #include "support/signals.h"

@@ -2,7 +2,7 @@
 #include <filesystem>
 
 #include "base/file.h"
-#include "devices/sound_file.h"
+#include "base/sound_file.h"
 #include "measure/file_measure.h"
 #include "support/signals.h"
 

@@ -97,11 +97,19 @@ TEST_CASE("delay and load are shown stage by stage, and add up", "[onair]") {
 TEST_CASE("the tray's sign tells the mute, and its menu switches it", "[onair]") {
     TemporaryFolder folder;
     Window w(folder);
-    ui::Tray tray(w.session, w.window);
+    ui::Tray tray(w.session);
+    int wanted = 0;
+    int quits = 0;
+    QObject::connect(&tray, &ui::Tray::windowWanted, [&] { ++wanted; });
+    QObject::connect(&tray, &ui::Tray::quitWanted, [&] { ++quits; });
     const auto color = [](const QIcon& icon) { return icon.pixmap(64, 64).toImage().pixelColor(10, 32); };
     CHECK(color(ui::Tray::picture(true)) != color(ui::Tray::picture(false)));
     REQUIRE(tray.menu().actions().size() > 5);
     CHECK(tray.menu().actions()[1]->text() == "Mute");
+    tray.menu().actions().first()->trigger();
+    CHECK(wanted == 1);
+    tray.menu().actions().last()->trigger();
+    CHECK(quits == 1);
     tray.menu().actions()[1]->trigger();
     CHECK(w.session.muted());
     CHECK(tray.menu().actions()[1]->text() == "Unmute");

@@ -7,7 +7,7 @@
 #include <numbers>
 #include <random>
 
-#include "devices/sound_file.h"
+#include "base/sound_file.h"
 #include "engine/render.h"
 
 namespace reed::test {

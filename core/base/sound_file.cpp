@@ -1,4 +1,4 @@
-#include "devices/sound_file.h"
+#include "base/sound_file.h"
 
 #include <sndfile.h>
 
