@@ -53,7 +53,7 @@ Result<std::unique_ptr<MonitorOutput>> MonitorOutput::create(std::shared_ptr<con
     s.options = options;
     s.read = sound->written();
     s.sound = std::move(sound);
-    if (!s.connection.open("dusky-reed-monitor")) return no_pipewire();
+    if (!s.connection.open("dusky-reed-monitor", PipeWireConnection::Use::sound)) return no_pipewire();
     static const pw_stream_events events = [] {
         pw_stream_events e{};
         e.version = PW_VERSION_STREAM_EVENTS;

@@ -12,7 +12,21 @@ Error no_pipewire() {
             "Start it (systemctl --user start pipewire wireplumber), or go on with the simulated room."};
 }
 
-bool PipeWireConnection::open(const char* name) {
+namespace {
+
+pw_context* make_context(pw_loop* loop, PipeWireConnection::Use use) {
+    // PipeWire's own two set-ups for clients; only the second raises the priority of the thread that runs
+    // streams.
+    if (use == PipeWireConnection::Use::sound) {
+        pw_properties* with = pw_properties_new(PW_KEY_CONFIG_NAME, "client-rt.conf", nullptr);
+        if (pw_context* made = pw_context_new(loop, with, 0); made != nullptr) return made;
+    }
+    return pw_context_new(loop, nullptr, 0);
+}
+
+}  // namespace
+
+bool PipeWireConnection::open(const char* name, Use use) {
     close();
     static const bool initialised = [] {
         pw_init(nullptr, nullptr);
@@ -22,7 +36,7 @@ bool PipeWireConnection::open(const char* name) {
     lost_ = false;
     loop_ = pw_thread_loop_new(name, nullptr);
     if (loop_ == nullptr) return false;
-    context_ = pw_context_new(pw_thread_loop_get_loop(loop_), nullptr, 0);
+    context_ = make_context(pw_thread_loop_get_loop(loop_), use);
     if (context_ == nullptr || pw_thread_loop_start(loop_) != 0) {
         close();
         return false;

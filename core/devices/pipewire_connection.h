@@ -21,8 +21,12 @@ class PipeWireConnection {
     PipeWireConnection(const PipeWireConnection&) = delete;
     PipeWireConnection& operator=(const PipeWireConnection&) = delete;
 
+    /// Who only listens to the daemon, and whose streams carry sound: their thread gets real-time priority
+    /// where the system grants it (directly, or through its RealtimeKit).
+    enum class Use { listening, sound };
+
     /// False when no daemon answers.
-    bool open(const char* name);
+    bool open(const char* name, Use use);
     /// Objects made on it must be gone.
     void close();
     bool is_open() const { return core_ != nullptr; }

@@ -7,6 +7,7 @@
 #include <cmath>
 #include <cstring>
 
+#include "devices/hand_over.h"
 #include "devices/pipewire_connection.h"
 
 namespace reed {
@@ -23,40 +24,6 @@ std::int64_t now_ns() {
 double seconds_since(std::int64_t ns) {
     return 1e-9 * static_cast<double>(now_ns() - ns);
 }
-
-/// Samples on their way from the capture to the virtual microphone. Both run in one cycle of the daemon,
-/// capture first; normally it holds exactly one block.
-class HandOver {
-  public:
-    void prepare(int channels) {
-        ring_ = std::make_unique<HistoryRing>(channels, 32768);
-        read_ = 0;
-    }
-    void write(const AudioBlock& block) { ring_->write(block); }
-    /// Fills `out`; false when there was not enough and silence took its place.
-    bool read(const AudioBlock& out) {
-        const std::int64_t available = ring_->written() - read_;
-        // Blocks too many, from cycles in which nobody listened or a cycle the daemon lost: far too many are
-        // skipped at once, a lasting rest (it would be delay for the whole evening) after a while.
-        late_ = available > out.frames ? late_ + 1 : 0;
-        if (available > 8 * out.frames || late_ > 200) {
-            read_ = ring_->written() - std::min<std::int64_t>(available, out.frames);
-            late_ = 0;
-        }
-        float* rows[kMaxChannels] = {out.rows[0], out.rows[1]};
-        if (ring_->read(read_, out.frames, rows)) {
-            read_ += out.frames;
-            return true;
-        }
-        for (int c = 0; c < out.channels; ++c) std::fill_n(out[c], out.frames, 0.0f);
-        return false;
-    }
-
-  private:
-    std::unique_ptr<HistoryRing> ring_;
-    std::int64_t read_ = 0;
-    int late_ = 0;
-};
 
 }  // namespace
 
@@ -103,12 +70,17 @@ AudioBlock planes(const pw_buffer* buffer, int channels, int frames) {
     return out;
 }
 
-/// Delay of a stream as the daemon tells it, in ms.
-double delay_of(pw_stream* stream) {
+/// What the daemon tells of a stream's time.
+struct StreamTime {
+    double delay_ms = 0.0;
+    double rate = 0.0;  ///< of the daemon's clock, in Hz; 0 when it is not known
+};
+
+StreamTime time_of(pw_stream* stream) {
     pw_time t{};
-    if (pw_stream_get_time_n(stream, &t, sizeof t) != 0 || t.rate.denom == 0) return 0.0;
-    const double tick_ms = 1000.0 * t.rate.num / t.rate.denom;
-    return std::max(0.0, static_cast<double>(t.delay) * tick_ms);
+    if (pw_stream_get_time_n(stream, &t, sizeof t) != 0 || t.rate.num == 0 || t.rate.denom == 0) return {};
+    const double rate = static_cast<double>(t.rate.denom) / t.rate.num;
+    return {std::max(0.0, 1000.0 * static_cast<double>(t.delay) / rate), rate};
 }
 
 }  // namespace
@@ -133,11 +105,13 @@ void PipeWireDevice::State::capture_block() {
             if (from != nullptr) std::copy_n(from + offset, frames, view[c]);
         }
         callback->process(view);
+        const StreamTime time = time_of(capture);
+        capture_delay.store(time.delay_ms, std::memory_order_relaxed);
+        if (time.rate > 0.0) hand_over.set_converted(time.rate != options.sample_rate);
         hand_over.write(view);
         fed.store(true, std::memory_order_relaxed);
     }
     pw_stream_queue_buffer(capture, buffer);
-    capture_delay.store(delay_of(capture), std::memory_order_relaxed);
     // Not linked to anyone: there is nothing to trigger, and that is no error.
     (void)pw_stream_trigger_process(playback);
 }
@@ -153,7 +127,7 @@ void PipeWireDevice::State::play_block() {
     if (!whole && fed.load(std::memory_order_relaxed)) dropouts.fetch_add(1, std::memory_order_relaxed);
     set_filled(buffer, frames);
     pw_stream_queue_buffer(playback, buffer);
-    play_delay.store(delay_of(playback), std::memory_order_relaxed);
+    play_delay.store(time_of(playback).delay_ms, std::memory_order_relaxed);
 }
 
 pw_properties* PipeWireDevice::State::shared_properties() const {
@@ -289,7 +263,7 @@ Result<void> PipeWireDevice::start(AudioCallback& callback) {
     s.fed = false;
     s.problem.clear();
     s.waiting = false;
-    if (!s.connection.open("dusky-reed")) {
+    if (!s.connection.open("dusky-reed", PipeWireConnection::Use::sound)) {
         if (!s.options.wait_for_source) return no_pipewire();
         s.started = true;
         tend();
@@ -318,7 +292,9 @@ void PipeWireDevice::tend() {
         s.wait_for("PipeWire is not running, so nothing goes out. It goes on by itself as soon as it runs.");
         if (Clock::now() - s.last_try < std::chrono::milliseconds(500)) return;
         s.last_try = Clock::now();
-        if (!s.options.graph->picture().connected || !s.connection.open("dusky-reed")) return;
+        if (!s.options.graph->picture().connected ||
+            !s.connection.open("dusky-reed", PipeWireConnection::Use::sound))
+            return;
         if (!s.start_playback().ok()) {
             s.end_all();
             return;

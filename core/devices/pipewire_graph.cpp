@@ -168,7 +168,7 @@ void PipeWireGraph::State::default_told(const char* key, const char* value) {
 bool PipeWireGraph::State::connect() {
     last_try = Clock::now();
     told = false;
-    if (!connection.open("dusky-reed-graph")) return false;
+    if (!connection.open("dusky-reed-graph", PipeWireConnection::Use::listening)) return false;
     static const pw_registry_events registry_events = [] {
         pw_registry_events e{};
         e.version = PW_VERSION_REGISTRY_EVENTS;
