@@ -6,10 +6,14 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <catch2/catch.hpp>
 #include <chrono>
 #include <cstdlib>
 #include <filesystem>
+#include <functional>
+#include <nlohmann/json.hpp>
+#include <set>
 #include <thread>
 
 #include "base/file.h"
@@ -17,9 +21,19 @@
 
 namespace reed::test {
 namespace {
-void pause(int ms) {
-    std::this_thread::sleep_for(std::chrono::milliseconds(ms));
+/// Looks again and again until `done`; false when it has not come about in a minute: how long it takes on a
+/// busy machine says nothing.
+bool until(const std::function<bool()>& done) {
+    const auto last = std::chrono::steady_clock::now() + std::chrono::seconds(60);
+    while (!done()) {
+        if (std::chrono::steady_clock::now() > last) return false;
+        std::this_thread::sleep_for(std::chrono::milliseconds(10));
+    }
+    return true;
 }
+
+/// Left and right of a recorder, or the one port of a player.
+constexpr const char* kPlayerPort = "pw-cat:output_MONO";
 }  // namespace
 
 int Daemon::start(const std::vector<std::string>& arguments) const {
@@ -53,12 +67,11 @@ Daemon::Daemon() {
 
 void Daemon::start_again() {
     children_.push_back(start({"pipewire"}));
-    for (int i = 0; i < 200 && !std::filesystem::exists(folder_.folder() + "/pipewire-0"); ++i) pause(20);
-    REQUIRE(std::filesystem::exists(folder_.folder() + "/pipewire-0"));
+    REQUIRE(until([&] { return std::filesystem::exists(folder_.folder() + "/pipewire-0"); }));
     children_.push_back(start({"dbus-run-session", "--", "wireplumber"}));
-    // Its policy is at work once it has set up the default metadata.
-    for (int i = 0; i < 200 && dump().find("default") == std::string::npos; ++i) pause(50);
-    pause(500);
+    // The second of its two connections, with which its policy works; streams that come in before are linked
+    // later.
+    REQUIRE(until([&] { return dump().find("WirePlumber [export]") != std::string::npos; }));
 }
 
 Daemon::~Daemon() {
@@ -77,12 +90,18 @@ void Daemon::stop() {
 
 void Daemon::end(int pid, int signal) {
     kill(pid, signal);
-    for (int i = 0; i < 100; ++i) {
-        if (waitpid(pid, nullptr, WNOHANG) != 0) return;
-        pause(20);
-    }
+    if (until([&] { return waitpid(pid, nullptr, WNOHANG) != 0; })) return;
     kill(pid, SIGKILL);
     waitpid(pid, nullptr, 0);
+}
+
+bool Daemon::ended(int pid) {
+    return waitpid(pid, nullptr, WNOHANG) != 0;
+}
+
+std::string Daemon::log() const {
+    const auto text = read_file(folder_.path("daemon.log"), 1'000'000);
+    return text.ok() ? text.value() : "";
 }
 
 std::string Daemon::dump() const {
@@ -90,11 +109,36 @@ std::string Daemon::dump() const {
 }
 
 bool Daemon::wait_for_node(const std::string& name) const {
-    for (int i = 0; i < 100; ++i) {
-        if (dump().find("\"node.name\": \"" + name + "\"") != std::string::npos) return true;
-        pause(50);
+    return until([&] { return dump().find("\"node.name\": \"" + name + "\"") != std::string::npos; });
+}
+
+bool Daemon::takes_sound(int pid) const {
+    const auto all = nlohmann::json::parse(dump(), nullptr, false);
+    if (!all.is_array()) return false;
+    const auto number = [](const nlohmann::json& object, const char* at) {
+        const nlohmann::json::json_pointer where(at);
+        return object.contains(where) && object[where].is_number_integer() ? object[where].get<int>() : -1;
+    };
+    // The process is known of the client, the client of the node, the node of the link.
+    std::set<int> clients;
+    std::set<int> nodes;
+    for (const auto& object : all) {
+        if (number(object, "/info/props/application.process.id") == pid)
+            clients.insert(object["id"].get<int>());
     }
-    return false;
+    for (const auto& object : all) {
+        if (clients.contains(number(object, "/info/props/client.id"))) nodes.insert(object["id"].get<int>());
+    }
+    return std::any_of(all.begin(), all.end(), [&](const auto& object) {
+        return nodes.contains(number(object, "/info/input-node-id"));
+    });
+}
+
+void Daemon::link(const std::string& from, const std::string& to) const {
+    if (until([&] { return run_command({"/usr/bin/pw-link", from, to}).status == 0; })) return;
+    FAIL("can't link " << from << " to " << to << "\nports:\n"
+                       << run_command({"/usr/bin/pw-link", "-io"}).out << "\nlog:\n"
+                       << log());
 }
 
 void Daemon::add_source(const std::string& name, const std::string& title) {
@@ -126,52 +170,24 @@ void Daemon::remove_node(const std::string& name) {
 int Daemon::record_pair(const std::string& file, const std::string& left, const std::string& right) const {
     const int recorder = start({"pw-cat", "--record", "--target", "0", "--rate", "48000", "--channels", "2",
                                 "--format", "f32", file});
-    bool linked = false;
-    for (int i = 0; i < 200 && !linked; ++i) {
-        linked = run_command({"/usr/bin/pw-link", left + ":capture_MONO", "pw-cat:input_FL"}).status == 0;
-        if (!linked) pause(10);
-    }
-    const auto second = run_command({"/usr/bin/pw-link", right + ":capture_MONO", "pw-cat:input_FR"});
-    INFO(second.err << run_command({"/usr/bin/pw-link", "-io"}).out);
-    REQUIRE(linked);
-    REQUIRE(second.status == 0);
-    return recorder;
-}
-
-int Daemon::record_sink(const std::string& file, const std::string& sink) const {
-    const int recorder = start({"pw-cat", "--record", "--target", "0", "--rate", "48000", "--channels", "1",
-                                "--format", "f32", file});
-    bool linked = false;
-    for (int i = 0; i < 200 && !linked; ++i) {
-        linked = run_command({"/usr/bin/pw-link", sink + ":monitor_MONO", "pw-cat:input_MONO"}).status == 0;
-        if (!linked) pause(10);
-    }
-    INFO(run_command({"/usr/bin/pw-link", "-io"}).out);
-    REQUIRE(linked);
+    link(left, "pw-cat:input_FL");
+    link(right, "pw-cat:input_FR");
     return recorder;
 }
 
 int Daemon::play(const std::string& file, const std::string& target) const {
     // The session manager links players to sinks only; the way into a virtual microphone is linked by hand.
     const int player = start({"pw-cat", "--playback", "--target", "0", file});
-    bool linked = false;
-    for (int i = 0; i < 200 && !linked; ++i) {
-        linked = run_command({"/usr/bin/pw-link", "pw-cat:output_MONO", target + ":input_MONO"}).status == 0;
-        if (!linked) pause(10);
-    }
-    if (!linked) {
-        const auto log = read_file(folder_.path("daemon.log"), 1'000'000);
-        const auto ports = run_command({"/usr/bin/pw-link", "-io"});
-        FAIL("the player was not linked\nports:\n"
-             << ports.out << ports.err << "\nlog:\n"
-             << (log.ok() ? log.value() : ""));
-    }
+    link(kPlayerPort, target + ":input_MONO");
     return player;
 }
 
 int Daemon::record(const std::string& file, const std::string& target, int rate) const {
-    return start({"pw-cat", "--record", "--target", target, "--rate", std::to_string(rate), "--channels", "1",
-                  "--format", "f32", file});
+    const int recorder = start({"pw-cat", "--record", "--target", target, "--rate", std::to_string(rate),
+                                "--channels", "1", "--format", "f32", file});
+    INFO(log());
+    REQUIRE(until([&] { return takes_sound(recorder); }));
+    return recorder;
 }
 
 }  // namespace reed::test

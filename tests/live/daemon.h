@@ -22,13 +22,15 @@ class Daemon {
     /// Ends daemon and session manager, as a crash would; starts them again in the same place.
     void stop();
     void start_again();
-    /// Records two sources at once, one left, one right; returns the pid.
+    /// Records two ports at once on one clock, one left, one right; returns the pid once both are linked.
+    /// A source's port is "name:capture_MONO", what an output plays "name:monitor_MONO".
     int record_pair(const std::string& file, const std::string& left, const std::string& right) const;
-    /// Records what is played to an output.
-    int record_sink(const std::string& file, const std::string& sink) const;
-    /// Plays a WAV file into a virtual microphone / records from a source; returns the pid.
+    /// Plays a WAV file into a virtual microphone; returns the pid once it is linked.
     int play(const std::string& file, const std::string& target) const;
+    /// Records from a source; returns the pid once the session manager has linked it.
     int record(const std::string& file, const std::string& target, int rate = 48000) const;
+    /// True when a player has come to its end (it ends by itself) and has been waited for.
+    static bool ended(int pid);
     /// Everything the daemon knows, as pw-dump's JSON.
     std::string dump() const;
     /// Waits until a node of this name exists.
@@ -38,6 +40,9 @@ class Daemon {
 
   private:
     int start(const std::vector<std::string>& arguments) const;
+    void link(const std::string& from, const std::string& to) const;
+    bool takes_sound(int pid) const;
+    std::string log() const;
     TemporaryFolder folder_;
     std::vector<int> children_;
 };

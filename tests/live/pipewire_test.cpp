@@ -8,11 +8,12 @@
 #include <fstream>
 #include <thread>
 
+#include "base/sound_file.h"
 #include "devices/monitor_output.h"
 #include "devices/pipewire_device.h"
-#include "devices/sound_file.h"
 #include "engine/readings.h"
 #include "live/daemon.h"
+#include "live/recording.h"
 #include "support/command.h"
 
 using namespace reed;
@@ -26,7 +27,7 @@ void wait(double seconds) {
 
 /// Waits until `done` holds, looking after the device as the window does; false after `seconds`.
 template <typename Done>
-bool tended(Device& device, Done done, double seconds = 20.0) {
+bool tended(Device& device, Done done, double seconds = 60.0) {
     for (int i = 0; i < static_cast<int>(seconds / 0.05); ++i) {
         device.tend();
         if (done()) return true;
@@ -35,19 +36,39 @@ bool tended(Device& device, Done done, double seconds = 20.0) {
     return false;
 }
 
-/// Where `part` lies best in `whole` (in frames), by correlation; looked for from `first` to `last`.
-size_t align(const std::vector<float>& whole, const std::vector<float>& part, size_t first, size_t last) {
-    double best = -1.0;
-    size_t at = first;
-    for (size_t lag = first; lag < last && lag + part.size() <= whole.size(); ++lag) {
-        double sum = 0.0;
-        for (size_t i = 0; i < part.size(); i += 5) sum += static_cast<double>(whole[lag + i]) * part[i];
-        if (sum > best) {
-            best = sum;
-            at = lag;
-        }
-    }
-    return at;
+/// What is played to a microphone: half a second of nothing, then `what`, then half a second more, all over a
+/// noise of -80 dBFS that makes every place in it unlike every other.
+std::vector<float> played(const std::vector<float>& what) {
+    std::vector<float> out = silence(0.5);
+    append(out, what);
+    append(out, silence(0.5));
+    return mix(noise(0.0001, static_cast<double>(out.size()) / 48000.0, 7), out);
+}
+
+/// A tone between two pauses.
+std::vector<float> played_tone(double seconds) {
+    return played(sine(1000, 0.25, seconds));
+}
+
+/// The first words of the spoken ones, about seven seconds.
+std::vector<float> some_words() {
+    std::vector<float> out = spoken_words();
+    out.resize(std::min<size_t>(out.size(), 7 * 48000));
+    return out;
+}
+
+/// Plays `file` into the microphone and records the plain one beside `heard_port` until the player has ended.
+PairRecording record_while_playing(Daemon& daemon, Device& device, const std::string& file,
+                                   const std::string& heard_port) {
+    const std::string both = daemon.folder() + "/both.wav";
+    const int recorder = daemon.record_pair(both, "desk_mic:capture_MONO", heard_port);
+    const int player = daemon.play(file, "desk_mic");
+    REQUIRE(tended(device, [&] { return Daemon::ended(player); }));
+    Daemon::end(recorder, SIGINT);
+    const auto got = read_sound(both);
+    REQUIRE(got.ok());
+    REQUIRE(got.value().channels() == 2);
+    return {got.value()[0], got.value()[1]};
 }
 
 }  // namespace
@@ -99,11 +120,12 @@ TEST_CASE("words spoken into a microphone come out of Dusky Reed as the offline 
     REQUIRE(made.ok());
     Device& device = *made.value();
     Engine engine;
-    // Stages without memory of the time before the words: the render starts from the same state.
-    const ChainSpec chain = chain_of({stage("gain", {{"gain", -4}}),
-                                      stage("gate", {{"open_threshold", -50}, {"close_threshold", -60}}),
-                                      stage("equalizer", {{"band2_gain", 3}, {"band3_gain", -4}}),
-                                      stage("compressor", {{"threshold", -20}}), stage("limiter")});
+    // Stages that soon forget, so that a lost cycle spoils little of what follows.
+    const ChainSpec chain = chain_of(
+        {stage("gain", {{"gain", -4}}),
+         stage("gate", {{"open_threshold", -50}, {"close_threshold", -60}, {"hold", 20}, {"release", 30}}),
+         stage("equalizer", {{"band2_gain", 3}, {"band3_gain", -4}}),
+         stage("compressor", {{"threshold", -20}, {"release", 30}}), stage("limiter", {{"release", 30}})});
     REQUIRE(engine.open(device.format(), chain).ok());
     REQUIRE(device.start(engine).ok());
     REQUIRE(daemon.wait_for_node("dusky-reed"));
@@ -111,66 +133,18 @@ TEST_CASE("words spoken into a microphone come out of Dusky Reed as the offline 
     // Our own virtual microphone is not offered as an input.
     CHECK(graph.picture().sources.size() == 1);
 
-    const auto words = spoken_words();
-    const std::string spoken = daemon.folder() + "/spoken.wav";
-    const std::string heard = daemon.folder() + "/heard.wav";
-    // Time to link the player before the first word.
-    std::vector<float> played = silence(3.0);
-    append(played, words);
-    write_wav(spoken, mono(played));
-    const auto wanted = run(chain, words);
-    // Words compared, and words that are equal, of one recording.
-    const auto attempt = [&]() -> std::pair<int, int> {
-        const int recorder = daemon.record(heard, "dusky-reed");
-        wait(1.0);
-        const int player = daemon.play(spoken, "desk_mic");
-        wait(static_cast<double>(played.size()) / 48000.0 + 1.5);
-        Daemon::end(recorder, SIGINT);
-        Daemon::end(player);
-        const DeviceStatus status = device.status();
-        CHECK(status.running);
-        CHECK(status.problem.empty());
-        CHECK(engine.figures().blocks > 100);
-
-        const auto recorded = read_sound(heard);
-        REQUIRE(recorded.ok());
-        const auto& got = recorded.value()[0];
-        // Word by word (they stand 0.9 s apart), each at its own alignment: on a busy machine the daemon
-        // itself may lose a cycle of 21 ms now and then, which moves what follows and at worst spoils the
-        // word it hits.
-        const std::vector<float> second(wanted.begin() + 120000, wanted.begin() + 168000);
-        const size_t found = align(got, second, 0, std::min<size_t>(got.size(), 720000));
-        if (found < 120000) return {0, 0};
-        const size_t offset = found - 120000;
-        int compared = 0;
-        int equal = 0;
-        for (size_t at = 24000; at + 48000 <= wanted.size(); at += 48000) {
-            const std::vector<float> part(wanted.begin() + static_cast<long>(at),
-                                          wanted.begin() + static_cast<long>(at + 48000));
-            if (rms(part) < 0.003) continue;
-            const size_t from = offset + at - std::min<size_t>(offset + at, 8192);
-            const size_t lag = align(got, part, from, from + 16384);
-            double error = 0.0;
-            for (size_t i = 0; i < part.size() && lag + i < got.size(); ++i) {
-                error += (got[lag + i] - part[i]) * (got[lag + i] - part[i]);
-            }
-            const double relative = db(std::sqrt(error / static_cast<double>(part.size())) / rms(part));
-            UNSCOPED_INFO("from " << at << ": " << relative << " dB, moved by "
-                                  << static_cast<long>(lag) - static_cast<long>(offset + at));
-            ++compared;
-            equal += relative < -100.0 ? 1 : 0;
-        }
-        UNSCOPED_INFO("dropouts " << status.dropouts);
-        return {compared, equal};
-    };
-    // A machine whose processor is taken away for moments loses cycles whatever the program does; one
-    // recording of three without that is enough.
-    std::pair<int, int> words_of{0, 0};
-    for (int i = 0; i < 3 && (words_of.first < 8 || words_of.second < words_of.first - 2); ++i)
-        words_of = attempt();
+    const auto spoken = played(some_words());
+    const std::string file = daemon.folder() + "/spoken.wav";
+    write_wav(file, mono(spoken));
+    require_equal(
+        [&] {
+            const auto got = record_while_playing(daemon, device, file, "dusky-reed:capture_MONO");
+            CHECK(device.status().running);
+            CHECK(device.status().problem.empty());
+            return judge(got.plain, got.heard, run(chain, got.plain), spoken);
+        },
+        8);
     device.stop();
-    CHECK(words_of.first >= 8);
-    CHECK(words_of.second >= words_of.first - 2);
 }
 
 TEST_CASE("a daemon that ends is noticed, waited for, and taken up again", "[live]") {
@@ -238,10 +212,9 @@ TEST_CASE("a microphone that is pulled out leaves silence, is never replaced, an
     // The virtual microphone stays for the programs that use it, and nothing else is heard in its place.
     CHECK(daemon.dump().find("\"node.name\": \"dusky-reed\"") != std::string::npos);
     const auto blocks = engine.figures().blocks;
-    for (int i = 0; i < 10; ++i) {
-        device.tend();
-        wait(0.1);
-    }
+    // Looked after ten times more, still nothing is put in its place.
+    int looks = 0;
+    (void)tended(device, [&] { return ++looks > 10; });
     CHECK(engine.figures().blocks == blocks);
 
     daemon.add_source("desk_mic", "Desk microphone");
@@ -269,8 +242,9 @@ TEST_CASE("a microphone that is pulled out leaves silence, is never replaced, an
 TEST_CASE("the delay measured by an impulse is the delay that is told, at every block size", "[live]") {
     Daemon daemon;
     daemon.add_source("desk_mic", "Desk microphone");
-    std::vector<float> clicks = silence(6.0);
-    for (size_t at = 150000; at < clicks.size(); at += 24000) clicks[at] = 0.8f;
+    std::vector<float> clicks = silence(1.5);
+    for (size_t at = 6000; at < clicks.size(); at += 12000) clicks[at] = 0.8f;
+    clicks = played(clicks);
     const std::string file = daemon.folder() + "/clicks.wav";
     write_wav(file, mono(clicks));
     for (const int block : {32, 64, 256, 1024, 2048}) {
@@ -287,37 +261,32 @@ TEST_CASE("the delay measured by an impulse is the delay that is told, at every 
         REQUIRE(engine.open(device.format(), chain).ok());
         REQUIRE(device.start(engine).ok());
         REQUIRE(daemon.wait_for_node("dusky-reed"));
-        // Both in one recording, so that they have one clock: the plain microphone left, the feed right.
-        const std::string both = daemon.folder() + "/both" + std::to_string(block) + ".wav";
-        const int recorder = daemon.record_pair(both, "desk_mic", "dusky-reed");
-        const int player = daemon.play(file, "desk_mic");
-        (void)tended(
-            device, [&] { return false; }, 6.5);
-        const DeviceStatus status = device.status();
-        const EngineFigures figures = engine.figures();
-        Daemon::end(recorder, SIGINT);
-        Daemon::end(player);
-        device.stop();
-        const auto got = read_sound(both);
-        REQUIRE(got.ok());
-        REQUIRE(got.value().channels() == 2);
-        std::vector<double> lags;
-        const auto& plain = got.value()[0];
-        const auto& feed = got.value()[1];
-        for (size_t i = 0; i + 12000 < plain.size(); ++i) {
-            if (plain[i] < 0.5f) continue;
-            const auto end = feed.begin() + static_cast<long>(i + 12000);
-            const auto top = std::max_element(feed.begin() + static_cast<long>(i), end);
-            if (*top > 0.3f) lags.push_back(static_cast<double>(top - feed.begin()) - static_cast<double>(i));
-            i += 12000;
+        Judged got;
+        DeviceStatus status;
+        EngineFigures figures;
+        // At two thirds of a millisecond a block a busy machine may spoil a piece now and then; the delay is
+        // that of the pieces that came through whole.
+        for (int tries = 0; tries < 3 && got.equal < 2; ++tries) {
+            const std::string both = daemon.folder() + "/both.wav";
+            const int recorder = daemon.record_pair(both, "desk_mic:capture_MONO", "dusky-reed:capture_MONO");
+            const int player = daemon.play(file, "desk_mic");
+            REQUIRE(tended(device, [&] { return Daemon::ended(player); }));
+            status = device.status();
+            figures = engine.figures();
+            Daemon::end(recorder, SIGINT);
+            const auto sound = read_sound(both);
+            REQUIRE(sound.ok());
+            const auto& plain = sound.value()[0];
+            got = judge(plain, sound.value()[1], run(chain, plain), clicks, {4800, 12000, 9600, -100.0});
         }
-        REQUIRE(lags.size() >= 2);
-        std::sort(lags.begin(), lags.end());
-        const double measured = lags[lags.size() / 2];
+        device.stop();
+        INFO(got.told << "dropouts " << status.dropouts << ", " << figures.blocks << " blocks");
+        REQUIRE(got.equal >= 2);
+        std::sort(got.delays.begin(), got.delays.end());
+        const auto measured = static_cast<double>(got.delays[got.delays.size() / 2]);
         const double told = figures.latency + status.delay_ms * 48.0 + figures.block_frames;
-        UNSCOPED_INFO("measured " << measured << " frames; told " << told << " of which chain "
-                                  << figures.latency << ", device " << status.delay_ms * 48.0 << ", block "
-                                  << figures.block_frames);
+        INFO("measured " << measured << " frames; told " << told << " of which chain " << figures.latency
+                         << ", device " << status.delay_ms * 48.0 << ", block " << figures.block_frames);
         CHECK(figures.block_frames == block);
         CHECK(std::abs(told - measured) <= block);
     }
@@ -347,28 +316,23 @@ TEST_CASE("the monitor is heard through the output, and the default microphone c
     auto output = MonitorOutput::create(engine.monitor_history(), where);
     REQUIRE(output.ok());
     REQUIRE(daemon.wait_for_node("dusky-reed-monitor"));
-    const std::string tone = daemon.folder() + "/tone.wav";
-    write_wav(tone, mono(sine(1000, 0.25, 8.0)));
-    const int player = daemon.play(tone, "desk_mic");
-    const std::string heard = daemon.folder() + "/phones.wav";
-    const int recorder = daemon.record_sink(heard, "phones");
-    (void)tended(
-        *made.value(), [&] { return false; }, 5.0);
-    INFO(run_command({"/usr/bin/pw-link", "-l"}).out << "monitored " << engine.monitor_history()->written()
-                                                     << " frames, blocks " << engine.figures().blocks);
-    Daemon::end(recorder, SIGINT);
-    Daemon::end(player);
-    const auto got = read_sound(heard);
-    REQUIRE(got.ok());
-    const auto& x = got.value()[0];
-    // Its loudest tenth of a second (a busy machine may lose some of it): the plain tone, whatever the
-    // chain's gain.
-    double loudest = 0.0;
-    for (size_t i = 0; i + 4800 <= x.size(); i += 480) loudest = std::max(loudest, rms(x, i, 4800));
-    CHECK(db(loudest * std::sqrt(2.0)) == Approx(db(0.25)).margin(0.5));
+    // Noise, which equals itself at one place only.
+    const auto sound = played(noise(0.1, 4.0, 11));
+    const std::string file = daemon.folder() + "/noise.wav";
+    write_wav(file, mono(sound));
+    // The plain sound comes out of the headphones, whatever the chain's gain. The monitor keeps two blocks
+    // against jitter and leaps when they are used up, so a stretch of it is asked for, not every piece.
+    Judged got;
+    for (int tries = 0; tries < 3 && got.equal < 4; ++tries) {
+        const auto both = record_while_playing(daemon, *made.value(), file, "phones:monitor_MONO");
+        got = judge(both.plain, both.heard, both.plain, sound, {4800, 12000, 24000, -90.0});
+    }
+    INFO(got.told << run_command({"/usr/bin/pw-link", "-l"}).out << "monitored "
+                  << engine.monitor_history()->written() << " frames, blocks " << engine.figures().blocks);
+    CHECK(got.equal >= 4);
     CHECK_FALSE(output.value()->lost());
 
-    REQUIRE(graph->make_default_source(kVirtualMicName).ok());
+    REQUIRE(tended(*made.value(), [&] { return graph->make_default_source(kVirtualMicName).ok(); }));
     REQUIRE(tended(*made.value(), [&] { return graph->picture().default_source == kVirtualMicName; }));
     daemon.remove_node("phones");
     REQUIRE(
@@ -378,8 +342,9 @@ TEST_CASE("the monitor is heard through the output, and the default microphone c
 TEST_CASE("other sample rates and two channels come out as they went in", "[live]") {
     Daemon daemon;
     daemon.add_source("desk_mic", "Desk microphone");
-    const std::string tone = daemon.folder() + "/tone.wav";
-    write_wav(tone, mono(sine(1000, 0.25, 8.0)));
+    const auto sound = played_tone(2.0);
+    const std::string file = daemon.folder() + "/tone.wav";
+    write_wav(file, mono(sound));
     for (const auto& [rate, channels] :
          {std::pair{44100.0, 1}, std::pair{96000.0, 1}, std::pair{48000.0, 2}}) {
         INFO(rate << " Hz, " << channels << " channels");
@@ -392,34 +357,41 @@ TEST_CASE("other sample rates and two channels come out as they went in", "[live
         REQUIRE(made.ok());
         Device& device = *made.value();
         CHECK(device.format() == StreamFormat{rate, channels});
-        REQUIRE(engine.open(device.format(), chain_of({stage("gain", {{"gain", -6}})})).ok());
+        const ChainSpec chain = chain_of({stage("gain", {{"gain", -6}})});
+        REQUIRE(engine.open(device.format(), chain).ok());
         REQUIRE(device.start(engine).ok());
         REQUIRE(daemon.wait_for_node("dusky-reed"));
         CHECK(daemon.dump().find("\"node.description\": \"Reed test\"") != std::string::npos);
-        const std::string heard = daemon.folder() + "/heard.wav";
-        const int recorder = daemon.record(heard, "dusky-reed");
-        const int player = daemon.play(tone, "desk_mic");
-        (void)tended(
-            device, [] { return false; }, 4.0);
-        Daemon::end(recorder, SIGINT);
-        Daemon::end(player);
+        const std::string port = channels == 2 ? "dusky-reed:capture_FR" : "dusky-reed:capture_MONO";
+        require_equal(
+            [&] {
+                const auto got = record_while_playing(daemon, device, file, port);
+                const auto wanted = run(chain, got.plain);
+                if (rate == 48000.0) return judge(got.plain, got.heard, wanted, sound);
+                // Converted twice by the daemon, so no longer sample by sample: where the source is whole,
+                // the tone has its level and nothing is beside it.
+                Judged out;
+                for (const Stretch& s : whole_stretches(got.plain, sound, 36000)) {
+                    for (size_t at = s.first + 24000; at + 14400 <= s.first + s.length; at += 4800) {
+                        const size_t played_at = s.played + (at - s.first);
+                        // Inside the tone, a quarter of a second from its ends.
+                        if (played_at < 36000 || played_at + 14400 > sound.size() - 36000) continue;
+                        // Judged a tenth of a second later: the way through is shorter.
+                        const std::vector<float> part(got.heard.begin() + static_cast<long>(at + 4800),
+                                                      got.heard.begin() + static_cast<long>(at + 9600));
+                        const double level = db(tone_amplitude(part, 1000, 48000));
+                        const double all = db(std::sqrt(2.0) * rms(part));
+                        ++out.pieces;
+                        if (std::abs(level - (db(0.25) - 6.0)) < 0.1 && std::abs(all - level) < 0.01)
+                            ++out.equal;
+                        out.told +=
+                            "tone " + std::to_string(level) + " dB, all " + std::to_string(all) + "\n";
+                    }
+                }
+                return out;
+            },
+            3);
         device.stop();
-        const auto got = read_sound(heard);
-        REQUIRE(got.ok());
-        const auto& x = got.value()[0];
-        double loudest = 0.0;
-        size_t at = 0;
-        for (size_t i = 0; i + 4800 <= x.size(); i += 480) {
-            if (rms(x, i, 4800) <= loudest) continue;
-            loudest = rms(x, i, 4800);
-            at = i;
-        }
-        // The recorder mixes two equal channels into one with equal power: 3 dB more.
-        const double wanted = db(0.25) - 6.0 + (channels == 2 ? 3.01 : 0.0);
-        CHECK(db(loudest * std::sqrt(2.0)) == Approx(wanted).margin(0.5));
-        const std::vector<float> part(x.begin() + static_cast<long>(at),
-                                      x.begin() + static_cast<long>(at + 4800));
-        CHECK(db(tone_amplitude(part, 1000, 48000)) == Approx(wanted).margin(0.7));
     }
 }
 
