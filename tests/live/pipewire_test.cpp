@@ -1,7 +1,10 @@
 // Live sound against a real PipeWire daemon that the test starts itself.
+#include <pthread.h>
+#include <sched.h>
 #include <signal.h>
 
 #include <algorithm>
+#include <atomic>
 #include <catch2/catch.hpp>
 #include <chrono>
 #include <cmath>
@@ -145,6 +148,38 @@ TEST_CASE("words spoken into a microphone come out of Dusky Reed as the offline 
         },
         8);
     device.stop();
+}
+
+TEST_CASE("sound is made at real-time priority where the machine grants it", "[live]") {
+    struct Asking : AudioCallback {
+        void process(const AudioBlock&) noexcept override {
+            sched_param priority{};
+            int policy = SCHED_OTHER;
+            pthread_getschedparam(pthread_self(), &policy, &priority);
+            seen = policy;
+        }
+        std::atomic<int> seen{-1};
+    } asking;
+    int granted = -1;
+    std::thread([&] {
+        const sched_param lowest{sched_get_priority_min(SCHED_FIFO)};
+        granted = pthread_setschedparam(pthread_self(), SCHED_FIFO, &lowest);
+    }).join();
+    Daemon daemon;
+    daemon.add_source("desk_mic", "Desk microphone");
+    PipeWireOptions options;
+    options.source = "desk_mic";
+    auto made = PipeWireDevice::create(options);
+    REQUIRE(made.ok());
+    REQUIRE(made.value()->start(asking).ok());
+    const int recorder = daemon.record(daemon.folder() + "/used.wav", "dusky-reed");
+    REQUIRE(tended(*made.value(), [&] { return asking.seen >= 0; }));
+    if (granted == 0) {
+        CHECK((asking.seen & ~SCHED_RESET_ON_FORK) == SCHED_FIFO);
+    } else {
+        WARN("this machine grants no real-time priority: not checked");
+    }
+    Daemon::end(recorder);
 }
 
 TEST_CASE("a daemon that ends is noticed, waited for, and taken up again", "[live]") {
