@@ -85,12 +85,15 @@ void StageEditor::show(bool rebuild) {
         shown_kind_ = kind;
         stage_body_ = StageBody::make(session_, this);
         QWidget* fresh = stage_body_ != nullptr ? stage_body_ : new QWidget(this);
-        static_cast<QVBoxLayout*>(layout())->replaceWidget(body_, fresh);
+        delete layout()->replaceWidget(body_, fresh);  // the old one's place in the layout is ours to free
         body_->hide();
         body_->deleteLater();
         body_ = fresh;
         fresh->show();
         updateAdvice();
+        // A body that is hidden may end what it was trying (a search for a resonance), and the chain is
+        // another then.
+        s = session_.stage(session_.focused());
     }
     for (auto* b : {memory_, reset_, bypass_}) b->setVisible(s != nullptr);
     if (s == nullptr) {

@@ -91,9 +91,10 @@ void Session::removeStage(const std::string& id) {
     Scene after = scene_;
     after.chain.stages.erase(after.chain.stages.begin() + i);
     const auto left = static_cast<int>(after.chain.stages.size());
+    const QString label = tr("Remove %1").arg(nameOf(id));  // before the focus, which `id` may be, moves on
     if (focused_ == id)
         focused_ = left == 0 ? "" : after.chain.stages[static_cast<size_t>(std::min(i, left - 1))].id;
-    change(std::move(after), tr("Remove %1").arg(nameOf(id)), {});
+    change(std::move(after), label, {});
 }
 
 void Session::moveStage(const std::string& id, int to) {

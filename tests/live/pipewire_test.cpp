@@ -380,8 +380,10 @@ TEST_CASE("other sample rates and two channels come out as they went in", "[live
     const auto sound = played_tone(2.0);
     const std::string file = daemon.folder() + "/tone.wav";
     write_wav(file, mono(sound));
-    for (const auto& [rate, channels] :
-         {std::pair{44100.0, 1}, std::pair{96000.0, 1}, std::pair{48000.0, 2}}) {
+    for (const StreamFormat& wanted_format :
+         {StreamFormat{44100.0, 1}, StreamFormat{96000.0, 1}, StreamFormat{48000.0, 2}}) {
+        const double rate = wanted_format.sample_rate;
+        const int channels = wanted_format.channels;
         INFO(rate << " Hz, " << channels << " channels");
         Engine engine;
         PipeWireOptions options;
