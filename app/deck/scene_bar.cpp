@@ -66,6 +66,7 @@ void SceneBar::askName(NameFor what) {
 void SceneBar::rebuild() {
     for (auto* b : buttons_) {
         b->hide();
+        b->setObjectName({});
         b->deleteLater();
     }
     buttons_.clear();
@@ -111,14 +112,20 @@ void SceneBar::place() {
         name_->setGeometry(0, 2, std::min(320, room), 32);
         x = name_->width() + 6;
     }
-    // The current scene is always among those shown.
+    // From the first on as many as fit; the current one is always among them.
+    int kept = 0;
+    for (auto* b : buttons_) {
+        if (b->isChecked()) kept = b->sizeHint().width() + 6;
+    }
     for (auto* b : buttons_) {
         const int w = b->sizeHint().width();
-        full = full || x + w > room;
-        b->setVisible(!full);
-        if (full) continue;
-        b->setGeometry(x, 2, w, 32);
-        x += w + 6;
+        if (b->isChecked()) kept = 0;
+        full = full || x + w + kept > room;
+        const bool shown = !full || b->isChecked();
+        b->setVisible(shown);
+        if (!shown) continue;
+        b->setGeometry(x, 2, std::min(w, room - x), 32);
+        x += b->width() + 6;
     }
     save_->setGeometry(x, 2, save_->sizeHint().width(), 32);
     menu_->setGeometry(x + save_->width() + 6, 2, menu_->sizeHint().width(), 32);

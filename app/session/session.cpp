@@ -178,8 +178,9 @@ void Session::redo() {
 void Session::step(Scene to, const std::string& flipped) {
     // A flip of memories is flipped back; else the one that was in work would be lost.
     const auto memory = memories_.find(flipped);
-    if (const StageSpec* now = stage(flipped); memory != memories_.end() && now != nullptr)
-        memory->second = {now->values, now->tone, memory->second.in_work == 'A' ? 'B' : 'A'};
+    const StageSpec* now = stage(flipped);
+    if (memory != memories_.end() && now != nullptr && now->kind == memory->second.kind)
+        memory->second = {now->kind, now->values, now->tone, memory->second.in_work == 'A' ? 'B' : 'A'};
     take(settled(std::move(to)), Fade::quick);
 }
 

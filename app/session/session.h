@@ -5,6 +5,7 @@
 #include <QObject>
 #include <QTimer>
 #include <filesystem>
+#include <functional>
 #include <memory>
 
 #include "devices/pipewire_device.h"
@@ -39,6 +40,9 @@ class Session final : public QObject {
 
     /// Reads scenes and the last session, starts the input. Problems are told by message(); it always starts.
     void begin();
+    /// Makes the devices of PipeWire; PipeWireDevice::create when nothing else is said.
+    using MicrophoneMaker = std::function<Result<std::unique_ptr<Device>>(const PipeWireOptions&)>;
+    void setMicrophones(MicrophoneMaker maker) { microphones_ = std::move(maker); }
 
     // --- the scene in work ---
     const Scene& scene() const { return scene_; }
@@ -181,6 +185,7 @@ class Session final : public QObject {
     Readings readings_;
     StageSpectrum spectrum_{engine_, readings_};
     std::unique_ptr<Device> device_;
+    MicrophoneMaker microphones_;
     SimulatedRoom* room_ = nullptr;
     std::map<std::string, double> room_values_;
     DeviceChoice input_;

@@ -31,6 +31,7 @@ bool Session::startDevice(const DeviceChoice& choice, bool wait) {
             options.mic_title = audio_.mic_title;
             options.wait_for_source = wait;
             options.graph = graph_;
+            if (microphones_) return microphones_(options);
             auto d = PipeWireDevice::create(options);
             if (!d.ok()) return d.error();
             return std::unique_ptr<Device>(std::move(d.value()));

@@ -173,9 +173,9 @@ void Session::flipMemory(const std::string& id) {
     if (i < 0) return;
     Scene after = scene_;
     StageSpec& s = after.chain.stages[static_cast<size_t>(i)];
-    auto [found, fresh] = memories_.try_emplace(id, OtherMemory{s.values, s.tone, 'A'});
+    auto [found, fresh] = memories_.try_emplace(id, OtherMemory{s.kind, s.values, s.tone, 'A'});
     OtherMemory& other = found->second;
-    if (other.values.size() != s.values.size()) other = {s.values, s.tone, other.in_work};
+    if (other.kind != s.kind) other = {s.kind, s.values, s.tone, 'A'};
     std::swap(other.values, s.values);
     std::swap(other.tone, s.tone);
     other.in_work = other.in_work == 'A' ? 'B' : 'A';
@@ -189,7 +189,9 @@ void Session::flipMemory(const std::string& id) {
 
 char Session::memoryOf(const std::string& id) const {
     const auto found = memories_.find(id);
-    return found == memories_.end() ? 'A' : found->second.in_work;
+    const StageSpec* s = stage(id);
+    const bool known = found != memories_.end() && s != nullptr && found->second.kind == s->kind;
+    return known ? found->second.in_work : 'A';
 }
 
 }  // namespace reed::ui

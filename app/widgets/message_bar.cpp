@@ -20,6 +20,7 @@ MessageBar::MessageBar(QWidget* parent) : QWidget(parent) {
 }
 
 int MessageBar::heightFor(int width) const {
+    if (shown_.isEmpty()) return 0;
     const QRect box = QFontMetrics(font()).boundingRect(QRect(0, 0, width - 2 * kPad - kDismiss - 10, 400),
                                                         Qt::TextWordWrap, shown_);
     return box.height() + 16;

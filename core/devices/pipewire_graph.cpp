@@ -10,6 +10,7 @@
 #include <mutex>
 #include <nlohmann/json.hpp>
 
+#include "devices/daemon_text.h"
 #include "devices/pipewire_connection.h"
 #include "devices/pipewire_device.h"
 
@@ -23,38 +24,7 @@ std::string property(const spa_dict* props, const char* key) {
     return v != nullptr ? v : "";
 }
 
-bool contains(std::string text, const char* word) {
-    std::transform(text.begin(), text.end(), text.begin(), [](unsigned char c) { return std::tolower(c); });
-    return text.find(word) != std::string::npos;
-}
-
-/// {"name": "..."} as the session manager writes it; empty when it is something else.
-std::string name_in(const char* value) {
-    if (value == nullptr) return {};
-    const auto json = nlohmann::json::parse(value, nullptr, false);
-    return json.is_object() ? json.value("name", std::string()) : std::string();
-}
-
 }  // namespace
-
-bool looks_like_loudspeakers(const std::string& form_factor, const std::string& name,
-                             const std::string& title) {
-    if (!form_factor.empty()) {
-        return form_factor == "speaker" || form_factor == "internal" || form_factor == "tv" ||
-               form_factor == "hifi" || form_factor == "portable" || form_factor == "car";
-    }
-    for (const auto& text : {name, title}) {
-        for (const char* word : {"head", "ear", "usb-c"}) {
-            if (contains(text, word)) return false;
-        }
-    }
-    for (const auto& text : {name, title}) {
-        for (const char* word : {"speaker", "hdmi", "displayport", "television"}) {
-            if (contains(text, word)) return true;
-        }
-    }
-    return false;
-}
 
 bool PipeWirePicture::has_source(const std::string& name) const {
     return std::any_of(sources.begin(), sources.end(), [&](const auto& s) { return s.name == name; });
@@ -160,8 +130,8 @@ void PipeWireGraph::State::remove(uint32_t id) {
 void PipeWireGraph::State::default_told(const char* key, const char* value) {
     if (key == nullptr) return;
     const std::lock_guard lock(mutex);
-    if (std::strcmp(key, "default.audio.source") == 0) default_source = name_in(value);
-    if (std::strcmp(key, "default.audio.sink") == 0) default_sink = name_in(value);
+    if (std::strcmp(key, "default.audio.source") == 0) default_source = default_name(value);
+    if (std::strcmp(key, "default.audio.sink") == 0) default_sink = default_name(value);
     changed();
 }
 

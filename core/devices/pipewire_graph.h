@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "base/result.h"
+#include "devices/daemon_text.h"
 
 namespace reed {
 
@@ -54,10 +55,5 @@ class PipeWireGraph {
     struct State;
     std::unique_ptr<State> state_;
 };
-
-/// True when a sink's properties look like loudspeakers: by its form factor, else by words in its names; what
-/// can't be told counts as headphones. Common practice, no source.
-bool looks_like_loudspeakers(const std::string& form_factor, const std::string& name,
-                             const std::string& title);
 
 }  // namespace reed

@@ -2,9 +2,9 @@
 
 #include <cmath>
 #include <nlohmann/json.hpp>
-#include <set>
 
 #include "base/file.h"
+#include "scenes/json_watch.h"
 
 namespace reed {
 namespace {
@@ -13,11 +13,6 @@ using Json = nlohmann::ordered_json;
 
 constexpr const char* kFormatName = "dusky-reed-scene";
 constexpr int kMaxDepth = 8;
-
-/// Thrown out of the parser's callback; caught in parse().
-struct Refused {
-    std::string what;
-};
 
 std::string line_and_column(std::string_view text, size_t byte) {
     size_t line = 1;
@@ -32,23 +27,6 @@ std::string line_and_column(std::string_view text, size_t byte) {
     }
     return "line " + std::to_string(line) + ", column " + std::to_string(column);
 }
-
-/// Refuses deep nesting and keys given twice, which JSON libraries let pass.
-class Watch {
-  public:
-    bool operator()(int depth, Json::parse_event_t event, Json& value) {
-        if (depth > kMaxDepth) throw Refused{"it is nested more than 8 levels deep; no scene is."};
-        if (event == Json::parse_event_t::object_start) keys_.emplace_back();
-        if (event == Json::parse_event_t::object_end) keys_.pop_back();
-        if (event == Json::parse_event_t::key && !keys_.back().insert(value.get<std::string>()).second) {
-            throw Refused{"the key \"" + value.get<std::string>() + "\" is given twice."};
-        }
-        return true;
-    }
-
-  private:
-    std::vector<std::set<std::string>> keys_;
-};
 
 std::string type_name(const Json& v) {
     switch (v.type()) {
@@ -317,12 +295,8 @@ SceneReading read_scene(std::string_view json) {
         return out;
     }
     try {
-        Watch watch;
-        const Json root = Json::parse(json, [&watch](int depth, Json::parse_event_t event, Json& value) {
-            return watch(depth, event, value);
-        });
-        Reader(out).read(root);
-    } catch (const Refused& refused) {
+        Reader(out).read(parse_watched(json, kMaxDepth));
+    } catch (const RefusedJson& refused) {
         out.problems.push_back({refused.what, "", ""});
     } catch (const Json::parse_error& e) {
         out.problems.push_back(

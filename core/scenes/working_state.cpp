@@ -4,11 +4,13 @@
 #include <nlohmann/json.hpp>
 
 #include "base/file.h"
+#include "scenes/json_watch.h"
 
 namespace reed {
 namespace {
 
 using Json = nlohmann::ordered_json;
+constexpr int kMaxDepth = 12;  // a scene's, within memories
 
 /// The memories that are not in work, as a chain of the stages they belong to.
 Json write_memories(const WorkingState& state) {
@@ -17,7 +19,7 @@ Json write_memories(const WorkingState& state) {
     other.name = "memories";
     for (const auto& [id, memory] : state.memories) {
         const int i = state.scene.chain.index_of(id);
-        if (i < 0) continue;
+        if (i < 0 || state.scene.chain.stages[static_cast<size_t>(i)].kind != memory.kind) continue;
         StageSpec s = state.scene.chain.stages[static_cast<size_t>(i)];
         s.values = memory.values;
         s.tone = memory.tone;
@@ -35,7 +37,7 @@ void read_memories(const Json& root, WorkingState& out) {
         const int i = out.scene.chain.index_of(s.id);
         if (i < 0 || out.scene.chain.stages[static_cast<size_t>(i)].kind != s.kind) continue;
         const std::string in_work = root.at("in_work").value(s.id, "A");
-        out.memories[s.id] = {s.values, s.tone, in_work == "B" ? 'B' : 'A'};
+        out.memories[s.id] = {s.kind, s.values, s.tone, in_work == "B" ? 'B' : 'A'};
     }
 }
 
@@ -70,9 +72,9 @@ Json write_audio(const WorkingState& state) {
             {"monitor_mute_with_feed", state.monitor.mute_with_feed}};
 }
 
-/// Parses; throws Json::exception on wrong types, which load_working_state turns into an Error.
-Result<WorkingState> parse(const std::string& bytes) {
-    const Json root = Json::parse(bytes);
+/// Throws Json::exception on wrong types.
+Result<WorkingState> parse(std::string_view bytes) {
+    const Json root = parse_watched(bytes, kMaxDepth);
     if (root.at("format") != "dusky-reed-state" || root.at("version") != 1) {
         return Error{"it was not written by this version.", "", ""};
     }
@@ -94,19 +96,24 @@ Result<WorkingState> parse(const std::string& bytes) {
 
 }  // namespace
 
+Result<WorkingState> parse_working_state(std::string_view json) {
+    try {
+        return parse(json);
+    } catch (const RefusedJson& refused) {
+        return Error{refused.what, "", ""};
+    } catch (const Json::exception&) {
+        return Error{"it is not what this program wrote.", "", ""};
+    }
+}
+
 Result<std::optional<WorkingState>> load_working_state(const std::filesystem::path& path) {
     std::error_code ec;
     if (!std::filesystem::exists(path, ec)) return std::optional<WorkingState>{};
-    Error reason{"it is not what this program wrote.", "", ""};
-    const auto bytes = read_file(path, 2 * kMaxSceneBytes);
-    if (bytes.ok()) {
-        try {
-            auto state = parse(bytes.value());
-            if (state.ok()) return std::optional<WorkingState>(std::move(state.value()));
-            reason = state.error();
-        } catch (const Json::exception&) {
-            // reason stands
-        }
+    Error reason;
+    if (const auto bytes = read_file(path, 2 * kMaxSceneBytes); bytes.ok()) {
+        auto state = parse_working_state(bytes.value());
+        if (state.ok()) return std::optional<WorkingState>(std::move(state.value()));
+        reason = state.error();
     } else {
         reason = bytes.error();
     }
@@ -119,7 +126,7 @@ Result<std::optional<WorkingState>> load_working_state(const std::filesystem::pa
                  "It was kept as " + aside.filename().string() + "; the program starts afresh."};
 }
 
-Result<void> save_working_state(const std::filesystem::path& path, const WorkingState& state) {
+std::string write_working_state(const WorkingState& state) {
     Json root;
     root["format"] = "dusky-reed-state";
     root["version"] = 1;
@@ -133,7 +140,11 @@ Result<void> save_working_state(const std::filesystem::path& path, const Working
     root["audio"] = write_audio(state);
     root["scene"] = Json::parse(write_scene(state.scene));
     if (!state.memories.empty()) root["memories"] = write_memories(state);
-    return write_file(path, root.dump(2, ' ', false, Json::error_handler_t::replace) + "\n");
+    return root.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
+Result<void> save_working_state(const std::filesystem::path& path, const WorkingState& state) {
+    return write_file(path, write_working_state(state));
 }
 
 }  // namespace reed

@@ -13,6 +13,7 @@ namespace reed {
 
 /// The memory of a stage that is not in work.
 struct OtherMemory {
+    std::string kind;  ///< of the stage; another kind of the same id has no use for it
     std::vector<double> values;
     RoomTone tone;
     char in_work = 'A';  ///< name of the one that is: 'A' or 'B'
@@ -46,6 +47,10 @@ struct WorkingState {
 
     bool operator==(const WorkingState&) const = default;
 };
+
+/// JSON text, indented, and back. What is missing or of another type than expected is an error.
+std::string write_working_state(const WorkingState& state);
+Result<WorkingState> parse_working_state(std::string_view json);
 
 /// Reads the state. Nothing there: an empty optional. Not usable: an error, and the file is moved aside
 /// (".broken"), never overwritten.

@@ -42,6 +42,33 @@ TEST_CASE("changes with one key in a row are one step of undo, others are not") 
     CHECK_FALSE(h.canRedo());
 }
 
+TEST_CASE("changes of one key more than a second and a half apart are two steps") {
+    ui::History h;
+    QElapsedTimer since;
+    h.push(named("a"), "first", "gate/hold");
+    since.start();
+    QTest::qWait(1000);
+    h.push(named("b"), "second", "gate/hold");
+    // A machine that stood still meanwhile proves nothing about it.
+    if (since.elapsed() < 1400) CHECK(h.undo(named("c")).name == "a");
+    ui::History other;
+    other.push(named("a"), "first", "gate/hold");
+    QTest::qWait(1600);
+    other.push(named("b"), "second", "gate/hold");
+    CHECK(other.undo(named("c")).name == "b");
+    CHECK(other.undo(named("b")).name == "a");
+}
+
+TEST_CASE("five hundred steps can be undone, and the newest are the ones kept") {
+    ui::History h;
+    for (int i = 0; i < 600; ++i) h.push(named(std::to_string(i).c_str()), QString("step %1").arg(i), {});
+    std::string last;
+    int steps = 0;
+    for (; h.canUndo(); ++steps) last = h.undo(named("now")).name;
+    CHECK(steps == 500);
+    CHECK(last == "100");
+}
+
 TEST_CASE("errors wait to be read, other news does not cover them") {
     ui::MessageBar bar;
     bar.resize(600, 40);
@@ -58,7 +85,14 @@ TEST_CASE("errors wait to be read, other news does not cover them") {
     bar.dismiss();
     CHECK(bar.text().isEmpty());
     CHECK_FALSE(bar.isVisible());
-    CHECK(bar.heightFor(300) <= bar.heightFor(200));
+    // With nothing to say it needs no room; a long text needs more the narrower it stands, and all of it
+    // fits.
+    CHECK(bar.heightFor(300) == 0);
+    bar.tell(QString("A rather long sentence about what went wrong and what to do. ").repeated(4), true);
+    const int line = QFontMetrics(bar.font()).lineSpacing();
+    CHECK(bar.heightFor(2400) >= line + 8);
+    CHECK(bar.heightFor(2400) < 2 * line + 16);
+    CHECK(bar.heightFor(500) > bar.heightFor(2400) + 2 * line);
 }
 
 TEST_CASE("a field tells values inside its range only, and shows what it is told") {
@@ -122,14 +156,28 @@ TEST_CASE("the recorder writes what goes out, and a place that can't be written 
     Window w(folder);
     ui::FeedRecorder recorder(w.session.engine());
     CHECK_FALSE(recorder.start(folder.path("no/folder/x.wav")).ok());
+    const auto from = w.session.engine().feed_history().written();
     REQUIRE(recorder.start(folder.path("feed.flac")).ok());
-    QTest::qWait(700);
+    REQUIRE(w.heard(static_cast<double>(from) / 48000.0 + 0.7));
     REQUIRE(recorder.finish().ok());
     SoundInfo info;
     const auto sound = read_sound(folder.path("feed.flac"), &info);
     REQUIRE(sound.ok());
     CHECK(info.sample_rate == 48000);
-    CHECK(info.frames > 48000 / 4);
+    REQUIRE(info.frames > 48000 / 2);
+    // Frame by frame what went out from the moment it was started, to the last bit of 24.
+    std::vector<float> feed(24000);
+    float* rows[2] = {feed.data(), nullptr};
+    REQUIRE(w.session.engine().feed_history().read(from, 24000, rows));
+    REQUIRE(rms(feed) > 1e-5);
+    const auto& x = sound.value()[0];
+    // Written again while it was started, by at most a block or two.
+    size_t begin = 0;
+    while (begin < 4800 && std::abs(x[0] - feed[begin]) > 2e-7f) ++begin;
+    double worst = 0.0;
+    for (size_t i = 0; begin + i < feed.size(); ++i)
+        worst = std::max<double>(worst, std::abs(x[i] - feed[begin + i]));
+    CHECK(worst < 2e-7);
 }
 
 TEST_CASE("a scene file that can't be read is named at the start, and stays") {
@@ -149,11 +197,26 @@ TEST_CASE("scenes that do not fit the bar are in its menu") {
     Window w(folder);
     for (int i = 0; i < 12; ++i)
         REQUIRE(w.session.saveSceneAs(QString("Evening with a rather long name %1").arg(i)));
-    QTest::qWait(30);
     auto* bar = w.window.sceneBar();
-    for (auto* b : bar->findChildren<ui::FlatButton*>()) {
-        if (b->isVisible()) CHECK(bar->rect().contains(b->geometry()));
+    // Whichever is in work, it is among those shown, inside the bar and beside the others.
+    int hidden = 0;
+    for (const auto& entry : w.session.scenes()) {
+        w.session.recall(entry.scene.name);
+        INFO(entry.scene.name);
+        auto* current = w.find<ui::FlatButton>("scene_" + QString::fromStdString(entry.scene.name));
+        REQUIRE(current != nullptr);
+        CHECK(current->isVisible());
+        CHECK(current->isChecked());
+        QRegion taken;
+        for (auto* b : bar->findChildren<ui::FlatButton*>()) {
+            hidden += b->isVisible() || b->objectName().isEmpty() ? 0 : 1;
+            if (!b->isVisible()) continue;
+            CHECK(bar->rect().contains(b->geometry()));
+            CHECK_FALSE(taken.intersects(b->geometry()));
+            taken += b->geometry();
+        }
     }
+    CHECK(hidden > 0);
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
     REQUIRE(w.choose("scene_popup", "Evening with a rather long name 7"));
     CHECK(w.session.scene().name == "Evening with a rather long name 7");

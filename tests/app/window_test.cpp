@@ -78,6 +78,52 @@ TEST_CASE("thresholds move by wheel and keys, finer with Shift") {
     CHECK(w.value("compressor", "threshold") == Approx(start + 1.0));
 }
 
+TEST_CASE("a drag with Shift moves a fifth as far on the scale, a tenth in a field") {
+    TemporaryFolder folder;
+    Window w(folder);
+    const auto moved_by = [&](QWidget* at, QPoint by, Qt::KeyboardModifiers keys, const char* id) {
+        const double before = w.value("gate", id);
+        const QPoint from(at == w.handle("gate", "open_threshold") ? 6 : at->width() / 4, at->height() / 2);
+        Window::drag(at, from, by, keys);
+        const double change = w.value("gate", id) - before;
+        w.session.undo();
+        REQUIRE(w.value("gate", id) == before);
+        return change;
+    };
+    auto* handle = w.handle("gate", "open_threshold");
+    const double far = moved_by(handle, {0, -50}, Qt::NoModifier, "open_threshold");
+    const double near = moved_by(handle, {0, -50}, Qt::ShiftModifier, "open_threshold");
+    REQUIRE(far > 3.0);
+    CHECK(near ==
+          Approx(far / 5.0).margin(0.5));  // values are whole tenths, ten moves are rounded one by one
+    w.session.focus("gate");
+    auto* field = w.field("range");
+    REQUIRE(field != nullptr);
+    const double wide = moved_by(field, {60, 0}, Qt::NoModifier, "range");
+    const double fine = moved_by(field, {60, 0}, Qt::ShiftModifier, "range");
+    REQUIRE(wide > 5.0);
+    CHECK(fine == Approx(wide / 10.0).margin(0.3));
+}
+
+TEST_CASE("the labels of two thresholds that stand close make way for each other") {
+    TemporaryFolder folder;
+    Window w(folder);
+    const auto& kind = w.session.stage("gate")->stage_kind();
+    for (const double close_at : {-44.0, -44.5, -46.0, -47.0}) {
+        REQUIRE(w.session.setValue("gate", static_cast<size_t>(kind.find("close_threshold")), close_at));
+        // What takes the mouse is what is drawn: the mark, and right of it the label.
+        const auto label = [&](const char* parameter) {
+            auto* h = w.handle("gate", parameter);
+            const int mark = h->width() < 100 ? 18 : 34;
+            return h->mask().intersected(QRect(mark, 0, h->width(), h->height())).translated(h->pos());
+        };
+        INFO("closes at " << close_at);
+        REQUIRE_FALSE(label("open_threshold").isEmpty());
+        CHECK_FALSE(label("open_threshold").intersects(label("close_threshold")));
+        CHECK(label("open_threshold").boundingRect().top() <= label("close_threshold").boundingRect().top());
+    }
+}
+
 TEST_CASE("values are typed with units, and bad text is refused with the reason and changes nothing") {
     TemporaryFolder folder;
     Window w(folder);

@@ -235,3 +235,22 @@ TEST_CASE("a gate set too high is seen to cut word ends, one set well is not", "
     for (const auto& c : high) CHECK(c.lost_db >= 3.0);
     for (size_t i = 1; i < high.size(); ++i) CHECK(high[i].index >= high[i - 1].index);
 }
+
+TEST_CASE("what is within 150 ms of speech is neither room nor voice", "[levels]") {
+    // Every word has a skirt of breath and reverberation 15 dB above the room: a guard's length of it does
+    // not count, what is further away does.
+    const auto room_beside = [](double skirt_seconds) {
+        std::vector<std::pair<double, double>> stretches{{1, -60}};
+        for (int i = 0; i < 6; ++i)
+            stretches.insert(stretches.end(),
+                             {{skirt_seconds, -45}, {0.5, -15}, {skirt_seconds, -45}, {0.5, -60}});
+        const TapLevels t = feed(stretches).report().taps[0];
+        REQUIRE(t.voice_known);
+        REQUIRE(t.room_known);
+        CHECK(t.voice == Approx(-15).margin(0.2));
+        return t;
+    };
+    CHECK(room_beside(0.14).room == Approx(-60).margin(0.2));
+    CHECK(room_beside(0.14).room_high == Approx(-60).margin(0.2));
+    CHECK(room_beside(0.45).room_high == Approx(-45).margin(0.5));
+}

@@ -176,6 +176,33 @@ TEST_CASE("microphones come and go in the window, which goes on by itself", "[on
     Daemon::end(recorder);
 }
 
+TEST_CASE("the monitor is cut when the microphone begins to howl, and says why", "[onair][live]") {
+    Daemon daemon;
+    daemon.add_sink("phones", "Headphones");
+    OnAir w;
+    // A tone that grows by 30 dB a second out of a little noise, as a loop of loudspeaker and microphone
+    // makes it.
+    auto howl = noise(0.002, 3.0, 1);
+    for (size_t i = 0; i < howl.size(); ++i) {
+        const double t = static_cast<double>(i) / 48000.0;
+        howl[i] += static_cast<float>(std::min(0.9, 0.0005 * std::pow(10.0, 1.5 * t)) *
+                                      std::sin(2.0 * 3.14159265358979 * 1240.0 * t));
+    }
+    write_wav(w.folder.path("howl.wav"), mono(howl));
+    MonitorSettings on;
+    on.source = MonitorSource::feed;
+    w.session.monitoring().set(on);
+    REQUIRE(w.session.monitoring().settings().source == MonitorSource::feed);
+    w.window.messages()->dismiss();
+    w.session.setInput({DeviceKind::sound_file, w.folder.path("howl.wav")});
+    REQUIRE(Window::until([&] { return w.session.monitoring().settings().source == MonitorSource::off; }));
+    CHECK_THAT(w.told().toStdString(), Catch::Contains("howl at 12") && Catch::Contains("was cut"));
+    // Switched on again by hand it is heard again, and cut again.
+    w.session.monitoring().set(on);
+    CHECK(w.session.monitoring().settings().source == MonitorSource::feed);
+    REQUIRE(Window::until([&] { return w.session.monitoring().settings().source == MonitorSource::off; }));
+}
+
 TEST_CASE("hearing up to a stage follows the stage, and the monitor is off after a start", "[onair][live]") {
     Daemon daemon;
     daemon.add_sink("phones", "Headphones");

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "base/decibel.h"
+#include "chain/chain.h"
 #include "dsp/gain_computer.h"
 #include "measure/loudness.h"
 #include "support/signals.h"
@@ -134,6 +135,21 @@ TEST_CASE("mix, make-up and automatic make-up do what they say", "[reference][co
           Approx(loudness({words.begin() + settle, words.end()})).margin(1.0));
 }
 
+TEST_CASE("automatic make-up does not follow the room through a pause", "[reference][compressor]") {
+    const StageSpec s = stage(
+        "compressor", {{"threshold", -30}, {"ratio", 4}, {"knee", 0}, {"release", 50}, {"auto_makeup", 1}});
+    std::vector<float> in = sine(1000, db_to_gain(-10), 10.0);
+    append(in, sine(1000, db_to_gain(-70), 20.0));
+    const auto out = run(chain_of({s}), in);
+    const auto lifted = [&](double at) {
+        const auto first = static_cast<size_t>(at * 48000);
+        return db(rms(out, first, 4800) / rms(in, first, 4800));
+    };
+    // 15 dB were taken from the voice and are given to all; twenty seconds of pause change nothing about it.
+    CHECK(lifted(11.0) == Approx(15.0).margin(0.5));
+    CHECK(lifted(29.5) == Approx(lifted(11.0)).margin(0.05));
+}
+
 TEST_CASE("automatic release lets go quickly of a click and slowly of a sentence",
           "[reference][compressor]") {
     const auto recovery = [](double automatic, double loud_seconds) {
@@ -231,6 +247,34 @@ TEST_CASE("the gate opens, holds and closes at its times, with hysteresis", "[re
         const auto knock = sine(60, db_to_gain(-20), 0.3);
         CHECK(db(rms(run(chain_of({s}), knock), 7200) / rms(knock, 7200)) > -3.0);
         CHECK(db(rms(run(chain_of({deaf}), knock), 7200) / rms(knock, 7200)) < -35.0);
+    }
+}
+
+TEST_CASE("the gate's reduction is the deepest of each piece, however fast it opens", "[reference][gate]") {
+    const StageSpec s = stage("gate", {{"open_threshold", -30},
+                                       {"close_threshold", -40},
+                                       {"attack", 0.1},
+                                       {"range", -40},
+                                       {"lookahead", 0}});
+    // A low step up: what comes out over what goes in is the gain, sample by sample. It opens in any part of
+    // a piece.
+    for (size_t start = 24000; start < 24480; start += 15) {
+        std::vector<float> in(start, 0.001f);
+        in.resize(28800, 0.3f);
+        auto built = Chain::build(chain_of({s}), {48000, 1});
+        Chain* chain = built.value().get();
+        TapQueue taps(1024);
+        chain->set_tap_queue(&taps);
+        AudioBuffer work = mono(in);
+        chain->process(work.block(0, 28800));
+        for (TapFrame f; taps.try_dequeue(f);) {
+            if (f.tap != 1 || f.index < 45) continue;
+            double lowest = 1.0;
+            for (auto i = static_cast<size_t>(f.index) * 480; i < static_cast<size_t>(f.index + 1) * 480; ++i)
+                lowest = std::min(lowest, static_cast<double>(work[0][i]) / in[i]);
+            INFO("opens from " << start << ", piece " << f.index);
+            REQUIRE(f.reduction_db == Approx(-db(lowest)).margin(0.1));
+        }
     }
 }
 

@@ -1,0 +1,248 @@
+// The session behind the window: inputs that fail and return, undo, names, memories, recordings.
+#include <catch2/catch.hpp>
+
+#include "app/window.h"
+#include "base/file.h"
+#include "base/sound_file.h"
+#include "devices/file_device.h"
+#include "session/feed_recorder.h"
+#include "session/room_learning.h"
+
+using namespace reed;
+using namespace reed::test;
+
+namespace {
+
+/// A microphone whose troubles the test decides.
+struct ScriptedMicrophone final : Device {
+    explicit ScriptedMicrophone(std::shared_ptr<DeviceStatus> status) : status_(std::move(status)) {}
+    StreamFormat format() const override { return {48000.0, 1}; }
+    Result<void> start(AudioCallback&) override { return {}; }
+    void stop() override {}
+    DeviceStatus status() const override { return *status_; }
+    std::shared_ptr<DeviceStatus> status_;
+};
+
+struct WithMicrophone : Window {
+    std::shared_ptr<DeviceStatus> status = std::make_shared<DeviceStatus>();
+    int opened = 0;
+    explicit WithMicrophone(TemporaryFolder& f) : Window(f) {
+        status->running = true;
+        session.setMicrophones([this](const PipeWireOptions&) -> Result<std::unique_ptr<Device>> {
+            ++opened;
+            return std::unique_ptr<Device>(std::make_unique<ScriptedMicrophone>(status));
+        });
+        session.setInput({DeviceKind::pipewire, "desk_mic"});
+        window.messages()->dismiss();
+    }
+    std::string told() { return window.messages()->text().toStdString(); }
+};
+
+std::string write_tone(const TemporaryFolder& folder, const char* name, int channels, double rate = 48000) {
+    const auto left = sine(500, 0.25, 1.0, rate);
+    const auto right = sine(500, 0.125, 1.0, rate);
+    write_wav(folder.path(name), channels == 1 ? mono(left) : stereo(left, right), rate);
+    return folder.path(name);
+}
+
+}  // namespace
+
+TEST_CASE("three lost blocks in half a minute propose a safer size, once, and only for a microphone") {
+    TemporaryFolder folder;
+    WithMicrophone w(folder);
+    REQUIRE(w.opened == 1);
+    w.status->dropouts = 2;
+    REQUIRE(Window::until([&] { return w.session.dropoutTimes().size() == 2; }));
+    CHECK(w.told().empty());
+    w.status->dropouts = 3;
+    REQUIRE(Window::until([&] { return !w.told().empty(); }));
+    // 256 frames are 5.3 ms, twice as many 10.7.
+    CHECK_THAT(w.told(),
+               Catch::Contains("3 dropouts") && Catch::Contains("5.3 ms") && Catch::Contains("10.7 ms"));
+    w.window.messages()->dismiss();
+    w.status->dropouts = 9;
+    REQUIRE(Window::until([&] { return w.session.dropoutTimes().size() == 9; }));
+    CHECK(w.told().empty());
+    // Followed, the next size up is proposed when that is not enough either.
+    AudioSettings safer = w.session.audio();
+    safer.block = 512;
+    w.session.setAudio(safer);
+    CHECK(w.opened == 2);
+    w.status->dropouts = 0;
+    REQUIRE(Window::until([&] { return w.session.dropoutTimes().empty(); }));
+    w.status->dropouts = 4;
+    REQUIRE(Window::until([&] { return !w.told().empty(); }));
+    CHECK_THAT(w.told(), Catch::Contains("10.7 ms") && Catch::Contains("21.3 ms"));
+    // At the largest there is nothing safer.
+    safer.block = 2048;
+    w.session.setAudio(safer);
+    w.window.messages()->dismiss();
+    w.status->dropouts = 9;
+    REQUIRE(Window::until([&] { return w.session.dropoutTimes().size() == 9; }));
+    CHECK(w.told().empty());
+}
+
+TEST_CASE("a problem of the input is told once, and so is its end") {
+    TemporaryFolder folder;
+    WithMicrophone w(folder);
+    QStringList told;
+    QObject::connect(&w.session, &ui::Session::message, [&](const QString& text, bool) { told << text; });
+    w.status->problem = "The microphone is gone.";
+    REQUIRE(Window::until([&] { return !told.isEmpty(); }));
+    w.status->problem.clear();
+    REQUIRE(Window::until([&] { return told.size() == 2; }));
+    CHECK(told == QStringList{"The microphone is gone.", "The sound is back."});
+    // An input that was well from the start has nothing to say.
+    told.clear();
+    w.session.setInput({});
+    REQUIRE(w.heard(0.5));
+    CHECK(told.isEmpty());
+}
+
+TEST_CASE("another input chosen while the room is learnt ends the learning and changes nothing") {
+    TemporaryFolder folder;
+    Window w(folder);
+    const std::string file = write_tone(folder, "tone.wav", 1);
+    REQUIRE(w.heard(1.0));
+    w.session.learning().start("suppression", 4.0);
+    REQUIRE(w.session.learning().state() == ui::RoomLearning::State::listening);
+    w.session.setInput({DeviceKind::sound_file, file});
+    REQUIRE(
+        Window::until([&] { return w.session.learning().state() == ui::RoomLearning::State::idle; }, 3.0));
+    CHECK(w.session.stage("suppression")->tone.empty());
+    CHECK(w.session.learning().left() == 0.0);
+    // It can be started again on the new one.
+    w.session.learning().start("suppression", 4.0);
+    CHECK(w.session.learning().state() == ui::RoomLearning::State::listening);
+}
+
+TEST_CASE("undo brings back values, not what was listened to at that moment") {
+    TemporaryFolder folder;
+    Window w(folder);
+    const auto set = [&](const char* id, double value) {
+        const int row = w.session.stage("equalizer")->stage_kind().find(id);
+        REQUIRE(row >= 0);
+        REQUIRE(w.session.setValue("equalizer", static_cast<size_t>(row), value));
+    };
+    const double before = w.value("equalizer", "band2_gain");
+    set("listen", 2);
+    CHECK_FALSE(w.session.history().canUndo());  // listening is no step
+    set("band2_gain", before + 3.0);             // a step, taken while listening
+    set("listen", 0);
+    w.session.undo();
+    CHECK(w.value("equalizer", "band2_gain") == before);
+    CHECK(w.value("equalizer", "listen") == 0.0);
+    set("listen", 2);
+    w.session.redo();
+    CHECK(w.value("equalizer", "band2_gain") == before + 3.0);
+    CHECK(w.value("equalizer", "listen") == 0.0);
+}
+
+TEST_CASE("renaming a scene keeps its unsaved changes, unsaved") {
+    TemporaryFolder folder;
+    Window w(folder);
+    const double saved = w.value("gate", "hold");
+    const int hold = w.session.stage("gate")->stage_kind().find("hold");
+    REQUIRE(w.session.setValue("gate", static_cast<size_t>(hold), saved + 100.0));
+    REQUIRE(w.session.renameScene("Quiet desk"));
+    CHECK(w.session.scene().name == "Quiet desk");
+    CHECK(w.value("gate", "hold") == saved + 100.0);
+    CHECK(w.session.changed());
+    for (const auto& entry : w.session.scenes()) {
+        CHECK(entry.scene.name != "Bench talk");
+        if (entry.scene.name == "Quiet desk") {
+            CHECK(entry.scene.chain.stages[static_cast<size_t>(entry.scene.chain.index_of("gate"))].value(
+                      "hold") == saved);
+        }
+    }
+    w.session.recall("Quiet desk");
+    CHECK(w.value("gate", "hold") == saved);
+}
+
+TEST_CASE("a stage named as its kind is named has no name of its own") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.renameStage("gate", "Door");
+    CHECK(w.session.stage("gate")->title == "Door");
+    w.session.renameStage("gate", " Gate ");
+    CHECK(w.session.stage("gate")->title.empty());
+    CHECK_FALSE(w.session.changed());
+    w.session.renameStage("gate", "gate");
+    CHECK(w.session.stage("gate")->title == "gate");
+}
+
+TEST_CASE("a memory belongs to its stage's kind: another kind of the same id starts with its own") {
+    TemporaryFolder folder;
+    {
+        Window first(folder);
+        const int hold = first.session.stage("gate")->stage_kind().find("hold");
+        first.session.flipMemory("gate");
+        REQUIRE(first.session.memoryOf("gate") == 'B');
+        REQUIRE(first.session.setValue("gate", static_cast<size_t>(hold), 333.0));
+    }
+    // As edited by hand: a scene in which "gate" is an equalizer, and one in which it is an expander.
+    Scene other;
+    other.name = "Other kinds";
+    for (const char* kind : {"equalizer", "expander"}) {
+        other.chain.stages = {stage(kind)};
+        other.chain.stages[0].id = "gate";
+        REQUIRE(write_file(folder.path(std::string("scenes/") + kind + ".json"), write_scene(other)).ok());
+        {
+            Window w(folder);
+            REQUIRE(w.session.memoryOf("gate") == 'B');
+            w.session.recall("Other kinds");
+            REQUIRE(w.session.stage("gate")->kind == kind);
+            CHECK(w.session.memoryOf("gate") == 'A');
+            CHECK(w.session.saveState());
+            w.session.flipMemory("gate");
+            CHECK(w.session.stage("gate")->values == default_values(w.session.stage("gate")->stage_kind()));
+            CHECK(w.session.memoryOf("gate") == 'B');
+            w.session.undo();
+            w.session.undo();
+            CHECK(w.value("gate", "hold") == 333.0);
+            w.session.flipMemory("gate");
+            CHECK(w.session.memoryOf("gate") == 'B');  // a gate's first flip again
+            CHECK(w.session.saveState());
+        }
+        std::filesystem::remove(folder.path(std::string("scenes/") + kind + ".json"));
+    }
+}
+
+TEST_CASE("a recording goes on when the input has other channels, and says once when it can't go on") {
+    TemporaryFolder folder;
+    Window w(folder);
+    const auto play = [&](const std::string& file) {
+        w.session.setInput({DeviceKind::sound_file, file});
+        const auto stages = w.session.chain().stages;
+        for (const auto& s : stages) w.session.setBypass(s.id, true);
+    };
+    play(write_tone(folder, "one.wav", 1));
+    REQUIRE(Window::until([&] { return w.feed_level(0.2) > -20.0; }));
+    ui::FeedRecorder recorder(w.session.engine());
+    REQUIRE(recorder.start(folder.path("feed.wav")).ok());
+    const auto record_a_second = [&] {
+        const auto& feed = w.session.engine().feed_history();
+        const auto end = (feed.written() > 48000 ? feed.written() : 0) + 60000;
+        REQUIRE(Window::until([&] { return recorder.pump().ok() && feed.written() > end; }));
+        REQUIRE(recorder.pump().ok());
+    };
+    record_a_second();
+    play(write_tone(folder, "two.wav", 2));
+    record_a_second();
+    CHECK(recorder.running());
+    play(write_tone(folder, "slow.wav", 1, 44100));
+    const auto refused = recorder.pump();
+    REQUIRE_FALSE(refused.ok());
+    CHECK_THAT(refused.error().text(), Catch::Contains("another sample rate") && Catch::Contains("is kept"));
+    CHECK_FALSE(recorder.running());
+    CHECK(recorder.pump().ok());
+    CHECK(recorder.finish().ok());
+    const auto sound = read_sound(folder.path("feed.wav"));
+    REQUIRE(sound.ok());
+    REQUIRE(sound.value().channels() == 1);
+    const auto& x = sound.value()[0];
+    REQUIRE(x.size() > 90000);
+    // The tone as it was played, then the mean of both channels: 0.25, then 0.1875.
+    CHECK(db(rms(x, 4800, 4800) * std::sqrt(2.0)) == Approx(db(0.25)).margin(0.1));
+    CHECK(db(rms(x, x.size() - 9600, 4800) * std::sqrt(2.0)) == Approx(db(0.1875)).margin(0.1));
+}

@@ -1,0 +1,189 @@
+// What happens at the moment of a change: fades, delays kept current, run-ups.
+#include <catch2/catch.hpp>
+#include <chrono>
+#include <cmath>
+#include <thread>
+
+#include "base/decibel.h"
+#include "engine/readings.h"
+#include "support/signals.h"
+
+using namespace reed;
+using namespace reed::test;
+
+namespace {
+
+/// Pushes sound through the engine in blocks of 256; returns what comes out.
+std::vector<float> push(Engine& engine, const std::vector<float>& in) {
+    AudioBuffer work = mono(in);
+    for (size_t i = 0; i < in.size(); i += 256)
+        engine.process(work.block(i, static_cast<int>(std::min<size_t>(256, in.size() - i))));
+    return work[0];
+}
+
+void follow(Engine& engine, const ChainSpec& chain, Fade fade = Fade::quick) {
+    REQUIRE(engine.follow(chain, fade).ok());
+    while (!engine.settled()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+}
+
+/// Frames before the first that is not `old`, and before the first from which on all are `fresh`.
+std::pair<size_t, size_t> fade_in(const std::vector<float>& x, double old, double fresh) {
+    size_t begin = 0;
+    while (begin < x.size() && std::abs(x[begin] - old) < 1e-7) ++begin;
+    size_t end = x.size();
+    while (end > 0 && std::abs(x[end - 1] - fresh) < 1e-7) --end;
+    return {begin, end};
+}
+
+}  // namespace
+
+TEST_CASE("a changed chain waits for its delays, then fades for 30 ms, a recalled scene for 300",
+          "[engine]") {
+    // A constant, so that every step of the fade shows. The limiter leaves it as it is and delays it by 3 ms.
+    const std::vector<float> constant(48000, 0.25f);
+    const auto limiter = stage("limiter", {{"lookahead", 3}, {"true_peak", 0}});
+    for (const Fade fade : {Fade::quick, Fade::scene}) {
+        Engine engine;
+        REQUIRE(engine.open({48000, 1}, chain_of({limiter})).ok());
+        (void)push(engine, constant);
+        follow(engine, chain_of({limiter, stage("gain", {{"gain", -6}})}), fade);
+        const double fresh = 0.25 * db_to_gain(-6.0);
+        const auto [begin, end] = fade_in(push(engine, constant), 0.25, fresh);
+        const double length = fade == Fade::quick ? 0.030 * 48000 : 0.300 * 48000;
+        INFO("begins " << begin << ", ends " << end);
+        // The chain's own delay and 20 ms more, in which it hears the present but is not heard.
+        const double wait = 144 + 0.020 * 48000;
+        CHECK(static_cast<double>(begin) >= wait);
+        CHECK(static_cast<double>(begin) <= wait + 0.02 * length);
+        CHECK(static_cast<double>(end) <= wait + length + 1);
+        CHECK(static_cast<double>(end) >= wait + 0.98 * length);
+    }
+}
+
+TEST_CASE("a stage that is bypassed goes over to the sound of the same moment", "[chain]") {
+    // The limiter has nothing to do, so bypassed or not the sound is the same, 3 ms late; a dry way that had
+    // not been kept current would start with silence.
+    const auto x = noise(0.05, 1.0, 3);
+    ChainSpec spec = chain_of({stage("limiter", {{"lookahead", 3}, {"true_peak", 0}})});
+    auto built = Chain::build(spec, {48000, 1});
+    Chain* chain = built.value().get();
+    AudioBuffer work = mono(x);
+    for (int i = 0; i < 48000; i += 480) {
+        if (i == 9600 || i == 28800) {
+            spec.stages[0].bypass = !spec.stages[0].bypass;
+            chain->post(spec);
+        }
+        chain->process(work.block(static_cast<size_t>(i), 480));
+    }
+    double worst = 0.0;
+    for (size_t i = 144; i < x.size(); ++i)
+        worst = std::max(worst, std::abs(static_cast<double>(work[0][i]) - x[i - 144]));
+    CHECK(worst < 1e-6);
+}
+
+TEST_CASE("a bypassed stage reports no reduction", "[chain]") {
+    ChainSpec spec = chain_of({stage("compressor", {{"threshold", -40}, {"ratio", 4}})});
+    for (const bool bypass : {false, true}) {
+        spec.stages[0].bypass = bypass;
+        Engine engine;
+        REQUIRE(engine.open({48000, 1}, spec).ok());
+        (void)push(engine, sine(1000, 0.5, 1.0));
+        double most = 0.0;
+        for (TapFrame f; engine.take_tap(f);)
+            if (f.tap == 1 && f.index > 10) most = std::max<double>(most, f.reduction_db);
+        if (bypass) {
+            CHECK(most == 0.0);
+        } else {
+            CHECK(most > 10.0);
+        }
+    }
+}
+
+TEST_CASE("what a stage hears is handed out with the stages before it run in", "[engine]") {
+    // A compressor that takes its time: without a run-up the first half second would come out too loud.
+    const ChainSpec spec =
+        chain_of({stage("compressor", {{"threshold", -30}, {"ratio", 4}, {"attack", 100}, {"release", 500}}),
+                  stage("gain")});
+    Engine engine;
+    REQUIRE(engine.open({48000, 1}, spec).ok());
+    (void)push(engine, sine(1000, 0.5, 5.0));
+    const auto heard = engine.sound_before(spec, 1, 1.0);
+    REQUIRE(heard.size() == 48000);
+    CHECK(db(rms(heard, 0, 2400)) == Approx(db(rms(heard, 45600, 2400))).margin(0.05));
+    CHECK(db(rms(heard)) < db(rms(sine(1000, 0.5, 1.0))) - 10.0);
+    // Before the first stage it is the input itself.
+    const auto plain = engine.sound_before(spec, 0, 1.0);
+    CHECK(db(rms(plain)) == Approx(db(0.5 / std::sqrt(2.0))).margin(0.01));
+}
+
+TEST_CASE("a chain that starts cold says nothing about its first second and a half", "[engine]") {
+    Engine engine;
+    REQUIRE(engine.open({48000, 1}, chain_of({stage("gain")})).ok());
+    Readings readings(engine);
+    const auto hear = [&](const std::vector<float>& x) {
+        for (size_t at = 0; at + 4800 <= x.size(); at += 4800) {
+            (void)push(engine, {x.begin() + static_cast<long>(at), x.begin() + static_cast<long>(at + 4800)});
+            readings.poll();
+        }
+    };
+    hear(sine(1000, 0.5, 1.4));
+    hear(sine(1000, 0.001, 3.0));
+    REQUIRE(readings.fits(1));
+    CHECK(readings.levels().taps[0].peak == Approx(-60.0).margin(0.5));
+    hear(sine(1000, 0.25, 0.5));
+    CHECK(readings.levels().taps[0].peak == Approx(db(0.25)).margin(0.5));
+}
+
+TEST_CASE("the engine may be asked for everything at once, from the threads that do", "[engine]") {
+    // For the thread sanitizer above all: sound, control, readings and readers of history run side by side.
+    Engine engine;
+    const ChainSpec first = chain_of({stage("gate"), stage("compressor")});
+    REQUIRE(engine.open({48000, 1}, first).ok());
+    std::atomic<bool> quit{false};
+    std::atomic<int> not_finite{0};
+    std::thread sound([&] {
+        AudioBuffer block(1, 256);
+        const auto x = noise(0.1, 1.0, 9);
+        for (size_t at = 0; !quit; at = (at + 256) % 40000) {
+            std::copy_n(x.begin() + static_cast<long>(at), 256, block[0].begin());
+            engine.process(block.block(0, 256));
+            for (const float s : block[0]) not_finite += std::isfinite(s) ? 0 : 1;
+            for (int i = 0; i < engine.monitor().frames; ++i)
+                not_finite += std::isfinite(engine.monitor()[0][i]) ? 0 : 1;
+        }
+    });
+    std::thread reader([&] {
+        std::vector<float> out(4096);
+        float* rows[2] = {out.data(), out.data()};
+        const auto monitored = engine.monitor_history();
+        while (!quit) {
+            for (const HistoryRing* ring : {&engine.input_history(), &engine.feed_history(), monitored.get()})
+                (void)ring->read(ring->written() - 4096, 4096, rows);
+            (void)engine.figures();
+        }
+    });
+    Readings readings(engine);
+    for (int round = 0; round < 60; ++round) {
+        ChainSpec next = first;
+        next.stages[0].set("open_threshold", -60.0 + round % 20);
+        next.stages[1].bypass = round % 3 == 0;
+        if (round % 4 == 0) next.stages.push_back(stage("limiter"));
+        REQUIRE(engine.follow(next, round % 8 == 0 ? Fade::scene : Fade::quick).ok());
+        engine.set_mute(round % 5 == 0);
+        engine.set_monitor({round % 2 == 0 ? MonitorSource::feed : MonitorSource::plain});
+        engine.probe(round % 3 - 1);
+        readings.poll();
+        (void)engine.troubles();
+        (void)engine.stage_latencies();
+        if (round % 10 == 0) (void)engine.sound_before(next, 1, 0.5);
+        const auto blocks = engine.figures().blocks;
+        while (engine.figures().blocks < blocks + 8) std::this_thread::yield();
+    }
+    REQUIRE(engine.follow(first).ok());
+    while (!engine.settled()) std::this_thread::yield();
+    quit = true;
+    sound.join();
+    reader.join();
+    CHECK(not_finite == 0);
+    CHECK(engine.figures().faults == 0);
+}

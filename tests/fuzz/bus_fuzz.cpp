@@ -1,0 +1,56 @@
+// Any text another program sends over the bus, word by word, to a session that runs.
+#include <QCoreApplication>
+#include <QStandardPaths>
+#include <cstdint>
+#include <cstdlib>
+
+#include "fuzz/expect.h"
+#include "remote/control.h"
+#include "session/session.h"
+#include "support/signals.h"
+
+namespace {
+
+struct Running {
+    int argc = 1;
+    char name[5] = "fuzz";
+    char* argv[2] = {name, nullptr};
+    reed::test::TemporaryFolder folder;
+    bool own = setenv("XDG_RUNTIME_DIR", folder.folder().c_str(), 1) == 0;
+    QCoreApplication app{argc, argv};
+    reed::ui::Session session{{folder.path("scenes"), folder.path("state.json"), REED_DEMO_DATA}};
+    reed::ui::RemoteControl control{session};
+    Running() { session.begin(); }
+};
+
+}  // namespace
+
+extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, size_t size) {
+    static Running& running = *new Running;  // lives as long as the fuzzer
+    if (size < 1) return 0;
+    auto& c = running.control;
+    const QString text =
+        QString::fromUtf8(reinterpret_cast<const char*>(data) + 1, static_cast<qsizetype>(size - 1));
+    switch (data[0] % 6) {
+        case 0:
+            c.RecallScene(text);
+            break;
+        case 1:
+            c.Bypass(text, size % 2 == 0);
+            break;
+        case 2:
+            c.ToggleBypass(text);
+            break;
+        case 3:
+            c.SetMonitor(text);
+            break;
+        case 4:
+            c.Talk(size % 2 == 0);
+            break;
+        default:
+            // No bus: it says so, or why the words are none of its commands.
+            expect(!reed::ui::sendCommand(QDBusConnection("none"), text.split(' ')).isEmpty(), "an answer");
+    }
+    expect(!running.session.chain().stages.empty(), "the chain stays");
+    return 0;
+}
