@@ -2,7 +2,7 @@
 # Every package the project needs on a fresh Debian 12 is listed here.
 
 PACKAGES_BUILD=(
-  git g++ cmake ninja-build pkg-config ca-certificates
+  git g++ cmake ninja-build pkg-config ca-certificates ccache
   qt6-base-dev qt6-svg-dev libgl-dev
   libsndfile1-dev libebur128-dev libsoxr-dev libfftw3-dev libpipewire-0.3-dev wabt
   nlohmann-json3-dev libcli11-dev libreaderwriterqueue-dev
@@ -13,12 +13,14 @@ PACKAGES_RUN=(
 )
 PACKAGES_HEADLESS=(xvfb xauth)
 PACKAGES_TEST=(
-  catch2 clang-format
+  catch2 clang clang-format clang-tidy libclang-rt-14-dev
   pipewire pipewire-bin libspa-0.2-modules wireplumber dbus dbus-daemon
   alsa-utils
 )
 
 say() { printf '%s\n' "$*"; }
+# step WHAT: what comes now, and how long it has taken so far.
+step() { printf '== %3d min %02d s  %s\n' $((SECONDS / 60)) $((SECONDS % 60)) "$*"; }
 
 # install_missing PACKAGE...: quick when nothing is missing.
 install_missing() {
@@ -60,10 +62,13 @@ fetch_parts() {
   }
 }
 
-# build [TARGET...]
+# build PRESET [TARGET...]: one of CMakePresets.json.
 build() {
+  local preset=$1 at=build
+  shift
+  [ "$preset" = release ] || at=build-$preset
   fetch_parts
-  say "Building (the first time takes some minutes)"
-  [ -f build/build.ninja ] || cmake --preset release >/dev/null
-  cmake --build build --target "${@:-all}" -- -j "$(nproc)"
+  step "Building: $preset (the first time takes some minutes)"
+  [ -f "$at/build.ninja" ] || cmake --preset "$preset" >/dev/null
+  cmake --build "$at" --target "${@:-all}" -- -j "$(nproc)"
 }

@@ -1,13 +1,12 @@
 // Any text another program sends over the bus, word by word, to a session that runs.
 #include <QCoreApplication>
-#include <QStandardPaths>
+#include <QTemporaryDir>
 #include <cstdint>
 #include <cstdlib>
 
 #include "fuzz/expect.h"
 #include "remote/control.h"
 #include "session/session.h"
-#include "support/signals.h"
 
 namespace {
 
@@ -15,10 +14,11 @@ struct Running {
     int argc = 1;
     char name[5] = "fuzz";
     char* argv[2] = {name, nullptr};
-    reed::test::TemporaryFolder folder;
-    bool own = setenv("XDG_RUNTIME_DIR", folder.folder().c_str(), 1) == 0;
+    QTemporaryDir folder;
+    bool own = setenv("XDG_RUNTIME_DIR", folder.path().toStdString().c_str(), 1) == 0;
     QCoreApplication app{argc, argv};
-    reed::ui::Session session{{folder.path("scenes"), folder.path("state.json"), REED_DEMO_DATA}};
+    reed::ui::Session session{{folder.filePath("scenes").toStdString(),
+                               folder.filePath("state.json").toStdString(), REED_DEMO_DATA}};
     reed::ui::RemoteControl control{session};
     Running() { session.begin(); }
 };
