@@ -171,6 +171,18 @@ TEST_CASE("a stage named as its kind is named has no name of its own") {
     CHECK(w.session.stage("gate")->title == "gate");
 }
 
+TEST_CASE("what was removed is named in the step, whatever is in focus then") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.focus("gate");
+    w.session.removeStage(w.session.focused());
+    CHECK(w.session.history().undoLabel() == "Remove Gate");
+    CHECK(w.session.stage("gate") == nullptr);
+    CHECK(w.session.focused() != "gate");
+    w.session.undo();
+    CHECK(w.session.stage("gate") != nullptr);
+}
+
 TEST_CASE("a memory belongs to its stage's kind: another kind of the same id starts with its own") {
     TemporaryFolder folder;
     {

@@ -5,8 +5,8 @@
 
 #include <cstddef>
 
-// The sanitizers put their own malloc in this place, and start before ours could find theirs: under them nothing is
-// counted.
+// The sanitizers put their own malloc in this place, and start before ours could find theirs: under them
+// nothing is counted.
 #if defined(__has_feature)
 #if __has_feature(address_sanitizer) || __has_feature(thread_sanitizer)
 #define REED_NOT_COUNTED
