@@ -277,8 +277,8 @@ TEST_CASE("a microphone that is pulled out leaves silence, is never replaced, an
 TEST_CASE("the delay measured by an impulse is the delay that is told, at every block size", "[live]") {
     Daemon daemon;
     daemon.add_source("desk_mic", "Desk microphone");
-    std::vector<float> clicks = silence(1.5);
-    for (size_t at = 6000; at < clicks.size(); at += 12000) clicks[at] = 0.8f;
+    std::vector<float> clicks = silence(1.0);
+    for (size_t at = 2400; at < clicks.size(); at += 4800) clicks[at] = 0.8f;
     clicks = played(clicks);
     const std::string file = daemon.folder() + "/clicks.wav";
     write_wav(file, mono(clicks));
@@ -301,7 +301,7 @@ TEST_CASE("the delay measured by an impulse is the delay that is told, at every 
         EngineFigures figures;
         // At two thirds of a millisecond a block a busy machine may spoil a piece now and then; the delay is
         // that of the pieces that came through whole.
-        for (int tries = 0; tries < 3 && got.equal < 2; ++tries) {
+        for (int tries = 0; tries < 6 && got.equal < 2; ++tries) {
             const std::string both = daemon.folder() + "/both.wav";
             const int recorder = daemon.record_pair(both, "desk_mic:capture_MONO", "dusky-reed:capture_MONO");
             const int player = daemon.play(file, "desk_mic");
@@ -312,7 +312,7 @@ TEST_CASE("the delay measured by an impulse is the delay that is told, at every 
             const auto sound = read_sound(both);
             REQUIRE(sound.ok());
             const auto& plain = sound.value()[0];
-            got = judge(plain, sound.value()[1], run(chain, plain), clicks, {4800, 12000, 9600, -100.0});
+            got = judge(plain, sound.value()[1], run(chain, plain), clicks, {4800, 4800, 9600, -100.0});
         }
         device.stop();
         INFO(got.told << "dropouts " << status.dropouts << ", " << figures.blocks << " blocks");
@@ -368,7 +368,12 @@ TEST_CASE("the monitor is heard through the output, and the default microphone c
     CHECK_FALSE(output.value()->lost());
 
     REQUIRE(tended(*made.value(), [&] { return graph->make_default_source(kVirtualMicName).ok(); }));
-    REQUIRE(tended(*made.value(), [&] { return graph->picture().default_source == kVirtualMicName; }));
+    const bool is_default = tended(
+        *made.value(), [&] { return graph->picture().default_source == kVirtualMicName; }, 15.0);
+    INFO("default " << graph->picture().default_source << "\n"
+                    << run_command({"/usr/bin/pw-metadata"}).out
+                    << run_command({"/usr/bin/wpctl", "status"}).out);
+    CHECK(is_default);
     daemon.remove_node("phones");
     REQUIRE(
         tended(*made.value(), [&] { return output.value()->lost() || graph->picture().sinks.size() == 1; }));
@@ -389,6 +394,7 @@ TEST_CASE("other sample rates and two channels come out as they went in", "[live
         PipeWireOptions options;
         options.sample_rate = rate;
         options.channels = channels;
+        options.block = 2048;  // a daemon that is held up now and then loses less
         options.mic_title = "Reed test";
         auto made = PipeWireDevice::create(options);  // the default source: there is only one
         REQUIRE(made.ok());
@@ -408,8 +414,9 @@ TEST_CASE("other sample rates and two channels come out as they went in", "[live
                 // Converted twice by the daemon, so no longer sample by sample: where the source is whole,
                 // the tone has its level and nothing is beside it.
                 Judged out;
-                for (const Stretch& s : whole_stretches(got.plain, sound, 36000)) {
-                    for (size_t at = s.first + 24000; at + 14400 <= s.first + s.length; at += 4800) {
+                for (const Stretch& s : whole_stretches(got.plain, sound, 4800)) {
+                    out.told += "whole " + std::to_string(s.first) + "+" + std::to_string(s.length) + "\n";
+                    for (size_t at = s.first + 9600; at + 14400 <= s.first + s.length; at += 4800) {
                         const size_t played_at = s.played + (at - s.first);
                         // Inside the tone, a quarter of a second from its ends.
                         if (played_at < 36000 || played_at + 14400 > sound.size() - 36000) continue;

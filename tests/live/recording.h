@@ -51,8 +51,9 @@ struct PairRecording {
     std::vector<float> plain, heard;
 };
 
-/// Runs `attempt` until it judged at least `enough` pieces, three times at the most, and asks with Catch2
-/// that every judged piece came out as wanted. Too few whole pieces in all tries fail with that reason.
+/// Runs `attempt` until it judged at least `enough` pieces, six times or for 20 s at the most, and asks with
+/// Catch2 that every judged piece came out as wanted. Too few whole pieces in all tries fail with that
+/// reason.
 void require_equal(const std::function<Judged()>& attempt, int enough);
 
 }  // namespace reed::test
