@@ -2,27 +2,37 @@
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QTimer>
+#include <chrono>
 #include <cstdio>
 
 #include "main_window.h"
 #include "remote/control.h"
 #include "remote/desktop_keys.h"
+#include "remote/end_signals.h"
 #include "remote/tray.h"
 #include "session/feed_recorder.h"
 #include "session/session.h"
 #include "theme/theme.h"
 
+namespace {
+
+int refuse(const QString& why) {
+    std::fprintf(stderr, "dusky-reed: %s\n", qPrintable(why));
+    return 2;
+}
+
+}  // namespace
+
 int main(int argc, char** argv) {
     using namespace reed;
-    QApplication app(argc, argv);
-    QApplication::setApplicationName("dusky-reed");
-    QApplication::setApplicationVersion("0.1.0");
-    QApplication::setDesktopFileName("dusky-reed");
+    QCoreApplication::setApplicationName("dusky-reed");
+    QCoreApplication::setApplicationVersion("0.1.0");
+    QGuiApplication::setDesktopFileName("dusky-reed");
 
     QCommandLineParser options;
     options.setApplicationDescription("Builds and tunes the filter chain of a streamer's microphone, live.");
-    options.addHelpOption();
-    options.addVersionOption();
+    const QCommandLineOption help = options.addHelpOption();
+    const QCommandLineOption version = options.addVersionOption();
     const QCommandLineOption seconds("seconds", "End by itself after this many seconds.", "n");
     const QCommandLineOption shot("screenshot", "At the end, write a picture of the window (PNG).", "file");
     const QCommandLineOption record("record", "Write the feed to a sound file (.wav or .flac).", "file");
@@ -36,15 +46,32 @@ int main(int argc, char** argv) {
         "command");
     options.addPositionalArgument("words", "Further words of --send.", "[words...]");
     options.addOptions({seconds, shot, record, theme, focus, send});
-    options.process(app);
-    const QDBusConnection bus = QDBusConnection::sessionBus();
-    if (options.isSet(send)) {
-        const QString why =
-            ui::sendCommand(bus, QStringList(options.value(send)) + options.positionalArguments());
-        if (why.isEmpty()) return 0;
-        std::fprintf(stderr, "dusky-reed: %s\n", qPrintable(why));
-        return 2;
+
+    // What shows no window needs no display.
+    QStringList words;
+    for (int i = 0; i < argc; ++i) words << QString::fromLocal8Bit(argv[i]);
+    (void)options.parse(words);
+    if (options.isSet(send) || options.isSet(help) || options.isSet(version)) {
+        const QCoreApplication app(argc, argv);
+        options.process(app);  // shows help or version, and ends
+        const QString why = ui::sendCommand(QDBusConnection::sessionBus(),
+                                            QStringList(options.value(send)) + options.positionalArguments());
+        return why.isEmpty() ? 0 : refuse(why);
     }
+
+    QApplication app(argc, argv);  // takes Qt's own options out
+    if (!options.parse(QApplication::arguments())) return refuse(options.errorText());
+    if (!options.positionalArguments().isEmpty())
+        return refuse(QObject::tr("\"%1\" is no option; --help tells which there are.")
+                          .arg(options.positionalArguments().join(' ')));
+    bool is_number = true;
+    const double run_for = options.isSet(seconds) ? options.value(seconds).toDouble(&is_number) : 0.0;
+    if (options.isSet(seconds) && !(is_number && run_for > 0.0 && run_for <= 1e6))
+        return refuse(QObject::tr("--seconds %1: it must be a number above 0, at most 1000000.")
+                          .arg(options.value(seconds)));
+    if (options.isSet(theme) && options.value(theme) != "dusk" && options.value(theme) != "dawn")
+        return refuse(QObject::tr("--theme %1: there are dusk and dawn.").arg(options.value(theme)));
+    const QDBusConnection bus = QDBusConnection::sessionBus();
     // A second start shows the first one instead of fighting for the microphone's name.
     if (!options.isSet(seconds) && ui::sendCommand(bus, {"raise"}).isEmpty()) {
         std::fprintf(stderr, "dusky-reed: it is running already, and has been brought to the front.\n");
@@ -65,6 +92,11 @@ int main(int argc, char** argv) {
     ui::Tray tray(session);
     QObject::connect(&tray, &ui::Tray::windowWanted, &window, &ui::MainWindow::comeForward);
     QObject::connect(&tray, &ui::Tray::quitWanted, &window, &QWidget::close);
+    const ui::EndSignals end;
+    QObject::connect(&end, &ui::EndSignals::asked, &window, [&] {
+        window.closeUnasked();
+        QApplication::quit();
+    });
     if (options.isSet(theme)) session.setThemeName(options.value(theme));
     if (options.isSet(focus)) session.focus(options.value(focus).toStdString());
     if (!session.geometry().isEmpty()) window.restoreGeometry(session.geometry());
@@ -77,14 +109,13 @@ int main(int argc, char** argv) {
         status = 1;
     };
     ui::FeedRecorder recorder(session.engine());
-    const bool recording = options.isSet(record);
-    if (recording) {
-        check(recorder.start(options.value(record).toStdString()));
-        if (status != 0) return status;
+    if (options.isSet(record)) {
+        if (const auto started = recorder.start(options.value(record).toStdString()); !started.ok())
+            return refuse(QString::fromStdString(started.error().text()));
         QObject::connect(&session, &ui::Session::readingsChanged, &window, [&] { check(recorder.pump()); });
     }
     if (options.isSet(seconds)) {
-        QTimer::singleShot(static_cast<int>(1000 * options.value(seconds).toDouble()), &app, [&] {
+        QTimer::singleShot(std::chrono::milliseconds(static_cast<std::int64_t>(1000.0 * run_for)), &app, [&] {
             if (options.isSet(shot) && !window.grab().save(options.value(shot))) {
                 std::fprintf(stderr, "dusky-reed: %s: the picture can't be written.\n",
                              qPrintable(options.value(shot)));
@@ -95,6 +126,6 @@ int main(int argc, char** argv) {
         });
     }
     QApplication::exec();
-    if (recording) check(recorder.finish());
+    check(recorder.finish());
     return status;
 }

@@ -342,6 +342,11 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
     return QWidget::eventFilter(watched, event);
 }
 
+void MainWindow::closeUnasked() {
+    closing_ = true;
+    close();
+}
+
 void MainWindow::closeEvent(QCloseEvent* event) {
     if (!closing_ && session_.deviceStatus().feed_used && !confirmClose()) {
         event->ignore();

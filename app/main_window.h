@@ -30,6 +30,8 @@ class MainWindow final : public QWidget {
     RoomPanel* roomPanel() const { return room_; }
     /// Shows it in front, out of the tray or from behind others.
     void comeForward();
+    /// Saves and closes though a program may be using the feed: the system wants it so.
+    void closeUnasked();
 
   signals:
     void desktopKeysWanted();

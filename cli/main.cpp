@@ -366,7 +366,11 @@ int run(int argc, char** argv) {
 
 int main(int argc, char** argv) {
     try {
-        return run(argc, argv);
+        const int status = run(argc, argv);
+        // A full disk, or a reader that went away: what was asked for did not arrive.
+        if (std::fflush(stdout) == 0 && std::ferror(stdout) == 0) return status;
+        std::fputs("dusky-reed-cli: the output can't be written. Check the free space of where it goes.\n",
+                   stderr);
     } catch (const std::bad_alloc&) {
         std::fputs("dusky-reed-cli: there is not enough memory for this. Use a shorter file.\n", stderr);
     } catch (const std::exception& e) {

@@ -3,6 +3,8 @@
 #include <QCoreApplication>
 #include <QStandardPaths>
 
+#include "base/file.h"
+#include "base/folded.h"
 #include "session/default_scene.h"
 #include "session/monitoring.h"
 #include "session/room_learning.h"
@@ -41,10 +43,10 @@ DeviceKind kindByName(const std::string& name) {
 SessionPaths SessionPaths::standard() {
     SessionPaths out;
     out.scenes = standardPath(QStandardPaths::GenericDataLocation) / "dusky-reed" / "scenes";
-    const QByteArray state = qgetenv("XDG_STATE_HOME");
-    const std::filesystem::path base = state.isEmpty()
-                                           ? standardPath(QStandardPaths::HomeLocation) / ".local/state"
-                                           : std::filesystem::path(state.toStdString());
+    // The specification has relative paths ignored (XDG Base Directory 0.8, "Environment variables").
+    const std::filesystem::path state = qgetenv("XDG_STATE_HOME").toStdString();
+    const std::filesystem::path base =
+        state.is_absolute() ? state : standardPath(QStandardPaths::HomeLocation) / ".local/state";
     out.state = base / "dusky-reed" / "session.json";
     const std::filesystem::path beside = QCoreApplication::applicationDirPath().toStdString();
     for (const auto& candidate :
@@ -59,7 +61,11 @@ SessionPaths SessionPaths::standard() {
 }
 
 Session::Session(SessionPaths paths, QObject* parent)
-    : QObject(parent), paths_(std::move(paths)), library_(paths_.scenes), readings_(engine_) {
+    : QObject(parent),
+      paths_(std::move(paths)),
+      library_(paths_.scenes),
+      readings_(engine_),
+      keeper_([path = paths_.state](const std::string& text) { return write_file(path, text); }) {
     background_ = std::make_unique<Background>();
     learning_ = new RoomLearning(*this);
     monitoring_ = std::make_unique<Monitoring>(*this);
@@ -68,7 +74,7 @@ Session::Session(SessionPaths paths, QObject* parent)
     connect(&tick_, &QTimer::timeout, this, &Session::tick);
     save_later_.setInterval(400);
     save_later_.setSingleShot(true);
-    connect(&save_later_, &QTimer::timeout, this, &Session::saveState);
+    connect(&save_later_, &QTimer::timeout, this, &Session::keepNow);
 }
 
 Session::~Session() {
@@ -80,6 +86,8 @@ Session::~Session() {
 }
 
 void Session::begin() {
+    sweep_replacements(paths_.scenes);
+    sweep_replacements(paths_.state.parent_path());
     if (auto filled = library_.fill_from(paths_.demo_data / "scenes"); !filled.ok()) tell(filled.error());
     reloadScenes();
     scene_ = defaultScene();
@@ -113,13 +121,20 @@ void Session::begin() {
         talk_key_ = s.talk_key == "talks" ? TalkKey::talks
                                           : (s.talk_key == "mutes" ? TalkKey::mutes : TalkKey::toggles);
         monitoring_->restore(s.monitor, s.monitor_sink);
+        // Before any sound: whoever left muted must not be heard because the program ended meanwhile.
+        engine_.set_mute(s.muted);
     }
+    const bool still_muted = muted();
     if (stage(focused_) == nullptr) focused_ = chain().stages.empty() ? "" : chain().stages.front().id;
     if (!startDevice(wanted, true) && wanted.kind != DeviceKind::simulated_room) {
         // The reason has been told; say what happens instead.
         if (startDevice({}, false)) emit message(tr("The simulated room is used instead."), true);
     }
     setTalkKey(talk_key_);
+    emit muteChanged();
+    if (still_muted && talk_key_ != TalkKey::talks)
+        emit message(tr("Still muted, as at the end of the last session. Ctrl+M lets your voice through."),
+                     true);
     emit inputChanged();
     tick_.start();
     emit themeChanged();
@@ -151,7 +166,7 @@ void Session::take(Scene scene, Fade fade) {
     if (stage(focused_) == nullptr) focused_ = chain().stages.empty() ? "" : chain().stages.front().id;
     if (auto followed = engine_.follow(scene_.chain, fade); !followed.ok()) tell(followed.error());
     monitoring_->followChain();
-    save_later_.start();
+    keepSoon();
     emit chainChanged();
     emit focusChanged();
 }
@@ -187,7 +202,7 @@ void Session::step(Scene to, const std::string& flipped) {
 void Session::focus(const std::string& id) {
     if (id == focused_ || stage(id) == nullptr) return;
     focused_ = id;
-    save_later_.start();
+    keepSoon();
     emit focusChanged();
 }
 
@@ -196,6 +211,7 @@ void Session::focus(const std::string& id) {
 void Session::reloadScenes() {
     SceneListing listing = library_.list();
     scenes_ = std::move(listing.scenes);
+    if (listing.folder_problem) tell(*listing.folder_problem);
     for (const auto& e : listing.unreadable) {
         emit message(tr("A scene can't be read and was left alone: %1").arg(QString::fromStdString(e.text())),
                      true);
@@ -219,7 +235,7 @@ bool Session::saveScene() {
         return false;
     }
     reloadScenes();
-    save_later_.start();
+    keepSoon();
     emit message(
         tr("Saved \"%1\" in %2")
             .arg(QString::fromStdString(scene_.name), QString::fromStdString(saved.value().string())),
@@ -231,9 +247,10 @@ bool Session::saveSceneAs(const QString& name) {
     const std::string before = scene_.name;
     const std::string wanted = name.trimmed().toStdString();
     for (const auto& entry : scenes_) {
-        if (entry.scene.name == wanted && wanted != before) {
+        // The scene's own name in other letters is no other scene.
+        if (same_name(entry.scene.name, wanted) && !same_name(wanted, before)) {
             emit message(tr("There is already a scene \"%1\". Choose another name, or recall it and save.")
-                             .arg(name.trimmed()),
+                             .arg(QString::fromStdString(entry.scene.name)),
                          true);
             return false;
         }
@@ -254,6 +271,7 @@ bool Session::renameScene(const QString& name) {
     const bool saved = saveSceneAs(name);
     scene_.chain = kept.chain;  // unsaved changes stay unsaved
     if (!saved) return false;
+    if (same_name(before, scene_.name)) return true;  // written in place
     if (auto removed = library_.remove(before); !removed.ok()) tell(removed.error());
     reloadScenes();
     return true;
@@ -296,22 +314,38 @@ void Session::tick() {
     spectrum_.follow(chain().index_of(focused_));
     spectrum_.poll();
     if (ticks_ % 16 == 0) tendDevices();
-    if (ticks_ % 64 == 0) tellTroubles();
+    if (ticks_ % 64 == 0) {
+        tellTroubles();
+        tellOfKeeping();
+    }
     emit readingsChanged();
 }
 
 void Session::setThemeName(const QString& name) {
     theme_ = name;
-    save_later_.start();
+    keepSoon();
     emit themeChanged();
 }
 
 void Session::setGeometry(const QByteArray& g) {
     geometry_ = g;
-    save_later_.start();
+    keepSoon();
 }
 
 bool Session::saveState() {
+    keepNow();
+    const bool done = keeper_.finish();
+    tellOfKeeping();
+    return done;
+}
+
+void Session::tellOfKeeping() {
+    const auto problem = keeper_.problem();
+    if (problem && !state_failed_) tell(*problem);
+    state_failed_ = problem.has_value();
+}
+
+void Session::keepNow() {
     save_later_.stop();
     WorkingState s;
     s.scene = scene_;
@@ -329,10 +363,8 @@ bool Session::saveState() {
     s.monitor = monitoring_->settings();
     s.monitor_sink = monitoring_->sink();
     s.talk_key = talk_key_ == TalkKey::talks ? "talks" : (talk_key_ == TalkKey::mutes ? "mutes" : "toggles");
-    auto saved = save_working_state(paths_.state, s);
-    if (!saved.ok() && !state_failed_) tell(saved.error());
-    state_failed_ = !saved.ok();
-    return saved.ok();
+    s.muted = muted();
+    keeper_.keep(write_working_state(s));
 }
 
 }  // namespace reed::ui

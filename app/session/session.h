@@ -16,6 +16,7 @@
 #include "session/background.h"
 #include "session/history.h"
 #include "session/stage_spectrum.h"
+#include "session/state_keeper.h"
 
 namespace reed::ui {
 
@@ -143,9 +144,12 @@ class Session final : public QObject {
     void setThemeName(const QString& name);
     QByteArray geometry() const { return geometry_; }
     void setGeometry(const QByteArray& g);
-    /// Writes the working state in a moment.
-    void keepSoon() { save_later_.start(); }
-    /// Writes the working state now.
+    /// Writes the working state in a moment; the moment begins with the first change, whatever follows it.
+    void keepSoon() {
+        if (!save_later_.isActive()) save_later_.start();
+    }
+    /// Writes the working state now and waits until it stands on the disk; false when it could not be
+    /// written.
     bool saveState();
 
   signals:
@@ -172,6 +176,8 @@ class Session final : public QObject {
     void take(Scene scene, Fade fade);
     void step(Scene to, const std::string& flipped);
     void tellTroubles();
+    void keepNow();
+    void tellOfKeeping();
     void tendDevices();
     void noteDropouts(std::uint64_t dropouts);
     void reloadScenes();
@@ -207,6 +213,7 @@ class Session final : public QObject {
     QString theme_ = "dusk";
     QByteArray geometry_;
     QTimer tick_, save_later_;
+    StateKeeper keeper_;
     bool state_failed_ = false;
     int ticks_ = 0;
     std::string told_trouble_;  // of which stage, so that it is told once

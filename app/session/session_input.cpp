@@ -82,7 +82,7 @@ void Session::setInput(const DeviceChoice& choice) {
         // The reason has been told; say what happens instead.
         if (startDevice({}, false)) emit message(tr("The simulated room is used instead."), true);
     }
-    save_later_.start();
+    keepSoon();
     emit inputChanged();
 }
 
@@ -95,7 +95,7 @@ void Session::setAudio(const AudioSettings& settings) {
     audio_ = next;
     proposed_block_ = 0;
     if (input_.kind == DeviceKind::pipewire) startDevice(input_, true);
-    save_later_.start();
+    keepSoon();
     emit inputChanged();
 }
 
@@ -169,7 +169,7 @@ void Session::noteDropouts(std::uint64_t dropouts) {
 void Session::setRoom(RoomControl control, double value) {
     room_values_[std::string(room_controls()[static_cast<size_t>(control)].id)] = value;
     if (room_ != nullptr) room_->set(control, value);
-    save_later_.start();
+    keepSoon();
     emit roomChanged();
 }
 
@@ -180,6 +180,7 @@ DeviceStatus Session::deviceStatus() const {
 void Session::setMuted(bool muted) {
     if (muted == engine_.muted()) return;
     engine_.set_mute(muted);
+    keepNow();  // a crash a moment later must not open the microphone
     emit muteChanged();
 }
 
@@ -187,7 +188,7 @@ void Session::setTalkKey(TalkKey mode) {
     talk_key_ = mode;
     // With a key to talk the microphone is closed until it is held.
     if (mode == TalkKey::talks) setMuted(true);
-    save_later_.start();
+    keepSoon();
     emit muteChanged();
 }
 

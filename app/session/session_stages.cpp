@@ -180,7 +180,7 @@ void Session::flipMemory(const std::string& id) {
     std::swap(other.tone, s.tone);
     other.in_work = other.in_work == 'A' ? 'B' : 'A';
     const QString label = tr("%1: memory %2").arg(nameOf(id)).arg(QLatin1Char(other.in_work));
-    save_later_.start();
+    keepSoon();
     if (after == scene_)
         emit chainChanged();  // both are alike still; the name has changed
     else

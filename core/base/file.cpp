@@ -1,23 +1,44 @@
 #include "base/file.h"
 
 #include <fcntl.h>
+#include <sys/random.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <cerrno>
+#include <cstdint>
+#include <cstdio>
 #include <cstring>
-#include <fstream>
+#include <utility>
 
 namespace reed {
 namespace {
+
+constexpr const char* kMark = ".partial-";
 
 std::string system_reason(int code) {
     return std::string(std::strerror(code));
 }
 
-Error cannot_write(const std::filesystem::path& path, int code) {
-    return {"it can't be written (" + system_reason(code) + ").", path.string(),
-            "Check the folder's permissions and free space. What was saved before is still there."};
+Error cannot_read(const std::filesystem::path& path, int code) {
+    if (code == ENOENT) return {"there is no such file.", path.string(), ""};
+    return {"it can't be read (" + system_reason(code) + ").", path.string(), "Check its permissions."};
 }
+
+/// A descriptor that closes itself.
+class Open {
+  public:
+    explicit Open(int fd) : fd_(fd) {}
+    ~Open() {
+        if (fd_ >= 0) ::close(fd_);
+    }
+    Open(const Open&) = delete;
+    Open& operator=(const Open&) = delete;
+    int get() const { return fd_; }
+
+  private:
+    int fd_;
+};
 
 bool write_all(int fd, const std::string& bytes) {
     size_t done = 0;
@@ -30,54 +51,149 @@ bool write_all(int fd, const std::string& bytes) {
     return true;
 }
 
-}  // namespace
-
-Result<std::string> read_file(const std::filesystem::path& path, size_t limit) {
+/// Where a chain of links ends, whether something is there or not; an empty path when it goes round in
+/// circles.
+std::filesystem::path behind_links(std::filesystem::path path) {
     std::error_code ec;
-    const auto status = std::filesystem::status(path, ec);
-    if (!std::filesystem::exists(status)) return Error{"there is no such file.", path.string(), ""};
-    if (!std::filesystem::is_regular_file(status)) return Error{"it is not a file.", path.string(), ""};
-    const auto size = std::filesystem::file_size(path, ec);
-    if (ec) return Error{"it can't be read (" + ec.message() + ").", path.string(), ""};
-    if (size > limit) {
-        return Error{"it is " + std::to_string(size / 1000) + " kB long; at most " +
-                         std::to_string(limit / 1000) + " kB are read.",
-                     path.string(), ""};
+    for (int n = 0; n < 40; ++n) {
+        if (!std::filesystem::is_symlink(std::filesystem::symlink_status(path, ec))) return path;
+        const auto to = std::filesystem::read_symlink(path, ec);
+        if (ec) return path;
+        path = to.is_absolute() ? to : path.parent_path() / to;
     }
-    std::ifstream in(path, std::ios::binary);
-    std::string out((std::istreambuf_iterator<char>(in)), std::istreambuf_iterator<char>());
-    if (!in.good() && !in.eof()) return Error{"it can't be read.", path.string(), "Check its permissions."};
-    if (out.size() != size)
-        return Error{"it can't be read to its end.", path.string(), "Check its permissions."};
+    return {};
+}
+
+std::string random_name() {
+    std::uint64_t bits = 0;
+    if (::getrandom(&bits, sizeof bits, 0) != sizeof bits) bits = static_cast<std::uint64_t>(::getpid());
+    char out[17];
+    std::snprintf(out, sizeof out, "%016llx", static_cast<unsigned long long>(bits));
     return out;
 }
 
-std::filesystem::path partial_path(const std::filesystem::path& path) {
-    return path.parent_path() / ("." + path.stem().string() + ".partial-" + std::to_string(::getpid()) +
-                                 path.extension().string());
+std::filesystem::path folder_of(const std::filesystem::path& path) {
+    return path.has_parent_path() ? path.parent_path() : std::filesystem::path(".");
+}
+
+}  // namespace
+
+Result<std::string> read_file(const std::filesystem::path& path, size_t limit) {
+    const Open file(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK | O_NOCTTY));
+    if (file.get() < 0) return cannot_read(path, errno);
+    struct stat about {};
+    if (::fstat(file.get(), &about) != 0) return cannot_read(path, errno);
+    if (!S_ISREG(about.st_mode)) return Error{"it is not a file.", path.string(), ""};
+    const auto too_long = [&](std::uintmax_t size) {
+        return Error{"it is " + std::to_string(size / 1000) + " kB long; at most " +
+                         std::to_string(limit / 1000) + " kB are read.",
+                     path.string(), ""};
+    };
+    const auto size = static_cast<std::uintmax_t>(about.st_size);
+    if (size > limit) return too_long(size);
+    std::string out(static_cast<size_t>(size) + 1, '\0');
+    size_t done = 0;
+    for (;;) {
+        const ssize_t n = ::read(file.get(), out.data() + done, out.size() - done);
+        if (n < 0 && errno == EINTR) continue;
+        if (n < 0) return cannot_read(path, errno);
+        done += static_cast<size_t>(n);
+        if (n == 0) break;
+        // It grows while it is read.
+        if (done > limit) return too_long(done);
+        if (done == out.size()) out.resize(out.size() + 65536);
+    }
+    if (done < size) return Error{"it can't be read to its end.", path.string(), "Check its permissions."};
+    out.resize(done);
+    return out;
+}
+
+Error Replacement::cannot_write(int code) const {
+    return {"it can't be written (" + system_reason(code) + ").", told_.string(),
+            "Check the folder's permissions and free space. What was saved before is still there."};
+}
+
+Result<Replacement> Replacement::begin(const std::filesystem::path& target) {
+    Replacement out;
+    out.told_ = target;
+    out.target_ = behind_links(target);
+    if (out.target_.empty()) return out.cannot_write(ELOOP);
+    struct stat about {};
+    const bool there = ::stat(out.target_.c_str(), &about) == 0;
+    if (!there && errno != ENOENT) return out.cannot_write(errno);
+    if (there && !S_ISREG(about.st_mode))
+        return Error{"it is there already and is not a file.", target.string(), "Choose another name."};
+    if (there && ::access(out.target_.c_str(), W_OK) != 0) return out.cannot_write(errno);
+    const std::string stem = out.target_.stem().string().substr(0, 100);
+    for (int tries = 0; tries < 100 && out.fd_ < 0; ++tries) {
+        out.partial_ = folder_of(out.target_) /
+                       ("." + stem + kMark + random_name() + out.target_.extension().string().substr(0, 20));
+        out.fd_ = ::open(out.partial_.c_str(), O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0644);
+        if (out.fd_ < 0 && errno != EEXIST) break;
+    }
+    if (out.fd_ < 0) return out.cannot_write(errno);
+    if (there) (void)::fchmod(out.fd_, about.st_mode & 0755);
+    return out;
+}
+
+Replacement::Replacement(Replacement&& other) noexcept
+    : told_(std::move(other.told_)),
+      target_(std::move(other.target_)),
+      partial_(std::move(other.partial_)),
+      fd_(std::exchange(other.fd_, -1)) {
+    other.partial_.clear();
+}
+
+Replacement::~Replacement() {
+    if (fd_ >= 0) ::close(fd_);
+    if (!partial_.empty()) ::unlink(partial_.c_str());
+}
+
+Result<void> Replacement::write(const std::string& bytes) {
+    if (!write_all(fd_, bytes)) return cannot_write(errno);
+    return {};
+}
+
+Result<void> Replacement::commit() {
+    const bool flushed = ::fsync(fd_) == 0;
+    const int why = errno;
+    const bool closed = ::close(std::exchange(fd_, -1)) == 0;
+    if (!flushed || !closed) return cannot_write(flushed ? errno : why);
+    if (::rename(partial_.c_str(), target_.c_str()) != 0) return cannot_write(errno);
+    partial_.clear();
+    // So that the new name is there after a power cut too. Folders of some file systems can't be flushed: no
+    // harm.
+    const Open folder(::open(folder_of(target_).c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
+    if (folder.get() >= 0) (void)::fsync(folder.get());
+    return {};
 }
 
 Result<void> write_file(const std::filesystem::path& path, const std::string& bytes) {
     std::error_code ec;
     if (path.has_parent_path()) std::filesystem::create_directories(path.parent_path(), ec);
-    if (ec) return cannot_write(path, ec.value());
-    const auto partial = partial_path(path);
-    const int fd = ::open(partial.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
-    if (fd < 0) return cannot_write(path, errno);
-    const bool written = write_all(fd, bytes) && ::fsync(fd) == 0;
-    const int code = errno;
-    ::close(fd);
-    if (!written) {
-        std::filesystem::remove(partial, ec);
-        return cannot_write(path, code);
-    }
-    std::filesystem::rename(partial, path, ec);
     if (ec) {
-        const int reason = ec.value();
-        std::filesystem::remove(partial, ec);
-        return cannot_write(path, reason);
+        return Error{"it can't be written (" + ec.message() + ").", path.string(),
+                     "Check the folder's permissions and free space."};
     }
-    return {};
+    auto begun = Replacement::begin(path);
+    if (!begun.ok()) return begun.error();
+    if (auto written = begun.value().write(bytes); !written.ok()) return written;
+    return begun.value().commit();
+}
+
+void sweep_replacements(const std::filesystem::path& folder, std::chrono::seconds age) {
+    std::error_code ec;
+    auto entry = std::filesystem::directory_iterator(folder, ec);
+    for (const auto end = std::filesystem::directory_iterator(); !ec && entry != end; entry.increment(ec)) {
+        const std::string name = entry->path().filename().string();
+        const auto mark = name.find(kMark);
+        if (name.empty() || name.front() != '.' || mark == std::string::npos) continue;
+        std::error_code ignored;
+        if (!std::filesystem::is_regular_file(entry->symlink_status(ignored))) continue;
+        const auto written = entry->last_write_time(ignored);
+        if (!ignored && std::filesystem::file_time_type::clock::now() - written > age)
+            std::filesystem::remove(entry->path(), ignored);
+    }
 }
 
 }  // namespace reed

@@ -1,6 +1,7 @@
 // Whole small files: read with a limit, written all or nothing.
 #pragma once
 
+#include <chrono>
 #include <cstddef>
 #include <filesystem>
 #include <string>
@@ -10,13 +11,43 @@
 namespace reed {
 
 /// The file's bytes. Fails when it can't be read, is not a regular file or is larger than `limit` bytes.
+/// Opened once, so a writer that replaces it meanwhile does no harm; never waits (for the other end of a
+/// pipe, say).
 Result<std::string> read_file(const std::filesystem::path& path, size_t limit);
 
 /// Writes beside the target, flushes to the disk, then renames: whatever goes wrong, the target holds
 /// either the old or the new contents. Creates missing folders.
 Result<void> write_file(const std::filesystem::path& path, const std::string& bytes);
 
-/// A name beside `path` for writing something that replaces it when complete.
-std::filesystem::path partial_path(const std::filesystem::path& path);
+/// What replaces a file when it is complete: written under a name of its own beside the target that nobody
+/// can guess or have made before, removed again unless commit() succeeds. A target that is a link stays one;
+/// what it points to is replaced. Whatever the umask, others never get to write it; a file that is replaced
+/// keeps its mode otherwise.
+class Replacement {
+  public:
+    /// Fails when the folder is missing or refuses, or the target is there and not a regular file we may
+    /// write.
+    static Result<Replacement> begin(const std::filesystem::path& target);
+    Replacement(Replacement&& other) noexcept;
+    Replacement& operator=(Replacement&&) = delete;
+    ~Replacement();
+
+    /// Open for writing; closed by commit().
+    int descriptor() const { return fd_; }
+    Result<void> write(const std::string& bytes);
+    /// Flushes file and folder to the disk and puts it in the target's place.
+    Result<void> commit();
+
+  private:
+    Replacement() = default;
+    Error cannot_write(int code) const;
+    std::filesystem::path told_, target_, partial_;
+    int fd_ = -1;
+};
+
+/// Removes what unfinished replacements of crashed programs left in a folder, when it was last written before
+/// `age`.
+void sweep_replacements(const std::filesystem::path& folder,
+                        std::chrono::seconds age = std::chrono::hours(1));
 
 }  // namespace reed

@@ -131,6 +131,8 @@ Result<AudioBuffer> read_sound(const std::filesystem::path& path, SoundInfo* inf
 }
 
 struct SoundWriter::Handle {
+    explicit Handle(Replacement to) : replacement(std::move(to)) {}
+    Replacement replacement;
     SNDFILE* file = nullptr;
     ~Handle() {
         if (file != nullptr) sf_close(file);
@@ -155,13 +157,14 @@ Result<std::unique_ptr<SoundWriter>> SoundWriter::create(const std::filesystem::
     if (path.has_parent_path() && !std::filesystem::is_directory(path.parent_path(), ec)) {
         return Error{"the folder does not exist.", path.string(), "Create it first."};
     }
+    auto begun = Replacement::begin(path);
+    if (!begun.ok()) return begun.error();
     std::unique_ptr<SoundWriter> out(new SoundWriter);
     out->target_ = path;
-    out->partial_ = partial_path(path);
     out->channels_ = format.channels;
     out->integer_ = samples == SampleFormat::pcm24;
-    out->handle_ = std::make_unique<Handle>();
-    out->handle_->file = sf_open(out->partial_.c_str(), SFM_WRITE, &info);
+    out->handle_ = std::make_unique<Handle>(std::move(begun.value()));
+    out->handle_->file = sf_open_fd(out->handle_->replacement.descriptor(), SFM_WRITE, &info, SF_FALSE);
     if (out->handle_->file == nullptr) {
         return Error{"it can't be written (" + library_reason(nullptr) + ").", path.string(),
                      "Check the folder's permissions and free space."};
@@ -171,12 +174,7 @@ Result<std::unique_ptr<SoundWriter>> SoundWriter::create(const std::filesystem::
     return out;
 }
 
-SoundWriter::~SoundWriter() {
-    if (!handle_) return;
-    handle_.reset();
-    std::error_code ec;
-    std::filesystem::remove(partial_, ec);
-}
+SoundWriter::~SoundWriter() = default;
 
 Result<void> SoundWriter::write(const AudioBlock& block) {
     const auto channels = static_cast<size_t>(channels_);
@@ -196,19 +194,11 @@ Result<void> SoundWriter::write(const AudioBlock& block) {
 }
 
 Result<void> SoundWriter::finish() {
-    sf_write_sync(handle_->file);
-    SNDFILE* file = handle_->file;
-    handle_->file = nullptr;
-    const int closed = sf_close(file);
-    handle_.reset();
-    std::error_code ec;
-    if (closed == 0) std::filesystem::rename(partial_, target_, ec);
-    if (closed != 0 || ec) {
-        std::error_code ignored;
-        std::filesystem::remove(partial_, ignored);
+    const int closed = sf_close(std::exchange(handle_->file, nullptr));
+    const std::unique_ptr<Handle> done = std::move(handle_);
+    if (closed != 0)
         return Error{"it can't be written to its end.", target_.string(), "Check the free space."};
-    }
-    return {};
+    return done->replacement.commit();
 }
 
 }  // namespace reed

@@ -67,7 +67,7 @@ class SoundWriter {
     SoundWriter() = default;
     struct Handle;
     std::unique_ptr<Handle> handle_;
-    std::filesystem::path target_, partial_;
+    std::filesystem::path target_;
     int channels_ = 1;
     bool integer_ = false;
     std::int64_t clipped_ = 0;

@@ -154,7 +154,8 @@ Result<void> PipeWireDevice::State::start_playback() {
         e.version = PW_VERSION_STREAM_EVENTS;
         e.process = [](void* data) { static_cast<State*>(data)->play_block(); };
         e.state_changed = [](void* data, pw_stream_state, pw_stream_state now, const char*) {
-            if (now == PW_STREAM_STATE_ERROR) static_cast<State*>(data)->playback_broken = true;
+            if (now == PW_STREAM_STATE_ERROR || now == PW_STREAM_STATE_UNCONNECTED)
+                static_cast<State*>(data)->playback_broken = true;
         };
         return e;
     }();
@@ -178,7 +179,10 @@ Result<void> PipeWireDevice::State::start_capture() {
         e.version = PW_VERSION_STREAM_EVENTS;
         e.process = [](void* data) { static_cast<State*>(data)->capture_block(); };
         e.state_changed = [](void* data, pw_stream_state, pw_stream_state now, const char*) {
-            if (now == PW_STREAM_STATE_ERROR) static_cast<State*>(data)->capture_broken = true;
+            // Unconnected as well: a source that goes and returns at once leaves the stream so, without an
+            // error.
+            if (now == PW_STREAM_STATE_ERROR || now == PW_STREAM_STATE_UNCONNECTED)
+                static_cast<State*>(data)->capture_broken = true;
         };
         return e;
     }();
@@ -323,6 +327,9 @@ void PipeWireDevice::tend() {
     const std::int64_t last = std::max(s.last_capture.load(), s.capture_since);
     if (seconds_since(last) > kStallSeconds) {
         s.wait_for("The microphone sends nothing. Check its switch and its cable, or choose another input.");
+        // Perhaps the stream hangs where nobody told: it is made anew, every two seconds until sound comes.
+        s.end_capture();
+        s.last_try = Clock::now();
     } else if (s.last_capture.load() > 0) {
         s.problem.clear();
         s.waiting = false;

@@ -4,14 +4,21 @@
 #include <cctype>
 
 #include "base/file.h"
+#include "base/folded.h"
 
 namespace reed {
 namespace {
 
-std::string folded(const std::string& name) {
-    std::string out = name;
-    std::transform(out.begin(), out.end(), out.begin(), [](unsigned char c) { return std::tolower(c); });
-    return out;
+/// A path beside `wanted` at which nothing is yet, not even a link that leads nowhere.
+std::filesystem::path free_path(const std::filesystem::path& wanted) {
+    const auto taken = [](const std::filesystem::path& path) {
+        std::error_code ec;
+        return std::filesystem::symlink_status(path, ec).type() != std::filesystem::file_type::not_found;
+    };
+    std::filesystem::path path = wanted;
+    for (int n = 2; n < 10000 && taken(path); ++n)
+        path = wanted.parent_path() / (wanted.stem().string() + "-" + std::to_string(n) + ".json");
+    return path;
 }
 
 }  // namespace
@@ -31,8 +38,9 @@ std::string scene_file_stem(const std::string& name) {
 SceneListing SceneLibrary::list() const {
     SceneListing out;
     std::error_code ec;
-    for (const auto& entry : std::filesystem::directory_iterator(folder_, ec)) {
-        const auto& path = entry.path();
+    auto entry = std::filesystem::directory_iterator(folder_, ec);
+    for (const auto end = std::filesystem::directory_iterator(); !ec && entry != end; entry.increment(ec)) {
+        const auto& path = entry->path();
         if (path.extension() != ".json" || path.filename().string().front() == '.') continue;
         SceneReading reading = load_scene(path.string());
         if (reading.scene) {
@@ -43,22 +51,24 @@ SceneListing SceneLibrary::list() const {
             out.unreadable.push_back(std::move(e));
         }
     }
+    // A folder that is not there holds no scenes; one that can't be read is a trouble of its own.
+    if (ec && ec != std::errc::no_such_file_or_directory) {
+        out.folder_problem =
+            Error{"the scenes can't be listed (" + ec.message() + ").", folder_.string(),
+                  "Check the folder's permissions. Nothing is saved there until it can be read."};
+    }
     std::sort(out.scenes.begin(), out.scenes.end(), [](const SceneEntry& a, const SceneEntry& b) {
         return folded(a.scene.name) < folded(b.scene.name);
     });
     return out;
 }
 
-std::filesystem::path SceneLibrary::path_for(const std::string& name) const {
-    for (const auto& entry : list().scenes) {
-        if (folded(entry.scene.name) == folded(name)) return entry.path;
+std::filesystem::path SceneLibrary::path_for(const SceneListing& here, const std::string& name) const {
+    for (const auto& entry : here.scenes) {
+        if (same_name(entry.scene.name, name)) return entry.path;
     }
     // Another scene, or a file that can't be read, may have the obvious file name already.
-    const std::string stem = scene_file_stem(name);
-    std::filesystem::path path = folder_ / (stem + ".json");
-    for (int n = 2; std::filesystem::exists(path); ++n)
-        path = folder_ / (stem + "-" + std::to_string(n) + ".json");
-    return path;
+    return free_path(folder_ / (scene_file_stem(name) + ".json"));
 }
 
 Result<std::filesystem::path> SceneLibrary::save(const Scene& scene) const {
@@ -70,22 +80,29 @@ Result<std::filesystem::path> SceneLibrary::save(const Scene& scene) const {
     }
     const auto problems = chain_problems(scene.chain);
     if (!problems.empty()) return problems.front();
-    const auto path = path_for(scene.name);
-    if (auto written = write_file(path, write_scene(scene)); !written.ok()) return written.error();
+    const SceneListing here = list();
+    if (here.folder_problem) return *here.folder_problem;
+    // What could not be read again is not written over what can.
+    const std::string text = write_scene(scene);
+    if (const SceneReading again = read_scene(text); !again.scene) {
+        Error e = again.problems.front();
+        e.what = "it can't be saved, because it could not be read again: " + e.what;
+        return e;
+    }
+    const auto path = path_for(here, scene.name);
+    if (auto written = write_file(path, text); !written.ok()) return written.error();
     return path;
 }
 
 Result<void> SceneLibrary::remove(const std::string& name) const {
-    for (const auto& entry : list().scenes) {
-        if (folded(entry.scene.name) != folded(name)) continue;
+    const SceneListing here = list();
+    if (here.folder_problem) return *here.folder_problem;
+    for (const auto& entry : here.scenes) {
+        if (!same_name(entry.scene.name, name)) continue;
         const auto bin = folder_ / "removed";
         std::error_code ec;
         std::filesystem::create_directories(bin, ec);
-        auto target = bin / entry.path.filename();
-        for (int n = 2; std::filesystem::exists(target); ++n) {
-            target = bin / (entry.path.stem().string() + "-" + std::to_string(n) + ".json");
-        }
-        std::filesystem::rename(entry.path, target, ec);
+        if (!ec) std::filesystem::rename(entry.path, free_path(bin / entry.path.filename()), ec);
         if (ec) return Error{"it can't be removed (" + ec.message() + ").", entry.path.string(), ""};
         return {};
     }
@@ -94,7 +111,7 @@ Result<void> SceneLibrary::remove(const std::string& name) const {
 
 Result<void> SceneLibrary::fill_from(const std::filesystem::path& other) const {
     const SceneListing here = list();
-    if (!here.scenes.empty() || !here.unreadable.empty()) return {};
+    if (!here.scenes.empty() || !here.unreadable.empty() || here.folder_problem) return {};
     for (const auto& entry : SceneLibrary(other).list().scenes) {
         if (auto saved = save(entry.scene); !saved.ok()) return saved.error();
     }

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -15,8 +16,9 @@ struct SceneEntry {
 };
 
 struct SceneListing {
-    std::vector<SceneEntry> scenes;  ///< by name, numbers in names by their value
-    std::vector<Error> unreadable;   ///< files that are there but can't be used; they are left alone
+    std::vector<SceneEntry> scenes;       ///< by name, numbers in names by their value
+    std::vector<Error> unreadable;        ///< files that are there but can't be used; they are left alone
+    std::optional<Error> folder_problem;  ///< the folder itself can't be read
 };
 
 /// Saves, lists and removes scenes in one folder. Names are unique, compared without regard to case.
@@ -38,7 +40,7 @@ class SceneLibrary {
     Result<void> fill_from(const std::filesystem::path& other) const;
 
   private:
-    std::filesystem::path path_for(const std::string& name) const;
+    std::filesystem::path path_for(const SceneListing& here, const std::string& name) const;
     std::filesystem::path folder_;
 };
 

@@ -13,6 +13,7 @@ using Json = nlohmann::ordered_json;
 
 constexpr const char* kFormatName = "dusky-reed-scene";
 constexpr int kMaxDepth = 8;
+constexpr const char* kListMark = "\"list\"";
 
 std::string line_and_column(std::string_view text, size_t byte) {
     size_t line = 1;
@@ -260,6 +261,7 @@ std::string write_scene(const Scene& scene) {
     root["name"] = scene.name;
     root["note"] = scene.note;
     root["stages"] = Json::array();
+    std::vector<std::string> lists;  // in which a line each would be thousands
     for (const auto& s : scene.chain.stages) {
         Json stage;
         stage["kind"] = s.kind;
@@ -277,14 +279,23 @@ std::string write_scene(const Scene& scene) {
             Json levels = Json::array();
             // A tenth of a decibel is finer than any two takes agree, and keeps files short.
             for (const float l : s.tone.levels) levels.push_back(std::round(10.0 * l) / 10.0);
-            stage["room_tone"] = {{"sample_rate", s.tone.sample_rate},
-                                  {"band_hz", s.tone.band_hz},
-                                  {"levels_dbfs", std::move(levels)}};
+            stage["room_tone"] = {
+                {"sample_rate", s.tone.sample_rate}, {"band_hz", s.tone.band_hz}, {"levels_dbfs", kListMark}};
+            lists.push_back(levels.dump());
         }
         root["stages"].push_back(std::move(stage));
     }
     // Text that is not valid UTF-8 (a name pasted from elsewhere) is mended, not refused.
-    return root.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+    std::string out = root.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+    // The mark holds a quote, which stands escaped wherever text could hold it.
+    const std::string mark = Json(kListMark).dump();
+    size_t at = 0;
+    for (const std::string& list : lists) {
+        at = out.find("\"levels_dbfs\": " + mark, at) + std::string_view("\"levels_dbfs\": ").size();
+        out.replace(at, mark.size(), list);
+        at += list.size();
+    }
+    return out;
 }
 
 SceneReading read_scene(std::string_view json) {

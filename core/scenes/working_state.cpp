@@ -89,6 +89,7 @@ Result<WorkingState> parse(std::string_view bytes) {
     out.geometry = root.at("geometry").get<std::string>();
     out.focused = root.at("focused").get<std::string>();
     out.window_seconds = root.at("window_seconds").get<double>();
+    out.muted = root.contains("muted") && root.at("muted").is_boolean() && root.at("muted").get<bool>();
     if (root.contains("audio")) read_audio(root.at("audio"), out);
     if (root.contains("memories")) read_memories(root.at("memories"), out);
     return out;
@@ -137,6 +138,7 @@ std::string write_working_state(const WorkingState& state) {
     root["geometry"] = state.geometry;
     root["focused"] = state.focused;
     root["window_seconds"] = state.window_seconds;
+    root["muted"] = state.muted;
     root["audio"] = write_audio(state);
     root["scene"] = Json::parse(write_scene(state.scene));
     if (!state.memories.empty()) root["memories"] = write_memories(state);

@@ -42,6 +42,7 @@ struct WorkingState {
     AudioSettings audio;
     MonitorSettings monitor;           ///< its source is not kept: the monitor never comes on by itself
     std::string monitor_sink;          ///< node name; empty: the default output
+    bool muted = false;                ///< when it ended; it starts so again
     std::string talk_key = "toggles";  ///< or "talks", "mutes"
     std::map<std::string, OtherMemory> memories;  ///< by stage id; stages that never flipped have none
 

@@ -1,5 +1,8 @@
 // The session behind the window: inputs that fail and return, undo, names, memories, recordings.
+#include <QElapsedTimer>
+#include <QTimer>
 #include <catch2/catch.hpp>
+#include <mutex>
 
 #include "app/window.h"
 #include "base/file.h"
@@ -169,6 +172,125 @@ TEST_CASE("a stage named as its kind is named has no name of its own") {
     CHECK_FALSE(w.session.changed());
     w.session.renameStage("gate", "gate");
     CHECK(w.session.stage("gate")->title == "gate");
+}
+
+TEST_CASE("muted when it ended in whatever way, it starts muted and says so") {
+    TemporaryFolder folder;
+    {
+        Window w(folder);
+        REQUIRE(w.session.saveState());
+        w.session.setMuted(true);
+        // Killed at this moment: what stands on the disk a hundredth of a second later is all there is.
+        REQUIRE(Window::until(
+            [&] {
+                const auto state = load_working_state(folder.path("state/session.json"));
+                return state.ok() && state.value() && state.value()->muted;
+            },
+            0.3));
+    }
+    {
+        Window w(folder);
+        CHECK(w.session.muted());
+        CHECK(w.find<ui::FlatButton>("mute_button")->text() == "Muted");
+        CHECK_THAT(w.window.messages()->text().toStdString(),
+                   Catch::Contains("Still muted") && Catch::Contains("Ctrl+M"));
+        REQUIRE(w.heard(0.3));
+        CHECK(w.feed_level(0.2) < -180.0);
+        w.session.setMuted(false);
+    }
+    Window w(folder);
+    CHECK_FALSE(w.session.muted());
+    CHECK_FALSE(w.window.messages()->text().contains("muted"));
+}
+
+TEST_CASE("changes that go on and on are saved within a second, not at their end") {
+    TemporaryFolder folder;
+    Window w(folder);
+    const int hold = w.session.stage("gate")->stage_kind().find("hold");
+    const auto saved_hold = [&] {
+        const auto state = load_working_state(folder.path("state/session.json"));
+        if (!state.ok() || !state.value()) return -1.0;
+        const auto& chain = state.value()->scene.chain;
+        return chain.stages[static_cast<size_t>(chain.index_of("gate"))].value("hold");
+    };
+    REQUIRE(w.session.saveState());
+    const double before = saved_hold();
+    // A change every thirtieth of a second, as a drag makes them.
+    double value = 100.0;
+    QTimer drag;
+    QObject::connect(&drag, &QTimer::timeout,
+                     [&] { w.session.setValue("gate", static_cast<size_t>(hold), value += 1.0); });
+    drag.start(33);
+    QElapsedTimer since;
+    since.start();
+    CHECK(Window::until([&] { return saved_hold() != before; }, 20.0));
+    CHECK(drag.isActive());
+    CHECK(value < 100.0 + 20.0 * 30.0);
+    drag.stop();
+    CHECK(w.session.saveState());
+    CHECK(saved_hold() == value);
+}
+
+TEST_CASE("a slow disk does not hold up who changes something, and nothing is lost by it") {
+    std::mutex disk;
+    std::vector<std::string> written;
+    std::atomic<int> begun{0};
+    bool fails = false;
+    ui::StateKeeper keeper([&](const std::string& text) -> Result<void> {
+        ++begun;
+        const std::lock_guard lock(disk);
+        if (fails) return Error{"it can't be written.", "", ""};
+        written.push_back(text);
+        return {};
+    });
+    {
+        const std::lock_guard stuck(disk);
+        keeper.keep("first");
+        REQUIRE(Window::until([&] { return begun == 1; }));
+        keeper.keep("second");  // returns though the disk hangs
+        keeper.keep("third");
+        CHECK(written.empty());
+    }
+    CHECK(keeper.finish());
+    CHECK(written == std::vector<std::string>{"first", "third"});
+    fails = true;
+    keeper.keep("fourth");
+    CHECK_FALSE(keeper.finish());
+    REQUIRE(keeper.problem());
+    CHECK(keeper.problem()->what == "it can't be written.");
+    fails = false;
+    keeper.keep("fifth");
+    CHECK(keeper.finish());
+    CHECK_FALSE(keeper.problem());
+}
+
+TEST_CASE("names that differ in case only are one name, and no scene is lost by it") {
+    TemporaryFolder folder;
+    Window w(folder);
+    const auto names = [&] {
+        std::vector<std::string> out;
+        for (const auto& e : w.session.scenes()) out.push_back(e.scene.name);
+        return out;
+    };
+    const auto before = names();
+    // As another scene's name in other letters: refused, and that one is named as it is.
+    w.session.recall("Evening quiet");
+    CHECK_FALSE(w.session.saveSceneAs("BENCH TALK"));
+    CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("\"Bench talk\""));
+    CHECK_FALSE(w.session.renameScene("bench TALK"));
+    CHECK(w.session.scene().name == "Evening quiet");
+    CHECK(names() == before);
+    // The scene's own name in other letters: its file, not another, and not in "removed".
+    REQUIRE(w.session.renameScene("EVENING Quiet"));
+    CHECK(w.session.scene().name == "EVENING Quiet");
+    CHECK(names().size() == before.size());
+    CHECK(std::filesystem::exists(folder.path("scenes/evening-quiet.json")));
+    CHECK_FALSE(std::filesystem::exists(folder.path("scenes/removed")));
+    // Beyond ASCII too.
+    REQUIRE(w.session.saveSceneAs(QString::fromUtf8("Stra\u00dfe \u00c4rger")));
+    w.session.recall("Bench talk");
+    CHECK_FALSE(w.session.saveSceneAs(QString::fromUtf8("stra\u00dfe \u00e4RGER")));
+    CHECK(names().size() == before.size() + 1);
 }
 
 TEST_CASE("what was removed is named in the step, whatever is in focus then") {

@@ -274,6 +274,57 @@ TEST_CASE("a microphone that is pulled out leaves silence, is never replaced, an
     Daemon::end(late);
 }
 
+TEST_CASE("a microphone that is gone for a moment is heard again, however short the moment", "[live]") {
+    Daemon daemon;
+    daemon.add_source("desk_mic", "Desk microphone");
+    PipeWireOptions options;
+    options.source = "desk_mic";
+    auto made = PipeWireDevice::create(options);
+    REQUIRE(made.ok());
+    Device& device = *made.value();
+    Engine engine;
+    REQUIRE(engine.open(device.format(), {}).ok());
+    REQUIRE(device.start(engine).ok());
+    const int recorder = daemon.record(daemon.folder() + "/gaps.wav", "dusky-reed");
+    REQUIRE(tended(device, [&] { return engine.figures().blocks > 10; }));
+    for (const double gap : {0.0, 0.02, 0.05, 0.1, 0.12, 0.15, 0.2, 0.3, 0.6, 1.2}) {
+        INFO("gone for " << gap << " s");
+        daemon.remove_node("desk_mic");
+        wait(gap);  // what is tried, not waited for
+        daemon.add_source("desk_mic", "Desk microphone");
+        const auto blocks = engine.figures().blocks;
+        CHECK(tended(
+            device, [&] { return device.status().running && engine.figures().blocks > blocks + 100; }, 20.0));
+    }
+    Daemon::end(recorder);
+}
+
+TEST_CASE("what another program writes into the daemon's settings ends nothing", "[live]") {
+    Daemon daemon;
+    daemon.add_source("desk_mic", "Desk microphone");
+    PipeWireGraph graph;
+    REQUIRE(graph.settle());
+    PipeWireOptions options;
+    options.source = "desk_mic";
+    auto made = PipeWireDevice::create(options);
+    REQUIRE(made.ok());
+    const auto set = [](const std::string& value) {
+        return run_command({"/usr/bin/pw-metadata", "0", "default.audio.source", value, "Spa:String:JSON"})
+                   .status == 0;
+    };
+    REQUIRE(tended(*made.value(), [&] { return set(R"({"name":"desk_mic"})"); }));
+    for (const char* odd :
+         {R"({"name":5})", R"({"name":["desk_mic"]})", "[]", "nonsense", R"({"name":{"name":{}}})"}) {
+        const auto version = graph.version();
+        REQUIRE(set(odd));
+        INFO(odd);
+        REQUIRE(tended(*made.value(), [&] { return graph.version() != version; }));
+        CHECK(graph.picture().connected);
+    }
+    REQUIRE(set(R"({"name":"desk_mic"})"));
+    CHECK(tended(*made.value(), [&] { return graph.picture().default_source == "desk_mic"; }));
+}
+
 TEST_CASE("the delay measured by an impulse is the delay that is told, at every block size", "[live]") {
     Daemon daemon;
     daemon.add_source("desk_mic", "Desk microphone");
@@ -296,29 +347,24 @@ TEST_CASE("the delay measured by an impulse is the delay that is told, at every 
         REQUIRE(engine.open(device.format(), chain).ok());
         REQUIRE(device.start(engine).ok());
         REQUIRE(daemon.wait_for_node("dusky-reed"));
-        Judged got;
+        std::vector<size_t> delays;
         DeviceStatus status;
         EngineFigures figures;
-        // At two thirds of a millisecond a block a busy machine may spoil a piece now and then; the delay is
-        // that of the pieces that came through whole.
-        for (int tries = 0; tries < 6 && got.equal < 2; ++tries) {
-            const std::string both = daemon.folder() + "/both.wav";
-            const int recorder = daemon.record_pair(both, "desk_mic:capture_MONO", "dusky-reed:capture_MONO");
-            const int player = daemon.play(file, "desk_mic");
-            REQUIRE(tended(device, [&] { return Daemon::ended(player); }));
+        for (int tries = 0; tries < 6 && delays.empty(); ++tries) {
+            const auto sound = record_while_playing(daemon, device, file, "dusky-reed:capture_MONO");
             status = device.status();
             figures = engine.figures();
-            Daemon::end(recorder, SIGINT);
-            const auto sound = read_sound(both);
-            REQUIRE(sound.ok());
-            const auto& plain = sound.value()[0];
-            got = judge(plain, sound.value()[1], run(chain, plain), clicks, {4800, 4800, 9600, -100.0});
+            // The limiter has nothing to do: what comes out is what went in, later.
+            delays = delays_between(sound.plain, sound.heard, clicks,
+                                    std::max<size_t>(200, 4 * static_cast<size_t>(block)));
         }
         device.stop();
-        INFO(got.told << "dropouts " << status.dropouts << ", " << figures.blocks << " blocks");
-        REQUIRE(got.equal >= 2);
-        std::sort(got.delays.begin(), got.delays.end());
-        const auto measured = static_cast<double>(got.delays[got.delays.size() / 2]);
+        INFO(delays.size() << " stretches, dropouts " << status.dropouts << ", " << figures.blocks
+                           << " blocks");
+        REQUIRE_FALSE(delays.empty());
+        // A cycle that was lost leaves its block as delay for a while; the shortest is that of the way
+        // itself.
+        const auto measured = static_cast<double>(*std::min_element(delays.begin(), delays.end()));
         const double told = figures.latency + status.delay_ms * 48.0 + figures.block_frames;
         INFO("measured " << measured << " frames; told " << told << " of which chain " << figures.latency
                          << ", device " << status.delay_ms * 48.0 << ", block " << figures.block_frames);

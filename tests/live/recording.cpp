@@ -55,6 +55,21 @@ std::vector<Stretch> whole_stretches(const std::vector<float>& recorded, const s
     return out;
 }
 
+std::vector<size_t> delays_between(const std::vector<float>& plain, const std::vector<float>& heard,
+                                   const std::vector<float>& played, size_t least) {
+    std::vector<size_t> out;
+    const auto sources = whole_stretches(plain, played, least);
+    for (const Stretch& h : whole_stretches(heard, played, least)) {
+        for (const Stretch& s : sources) {
+            if (h.played < s.played || h.played + least > s.played + s.length) continue;
+            const size_t went_in = s.first + (h.played - s.played);
+            if (h.first >= went_in) out.push_back(h.first - went_in);
+            break;
+        }
+    }
+    return out;
+}
+
 size_t align(const std::vector<float>& whole, const std::vector<float>& part, size_t first, size_t last) {
     constexpr size_t kStep = 4;  // every fourth sample finds the place as surely
     std::vector<double> energy(whole.size() + 1, 0.0);

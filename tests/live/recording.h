@@ -43,6 +43,11 @@ struct Judged {
 Judged judge(const std::vector<float>& plain, const std::vector<float>& heard,
              const std::vector<float>& wanted, const std::vector<float>& played, const Judging& how = {});
 
+/// How many frames later each stretch of `played` stands in `heard` than in `plain`, where both hold at least
+/// `least` frames of it sample by sample.
+std::vector<size_t> delays_between(const std::vector<float>& plain, const std::vector<float>& heard,
+                                   const std::vector<float>& played, size_t least);
+
 /// Where `part` lies best in `whole` (in frames), by correlation; looked for from `first` to `last`.
 size_t align(const std::vector<float>& whole, const std::vector<float>& part, size_t first, size_t last);
 
