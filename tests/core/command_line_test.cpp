@@ -54,6 +54,13 @@ TEST_CASE("stages --json lists every table", "[cli]") {
     CHECK(b.cli({"stages"}).status == 0);
 }
 
+TEST_CASE("an output that takes nothing is told and is no success", "[cli]") {
+    const Bench b;
+    const auto r = run_command({"/bin/sh", "-c", std::string(REED_CLI) + " stages --json >/dev/full"});
+    CHECK(r.status == 2);
+    CHECK_THAT(r.err, Catch::Contains("output can't be written"));
+}
+
 TEST_CASE("render writes what the chain makes, in every format and block size", "[cli]") {
     const Bench b;
     SoundInfo info;

@@ -1,0 +1,153 @@
+// The program as it is started and ended from outside.
+#include <signal.h>
+
+#include <QDBusConnectionInterface>
+#include <QDBusInterface>
+#include <QProcess>
+#include <QTemporaryDir>
+#include <QTest>
+#include <catch2/catch.hpp>
+#include <filesystem>
+
+#include "base/sound_file.h"
+#include "remote/control.h"
+#include "scenes/working_state.h"
+
+using namespace reed;
+
+namespace {
+
+/// A home of its own for the programs started in it.
+struct Home {
+    QTemporaryDir folder;
+
+    QProcessEnvironment environment(bool display) const {
+        QProcessEnvironment e = QProcessEnvironment::systemEnvironment();
+        e.insert("HOME", folder.path());
+        e.insert("XDG_RUNTIME_DIR", folder.path());
+        for (const char* name :
+             {"XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME", "DISPLAY", "WAYLAND_DISPLAY"})
+            e.remove(name);
+        e.insert("QT_QPA_PLATFORM", display ? "offscreen" : "xcb");
+        return e;
+    }
+    std::filesystem::path state() const {
+        return folder.filePath(".local/state/dusky-reed/session.json").toStdString();
+    }
+};
+
+struct Ended {
+    int status = -1;
+    std::string out, err;
+};
+
+Ended run(const Home& home, const QStringList& words, bool display = true) {
+    QProcess p;
+    p.setProcessEnvironment(home.environment(display));
+    p.start(REED_PROGRAM, words);
+    REQUIRE(p.waitForFinished(60'000));
+    const bool by_itself = p.exitStatus() == QProcess::NormalExit;
+    return {by_itself ? p.exitCode() : 128, p.readAllStandardOutput().toStdString(),
+            p.readAllStandardError().toStdString()};
+}
+
+/// A program that runs until it is ended.
+struct Running {
+    QProcess p;
+    Running(const Home& home, const QStringList& words) {
+        p.setProcessEnvironment(home.environment(true));
+        p.start(REED_PROGRAM, words);
+        REQUIRE(p.waitForStarted(60'000));
+        const auto* bus = QDBusConnection::sessionBus().interface();
+        REQUIRE(QTest::qWaitFor([&] { return bus->isServiceRegistered(ui::kServiceName).value(); }, 60'000));
+    }
+    ~Running() {
+        p.kill();
+        p.waitForFinished();
+        // So that the next one finds the name free.
+        const auto* bus = QDBusConnection::sessionBus().interface();
+        (void)QTest::qWaitFor([&] { return !bus->isServiceRegistered(ui::kServiceName).value(); }, 60'000);
+    }
+    bool muted() const {
+        QDBusInterface control(ui::kServiceName, ui::kServicePath, ui::kControlInterface);
+        return control.property("Muted").toBool();
+    }
+};
+
+}  // namespace
+
+TEST_CASE("what shows no window needs no display", "[onair]") {
+    const Home home;
+    const Ended version = run(home, {"--version"}, false);
+    CHECK(version.status == 0);
+    CHECK_THAT(version.out, Catch::Contains("dusky-reed"));
+    const Ended help = run(home, {"--help"}, false);
+    CHECK(help.status == 0);
+    CHECK_THAT(help.out, Catch::Contains("--send") && Catch::Contains("--record"));
+    const Ended sent = run(home, {"--send", "mute"}, false);
+    CHECK(sent.status == 2);
+    CHECK_THAT(sent.err, Catch::Contains("Dusky Reed is not running"));
+}
+
+TEST_CASE("what can't be meant is refused before anything starts", "[onair]") {
+    const Home home;
+    for (const char* bad : {"-1", "0", "nan", "inf", "abc", "1e9", ""}) {
+        INFO("--seconds " << bad);
+        const Ended r = run(home, {QString("--seconds=%1").arg(bad)});
+        CHECK(r.status == 2);
+        CHECK_THAT(r.err, Catch::Contains("--seconds"));
+    }
+    CHECK_THAT(run(home, {"--theme", "noon"}).err, Catch::Contains("dusk and dawn"));
+    CHECK(run(home, {"--theme", "noon"}).status == 2);
+    CHECK_THAT(run(home, {"more", "words"}).err, Catch::Contains("\"more words\" is no option"));
+    CHECK(run(home, {"--unknown"}).status == 2);
+    CHECK_FALSE(std::filesystem::exists(home.state()));
+    const Ended nowhere = run(home, {"--record", "/no/such/folder/x.wav"});
+    CHECK(nowhere.status == 2);
+    CHECK_THAT(nowhere.err, Catch::Contains("/no/such/folder"));
+}
+
+TEST_CASE("asked to end by the system it saves, finishes the recording and ends well", "[onair]") {
+    for (const int signal : {SIGTERM, SIGINT, SIGHUP}) {
+        const Home home;
+        const QString take = home.folder.filePath("take.wav");
+        Running program(home, {"--record", take});
+        QDBusInterface control(ui::kServiceName, ui::kServicePath, ui::kControlInterface);
+        control.call("RecallScene", "Evening quiet");
+        control.call("Bypass", "limiter", true);
+        INFO("signal " << signal);
+        REQUIRE(::kill(static_cast<pid_t>(program.p.processId()), signal) == 0);
+        REQUIRE(program.p.waitForFinished(60'000));
+        CHECK(program.p.exitStatus() == QProcess::NormalExit);
+        CHECK(program.p.exitCode() == 0);
+        const auto state = load_working_state(home.state());
+        REQUIRE(state.ok());
+        REQUIRE(state.value());
+        CHECK(state.value()->scene.name == "Evening quiet");
+        const auto& chain = state.value()->scene.chain;
+        REQUIRE(chain.index_of("limiter") >= 0);
+        CHECK(chain.stages[static_cast<size_t>(chain.index_of("limiter"))].bypass);
+        const auto sound = read_sound(take.toStdString());
+        REQUIRE(sound.ok());
+        CHECK(sound.value().frames() > 0);
+    }
+}
+
+TEST_CASE("killed while muted, it starts muted", "[onair]") {
+    const Home home;
+    {
+        Running program(home, {});
+        REQUIRE_FALSE(program.muted());
+        REQUIRE(run(home, {"--send", "mute"}, false).status == 0);
+        REQUIRE(QTest::qWaitFor(
+            [&] {
+                const auto state = load_working_state(home.state());
+                return state.ok() && state.value() && state.value()->muted;
+            },
+            60'000));
+        REQUIRE(::kill(static_cast<pid_t>(program.p.processId()), SIGKILL) == 0);
+        REQUIRE(program.p.waitForFinished(60'000));
+    }
+    Running again(home, {});
+    CHECK(again.muted());
+}
