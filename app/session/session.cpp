@@ -100,19 +100,38 @@ void Session::begin() {
     graph_->settle();
     devices_ = graph_->picture();
     DeviceChoice wanted;
+    const auto mark = paths_.state.parent_path() / "start-crashed";
+    if (StartGuard::take_mark(mark)) {
+        if (const std::string kept = put_aside(paths_.state); !kept.empty())
+            emit message(
+                tr("The last start crashed, so this one is without the last session. It was kept as %1.")
+                    .arg(QString::fromStdString(kept)),
+                true);
+        engine_.set_mute(true);  // it may have been
+    }
+    start_guard_ = std::make_unique<StartGuard>(mark);
+    QTimer::singleShot(5000, this, [this] { start_guard_.reset(); });
     auto state = load_working_state(paths_.state);
     if (!state.ok()) {
         tell(state.error());
     } else if (state.value()) {
         WorkingState& s = *state.value();
-        scene_ = std::move(s.scene);
+        if (!s.left_out.empty()) {
+            QStringList parts;
+            for (const auto& p : s.left_out) parts << QString::fromStdString(p);
+            emit message(
+                tr("Part of the last session can't be read and starts afresh: %1. It was kept as %2.")
+                    .arg(parts.join(", "), QString::fromStdString(s.kept_as)),
+                true);
+        }
+        if (!s.scene.name.empty()) scene_ = std::move(s.scene);
         wanted = {kindByName(s.input_kind), s.input_target};
         for (const auto& p : room_controls()) {
             const auto found = s.room.find(std::string(p.id));
             if (found != s.room.end() && !value_problem(p, found->second))
                 room_values_[found->first] = found->second;
         }
-        theme_ = QString::fromStdString(s.theme);
+        if (!s.theme.empty()) theme_ = QString::fromStdString(s.theme);
         geometry_ = QByteArray::fromBase64(QByteArray::fromStdString(s.geometry));
         focused_ = s.focused;
         readings_.set_window(s.window_seconds);
@@ -133,8 +152,7 @@ void Session::begin() {
     setTalkKey(talk_key_);
     emit muteChanged();
     if (still_muted && talk_key_ != TalkKey::talks)
-        emit message(tr("Still muted, as at the end of the last session. Ctrl+M lets your voice through."),
-                     true);
+        emit message(tr("Muted, as at the end of the last session. Ctrl+M lets your voice through."), true);
     emit inputChanged();
     tick_.start();
     emit themeChanged();

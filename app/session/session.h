@@ -16,6 +16,7 @@
 #include "session/background.h"
 #include "session/history.h"
 #include "session/stage_spectrum.h"
+#include "session/start_guard.h"
 #include "session/state_keeper.h"
 
 namespace reed::ui {
@@ -214,6 +215,7 @@ class Session final : public QObject {
     QByteArray geometry_;
     QTimer tick_, save_later_;
     StateKeeper keeper_;
+    std::unique_ptr<StartGuard> start_guard_;
     bool state_failed_ = false;
     int ticks_ = 0;
     std::string told_trouble_;  // of which stage, so that it is told once

@@ -58,10 +58,13 @@ Result<std::unique_ptr<SoundReader>> SoundReader::open(const std::filesystem::pa
     if (!std::filesystem::exists(path, ec)) return Error{"there is no such file.", path.string(), ""};
     if (std::filesystem::is_directory(path, ec))
         return Error{"it is a folder, not a sound file.", path.string(), ""};
-    if (std::filesystem::is_regular_file(path, ec) && std::filesystem::file_size(path, ec) == 0) {
+    // A pipe would be waited for without an end.
+    if (!std::filesystem::is_regular_file(path, ec))
+        return Error{"it is not a file, so it can't be read as sound.", path.string(), ""};
+    if (std::filesystem::file_size(path, ec) == 0) {
         return Error{"the file is empty.", path.string(), "Record it again."};
     }
-    if (std::filesystem::is_regular_file(path, ec) && wav_is_cut_off(path)) return cut_off(path);
+    if (wav_is_cut_off(path)) return cut_off(path);
     SF_INFO info{};
     auto handle = std::make_unique<Handle>();
     handle->file = sf_open(path.c_str(), SFM_READ, &info);

@@ -1,6 +1,7 @@
 #include "scenes/working_state.h"
 
 #include <algorithm>
+#include <ctime>
 #include <nlohmann/json.hpp>
 
 #include "base/file.h"
@@ -32,13 +33,33 @@ Json write_memories(const WorkingState& state) {
 /// Broken memories are left out: what is in work must not be lost for them.
 void read_memories(const Json& root, WorkingState& out) {
     const SceneReading other = read_scene(root.at("stages").dump());
-    if (!other.scene) return;
+    if (!other.scene) {
+        out.left_out.emplace_back("the other memories of the stages");
+        return;
+    }
     for (const StageSpec& s : other.scene->chain.stages) {
         const int i = out.scene.chain.index_of(s.id);
         if (i < 0 || out.scene.chain.stages[static_cast<size_t>(i)].kind != s.kind) continue;
         const std::string in_work = root.at("in_work").value(s.id, "A");
         out.memories[s.id] = {s.kind, s.values, s.tone, in_work == "B" ? 'B' : 'A'};
     }
+}
+
+/// A free name with today's date.
+std::filesystem::path beside(const std::filesystem::path& path) {
+    const std::time_t now = std::time(nullptr);
+    std::tm day{};
+    localtime_r(&now, &day);
+    char date[32];
+    std::strftime(date, sizeof date, "%Y-%m-%d", &day);
+    const std::string first = path.string() + ".broken-" + date;
+    std::filesystem::path out = first;
+    std::error_code ec;
+    for (int n = 2;
+         std::filesystem::symlink_status(out, ec).type() != std::filesystem::file_type::not_found && n < 1000;
+         ++n)
+        out = first + "-" + std::to_string(n);
+    return out;
 }
 
 /// What is missing or out of range keeps its default.
@@ -72,26 +93,45 @@ Json write_audio(const WorkingState& state) {
             {"monitor_mute_with_feed", state.monitor.mute_with_feed}};
 }
 
-/// Throws Json::exception on wrong types.
+/// Reads part after part; what can't be used keeps its default and is named in `left_out`.
 Result<WorkingState> parse(std::string_view bytes) {
     const Json root = parse_watched(bytes, kMaxDepth);
     if (root.at("format") != "dusky-reed-state" || root.at("version") != 1) {
         return Error{"it was not written by this version.", "", ""};
     }
+    (void)root.at("scene");  // without it this is no state at all
     WorkingState out;
-    SceneReading reading = read_scene(root.at("scene").dump());
-    if (!reading.scene) return reading.problems.front();
-    out.scene = std::move(*reading.scene);
-    out.input_kind = root.at("input").at("kind").get<std::string>();
-    out.input_target = root.at("input").at("target").get<std::string>();
-    for (const auto& [id, value] : root.at("room").items()) out.room[id] = value.get<double>();
-    out.theme = root.at("theme").get<std::string>();
-    out.geometry = root.at("geometry").get<std::string>();
-    out.focused = root.at("focused").get<std::string>();
-    out.window_seconds = root.at("window_seconds").get<double>();
-    out.muted = root.contains("muted") && root.at("muted").is_boolean() && root.at("muted").get<bool>();
-    if (root.contains("audio")) read_audio(root.at("audio"), out);
-    if (root.contains("memories")) read_memories(root.at("memories"), out);
+    const auto part = [&out](const char* what, const auto& read) {
+        try {
+            read();
+        } catch (const Json::exception&) {
+            out.left_out.emplace_back(what);
+        }
+    };
+    part("the chain", [&] {
+        SceneReading reading = read_scene(root.at("scene").dump());
+        if (reading.scene)
+            out.scene = std::move(*reading.scene);
+        else
+            out.left_out.push_back("the chain (" + reading.problems.front().text() + ")");
+    });
+    part("the input", [&] {
+        const std::string kind = root.at("input").at("kind").get<std::string>();
+        out.input_target = root.at("input").at("target").get<std::string>();
+        out.input_kind = kind;
+    });
+    part("the simulated room", [&] {
+        for (const auto& [id, value] : root.at("room").items()) out.room[id] = value.get<double>();
+    });
+    part("the theme", [&] { out.theme = root.at("theme").get<std::string>(); });
+    part("the window's place", [&] { out.geometry = root.at("geometry").get<std::string>(); });
+    part("the stage in focus", [&] { out.focused = root.at("focused").get<std::string>(); });
+    part("the span of the levels", [&] { out.window_seconds = root.at("window_seconds").get<double>(); });
+    // Whoever may have been muted stays so.
+    if (root.contains("muted")) out.muted = !root.at("muted").is_boolean() || root.at("muted").get<bool>();
+    if (root.contains("audio")) part("how live sound runs", [&] { read_audio(root.at("audio"), out); });
+    if (root.contains("memories"))
+        part("the other memories of the stages", [&] { read_memories(root.at("memories"), out); });
     return out;
 }
 
@@ -109,22 +149,36 @@ Result<WorkingState> parse_working_state(std::string_view json) {
 
 Result<std::optional<WorkingState>> load_working_state(const std::filesystem::path& path) {
     std::error_code ec;
-    if (!std::filesystem::exists(path, ec)) return std::optional<WorkingState>{};
+    if (!std::filesystem::exists(path, ec)) {
+        if (!ec) return std::optional<WorkingState>{};
+        return Error{"the last session can't be read (" + ec.message() + ").", path.string(),
+                     "Check the folder's permissions; the program starts afresh."};
+    }
     Error reason;
     if (const auto bytes = read_file(path, 2 * kMaxSceneBytes); bytes.ok()) {
         auto state = parse_working_state(bytes.value());
+        if (state.ok() && !state.value().left_out.empty()) {
+            // It will be written over; what could not be used of it is kept.
+            const auto aside = beside(path);
+            std::filesystem::copy_file(path, aside, ec);
+            if (!ec) state.value().kept_as = aside.filename().string();
+        }
         if (state.ok()) return std::optional<WorkingState>(std::move(state.value()));
         reason = state.error();
     } else {
         reason = bytes.error();
     }
-    auto aside = path;
-    aside += ".broken";
-    for (int n = 2; std::filesystem::exists(aside, ec); ++n)
-        aside = path.string() + ".broken-" + std::to_string(n);
-    std::filesystem::rename(path, aside, ec);
+    const std::string kept = put_aside(path);
     return Error{"the last session can't be read: " + reason.what, path.string(),
-                 "It was kept as " + aside.filename().string() + "; the program starts afresh."};
+                 kept.empty() ? "The program starts afresh."
+                              : "It was kept as " + kept + "; the program starts afresh."};
+}
+
+std::string put_aside(const std::filesystem::path& path) {
+    std::error_code ec;
+    const auto aside = beside(path);
+    std::filesystem::rename(path, aside, ec);
+    return ec ? std::string() : aside.filename().string();
 }
 
 std::string write_working_state(const WorkingState& state) {

@@ -5,6 +5,8 @@
 #include <map>
 #include <optional>
 #include <string>
+#include <string_view>
+#include <vector>
 
 #include "engine/monitor.h"
 #include "scenes/scene.h"
@@ -46,16 +48,22 @@ struct WorkingState {
     std::string talk_key = "toggles";  ///< or "talks", "mutes"
     std::map<std::string, OtherMemory> memories;  ///< by stage id; stages that never flipped have none
 
+    std::vector<std::string> left_out;  ///< after reading: parts that could not be used, in plain words
+    std::string kept_as;                ///< after reading: the file in which those parts were kept
+
     bool operator==(const WorkingState&) const = default;
 };
 
-/// JSON text, indented, and back. What is missing or of another type than expected is an error.
+/// JSON text, indented, and back. Parts that are missing or of another type than expected are left out and
+/// named; an error is only what is no state at all.
 std::string write_working_state(const WorkingState& state);
 Result<WorkingState> parse_working_state(std::string_view json);
 
-/// Reads the state. Nothing there: an empty optional. Not usable: an error, and the file is moved aside
-/// (".broken"), never overwritten.
+/// Reads the state. Nothing there: an empty optional. Not usable, or not in all parts: it is kept aside under
+/// a name with the date.
 Result<std::optional<WorkingState>> load_working_state(const std::filesystem::path& path);
+/// Moves a state aside, under a name with the date; returns the name, or nothing when that failed.
+std::string put_aside(const std::filesystem::path& path);
 
 Result<void> save_working_state(const std::filesystem::path& path, const WorkingState& state);
 

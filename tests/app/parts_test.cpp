@@ -107,7 +107,8 @@ TEST_CASE("a field tells values inside its range only, and shows what it is told
         told = v;
         field.setValue(v);
     });
-    QObject::connect(&field, &ui::ValueField::refused, [&] { ++refused; });
+    QObject::connect(&field, &ui::ValueField::refused,
+                     [&](const QString& why) { refused += why.size() > 10 ? 1 : 0; });
     for (int i = 0; i < 60; ++i) Window::wheel(&field, {10, 10}, 3);
     CHECK(told == 20.0);
     QTest::keyClick(&field, Qt::Key_Home);
@@ -207,6 +208,7 @@ TEST_CASE("scenes that do not fit the bar are in its menu") {
         REQUIRE(current != nullptr);
         CHECK(current->isVisible());
         CHECK(current->isChecked());
+        CHECK(current->width() == current->sizeHint().width());
         QRegion taken;
         for (auto* b : bar->findChildren<ui::FlatButton*>()) {
             hidden += b->isVisible() || b->objectName().isEmpty() ? 0 : 1;

@@ -1,4 +1,8 @@
 // The session behind the window: inputs that fail and return, undo, names, memories, recordings.
+#include <signal.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
 #include <QElapsedTimer>
 #include <QTimer>
 #include <catch2/catch.hpp>
@@ -38,7 +42,6 @@ struct WithMicrophone : Window {
         session.setInput({DeviceKind::pipewire, "desk_mic"});
         window.messages()->dismiss();
     }
-    std::string told() { return window.messages()->text().toStdString(); }
 };
 
 std::string write_tone(const TemporaryFolder& folder, const char* name, int channels, double rate = 48000) {
@@ -193,7 +196,7 @@ TEST_CASE("muted when it ended in whatever way, it starts muted and says so") {
         CHECK(w.session.muted());
         CHECK(w.find<ui::FlatButton>("mute_button")->text() == "Muted");
         CHECK_THAT(w.window.messages()->text().toStdString(),
-                   Catch::Contains("Still muted") && Catch::Contains("Ctrl+M"));
+                   Catch::Contains("Muted, as at the end") && Catch::Contains("Ctrl+M"));
         REQUIRE(w.heard(0.3));
         CHECK(w.feed_level(0.2) < -180.0);
         w.session.setMuted(false);
@@ -201,6 +204,97 @@ TEST_CASE("muted when it ended in whatever way, it starts muted and says so") {
     Window w(folder);
     CHECK_FALSE(w.session.muted());
     CHECK_FALSE(w.window.messages()->text().contains("muted"));
+}
+
+TEST_CASE("what can be used of a broken session is used, and the rest is kept aside and told") {
+    TemporaryFolder folder;
+    {
+        Window w(folder);
+        w.session.flipMemory("gate");
+        w.session.recall("Evening quiet");
+        w.session.setRoom(kRoomRain, 40);
+        w.session.setThemeName("dawn");
+        w.session.setMuted(true);
+    }
+    const std::string path = folder.path("state/session.json");
+    const std::string good = read_file(path, 2'000'000).value();
+    const auto with = [&](const std::string& from, const std::string& to) {
+        std::string out = good;
+        const auto at = out.find(from);
+        REQUIRE(at != std::string::npos);
+        out.replace(at, from.size(), to);
+        return out;
+    };
+    struct Case {
+        std::string text;
+        const char* told;
+        const char* scene;
+    };
+    const Case cases[] = {
+        {with("\"kind\": \"compressor\"", "\"kind\": \"vocoder\""), "the chain", "Bench talk"},
+        {with("\"room\": {", "\"room\": { \"x\": \"y\","), "the simulated room", "Evening quiet"},
+        {with("\"theme\": \"dawn\"", "\"theme\": 5"), "the theme", "Evening quiet"},
+        {with("\"muted\": true", "\"muted\": \"perhaps\", \"memories\": [1, 2]"), "memories",
+         "Evening quiet"},
+    };
+    for (const Case& c : cases) {
+        INFO(c.told);
+        REQUIRE(write_file(path, c.text).ok());
+        {
+            Window w(folder);
+            CHECK_THAT(w.told(), Catch::Contains(c.told) && Catch::Contains("session.json.broken-20"));
+            CHECK(w.session.scene().name == c.scene);
+            CHECK(w.session.muted());
+            w.session.setThemeName("dusk");
+        }
+        int kept = 0;
+        for (const auto& e : std::filesystem::directory_iterator(folder.path("state"))) {
+            if (e.path().filename().string().find(".broken-") == std::string::npos) continue;
+            ++kept;
+            CHECK(read_file(e.path(), 2'000'000).value() == c.text);
+            std::filesystem::remove(e.path());
+        }
+        CHECK(kept == 1);
+    }
+}
+
+TEST_CASE("a start that crashed is noticed by the next, which does without the session and stays muted") {
+    TemporaryFolder folder;
+    { Window w(folder); }
+    const std::string mark = folder.path("state/start-crashed");
+    // A crash while armed leaves the mark; being killed does not, nor does a crash after it.
+    const auto ends_by = [&](int signal, bool armed) {
+        const pid_t child = fork();
+        if (child == 0) {
+            if (armed) {
+                const ui::StartGuard guard(mark);
+                raise(signal);
+            }
+            ::signal(signal, SIG_DFL);
+            raise(signal);
+            _exit(0);
+        }
+        int status = 0;
+        waitpid(child, &status, 0);
+        CHECK(WIFSIGNALED(status));
+        return ui::StartGuard::take_mark(mark);
+    };
+    CHECK(ends_by(SIGSEGV, true));
+    CHECK(ends_by(SIGABRT, true));
+    CHECK_FALSE(ends_by(SIGKILL, true));
+    CHECK_FALSE(ends_by(SIGABRT, false));
+    REQUIRE(write_file(mark, "").ok());
+    {
+        Window w(folder);
+        CHECK_THAT(w.told(),
+                   Catch::Contains("last start crashed") && Catch::Contains("session.json.broken-20"));
+        CHECK(w.session.muted());
+        CHECK_FALSE(std::filesystem::exists(mark));
+        w.session.setMuted(false);
+    }
+    Window w(folder);
+    CHECK_FALSE(w.session.muted());
+    CHECK_THAT(w.told(), !Catch::Contains("crashed"));
 }
 
 TEST_CASE("changes that go on and on are saved within a second, not at their end") {

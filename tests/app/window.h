@@ -91,6 +91,7 @@ struct Window {
         }
         return false;
     }
+    std::string told() { return window.messages()->text().toStdString(); }
     /// Waits until so many seconds of sound have come in since the input was opened.
     bool heard(double seconds) {
         return until([&] {

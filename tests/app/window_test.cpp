@@ -410,8 +410,10 @@ TEST_CASE("a broken last session is kept aside, and the window says so") {
     REQUIRE(write_file(folder.path("state/session.json"), "{\"half\":").ok());
     Window w(folder);
     CHECK(w.session.scene().name == "Bench talk");
-    CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("kept as session.json.broken"));
-    CHECK(read_file(folder.path("state/session.json.broken"), 100).value() == "{\"half\":");
+    CHECK_THAT(w.told(), Catch::Contains("kept as session.json.broken-20"));
+    const auto name = w.told().substr(w.told().find("session.json.broken-"),
+                                      std::string("session.json.broken-2026-11-25").size());
+    CHECK(read_file(folder.path("state/" + name), 100).value() == "{\"half\":");
 }
 
 TEST_CASE("without PipeWire the simulated room goes on, and the reason is told") {

@@ -57,22 +57,27 @@ TEST_CASE("where the rate is converted the blocks of both sides differ, and noth
     // 44.1 kHz in a daemon at 48 kHz: 1024 frames of its clock are 940.8 of ours, rounded on each side in its
     // own way.
     for (const double per_cycle : {940.8, 7526.4, 58.8}) {
-        Way way;
-        way.hand_over.set_converted(true);
-        int written = 0;
-        int read = 0;
-        for (int cycle = 1; cycle <= 2000; ++cycle) {
-            const int to = static_cast<int>(per_cycle * cycle);
-            way.write(to - written);
-            written = to;
-            // The other side rounds up, and asks for a whole filter's length more in its first cycle.
-            const int from = static_cast<int>(per_cycle * cycle + 0.999) + 24;
-            way.read(from - read);
-            read = from;
+        for (const double phase : {0.0, 0.3, 0.6, 0.9}) {
+            for (const int filter : {0, 24}) {
+                Way way;
+                way.hand_over.set_converted(true);
+                int written = 0;
+                int read = 0;
+                for (int cycle = 1; cycle <= 2000; ++cycle) {
+                    const int to = static_cast<int>(per_cycle * cycle + 0.5);
+                    way.write(to - written);
+                    written = to;
+                    // The other side rounds at another place, and may ask for a filter's length more at
+                    // first.
+                    const int from = static_cast<int>(per_cycle * cycle + phase) + filter;
+                    way.read(from - read);
+                    read = from;
+                }
+                INFO(per_cycle << " frames a cycle, phase " << phase << ", filter " << filter);
+                CHECK(way.broken == 0);
+                CHECK(way.leaps() == 0);
+            }
         }
-        INFO(per_cycle << " frames a cycle");
-        CHECK(way.broken == 0);
-        CHECK(way.leaps() == 0);
     }
 }
 
