@@ -1,6 +1,7 @@
 #include "session/session.h"
 
 #include <QCoreApplication>
+#include <QLockFile>
 #include <QStandardPaths>
 
 #include "base/file.h"
@@ -100,6 +101,7 @@ void Session::begin() {
     graph_->settle();
     devices_ = graph_->picture();
     DeviceChoice wanted;
+    takeLock();
     const auto mark = paths_.state.parent_path() / "start-crashed";
     if (StartGuard::take_mark(mark)) {
         if (const std::string kept = put_aside(paths_.state); !kept.empty())
@@ -363,8 +365,24 @@ void Session::tellOfKeeping() {
     state_failed_ = problem.has_value();
 }
 
+void Session::takeLock() {
+    std::error_code ec;
+    std::filesystem::create_directories(paths_.state.parent_path(), ec);
+    lock_ = std::make_unique<QLockFile>(
+        QString::fromStdString((paths_.state.parent_path() / "session.lock").string()));
+    lock_->setStaleLockTime(
+        std::chrono::milliseconds(0));  // one of a program that has gone is noticed by its number
+    if (lock_->tryLock(0) || lock_->error() != QLockFile::LockFailedError) return;
+    keeps_ = false;
+    emit message(
+        tr("Another Dusky Reed runs on the same settings, so this one remembers nothing of what you change "
+           "(saved scenes are kept). End the other one and start again."),
+        true);
+}
+
 void Session::keepNow() {
     save_later_.stop();
+    if (!keeps_) return;
     WorkingState s;
     s.scene = scene_;
     s.input_kind = kindName(input_.kind);

@@ -19,6 +19,8 @@
 #include "session/start_guard.h"
 #include "session/state_keeper.h"
 
+class QLockFile;
+
 namespace reed::ui {
 
 /// Where things are kept.
@@ -177,6 +179,7 @@ class Session final : public QObject {
     void take(Scene scene, Fade fade);
     void step(Scene to, const std::string& flipped);
     void tellTroubles();
+    void takeLock();
     void keepNow();
     void tellOfKeeping();
     void tendDevices();
@@ -214,6 +217,8 @@ class Session final : public QObject {
     QString theme_ = "dusk";
     QByteArray geometry_;
     QTimer tick_, save_later_;
+    std::unique_ptr<QLockFile> lock_;  // on the state: one program writes it
+    bool keeps_ = true;
     StateKeeper keeper_;
     std::unique_ptr<StartGuard> start_guard_;
     bool state_failed_ = false;

@@ -58,7 +58,17 @@ struct PipeWireGraph::State {
     bool connected = false, told = false;
     std::atomic<std::uint64_t> version{1};
 
+    // The daemon keeps news of its settings from those who know them already while another program comes to
+    // know them, and does not tell them later. So they are asked for anew a second after something changed,
+    // and every ten seconds for what another program may have changed.
+    std::atomic<std::int64_t> ask_at{0};
+    static constexpr std::int64_t kAskAfter = 1'000'000'000;  // ns
+    static constexpr std::int64_t kAskEvery = 10'000'000'000;
+
     void changed() { version.fetch_add(1, std::memory_order_relaxed); }
+    void ask_in(std::int64_t ns) { ask_at = Clock::now().time_since_epoch().count() + ns; }
+    void ask_anew();
+    void listen_to_settings();
     void add(uint32_t id, const char* type, const spa_dict* props);
     void remove(uint32_t id);
     void default_told(const char* key, const char* value);
@@ -66,25 +76,39 @@ struct PipeWireGraph::State {
     void disconnect();
 };
 
+void PipeWireGraph::State::listen_to_settings() {
+    metadata = static_cast<pw_metadata*>(
+        pw_registry_bind(registry, metadata_id, PW_TYPE_INTERFACE_Metadata, PW_VERSION_METADATA, 0));
+    if (metadata == nullptr) return;
+    static const pw_metadata_events events = [] {
+        pw_metadata_events e{};
+        e.version = PW_VERSION_METADATA_EVENTS;
+        e.property = [](void* data, uint32_t, const char* key, const char*, const char* value) {
+            static_cast<State*>(data)->default_told(key, value);
+            return 0;
+        };
+        return e;
+    }();
+    pw_metadata_add_listener(metadata, &metadata_hook, &events, this);
+}
+
+void PipeWireGraph::State::ask_anew() {
+    if (Clock::now().time_since_epoch().count() < ask_at.load() || !connection.is_open()) return;
+    ask_in(kAskEvery);
+    const PipeWireConnection::Lock lock(connection);
+    if (metadata == nullptr) return;
+    spa_hook_remove(&metadata_hook);
+    pw_proxy_destroy(static_cast<pw_proxy*>(static_cast<void*>(metadata)));
+    listen_to_settings();
+}
+
 void PipeWireGraph::State::add(uint32_t id, const char* type, const spa_dict* props) {
     if (props == nullptr) return;
     if (std::strcmp(type, PW_TYPE_INTERFACE_Metadata) == 0 &&
         property(props, PW_KEY_METADATA_NAME) == "default") {
         if (metadata != nullptr) return;
         metadata_id = id;
-        metadata = static_cast<pw_metadata*>(
-            pw_registry_bind(registry, id, PW_TYPE_INTERFACE_Metadata, PW_VERSION_METADATA, 0));
-        if (metadata == nullptr) return;
-        static const pw_metadata_events events = [] {
-            pw_metadata_events e{};
-            e.version = PW_VERSION_METADATA_EVENTS;
-            e.property = [](void* data, uint32_t, const char* key, const char*, const char* value) {
-                static_cast<State*>(data)->default_told(key, value);
-                return 0;
-            };
-            return e;
-        }();
-        pw_metadata_add_listener(metadata, &metadata_hook, &events, this);
+        listen_to_settings();
         return;
     }
     if (std::strcmp(type, PW_TYPE_INTERFACE_Link) == 0) {
@@ -95,6 +119,7 @@ void PipeWireGraph::State::add(uint32_t id, const char* type, const spa_dict* pr
         return;
     }
     if (std::strcmp(type, PW_TYPE_INTERFACE_Node) != 0) return;
+    ask_in(kAskAfter);
     const std::string media = property(props, PW_KEY_MEDIA_CLASS);
     const bool source = media.rfind("Audio/Source", 0) == 0 || media == "Audio/Duplex";
     if (!source && media != "Audio/Sink") return;
@@ -124,19 +149,23 @@ void PipeWireGraph::State::remove(uint32_t id) {
     }
     const std::lock_guard lock(mutex);
     if (id == own) own = SPA_ID_INVALID;
+    if (nodes.contains(id)) ask_in(kAskAfter);
     if (nodes.erase(id) + links.erase(id) > 0) changed();
 }
 
 void PipeWireGraph::State::default_told(const char* key, const char* value) {
     if (key == nullptr) return;
     const std::lock_guard lock(mutex);
+    const std::string source = default_source;
+    const std::string sink = default_sink;
     if (std::strcmp(key, "default.audio.source") == 0) default_source = default_name(value);
     if (std::strcmp(key, "default.audio.sink") == 0) default_sink = default_name(value);
-    changed();
+    if (source != default_source || sink != default_sink) changed();
 }
 
 bool PipeWireGraph::State::connect() {
     last_try = Clock::now();
+    ask_in(kAskEvery);
     told = false;
     if (!connection.open("dusky-reed-graph", PipeWireConnection::Use::listening)) return false;
     static const pw_registry_events registry_events = [] {
@@ -226,6 +255,7 @@ void PipeWireGraph::tend() {
     if (state_->connection.is_open() && state_->connection.lost()) state_->disconnect();
     if (!state_->connection.is_open() && Clock::now() - state_->last_try > std::chrono::seconds(1))
         state_->connect();
+    state_->ask_anew();
 }
 
 bool PipeWireGraph::settle() {
@@ -255,6 +285,7 @@ Result<void> PipeWireGraph::make_default_source(const std::string& name) {
     const std::string value = nlohmann::json{{"name", name}}.dump();
     pw_metadata_set_property(s.metadata, 0, "default.configured.audio.source", "Spa:String:JSON",
                              value.c_str());
+    s.ask_in(State::kAskAfter);
     return {};
 }
 
