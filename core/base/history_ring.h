@@ -33,7 +33,8 @@ class HistoryRing {
 
   private:
     // A reader may look at what the writer is just changing and then throws it away, so the samples are
-    // atomic: relaxed loads and stores of a word, which cost what plain ones cost.
+    // atomic: relaxed loads and stores of a word, which is as quick as a plain one but keeps the compiler
+    // from moving several at once.
     using Row = std::vector<std::atomic<float>>;
     static_assert(std::atomic<float>::is_always_lock_free);
     std::vector<Row> rows_;

@@ -6,10 +6,12 @@
 #include <algorithm>
 #include <catch2/catch.hpp>
 #include <chrono>
+#include <memory>
 #include <thread>
 
 #include "base/sound_file.h"
-#include "devices/device.h"
+#include "devices/pipewire_device.h"
+#include "engine/engine.h"
 #include "live/daemon.h"
 #include "live/recording.h"
 #include "support/signals.h"
@@ -29,6 +31,16 @@ bool tended(Device& device, Done done, double seconds = 60.0) {
         wait(0.05);
     }
     return false;
+}
+
+/// The device of `options`, running `chain` in `engine`, which must outlive it.
+inline std::unique_ptr<Device> running(Engine& engine, const PipeWireOptions& options,
+                                       const ChainSpec& chain = {}) {
+    auto made = PipeWireDevice::create(options);
+    REQUIRE(made.ok());
+    REQUIRE(engine.open(made.value()->format(), chain).ok());
+    REQUIRE(made.value()->start(engine).ok());
+    return std::move(made.value());
 }
 
 /// What is played to a microphone: half a second of nothing, then `what`, then half a second more, all over a

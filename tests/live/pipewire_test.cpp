@@ -40,12 +40,9 @@ TEST_CASE("a daemon that ends is noticed, waited for, and taken up again", "[liv
     daemon->add_source("desk_mic", "Desk microphone");
     PipeWireOptions options;
     options.source = "desk_mic";
-    auto made = PipeWireDevice::create(options);
-    REQUIRE(made.ok());
-    Device& device = *made.value();
     Engine engine;
-    REQUIRE(engine.open(device.format(), {}).ok());
-    REQUIRE(device.start(engine).ok());
+    const auto made = running(engine, options);
+    Device& device = *made;
     const int recorder = daemon->record(daemon->folder() + "/used.wav", "dusky-reed");
     REQUIRE(tended(device, [&] { return device.status().feed_used; }));
     CHECK(device.status().problem.empty());
@@ -84,12 +81,9 @@ TEST_CASE("a microphone that is pulled out leaves silence, is never replaced, an
     PipeWireOptions options;
     options.source = "desk_mic";
     options.graph = graph;
-    auto made = PipeWireDevice::create(options);
-    REQUIRE(made.ok());
-    Device& device = *made.value();
     Engine engine;
-    REQUIRE(engine.open(device.format(), {}).ok());
-    REQUIRE(device.start(engine).ok());
+    const auto made = running(engine, options);
+    Device& device = *made;
     const int recorder = daemon.record(daemon.folder() + "/gap.wav", "dusky-reed");
     REQUIRE(tended(device, [&] { return engine.figures().blocks > 10; }));
     const auto version = graph->version();
@@ -135,12 +129,9 @@ TEST_CASE("a microphone that is gone for a moment is heard again, however short 
     daemon.add_source("desk_mic", "Desk microphone");
     PipeWireOptions options;
     options.source = "desk_mic";
-    auto made = PipeWireDevice::create(options);
-    REQUIRE(made.ok());
-    Device& device = *made.value();
     Engine engine;
-    REQUIRE(engine.open(device.format(), {}).ok());
-    REQUIRE(device.start(engine).ok());
+    const auto made = running(engine, options);
+    Device& device = *made;
     const int recorder = daemon.record(daemon.folder() + "/gaps.wav", "dusky-reed");
     REQUIRE(tended(device, [&] { return engine.figures().blocks > 10; }));
     for (const double gap : {0.0, 0.02, 0.05, 0.1, 0.12, 0.15, 0.2, 0.3, 0.6, 1.2}) {
@@ -153,7 +144,6 @@ TEST_CASE("a microphone that is gone for a moment is heard again, however short 
             device, [&] { return device.status().running && engine.figures().blocks > blocks + 100; }, 20.0));
     }
     Daemon::end(recorder);
-    device.stop();  // before the engine goes
 }
 
 TEST_CASE("what another program writes into the daemon's settings ends nothing", "[live]") {

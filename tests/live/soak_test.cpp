@@ -44,18 +44,25 @@ TEST_CASE("soak: an evening in short", "[.soak]") {
     };
     double after_minute = 0.0;
     std::printf("%8s %10s %10s %12s %12s\n", "s", "blocks", "dropouts", "load %", "memory MB");
-    for (double t = 0.0; t < seconds; t += 0.03) {
-        wait(0.03);
-        readings.poll();
-        if (std::fmod(t, 0.3) < 0.03) device.tend();
-        if (after_minute == 0.0 && t > std::min(60.0, 0.5 * seconds)) after_minute = memory();
-        if (std::fmod(t, 60.0) < 0.03)
-            std::printf("%8.0f %10llu %10llu %12.1f %12.1f\n", t,
-                        static_cast<unsigned long long>(engine.figures().blocks),
-                        static_cast<unsigned long long>(device.status().dropouts),
-                        100.0 * engine.figures().load, memory());
-        std::fflush(stdout);
-    }
+    // By the sound that came in, not by the clock.
+    double next_line = 0.0;
+    CHECK(tended(
+        device,
+        [&] {
+            readings.poll();
+            const double t = static_cast<double>(engine.input_history().written()) / 48000.0;
+            if (after_minute == 0.0 && t > std::min(60.0, 0.5 * seconds)) after_minute = memory();
+            if (t >= next_line) {
+                std::printf("%8.0f %10llu %10llu %12.1f %12.1f\n", t,
+                            static_cast<unsigned long long>(engine.figures().blocks),
+                            static_cast<unsigned long long>(device.status().dropouts),
+                            100.0 * engine.figures().load, memory());
+                std::fflush(stdout);
+                next_line += 60.0;
+            }
+            return t >= seconds;
+        },
+        2.0 * seconds + 60.0));
     const EngineFigures f = engine.figures();
     std::printf(
         "dropouts %llu in %.0f s; mean load %.1f %%, worst block %.0f %% of its deadline; memory grew by "

@@ -111,14 +111,11 @@ TEST_CASE("the delay measured by an impulse is the delay that is told, at every 
         PipeWireOptions options;
         options.source = "desk_mic";
         options.block = block;
-        auto made = PipeWireDevice::create(options);
-        REQUIRE(made.ok());
-        Device& device = *made.value();
         Engine engine;
         // 3 ms of look-ahead: the chain has a delay as well.
-        const ChainSpec chain = chain_of({stage("limiter", {{"lookahead", 3}, {"true_peak", 0}})});
-        REQUIRE(engine.open(device.format(), chain).ok());
-        REQUIRE(device.start(engine).ok());
+        const auto made =
+            running(engine, options, chain_of({stage("limiter", {{"lookahead", 3}, {"true_peak", 0}})}));
+        Device& device = *made;
         REQUIRE(daemon.wait_for_node("dusky-reed"));
         std::vector<size_t> delays;
         DeviceStatus status;

@@ -23,7 +23,7 @@ struct OnAir {
         session.begin();
         window.resize(1280, 800);
         window.show();
-        QTest::qWait(50);
+        REQUIRE(QTest::qWaitForWindowExposed(&window, 60'000));
     }
     template <typename T>
     T* find(const char* name) {
