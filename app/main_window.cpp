@@ -173,7 +173,7 @@ void MainWindow::openInputMenu() {
         this, &MainWindow::askMicName);
     QAction* standard =
         menu->addAction(tr("Make it the default microphone"), &session_, &Session::makeDefaultMicrophone);
-    standard->setEnabled(session_.input().kind == DeviceKind::pipewire);
+    standard->setEnabled(session_.devices().virtual_microphone);
     menu->popup(input_->mapToGlobal(QPoint(0, input_->height())));
 }
 
@@ -246,6 +246,11 @@ void MainWindow::openMainMenu() {
     look(tr("Dusk (dark)"), "dusk");
     look(tr("Dawn (light)"), "dawn");
     menu->addSeparator();
+    if (session_.devices().virtual_microphone) {
+        menu->addAction(tr("Quit, and take the microphone away ..."), this,
+                        &MainWindow::quitWithoutMicrophone)
+            ->setObjectName("quit_without_microphone");
+    }
     menu->addAction(tr("Quit\tCtrl+Q"), this, [this] { close(); });
     menu->popup(menu_->mapToGlobal(QPoint(menu_->width() - menu->sizeHint().width(), menu_->height())));
 }
@@ -280,17 +285,29 @@ void MainWindow::paintEvent(QPaintEvent*) {
     p.drawRect(rect());
 }
 
-bool MainWindow::confirmClose() {
+bool MainWindow::confirm(const QString& name, const QString& text, const QString& yes) {
     QMessageBox ask(this);
-    ask.setObjectName("close_question");
+    ask.setObjectName(name);
     ask.setWindowTitle(tr("Dusky Reed"));
-    ask.setText(tr(
-        "Another program takes its sound from Dusky Reed now. When it closes, that program gets silence."));
-    QPushButton* close_it = ask.addButton(tr("Close"), QMessageBox::AcceptRole);
+    ask.setText(text);
+    const QPushButton* agreed = ask.addButton(yes, QMessageBox::AcceptRole);
     ask.addButton(tr("Keep running"), QMessageBox::RejectRole);
     ask.exec();
-    closing_ = ask.clickedButton() == close_it;
-    return closing_;
+    return ask.clickedButton() == agreed;
+}
+
+void MainWindow::quitWithoutMicrophone() {
+    const QString mic = QString::fromStdString(session_.audio().mic_title);
+    const QString text = session_.feedUsed()
+                             ? tr("Another program listens to the microphone \"%1\" now. When it is taken "
+                                  "away, the system may give that "
+                                  "program another microphone, unfiltered and not muted.")
+                             : tr("The microphone \"%1\" goes from the lists of all programs. One that has "
+                                  "it chosen may then take "
+                                  "another microphone, unfiltered and not muted.");
+    if (!confirm("remove_question", text.arg(mic), tr("Take it away and quit"))) return;
+    session_.removeMicrophone();
+    closeUnasked();
 }
 
 void MainWindow::placeMessages() {
@@ -348,9 +365,17 @@ void MainWindow::closeUnasked() {
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
-    if (!closing_ && session_.deviceStatus().feed_used && !confirmClose()) {
-        event->ignore();
-        return;
+    if (!closing_ && session_.feedUsed()) {
+        closing_ = confirm(
+            "close_question",
+            tr("Another program listens to the microphone \"%1\" now. It stays when Dusky Reed closes, "
+               "and is silent until Dusky Reed runs again.")
+                .arg(QString::fromStdString(session_.audio().mic_title)),
+            tr("Close"));
+        if (!closing_) {
+            event->ignore();
+            return;
+        }
     }
     session_.setGeometry(saveGeometry());
     session_.saveState();

@@ -50,7 +50,9 @@ class MainWindow final : public QWidget {
     void openMainMenu();
     void chooseFile();
     void askMicName();
-    bool confirmClose();
+    /// Asks; true for `yes`, false for running on. `name` is the box's.
+    bool confirm(const QString& name, const QString& text, const QString& yes);
+    void quitWithoutMicrophone();
     void showStatus();
     void showMute();
     void placeMessages();

@@ -2,6 +2,8 @@
 
 #include <QKeyEvent>
 #include <QMenu>
+#include <QMessageBox>
+#include <QPushButton>
 
 #include "session/session.h"
 #include "theme/theme.h"
@@ -32,8 +34,13 @@ SceneBar::SceneBar(Session& session, QWidget* parent) : QWidget(parent), session
     name_->hide();
     connect(name_, &QLineEdit::returnPressed, this, [this] {
         const QString wanted = name_->text();
-        const bool done =
-            name_for_ == NameFor::new_scene ? session_.saveSceneAs(wanted) : session_.renameScene(wanted);
+        auto replacing = Session::Replacing::no;
+        if (const QString other = session_.sceneInTheWay(wanted); !other.isEmpty()) {
+            if (!confirmReplacing(other)) return;
+            replacing = Session::Replacing::yes;
+        }
+        const bool done = name_for_ == NameFor::new_scene ? session_.saveSceneAs(wanted, replacing)
+                                                          : session_.renameScene(wanted, replacing);
         if (!done) return;
         name_->hide();
         rebuild();
@@ -41,6 +48,18 @@ SceneBar::SceneBar(Session& session, QWidget* parent) : QWidget(parent), session
     connect(&session_, &Session::scenesChanged, this, &SceneBar::rebuild);
     connect(&session_, &Session::chainChanged, this, &SceneBar::mark);
     rebuild();
+}
+
+bool SceneBar::confirmReplacing(const QString& other) {
+    QMessageBox ask(this);
+    ask.setObjectName("replace_question");
+    ask.setWindowTitle(tr("Dusky Reed"));
+    ask.setText(
+        tr("There is already a scene \"%1\". Replace it? It is kept in the folder \"removed\".").arg(other));
+    const QPushButton* replace = ask.addButton(tr("Replace it"), QMessageBox::AcceptRole);
+    ask.addButton(tr("Choose another name"), QMessageBox::RejectRole);
+    ask.exec();
+    return ask.clickedButton() == replace;
 }
 
 bool SceneBar::eventFilter(QObject* watched, QEvent* event) {

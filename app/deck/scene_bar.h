@@ -33,6 +33,7 @@ class SceneBar final : public QWidget {
     void rebuild();
     void mark();
     void place();
+    bool confirmReplacing(const QString& other);
     Session& session_;
     std::vector<FlatButton*> buttons_;
     FlatButton* save_;

@@ -3,6 +3,8 @@
 #include <QDBusConnectionInterface>
 #include <QDBusMessage>
 #include <QDBusReply>
+#include <QTimer>
+#include <chrono>
 
 #include "session/monitoring.h"
 #include "session/session.h"
@@ -11,6 +13,13 @@ namespace reed::ui {
 namespace {
 
 constexpr const char* kSources[] = {"off", "feed", "plain", "removed"};
+constexpr auto kTryAgain = std::chrono::seconds(1);
+
+/// What another program sent, as far as it is said back to it.
+QString shortened(const QString& text) {
+    constexpr int kMost = 80;
+    return text.size() <= kMost ? text : text.left(kMost) + QStringLiteral(" ...");
+}
 
 }  // namespace
 
@@ -23,14 +32,34 @@ RemoteControl::RemoteControl(Session& session, QObject* parent) : QObject(parent
     });
 }
 
+RemoteControl::~RemoteControl() {
+    if (bus_name_.isEmpty()) return;
+    QDBusConnection bus(bus_name_);
+    bus.unregisterObject(kServicePath);
+    bus.unregisterService(kServiceName);
+    if (connections_ > 0) QDBusConnection::disconnectFromBus(bus_name_);
+}
+
 RemoteControl::Outcome RemoteControl::publish(QDBusConnection bus) {
     if (!bus.isConnected()) return Outcome::no_bus;
     bus.registerObject(kServicePath, this,
                        QDBusConnection::ExportScriptableSlots | QDBusConnection::ExportScriptableSignals |
                            QDBusConnection::ExportAllProperties);
-    if (bus.registerService(kServiceName)) return Outcome::registered;
+    if (bus.registerService(kServiceName)) {
+        bus_name_ = bus.name();
+        bus.connect({}, "/org/freedesktop/DBus/Local", "org.freedesktop.DBus.Local", "Disconnected", this,
+                    SLOT(comeBack()));
+        return Outcome::registered;
+    }
     bus.unregisterObject(kServicePath);
     return Outcome::already_running;
+}
+
+void RemoteControl::comeBack() {
+    QDBusConnection::disconnectFromBus(bus_name_);
+    bus_name_ = QString("dusky-reed-%1").arg(++connections_);
+    if (publish(QDBusConnection::connectToBus(QDBusConnection::SessionBus, bus_name_)) != Outcome::registered)
+        QTimer::singleShot(kTryAgain, this, &RemoteControl::comeBack);
 }
 
 void RemoteControl::refuse(const QString& why) {
@@ -81,7 +110,7 @@ void RemoteControl::RecallScene(const QString& name) {
     else if (is_number && place >= 1 && place <= known.size())
         session_.recall(known[place - 1].toStdString());
     else
-        refuse(tr("There is no scene \"%1\". There are: %2.").arg(name, known.join(", ")));
+        refuse(tr("There is no scene \"%1\". There are: %2.").arg(shortened(name), known.join(", ")));
 }
 
 QStringList RemoteControl::Stages() {
@@ -92,7 +121,7 @@ QStringList RemoteControl::Stages() {
 
 void RemoteControl::Bypass(const QString& stage, bool bypassed) {
     if (session_.stage(stage.toStdString()) == nullptr)
-        refuse(tr("There is no stage \"%1\". There are: %2.").arg(stage, Stages().join(", ")));
+        refuse(tr("There is no stage \"%1\". There are: %2.").arg(shortened(stage), Stages().join(", ")));
     else
         session_.setBypass(stage.toStdString(), bypassed);
 }
@@ -112,7 +141,7 @@ void RemoteControl::SetMonitor(const QString& source) {
             refuse(tr("The monitor can't be heard: there is no output for it."));
         return;
     }
-    refuse(tr("\"%1\" can't be monitored; off, feed, plain and removed can.").arg(source));
+    refuse(tr("\"%1\" can't be monitored; off, feed, plain and removed can.").arg(shortened(source)));
 }
 
 void RemoteControl::Raise() {

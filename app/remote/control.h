@@ -25,6 +25,7 @@ class RemoteControl final : public QObject, protected QDBusContext {
 
   public:
     explicit RemoteControl(Session& session, QObject* parent = nullptr);
+    ~RemoteControl() override;
 
     enum class Outcome { registered, already_running, no_bus };
     /// Takes the service name on `bus`. already_running: another program has it.
@@ -49,6 +50,10 @@ class RemoteControl final : public QObject, protected QDBusContext {
     Q_SCRIPTABLE void SetMonitor(const QString& source);
     Q_SCRIPTABLE void Raise();
 
+  private slots:
+    /// The bus has ended the connection (for a message it found too long, say): another one is made.
+    void comeBack();
+
   signals:
     Q_SCRIPTABLE void MutedChanged(bool muted);
     Q_SCRIPTABLE void SceneChanged(const QString& name);
@@ -58,6 +63,8 @@ class RemoteControl final : public QObject, protected QDBusContext {
     void refuse(const QString& why);
     Session& session_;
     QString told_scene_;
+    QString bus_name_;
+    int connections_ = 0;
 };
 
 /// Sends one command to the running program, as `dusky-reed --send`: "mute", "unmute", "toggle-mute", "talk

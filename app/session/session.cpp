@@ -76,6 +76,11 @@ Session::Session(SessionPaths paths, QObject* parent)
     save_later_.setInterval(400);
     save_later_.setSingleShot(true);
     connect(&save_later_, &QTimer::timeout, this, &Session::keepNow);
+    look_again_.setInterval(300);  // after the last news: a program that writes a scene may write it in parts
+    look_again_.setSingleShot(true);
+    connect(&look_again_, &QTimer::timeout, this, &Session::lookAtScenes);
+    connect(&scene_files_, &QFileSystemWatcher::directoryChanged, this, [this] { look_again_.start(); });
+    connect(&scene_files_, &QFileSystemWatcher::fileChanged, this, [this] { look_again_.start(); });
 }
 
 Session::~Session() {
@@ -174,13 +179,6 @@ QString Session::nameOf(const std::string& id) const {
     return s == nullptr ? QString() : QString::fromStdString(s->shown_title());
 }
 
-bool Session::changed() const {
-    for (const auto& entry : scenes_) {
-        if (entry.scene.name == scene_.name) return !(entry.scene.chain == without_transients(scene_.chain));
-    }
-    return true;
-}
-
 void Session::take(Scene scene, Fade fade) {
     scene_ = std::move(scene);
     if (stage(focused_) == nullptr) focused_ = chain().stages.empty() ? "" : chain().stages.front().id;
@@ -224,89 +222,6 @@ void Session::focus(const std::string& id) {
     focused_ = id;
     keepSoon();
     emit focusChanged();
-}
-
-// --- scenes ---
-
-void Session::reloadScenes() {
-    SceneListing listing = library_.list();
-    scenes_ = std::move(listing.scenes);
-    if (listing.folder_problem) tell(*listing.folder_problem);
-    for (const auto& e : listing.unreadable) {
-        emit message(tr("A scene can't be read and was left alone: %1").arg(QString::fromStdString(e.text())),
-                     true);
-    }
-    emit scenesChanged();
-}
-
-void Session::recall(const std::string& name) {
-    for (const auto& entry : scenes_) {
-        if (entry.scene.name != name) continue;
-        change(entry.scene, tr("Recall %1").arg(QString::fromStdString(name)), {}, Fade::scene);
-        emit scenesChanged();
-        return;
-    }
-}
-
-bool Session::saveScene() {
-    auto saved = library_.save(scene_);
-    if (!saved.ok()) {
-        tell(saved.error());
-        return false;
-    }
-    reloadScenes();
-    keepSoon();
-    emit message(
-        tr("Saved \"%1\" in %2")
-            .arg(QString::fromStdString(scene_.name), QString::fromStdString(saved.value().string())),
-        false);
-    return true;
-}
-
-bool Session::saveSceneAs(const QString& name) {
-    const std::string before = scene_.name;
-    const std::string wanted = name.trimmed().toStdString();
-    for (const auto& entry : scenes_) {
-        // The scene's own name in other letters is no other scene.
-        if (same_name(entry.scene.name, wanted) && !same_name(wanted, before)) {
-            emit message(tr("There is already a scene \"%1\". Choose another name, or recall it and save.")
-                             .arg(QString::fromStdString(entry.scene.name)),
-                         true);
-            return false;
-        }
-    }
-    scene_.name = wanted;
-    if (saveScene()) return true;
-    scene_.name = before;
-    return false;
-}
-
-bool Session::renameScene(const QString& name) {
-    const std::string before = scene_.name;
-    if (name.trimmed().toStdString() == before) return true;
-    Scene kept = scene_;
-    for (const auto& entry : scenes_) {
-        if (entry.scene.name == before) scene_.chain = entry.scene.chain;
-    }
-    const bool saved = saveSceneAs(name);
-    scene_.chain = kept.chain;  // unsaved changes stay unsaved
-    if (!saved) return false;
-    if (same_name(before, scene_.name)) return true;  // written in place
-    if (auto removed = library_.remove(before); !removed.ok()) tell(removed.error());
-    reloadScenes();
-    return true;
-}
-
-void Session::removeScene(const std::string& name) {
-    if (auto removed = library_.remove(name); !removed.ok()) {
-        tell(removed.error());
-        return;
-    }
-    reloadScenes();
-    emit message(tr("Removed \"%1\". Its file is kept in %2")
-                     .arg(QString::fromStdString(name),
-                          QString::fromStdString((library_.folder() / "removed").string())),
-                 false);
 }
 
 // --- the rest ---

@@ -2,11 +2,13 @@
 #pragma once
 
 #include <QDateTime>
+#include <QFileSystemWatcher>
 #include <QObject>
 #include <QTimer>
 #include <filesystem>
 #include <functional>
 #include <memory>
+#include <set>
 
 #include "devices/pipewire_device.h"
 #include "devices/simulated_room.h"
@@ -95,8 +97,12 @@ class Session final : public QObject {
     const std::vector<SceneEntry>& scenes() const { return scenes_; }
     void recall(const std::string& name);
     bool saveScene();
-    bool saveSceneAs(const QString& name);
-    bool renameScene(const QString& name);
+    /// What is to happen when the name is another scene's: nothing, or that one goes to "removed".
+    enum class Replacing { no, yes };
+    bool saveSceneAs(const QString& name, Replacing replacing = Replacing::no);
+    bool renameScene(const QString& name, Replacing replacing = Replacing::no);
+    /// The other scene that has this name, as it is written there; empty when none has.
+    QString sceneInTheWay(const QString& name) const;
     void removeScene(const std::string& name);
 
     // --- input and feed ---
@@ -113,6 +119,11 @@ class Session final : public QObject {
     void setAudio(const AudioSettings& settings);
     /// Makes the virtual microphone the one that programs use which do not choose.
     void makeDefaultMicrophone();
+    /// Another program listens to the virtual microphone, whatever the input is.
+    bool feedUsed() const { return graph_ && graph_->picture().feed_used; }
+    /// Ends the input and takes the virtual microphone away from all programs: for the last moment of the
+    /// program.
+    void removeMicrophone();
     /// When blocks were lost since the input started.
     const std::vector<QDateTime>& dropoutTimes() const { return dropout_times_; }
     /// Delay from the microphone to other programs in ms: device, one block, chain.
@@ -185,6 +196,10 @@ class Session final : public QObject {
     void tendDevices();
     void noteDropouts(std::uint64_t dropouts);
     void reloadScenes();
+    void watchScenes();
+    void lookAtScenes();
+    bool writeScene(SceneLibrary::Old old);
+    QString removedFolder() const;
     bool startDevice(const DeviceChoice& choice, bool wait);
     void tick();
     QString nameOf(const std::string& id) const;
@@ -211,12 +226,16 @@ class Session final : public QObject {
     Scene scene_;
     std::string focused_;
     std::vector<SceneEntry> scenes_;
+    std::set<std::string> told_unreadable_;
+    std::string outside_;  // scene that another program changed while this one had changes of its own
+    QFileSystemWatcher scene_files_;
+    int looks_ = 0;
     History history_;
     std::map<std::string, OtherMemory> memories_;  // by stage
     TalkKey talk_key_ = TalkKey::toggles;
     QString theme_ = "dusk";
     QByteArray geometry_;
-    QTimer tick_, save_later_;
+    QTimer tick_, save_later_, look_again_;
     std::unique_ptr<QLockFile> lock_;  // on the state: one program writes it
     bool keeps_ = true;
     StateKeeper keeper_;

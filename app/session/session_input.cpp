@@ -100,8 +100,8 @@ void Session::setAudio(const AudioSettings& settings) {
 }
 
 void Session::makeDefaultMicrophone() {
-    if (input_.kind != DeviceKind::pipewire) {
-        emit message(tr("The virtual microphone is there while a real one is the input. Choose it first."),
+    if (!graph_->picture().virtual_microphone) {
+        emit message(tr("The virtual microphone is made when a real one is the input. Choose it first."),
                      true);
         return;
     }
@@ -111,6 +111,11 @@ void Session::makeDefaultMicrophone() {
         emit message(tr("Programs that do not choose a microphone now get %1.")
                          .arg(QString::fromStdString(audio_.mic_title)),
                      false);
+}
+
+void Session::removeMicrophone() {
+    if (device_) device_->stop();
+    if (auto removed = graph_->remove_virtual_microphone(); !removed.ok()) tell(removed.error());
 }
 
 double Session::totalDelayMs() const {

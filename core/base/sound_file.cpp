@@ -191,7 +191,7 @@ Result<void> SoundWriter::write(const AudioBlock& block) {
     }
     if (sf_writef_float(handle_->file, interleaved_.data(), block.frames) != block.frames) {
         return Error{"it can't be written (" + library_reason(handle_->file) + ").", target_.string(),
-                     "Check the free space. Nothing was left behind."};
+                     "Check the free space."};
     }
     return {};
 }

@@ -59,7 +59,8 @@ Result<std::unique_ptr<MonitorOutput>> MonitorOutput::create(std::shared_ptr<con
         e.version = PW_VERSION_STREAM_EVENTS;
         e.process = [](void* data) { static_cast<State*>(data)->play(); };
         e.state_changed = [](void* data, pw_stream_state, pw_stream_state now, const char*) {
-            if (now == PW_STREAM_STATE_ERROR) static_cast<State*>(data)->broken = true;
+            if (now == PW_STREAM_STATE_ERROR || now == PW_STREAM_STATE_UNCONNECTED)
+                static_cast<State*>(data)->broken = true;
         };
         return e;
     }();

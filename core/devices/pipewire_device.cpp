@@ -9,6 +9,7 @@
 
 #include "devices/hand_over.h"
 #include "devices/pipewire_connection.h"
+#include "devices/virtual_microphone.h"
 
 namespace reed {
 namespace {
@@ -32,6 +33,7 @@ struct PipeWireDevice::State {
     PipeWireConnection connection;
     pw_stream* capture = nullptr;
     pw_stream* playback = nullptr;
+    VirtualMicrophone microphone;
     spa_hook capture_hook{}, playback_hook{};
     AudioCallback* callback = nullptr;
     HandOver hand_over;
@@ -53,7 +55,9 @@ struct PipeWireDevice::State {
     void play_block();
     Result<void> start_capture();
     Result<void> start_playback();
-    void end_capture();
+    Result<void> start_streams();
+    void end_streams();
+    VirtualMicrophone::Standing tend_microphone();
     void end_all();
     void wait_for(const std::string& what);
 };
@@ -133,15 +137,14 @@ void PipeWireDevice::State::play_block() {
 pw_properties* PipeWireDevice::State::shared_properties() const {
     // One group: the daemon runs both streams in the same cycle.
     const std::string group = "dusky-reed-" + std::to_string(::getpid());
-    pw_properties* p = pw_properties_new(PW_KEY_NODE_GROUP, group.c_str(), PW_KEY_NODE_LINK_GROUP,
-                                         group.c_str(), PW_KEY_MEDIA_TYPE, "Audio", nullptr);
+    pw_properties* p = pw_properties_new(PW_KEY_NODE_GROUP, group.c_str(), PW_KEY_NODE_LINK_GROUP, kLinkGroup,
+                                         PW_KEY_MEDIA_TYPE, "Audio", nullptr);
     pw_properties_setf(p, PW_KEY_NODE_LATENCY, "%d/%d", options.block, static_cast<int>(options.sample_rate));
     return p;
 }
 
 namespace {
-constexpr uint32_t kStreamFlags =
-    PW_STREAM_FLAG_AUTOCONNECT | PW_STREAM_FLAG_MAP_BUFFERS | PW_STREAM_FLAG_RT_PROCESS;
+constexpr uint32_t kStreamFlags = PW_STREAM_FLAG_MAP_BUFFERS | PW_STREAM_FLAG_RT_PROCESS;
 
 Error stream_refused() {
     return {"a stream can't be made.", "PipeWire", "Restart it (systemctl --user restart pipewire)."};
@@ -161,12 +164,15 @@ Result<void> PipeWireDevice::State::start_playback() {
     }();
     const PipeWireConnection::Lock lock(connection);
     pw_properties* out = shared_properties();
-    pw_properties_set(out, PW_KEY_NODE_NAME, kVirtualMicName);
-    pw_properties_set(out, PW_KEY_NODE_DESCRIPTION, options.mic_title.c_str());
-    pw_properties_set(out, PW_KEY_MEDIA_CLASS, "Audio/Source");
-    pw_properties_set(out, PW_KEY_NODE_VIRTUAL, "true");
+    pw_properties_set(out, PW_KEY_NODE_NAME, kFeedName);
+    pw_properties_set(out, PW_KEY_NODE_DESCRIPTION, "Dusky Reed feed");
+    // Not among the streams whose volume the desktop shows and restores: what goes into the microphone is set
+    // here.
+    pw_properties_set(out, PW_KEY_MEDIA_CLASS, "Stream/Output/Audio/Internal");
+    pw_properties_set(out, "state.restore-props", "false");
+    pw_properties_set(out, "state.restore-target", "false");
     playback_broken = false;
-    playback = pw_stream_new(connection.core(), options.mic_title.c_str(), out);
+    playback = pw_stream_new(connection.core(), "Dusky Reed feed", out);
     if (playback == nullptr) return stream_refused();
     pw_stream_add_listener(playback, &playback_hook, &events, this);
     return connect_audio(playback, PW_DIRECTION_OUTPUT, kStreamFlags | PW_STREAM_FLAG_TRIGGER,
@@ -202,26 +208,39 @@ Result<void> PipeWireDevice::State::start_capture() {
     capture = pw_stream_new(connection.core(), "Dusky Reed input", in);
     if (capture == nullptr) return stream_refused();
     pw_stream_add_listener(capture, &capture_hook, &events, this);
-    return connect_audio(capture, PW_DIRECTION_INPUT, kStreamFlags, options.sample_rate, options.channels);
+    return connect_audio(capture, PW_DIRECTION_INPUT, kStreamFlags | PW_STREAM_FLAG_AUTOCONNECT,
+                         options.sample_rate, options.channels);
 }
 
-void PipeWireDevice::State::end_capture() {
-    if (capture == nullptr) return;
+/// Both or none: a feed without a capture would hold up the programs that listen to it.
+Result<void> PipeWireDevice::State::start_streams() {
+    if (auto feed = start_playback(); !feed.ok()) return feed;
+    return start_capture();
+}
+
+void PipeWireDevice::State::end_streams() {
+    if (capture == nullptr && playback == nullptr) return;
     const PipeWireConnection::Lock lock(connection);
-    pw_stream_destroy(capture);
-    capture = nullptr;
+    if (capture != nullptr) pw_stream_destroy(capture);
+    if (playback != nullptr) pw_stream_destroy(playback);
+    capture = playback = nullptr;
     fed = false;
     capture_delay = play_delay = 0.0;
 }
 
 void PipeWireDevice::State::end_all() {
-    end_capture();
+    end_streams();
+    microphone.detach();
+    connection.close();
+}
+
+VirtualMicrophone::Standing PipeWireDevice::State::tend_microphone() {
+    uint32_t feed = PW_ID_ANY;
     if (playback != nullptr) {
         const PipeWireConnection::Lock lock(connection);
-        pw_stream_destroy(playback);
-        playback = nullptr;
+        feed = pw_stream_get_node_id(playback);
     }
-    connection.close();
+    return microphone.tend(feed);
 }
 
 void PipeWireDevice::State::wait_for(const std::string& what) {
@@ -273,14 +292,15 @@ Result<void> PipeWireDevice::start(AudioCallback& callback) {
         tend();
         return {};
     }
-    auto connected = s.start_playback();
+    s.microphone.attach(s.connection, {s.options.mic_title, s.options.channels});
     const PipeWirePicture picture = s.options.graph->picture();
     const bool there =
         s.options.source.empty() ? !picture.sources.empty() : picture.has_source(s.options.source);
-    if (connected.ok() && there) connected = s.start_capture();
-    if (!connected.ok()) {
-        s.end_all();
-        return connected;
+    if (there) {
+        if (auto connected = s.start_streams(); !connected.ok()) {
+            s.end_all();
+            return connected;
+        }
     }
     s.started = true;
     tend();
@@ -291,7 +311,7 @@ void PipeWireDevice::tend() {
     State& s = *state_;
     if (!s.started) return;
     s.options.graph->tend();
-    if (s.connection.is_open() && (s.connection.lost() || s.playback_broken)) s.end_all();
+    if (s.connection.is_open() && s.connection.lost()) s.end_all();
     if (!s.connection.is_open()) {
         s.wait_for("PipeWire is not running, so nothing goes out. It goes on by itself as soon as it runs.");
         if (Clock::now() - s.last_try < std::chrono::milliseconds(500)) return;
@@ -299,15 +319,13 @@ void PipeWireDevice::tend() {
         if (!s.options.graph->picture().connected ||
             !s.connection.open("dusky-reed", PipeWireConnection::Use::sound))
             return;
-        if (!s.start_playback().ok()) {
-            s.end_all();
-            return;
-        }
+        s.microphone.attach(s.connection, {s.options.mic_title, s.options.channels});
     }
+    const auto standing = s.tend_microphone();
     const PipeWirePicture picture = s.options.graph->picture();
     const bool any = s.options.source.empty();
     const bool there = any ? !picture.sources.empty() : picture.has_source(s.options.source);
-    if (!there || s.capture_broken) s.end_capture();
+    if (!there || s.capture_broken || s.playback_broken) s.end_streams();
     if (!there) {
         s.wait_for(
             any ? "There is no microphone, so the feed is silent. Plug one in; it goes on by itself."
@@ -317,8 +335,8 @@ void PipeWireDevice::tend() {
     if (s.capture == nullptr) {
         if (Clock::now() - s.last_try < std::chrono::milliseconds(300)) return;
         s.last_try = Clock::now();
-        if (const auto again = s.start_capture(); !again.ok()) {
-            s.end_capture();
+        if (const auto again = s.start_streams(); !again.ok()) {
+            s.end_streams();
             s.wait_for(again.error().text());
             return;
         }
@@ -328,8 +346,11 @@ void PipeWireDevice::tend() {
     if (seconds_since(last) > kStallSeconds) {
         s.wait_for("The microphone sends nothing. Check its switch and its cable, or choose another input.");
         // Perhaps the stream hangs where nobody told: it is made anew, every two seconds until sound comes.
-        s.end_capture();
+        s.end_streams();
         s.last_try = Clock::now();
+    } else if (standing == VirtualMicrophone::Standing::occupied) {
+        s.wait_for(
+            "Another Dusky Reed speaks into the virtual microphone. End it; this one goes on by itself.");
     } else if (s.last_capture.load() > 0) {
         s.problem.clear();
         s.waiting = false;

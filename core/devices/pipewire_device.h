@@ -7,11 +7,9 @@
 
 #include "devices/device.h"
 #include "devices/pipewire_graph.h"
+#include "devices/virtual_microphone.h"
 
 namespace reed {
-
-inline constexpr const char* kVirtualMicName = "dusky-reed";
-inline constexpr const char* kVirtualMicTitle = "Dusky Reed";
 
 struct PipeWireOptions {
     std::string source;                        ///< node name; empty: the default source
@@ -23,9 +21,9 @@ struct PipeWireOptions {
     std::shared_ptr<PipeWireGraph> graph{};    ///< shared with others; made when empty
 };
 
-/// Captures a source, hands it to the callback, and publishes the result as a source of its own. When the
+/// Captures a source, hands it to the callback, and feeds the result into the virtual microphone. When the
 /// source or the daemon goes away, the feed is silent and tend() takes it up again as soon as they are back;
-/// the virtual microphone stays as long as the daemon does.
+/// the virtual microphone stays as long as the daemon does, after the end of this program too.
 class PipeWireDevice final : public Device {
   public:
     /// Fails when no daemon answers or the chosen source does not exist, unless they are to be waited for.

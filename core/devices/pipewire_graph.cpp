@@ -9,10 +9,11 @@
 #include <map>
 #include <mutex>
 #include <nlohmann/json.hpp>
+#include <set>
 
 #include "devices/daemon_text.h"
 #include "devices/pipewire_connection.h"
-#include "devices/pipewire_device.h"
+#include "devices/virtual_microphone.h"
 
 namespace reed {
 namespace {
@@ -53,7 +54,7 @@ struct PipeWireGraph::State {
     mutable std::mutex mutex;
     std::map<uint32_t, Entry> nodes;
     std::map<uint32_t, std::uint32_t> links;  // by id: the node they come from
-    uint32_t own = SPA_ID_INVALID;            // node of our virtual microphone
+    std::set<uint32_t> own;                   // nodes of our virtual microphone
     std::string default_source, default_sink;
     bool connected = false, told = false;
     std::atomic<std::uint64_t> version{1};
@@ -128,7 +129,8 @@ void PipeWireGraph::State::add(uint32_t id, const char* type, const spa_dict* pr
     entry.node.name = property(props, PW_KEY_NODE_NAME);
     if (source && entry.node.name == kVirtualMicName) {
         const std::lock_guard lock(mutex);
-        own = id;
+        own.insert(id);
+        changed();
         return;
     }
     if (entry.node.name.empty()) return;
@@ -148,7 +150,7 @@ void PipeWireGraph::State::remove(uint32_t id) {
         metadata = nullptr;
     }
     const std::lock_guard lock(mutex);
-    if (id == own) own = SPA_ID_INVALID;
+    if (own.erase(id) > 0) changed();
     if (nodes.contains(id)) ask_in(kAskAfter);
     if (nodes.erase(id) + links.erase(id) > 0) changed();
 }
@@ -219,7 +221,7 @@ void PipeWireGraph::State::disconnect() {
     const std::lock_guard lock(mutex);
     nodes.clear();
     links.clear();
-    own = SPA_ID_INVALID;
+    own.clear();
     default_source.clear();
     default_sink.clear();
     connected = told = false;
@@ -247,7 +249,8 @@ PipeWirePicture PipeWireGraph::picture() const {
         (entry.source ? out.sources : out.sinks).push_back(entry.node);
     out.default_source = state_->default_source;
     out.default_sink = state_->default_sink;
-    for (const auto& [id, from] : state_->links) out.feed_used = out.feed_used || from == state_->own;
+    out.virtual_microphone = !state_->own.empty();
+    for (const auto& [id, from] : state_->links) out.feed_used = out.feed_used || state_->own.contains(from);
     return out;
 }
 
@@ -272,6 +275,21 @@ bool PipeWireGraph::settle() {
            pw_thread_loop_timed_wait_full(s.connection.loop(), &until) == 0) {
     }
     return told();
+}
+
+Result<void> PipeWireGraph::remove_virtual_microphone() {
+    State& s = *state_;
+    if (!s.connection.is_open() || s.connection.lost()) return no_pipewire();
+    {
+        const PipeWireConnection::Lock lock(s.connection);
+        const std::lock_guard inner(s.mutex);
+        for (const uint32_t id : s.own) pw_registry_destroy(s.registry, id);
+        s.told = false;
+        s.expected = pw_core_sync(s.connection.core(), PW_ID_CORE, 0);
+    }
+    // Until the daemon has answered: the program may end next.
+    if (settle()) return {};
+    return no_pipewire();
 }
 
 Result<void> PipeWireGraph::make_default_source(const std::string& name) {

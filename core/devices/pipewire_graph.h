@@ -24,7 +24,8 @@ struct PipeWirePicture {
     std::vector<PipeWireNode> sources;  ///< our own virtual microphone left out
     std::vector<PipeWireNode> sinks;
     std::string default_source, default_sink;  ///< node names; empty while not known
-    bool feed_used = false;                    ///< some program is linked to our virtual microphone
+    bool virtual_microphone = false;           ///< ours is there, whether this program feeds it or not
+    bool feed_used = false;                    ///< some program is linked to it
 
     bool has_source(const std::string& name) const;
     const PipeWireNode* sink(const std::string& name) const;
@@ -48,6 +49,9 @@ class PipeWireGraph {
     /// Waits until the daemon has told all it knows, a second at most; false when none answers.
     bool settle();
 
+    /// Takes our virtual microphone away from all programs; the session manager may hand those that used it
+    /// another one. Waits a second at most. Nothing may feed it at that time (it would be made anew).
+    Result<void> remove_virtual_microphone();
     /// Makes a node the default source for every program that does not choose one.
     Result<void> make_default_source(const std::string& name);
 

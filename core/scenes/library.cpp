@@ -42,9 +42,10 @@ SceneListing SceneLibrary::list() const {
     for (const auto end = std::filesystem::directory_iterator(); !ec && entry != end; entry.increment(ec)) {
         const auto& path = entry->path();
         if (path.extension() != ".json" || path.filename().string().front() == '.') continue;
-        SceneReading reading = load_scene(path.string());
+        size_t digest = 0;
+        SceneReading reading = load_scene(path.string(), &digest);
         if (reading.scene) {
-            out.scenes.push_back({path, std::move(*reading.scene)});
+            out.scenes.push_back({path, std::move(*reading.scene), digest});
         } else {
             Error e = reading.problems.front();
             e.where = path.filename().string() + (e.where.empty() ? "" : ", " + e.where);
@@ -64,14 +65,25 @@ SceneListing SceneLibrary::list() const {
 }
 
 std::filesystem::path SceneLibrary::path_for(const SceneListing& here, const std::string& name) const {
-    for (const auto& entry : here.scenes) {
-        if (same_name(entry.scene.name, name)) return entry.path;
-    }
+    if (const SceneEntry* entry = find_scene(here.scenes, name)) return entry->path;
     // Another scene, or a file that can't be read, may have the obvious file name already.
     return free_path(folder_ / (scene_file_stem(name) + ".json"));
 }
 
-Result<std::filesystem::path> SceneLibrary::save(const Scene& scene) const {
+const SceneEntry* find_scene(const std::vector<SceneEntry>& scenes, const std::string& name) {
+    for (const auto& entry : scenes) {
+        if (same_name(entry.scene.name, name)) return &entry;
+    }
+    return nullptr;
+}
+
+Result<void> SceneLibrary::keep_copy(const std::filesystem::path& file) const {
+    const auto text = read_file(file, kMaxSceneBytes);
+    if (!text.ok()) return text.error();
+    return write_file(free_path(folder_ / "removed" / file.filename()), text.value());
+}
+
+Result<std::filesystem::path> SceneLibrary::save(const Scene& scene, Old old) const {
     if (scene.name.find_first_not_of(" \t") == std::string::npos) {
         return Error{"a scene needs a name.", "", "Type one, such as \"Evening\"."};
     }
@@ -90,6 +102,9 @@ Result<std::filesystem::path> SceneLibrary::save(const Scene& scene) const {
         return e;
     }
     const auto path = path_for(here, scene.name);
+    if (old == Old::kept && find_scene(here.scenes, scene.name) != nullptr) {
+        if (auto kept = keep_copy(path); !kept.ok()) return kept.error();
+    }
     if (auto written = write_file(path, text); !written.ok()) return written.error();
     return path;
 }

@@ -13,6 +13,7 @@ namespace reed {
 struct SceneEntry {
     std::filesystem::path path;
     Scene scene;
+    size_t digest = 0;  ///< of the file's bytes: another one is another file
 };
 
 struct SceneListing {
@@ -29,9 +30,11 @@ class SceneLibrary {
     const std::filesystem::path& folder() const { return folder_; }
     SceneListing list() const;
 
+    /// What becomes of the scene of the same name that is there: written over, or kept in "removed" as well.
+    enum class Old { replaced, kept };
     /// Saves under the scene's name, replacing the scene of that name. Fails on an empty or overlong name,
     /// an invalid chain, or a disk that refuses; what was there before is then still there.
-    Result<std::filesystem::path> save(const Scene& scene) const;
+    Result<std::filesystem::path> save(const Scene& scene, Old old = Old::replaced) const;
 
     /// Moves the file into the folder's "removed" sub-folder, so that nothing is ever lost by a slip.
     Result<void> remove(const std::string& name) const;
@@ -41,8 +44,12 @@ class SceneLibrary {
 
   private:
     std::filesystem::path path_for(const SceneListing& here, const std::string& name) const;
+    Result<void> keep_copy(const std::filesystem::path& file) const;
     std::filesystem::path folder_;
 };
+
+/// The scene of this name, compared without regard to case; null when there is none.
+const SceneEntry* find_scene(const std::vector<SceneEntry>& scenes, const std::string& name);
 
 /// A file name for a scene's name: lower-case letters, digits and dashes. Never empty.
 std::string scene_file_stem(const std::string& name);

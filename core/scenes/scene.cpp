@@ -320,7 +320,7 @@ SceneReading read_scene(std::string_view json) {
     return out;
 }
 
-SceneReading load_scene(const std::string& path) {
+SceneReading load_scene(const std::string& path, size_t* digest) {
     const auto bytes = read_file(path, kMaxSceneBytes);
     if (!bytes.ok()) {
         SceneReading out;
@@ -329,6 +329,7 @@ SceneReading load_scene(const std::string& path) {
         out.problems.push_back(std::move(e));
         return out;
     }
+    if (digest != nullptr) *digest = std::hash<std::string>{}(bytes.value());
     return read_scene(bytes.value());
 }
 

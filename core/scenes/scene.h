@@ -37,8 +37,9 @@ std::string write_scene(const Scene& scene);
 /// Reads and checks; collects everything that is wrong, not just the first.
 SceneReading read_scene(std::string_view json);
 
-/// read_scene() on a file's contents; reading failures are problems too.
-SceneReading load_scene(const std::string& path);
+/// read_scene() on a file's contents; reading failures are problems too. `digest` gets a number that another
+/// content does not have, in this run of the program.
+SceneReading load_scene(const std::string& path, size_t* digest = nullptr);
 
 /// What is unwise about a chain though it can be run.
 std::vector<std::string> chain_remarks(const ChainSpec& chain);

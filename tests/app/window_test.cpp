@@ -358,14 +358,6 @@ TEST_CASE("a scene is saved, named, recalled, renamed and removed by keys and me
     w.session.setValue("gain", 0, -2.0);
     QTest::keyClick(&w.window, Qt::Key_S, Qt::ControlModifier);
     CHECK(load_scene(folder.path("scenes/late-bench.json")).scene->chain.stages[0].values[0] == -2.0);
-    // A name that exists is refused, nothing is overwritten.
-    QTest::keyClick(&w.window, Qt::Key_S, Qt::ControlModifier | Qt::ShiftModifier);
-    QTest::keyClicks(name, "Rain on tin");
-    QTest::keyClick(name, Qt::Key_Return);
-    CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("already a scene"));
-    CHECK(name->isVisible());
-    QTest::keyClick(name, Qt::Key_Escape);
-    CHECK(w.session.scene().name == "Late bench");
     // Rename, remove.
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
     REQUIRE(w.choose("scene_popup", "Rename this scene"));

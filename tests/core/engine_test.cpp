@@ -1,6 +1,9 @@
 #include <catch2/catch.hpp>
 #include <chrono>
 #include <cmath>
+#include <filesystem>
+#include <fstream>
+#include <thread>
 
 #include "base/decibel.h"
 #include "devices/file_device.h"
@@ -205,6 +208,108 @@ TEST_CASE("the simulated room plays in real time and obeys its controls", "[engi
     room.value()->stop();
     const int got = counter.frames;
     CHECK(counter.frames == got);
+}
+
+namespace {
+
+/// The feed of an empty chain behind a file device, once `frames` frames have come.
+std::vector<float> heard_from(FileDevice& device, int frames) {
+    Engine engine;
+    REQUIRE(engine.open(device.format(), {}).ok());
+    REQUIRE(device.start(engine).ok());
+    std::vector<float> heard(static_cast<size_t>(frames));
+    std::int64_t taken = 0;
+    while (taken < frames) {
+        const auto n =
+            static_cast<int>(std::min<std::int64_t>(engine.feed_history().written(), frames) - taken);
+        float* rows[2] = {heard.data() + taken, nullptr};
+        if (n > 0) REQUIRE(engine.feed_history().read(taken, n, rows));
+        taken += n;
+        std::this_thread::sleep_for(std::chrono::milliseconds(1));
+    }
+    device.stop();
+    return heard;
+}
+
+double resident_mb() {
+    double all = 0.0;
+    double resident = 0.0;
+    std::ifstream("/proc/self/statm") >> all >> resident;
+    return resident * 4096.0 / 1e6;
+}
+
+}  // namespace
+
+TEST_CASE("a sound file longer than what is read ahead comes out as it is", "[engine]") {
+    const TemporaryFolder folder;
+    const auto sound = noise(0.1, 1.3, 3);
+    write_wav(folder.path("long.wav"), mono(sound), 44100);
+    auto device = FileDevice::create(folder.path("long.wav"));
+    REQUIRE(device.ok());
+    // Twice around, and more than the two seconds in hand.
+    const auto heard = heard_from(*device.value(), static_cast<int>(2 * sound.size() + 30000));
+    // A machine that is held up leaves out time, never sound.
+    size_t at = 0;
+    size_t wrong = 0;
+    for (const float x : heard) {
+        if (x == sound[at % sound.size()])
+            ++at;
+        else
+            ++wrong;
+    }
+    INFO(device.value()->status().dropouts << " dropouts");
+    CHECK(wrong <= 256 * device.value()->status().dropouts);
+    CHECK(device.value()->status().problem.empty());
+}
+
+TEST_CASE("a long sound file is not held in memory", "[engine]") {
+    const TemporaryFolder folder;
+    // Half an hour at 192 kHz and 16 bits: 691 MB, of which the disk holds the beginning only.
+    write_wav(folder.path("hours.wav"), mono(silence(0.1)), 192000);
+    constexpr std::uint32_t kBytes = 1800U * 192000U * 2U;
+    const auto head = [](std::uint32_t v) {
+        return std::string{static_cast<char>(v), static_cast<char>(v >> 8), static_cast<char>(v >> 16),
+                           static_cast<char>(v >> 24)};
+    };
+    std::ofstream(folder.path("hours.wav"), std::ios::binary)
+        << "RIFF" << head(kBytes + 36) << "WAVEfmt " << head(16) << std::string("\1\0\1\0", 4) << head(192000)
+        << head(384000) << std::string("\2\0\20\0", 4) << "data" << head(kBytes);
+    std::filesystem::resize_file(folder.path("hours.wav"), kBytes + 44);
+    write_wav(folder.path("short.wav"), mono(silence(0.1, 192000)), 192000);
+    auto brief = FileDevice::create(folder.path("short.wav"));
+    REQUIRE(brief.ok());
+    (void)heard_from(*brief.value(), 192000);
+    const double before = resident_mb();
+    auto device = FileDevice::create(folder.path("hours.wav"));
+    REQUIRE(device.ok());
+    CHECK(device.value()->format() == StreamFormat{192000, 1});
+    CHECK(heard_from(*device.value(), 192000).size() == 192000);
+    CHECK(resident_mb() - before < 50.0);
+}
+
+TEST_CASE("a sound file that goes away while it plays is told, and taken up when it is back", "[engine]") {
+    const TemporaryFolder folder;
+    write_wav(folder.path("a.wav"), mono(noise(0.1, 0.2, 3)));
+    auto device = FileDevice::create(folder.path("a.wav"));
+    REQUIRE(device.ok());
+    Engine engine;
+    REQUIRE(engine.open(device.value()->format(), {}).ok());
+    REQUIRE(device.value()->start(engine).ok());
+    const auto until_problem = [&](const std::string& words) {
+        while (words.empty() != device.value()->status().problem.empty() ||
+               device.value()->status().problem.find(words) == std::string::npos)
+            std::this_thread::sleep_for(std::chrono::milliseconds(1));
+        return true;
+    };
+    CHECK(until_problem(""));
+    std::filesystem::rename(folder.path("a.wav"), folder.path("b.wav"));
+    CHECK(until_problem("a.wav: there is no such file"));
+    CHECK(device.value()->status().waiting);
+    write_wav(folder.path("a.wav"), mono(noise(0.1, 0.2, 3)), 44100);
+    CHECK(until_problem("another sound now"));
+    std::filesystem::rename(folder.path("b.wav"), folder.path("a.wav"));
+    CHECK(until_problem(""));
+    device.value()->stop();
 }
 
 TEST_CASE("a sound file stands in for the microphone, in a loop", "[engine]") {

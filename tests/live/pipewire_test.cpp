@@ -134,15 +134,28 @@ TEST_CASE("a microphone that is gone for a moment is heard again, however short 
     Device& device = *made;
     const int recorder = daemon.record(daemon.folder() + "/gaps.wav", "dusky-reed");
     REQUIRE(tended(device, [&] { return engine.figures().blocks > 10; }));
-    for (const double gap : {0.0, 0.02, 0.05, 0.1, 0.12, 0.15, 0.2, 0.3, 0.6, 1.2}) {
+    // Ten, or REED_TRIES of them from 0 to 2 s.
+    std::vector<double> gaps = {0.0, 0.02, 0.05, 0.1, 0.12, 0.15, 0.2, 0.3, 0.6, 1.2};
+    if (const char* tries = getenv("REED_TRIES"); tries != nullptr) {
+        const int count = std::max(2, std::atoi(tries));
+        gaps.clear();
+        for (int i = 0; i < count; ++i) gaps.push_back(2.0 * i / (count - 1));
+    }
+    double longest = 0.0;
+    for (const double gap : gaps) {
         INFO("gone for " << gap << " s");
         daemon.remove_node("desk_mic");
         wait(gap);  // what is tried, not waited for
         daemon.add_source("desk_mic", "Desk microphone");
         const auto blocks = engine.figures().blocks;
+        const auto back = std::chrono::steady_clock::now();
         CHECK(tended(
             device, [&] { return device.status().running && engine.figures().blocks > blocks + 100; }, 20.0));
+        longest =
+            std::max(longest, std::chrono::duration<double>(std::chrono::steady_clock::now() - back).count());
     }
+    if (getenv("REED_TRIES") != nullptr)
+        WARN("a hundred blocks were heard " << longest << " s later at most");
     Daemon::end(recorder);
 }
 

@@ -46,7 +46,7 @@ TEST_CASE("words spoken into a microphone come out of Dusky Reed as the offline 
     REQUIRE(engine.open(device.format(), chain).ok());
     REQUIRE(device.start(engine).ok());
     REQUIRE(daemon.wait_for_node("dusky-reed"));
-    CHECK(daemon.dump().find("\"media.class\": \"Audio/Source\"") != std::string::npos);
+    CHECK(daemon.dump().find("\"media.class\": \"Audio/Source/Virtual\"") != std::string::npos);
     // Our own virtual microphone is not offered as an input.
     CHECK(graph.picture().sources.size() == 1);
 
@@ -197,11 +197,16 @@ TEST_CASE("the monitor is heard through the output, and the default microphone c
 
 namespace {
 
-/// Plays a tone into the microphone and asks that it comes out of a chain that runs in `format` as it should.
-void comes_out_in(const StreamFormat& format) {
+/// Plays a tone into the microphone and asks that it comes out of a chain that runs in `format` as it should;
+/// `quantum` (0: as it comes) is forced on the daemon.
+void comes_out_in(const StreamFormat& format, int quantum = 0) {
     Daemon daemon;
+    if (quantum > 0)
+        REQUIRE(run_command({"/usr/bin/pw-metadata", "-n", "settings", "0", "clock.force-quantum",
+                             std::to_string(quantum)})
+                    .status == 0);
     daemon.add_source("desk_mic", "Desk microphone");
-    const auto sound = played_tone(2.0);
+    const auto sound = played_tone(quantum > 0 ? 4.0 : 2.0);
     const std::string file = daemon.folder() + "/tone.wav";
     write_wav(file, mono(sound));
     const double rate = format.sample_rate;
@@ -256,6 +261,10 @@ void comes_out_in(const StreamFormat& format) {
 
 TEST_CASE("at 44.1 kHz a tone comes out as it went in", "[live]") {
     comes_out_in({44100.0, 1});
+}
+
+TEST_CASE("at 44.1 kHz in blocks of 8192 frames a tone comes out as it went in", "[live]") {
+    comes_out_in({44100.0, 1}, 8192);
 }
 
 TEST_CASE("at 96 kHz a tone comes out as it went in", "[live]") {

@@ -1,9 +1,13 @@
 // The program from outside: D-Bus, --send, the desktop's own keys, a second start.
+#include <sys/socket.h>
+#include <sys/un.h>
+
 #include <QDBusInterface>
 #include <QDBusMetaType>
 #include <QDBusReply>
 #include <QDBusVirtualObject>
 #include <catch2/catch.hpp>
+#include <set>
 #include <thread>
 
 #include "app/window.h"
@@ -37,10 +41,6 @@ struct Remote : Window {
     ui::RemoteControl control{session};
     explicit Remote(TemporaryFolder& f) : Window(f) {
         REQUIRE(control.publish(QDBusConnection::sessionBus()) == ui::RemoteControl::Outcome::registered);
-    }
-    ~Remote() {
-        QDBusConnection::sessionBus().unregisterObject(ui::kServicePath);
-        QDBusConnection::sessionBus().unregisterService(ui::kServiceName);
     }
 };
 
@@ -135,6 +135,44 @@ TEST_CASE("other programs mute, recall scenes and bypass stages, and are told wh
     CHECK_FALSE(w.session.muted());
     CHECK(send({"talk", "off"}) == "");
     CHECK(w.session.muted());
+}
+
+TEST_CASE("a text of 64 MB from another program leaves it within reach", "[onair]") {
+    TemporaryFolder folder;
+    Remote w(folder);
+    CHECK(send({"mute"}) == "");
+    const QString huge(64'000'000, 'x');
+    CHECK_FALSE(send({"scene", huge}).size() > 1000);
+    CHECK_FALSE(send({"bypass", huge}).size() > 1000);
+    CHECK(Window::until([&] { return send({"unmute"}).isEmpty(); }));
+    CHECK_FALSE(w.session.muted());
+}
+
+TEST_CASE("put off the bus, it comes back by itself", "[onair]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    const auto sockets = [] {
+        std::set<int> out;
+        for (int fd = 3; fd < 1024; ++fd) {
+            sockaddr_un peer{};
+            socklen_t size = sizeof peer;
+            if (::getpeername(fd, reinterpret_cast<sockaddr*>(&peer), &size) == 0) out.insert(fd);
+        }
+        return out;
+    };
+    const auto before = sockets();
+    ui::RemoteControl control(w.session);
+    REQUIRE(control.publish(QDBusConnection::connectToBus(QDBusConnection::SessionBus, "victim")) ==
+            ui::RemoteControl::Outcome::registered);
+    CHECK(send({"mute"}) == "");
+    CHECK(w.session.muted());
+    int cut = 0;
+    for (const int fd : sockets()) {
+        if (!before.contains(fd)) cut += ::shutdown(fd, SHUT_RDWR) == 0 ? 1 : 0;
+    }
+    REQUIRE(cut == 1);
+    CHECK(Window::until([&] { return send({"unmute"}).isEmpty(); }));
+    CHECK_FALSE(w.session.muted());
 }
 
 TEST_CASE("the interface can be introspected, tells changes, and a second program finds the first",

@@ -1,0 +1,55 @@
+// The microphone "Dusky Reed" that other programs choose.
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <string>
+
+namespace reed {
+
+class PipeWireConnection;
+
+/// Node name of the virtual microphone, and of the stream that carries the feed into it.
+inline constexpr const char* kVirtualMicName = "dusky-reed";
+inline constexpr const char* kVirtualMicTitle = "Dusky Reed";
+inline constexpr const char* kFeedName = "dusky-reed-feed";
+/// Input, feed and virtual microphone: the session manager links none of them to another.
+inline constexpr const char* kLinkGroup = "dusky-reed";
+
+/// A source in the daemon that outlives this program: whoever uses it stays connected and hears silence when
+/// the program ends, in whatever way, and is never handed the plain microphone instead. The feed is linked
+/// into it by this object, the links end with it. PipeWireGraph::remove_virtual_microphone() takes it away.
+class VirtualMicrophone {
+  public:
+    struct Wish {
+        std::string title;  ///< what other programs call it
+        int channels = 1;   ///< 1 or 2
+        bool operator==(const Wish&) const = default;
+    };
+    enum class Standing {
+        coming,   ///< not there yet, or not linked yet
+        fed,      ///< it carries the feed
+        unfed,    ///< it is there; no feed was given
+        occupied  ///< another program of this name feeds it
+    };
+
+    VirtualMicrophone();
+    ~VirtualMicrophone();
+    VirtualMicrophone(const VirtualMicrophone&) = delete;
+    VirtualMicrophone& operator=(const VirtualMicrophone&) = delete;
+
+    /// Begins to work on an open connection, which must stay open until detach(): makes the microphone when
+    /// it is missing, and makes it anew when it is another than wished. The new one is there before the old
+    /// one goes, so that nobody falls back to another microphone in between.
+    void attach(PipeWireConnection& connection, const Wish& wish);
+    void detach();
+    /// Links the node `feed` (PW_ID_ANY: none) into it, and tries again what failed. Call it some times a
+    /// second, without the connection's lock. Quick.
+    Standing tend(std::uint32_t feed);
+
+  private:
+    struct State;
+    std::unique_ptr<State> state_;
+};
+
+}  // namespace reed
