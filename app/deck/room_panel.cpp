@@ -68,7 +68,7 @@ void RoomPanel::show() {
 }
 
 void RoomPanel::updateAdvice() {
-    advice_->show(input_advice(session_.levels(), session_.readings().figures().clipped));
+    advice_->show(input_advice(session_.levels(), session_.readings().clipped()));
 }
 
 void RoomPanel::paintEvent(QPaintEvent*) {

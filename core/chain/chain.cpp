@@ -30,6 +30,8 @@ Result<std::unique_ptr<Chain>> Chain::build(const ChainSpec& spec, const StreamF
     size_t slots = 0;
     for (const auto& s : spec.stages) {
         Link link;
+        link.id = s.id;
+        link.kind = s.kind;
         link.stage = s.stage_kind().make();
         link.stage->teach(s.tone);
         link.stage->prepare(format, s.values);
@@ -52,6 +54,15 @@ Result<std::unique_ptr<Chain>> Chain::build(const ChainSpec& spec, const StreamF
     chain->post(spec);
     chain->fetch_slots();
     return chain;
+}
+
+void Chain::take_memories(const Chain& other) {
+    for (Link& mine : links_) {
+        for (const Link& theirs : other.links_) {
+            if (mine.id != theirs.id || mine.kind != theirs.kind) continue;
+            if (const auto memory = theirs.stage->memory(); !memory.empty()) mine.stage->remember(memory);
+        }
+    }
 }
 
 void Chain::post(const ChainSpec& spec) {

@@ -3,6 +3,7 @@
 
 #include <atomic>
 #include <memory>
+#include <string>
 #include <vector>
 
 #include "chain/chain_spec.h"
@@ -27,6 +28,10 @@ class Chain {
     /// Taps report here (nullptr: nowhere). Set while no one processes.
     void set_tap_queue(TapQueue* queue) { taps_to_ = queue; }
 
+    /// Takes over what the stages of `other` have learnt of the voice, by id and kind. Before it runs;
+    /// `other` may run.
+    void take_memories(const Chain& other);
+
     /// Follows `spec`, which must have the same structure as the one it was built from. Any one thread other
     /// than the audio thread; lock-free. The sound moves there smoothly from the next grain on.
     void post(const ChainSpec& spec);
@@ -48,6 +53,7 @@ class Chain {
 
   private:
     struct Link {
+        std::string id, kind;
         std::unique_ptr<Stage> stage;
         Smoothed active;  // 1: through the stage, 0: bypassed
         DelayLine dry[kMaxChannels];

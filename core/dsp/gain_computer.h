@@ -48,8 +48,8 @@ class Ballistics {
         decoupled_ = decoupled;
     }
     void reset(float value = 0.0f) { held_ = state_ = sign_ * value; }
-    float next(float target) {
-        target *= sign_;
+    float next(float wanted) {
+        const double target = sign_ * wanted;
         if (decoupled_) {
             held_ = std::max(target, held_ + release_ * (target - held_));
             state_ += attack_ * (held_ - state_);
@@ -57,16 +57,17 @@ class Ballistics {
             state_ += (target > state_ ? attack_ : release_) * (target - state_);
             held_ = state_;
         }
-        return sign_ * state_;
+        return sign_ * static_cast<float>(state_);
     }
 
-    static float pole(double sample_rate, double ms) {
-        return static_cast<float>(1.0 - std::exp(-1.0 / (std::max(ms, 1e-3) * 0.001 * sample_rate)));
+    static double pole(double sample_rate, double ms) {
+        return 1.0 - std::exp(-1.0 / (std::max(ms, 1e-3) * 0.001 * sample_rate));
     }
 
   private:
     float sign_;
-    float attack_ = 1.0f, release_ = 1.0f, held_ = 0.0f, state_ = 0.0f;
+    // Doubles: a step of a long release at 192 kHz is too small for a float to move by it.
+    double attack_ = 1.0, release_ = 1.0, held_ = 0.0, state_ = 0.0;
     bool decoupled_ = false;
 };
 

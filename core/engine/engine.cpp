@@ -3,6 +3,8 @@
 #include <chrono>
 #include <cmath>
 
+#include "base/flush_to_zero.h"
+
 namespace reed {
 namespace {
 
@@ -207,7 +209,8 @@ void Engine::build_or_post(const ChainSpec& spec, Fade fade) {
     auto arrival = std::make_unique<Arrival>();
     arrival->chain = std::move(built.value());
     arrival->fade = fade;
-    warm_up(*arrival->chain);
+    arrival->chain->take_memories(*newest_);  // only this thread frees it
+    warm_up(*arrival);
     const std::lock_guard lock(mutex_);
     ++next_serial_;
     built_spec_ = spec;
@@ -218,22 +221,25 @@ void Engine::build_or_post(const ChainSpec& spec, Fade fade) {
     delete arriving_.exchange(arrival.release(), std::memory_order_acq_rel);
 }
 
-void Engine::warm_up(Chain& chain) {
+void Engine::warm_up(Arrival& arrival) {
+    Chain& chain = *arrival.chain;
     TapQueue queue(1024);
     std::vector<TapFrame> frames;
     chain.set_tap_queue(&queue);
-    const std::int64_t end = input_->written();
     const auto most = static_cast<std::int64_t>(kWarmSeconds * format_.sample_rate);
-    std::int64_t at = std::max<std::int64_t>(0, end - most);
+    std::int64_t at = std::max<std::int64_t>(0, input_->written() - most);
     AudioBuffer piece(format_.channels, 1024);
     float* rows[kMaxChannels] = {piece[0].data(), format_.channels > 1 ? piece[1].data() : nullptr};
-    while (at < end) {
+    // Sound comes in meanwhile; what little is left at the end the audio thread makes up for.
+    for (std::int64_t end = input_->written(); at < end; end = input_->written()) {
         const int n = static_cast<int>(std::min<std::int64_t>(1024, end - at));
         if (!input_->read(at, n, rows)) break;
         chain.process(piece.block(0, n));
         for (TapFrame f; queue.try_dequeue(f);) frames.push_back(f);
         at += n;
+        if (n < 1024) break;
     }
+    arrival.at = at;
     chain.set_tap_queue(&taps_);
     const std::lock_guard lock(mutex_);
     warm_taps_ = std::move(frames);
@@ -246,6 +252,7 @@ void Engine::free_retired() {
 // ---- the audio thread ----
 
 void Engine::process(const AudioBlock& block) noexcept {
+    const FlushToZero no_denormals;
     const auto start = std::chrono::steady_clock::now();
     for (int done = 0; done < block.frames; done += kPiece) {
         process_piece(block.slice(done, std::min(kPiece, block.frames - done)));
@@ -266,7 +273,10 @@ void Engine::process_piece(const AudioBlock& block) noexcept {
     take_arrival();
     Listener listener = monitor_.listener(block);
     listener.probe = probe_.get();
-    if (next_) {
+    if (next_ && !caught_up_) {
+        current_->chain->process(block, listener);
+        caught_up_ = catch_up(block.frames);
+    } else if (next_) {
         const AudioBlock fresh = scratch_.block(0, block.frames);
         for (int c = 0; c < block.channels; ++c) std::copy_n(block[c], block.frames, fresh[c]);
         current_->chain->process(block, listener);
@@ -293,19 +303,32 @@ void Engine::take_arrival() noexcept {
     if (next_) return;
     next_.reset(arriving_.exchange(nullptr, std::memory_order_acq_rel));
     if (!next_) return;
-    // Between warm-up and now some input was missed; the new chain runs unheard until its delays hold
-    // the present.
-    warm_left_ = next_->chain->latency() + static_cast<int>(0.020 * format_.sample_rate);
+    caught_up_ = false;
     fade_length_ = static_cast<int>(fade_seconds(next_->fade) * format_.sample_rate);
     fade_done_ = 0;
 }
 
+/// Runs the new chain, unheard, over what came in since its warm-up: at most two blocks a block, so that no
+/// call pays for many. True when it has heard all that the old one has.
+bool Engine::catch_up(int block_frames) noexcept {
+    const std::int64_t now = input_->written();
+    for (int left = 2 * block_frames; left > 0 && next_->at < now;) {
+        const int n = static_cast<int>(std::min<std::int64_t>({left, kPiece, now - next_->at}));
+        const AudioBlock missed = scratch_.block(0, n);
+        float* rows[kMaxChannels] = {missed.rows[0], missed.rows[1]};
+        if (!input_->read(next_->at, n, rows)) {  // held up for longer than the history lasts
+            next_->at = now;
+            break;
+        }
+        next_->chain->process(missed);
+        next_->at += n;
+        left -= n;
+    }
+    return next_->at >= now;
+}
+
 void Engine::cross_fade(const AudioBlock& old_sound, const AudioBlock& new_sound) noexcept {
     for (int i = 0; i < old_sound.frames; ++i) {
-        if (warm_left_ > 0) {
-            --warm_left_;
-            continue;
-        }
         if (fade_done_ < fade_length_) ++fade_done_;
         const float t = static_cast<float>(fade_done_) / static_cast<float>(fade_length_);
         const float weight = t * t * (3.0f - 2.0f * t);

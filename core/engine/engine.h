@@ -33,8 +33,8 @@ struct EngineFigures {
 };
 
 /// Runs one chain at a time. A change of values goes to it directly and is smoothed; a change of structure
-/// builds a new chain on a thread of the engine's own, warms it with the last seconds of input and
-/// cross-fades. process() neither allocates nor waits.
+/// builds a new chain on a thread of the engine's own, runs it over the last seconds of input up to the
+/// sample that sounds now, and cross-fades. process() neither allocates nor waits.
 class Engine final : public AudioCallback {
   public:
     Engine();
@@ -95,13 +95,15 @@ class Engine final : public AudioCallback {
     struct Arrival {
         std::unique_ptr<Chain> chain;
         Fade fade = Fade::quick;
+        std::int64_t at = 0;  ///< frame of the input it takes next, while it catches up
     };
     void build_thread();
     void build_or_post(const ChainSpec& spec, Fade fade);
-    void warm_up(Chain& chain);
+    void warm_up(Arrival& arrival);
     void free_retired();
     void process_piece(const AudioBlock& block) noexcept;
     void take_arrival() noexcept;
+    bool catch_up(int block_frames) noexcept;
     void cross_fade(const AudioBlock& old_sound, const AudioBlock& new_sound) noexcept;
     void note_load(double seconds, int frames) noexcept;
 
@@ -114,7 +116,8 @@ class Engine final : public AudioCallback {
     // Audio thread.
     std::unique_ptr<Arrival> current_, next_;
     AudioBuffer scratch_;
-    int warm_left_ = 0, fade_length_ = 0, fade_done_ = 0;
+    int fade_length_ = 0, fade_done_ = 0;
+    bool caught_up_ = false;
     Smoothed feed_gain_;
     Monitor monitor_;
     int in_grain_ = 0;

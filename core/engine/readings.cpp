@@ -17,11 +17,30 @@ void Readings::restart() {
     pushed_ = summed_up_ = 0;
     if (meter_) meter_->restart();
     loudness_ = {};
+    clips_.clear();
 }
 
 void Readings::poll() {
+    poll_clips();
     poll_taps();
     poll_feed();
+}
+
+void Readings::poll_clips() {
+    const Clips now{engine_.input_history().written(), engine_.figures().clipped};
+    // Another input counts from nothing again.
+    if (!clips_.empty() && (now.at < clips_.back().at || now.count < clips_.back().count)) clips_.clear();
+    if (clips_.empty() || now.count != clips_.back().count)
+        clips_.push_back(now);
+    else
+        clips_.back().at = now.at;
+    // The newest entry before the window is what the count in it starts from.
+    const auto window = static_cast<std::int64_t>(statistics_.window() * engine_.format().sample_rate);
+    while (clips_.size() > 1 && clips_.front().at < now.at - window) clips_.pop_front();
+}
+
+std::uint64_t Readings::clipped() const {
+    return clips_.empty() ? 0 : clips_.back().count - clips_.front().count;
 }
 
 void Readings::take(const TapFrame& frame) {

@@ -1,6 +1,8 @@
 // What the window shows of the running engine, summed up away from the audio thread.
 #pragma once
 
+#include <deque>
+
 #include "engine/engine.h"
 #include "measure/loudness.h"
 
@@ -22,6 +24,8 @@ class Readings {
     const LevelStatistics& statistics() const { return statistics_; }
     const LoudnessReading& feed() const { return loudness_; }
     EngineFigures figures() const { return engine_.figures(); }
+    /// Samples clipped at the source within the window of the levels, and since the last restart().
+    std::uint64_t clipped() const;
 
     /// Window of "since the last restart()", in seconds: longer would cost memory without telling more.
     static constexpr double kSinceReset = 600.0;
@@ -34,6 +38,7 @@ class Readings {
     void take(const TapFrame& frame);
     void poll_taps();
     void poll_feed();
+    void poll_clips();
 
     Engine& engine_;
     LevelStatistics statistics_;
@@ -46,6 +51,12 @@ class Readings {
     std::int64_t skip_below_ = 0;
     LevelReport levels_;
     LoudnessReading loudness_;
+    /// So many samples had been clipped when so many frames had come in.
+    struct Clips {
+        std::int64_t at = 0;
+        std::uint64_t count = 0;
+    };
+    std::deque<Clips> clips_;
     std::vector<TapFrame> early_;
     AudioBuffer piece_;
 };

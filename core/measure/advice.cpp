@@ -9,6 +9,8 @@
 namespace reed {
 namespace {
 
+constexpr double kSilentPeak = -110.0;  // dBFS: no converter is that quiet
+
 /// A level or difference as it is spoken of: whole decibels.
 std::string db(double v) {
     char text[24];
@@ -18,7 +20,9 @@ std::string db(double v) {
 
 Advice keep_out_advice(double opens, double closes, const char* below, const TapLevels& in,
                        const StageReduction& r) {
-    if (!in.room_known && !in.voice_known) return {AdviceTone::neutral, "Nothing heard yet."};
+    if (!in.room_known && !in.voice_known)
+        return {AdviceTone::neutral,
+                in.peak > kSilentPeak ? "Nothing heard yet." : "Nothing but digital silence so far."};
     if (in.room_known && in.room_high >= closes) {
         return {AdviceTone::warning, "Room reaches " + db(in.room_high) + " dB. " + below + " " + db(closes) +
                                          ", so the room passes. Raise it above " + db(in.room_high) + "."};
@@ -140,6 +144,12 @@ Advice input_advice(const LevelReport& levels, std::uint64_t clipped) {
         return {AdviceTone::warning, "The source clips (" + std::to_string(clipped) +
                                          " samples). Turn the microphone down; nothing later repairs it."};
     }
+    // Half a second at least: a device that starts may begin with zeros.
+    if (!levels.taps.empty() && levels.seconds >= 0.5 && levels.taps[0].peak <= kSilentPeak)
+        return {AdviceTone::warning,
+                "Digital silence: not even noise comes in. Check the microphone's switch and the system's "
+                "mute, or choose "
+                "another input."};
     if (levels.taps.empty() || !levels.taps[0].voice_known)
         return {AdviceTone::neutral, "No voice heard yet."};
     const double peak = levels.taps[0].peak;

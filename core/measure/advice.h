@@ -20,7 +20,7 @@ struct Advice {
 Advice stage_advice(const ChainSpec& chain, size_t index, const LevelReport& levels);
 
 /// Judges the level of the microphone itself: too low, right, too hot, and by how much.
-/// `clipped`: samples clipped at the source so far.
+/// `clipped`: samples clipped at the source in the time the levels are of.
 Advice input_advice(const LevelReport& levels, std::uint64_t clipped);
 
 }  // namespace reed

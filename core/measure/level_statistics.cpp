@@ -12,6 +12,9 @@ constexpr int kSmooth = 5;      // frames of 10 ms in one level
 constexpr int kGuard = 15;      // frames around speech that are neither room nor voice
 constexpr double kApart = 9.0;  // dB between the means of room and voice, at least
 constexpr double kLowestLevel = -120.0;
+// Quieter than any converter: a mute switch, a cable pulled out, zeros before a file begins. Neither room nor
+// voice.
+constexpr double kDigitalSilence = -110.0;
 
 /// Power means over kSmooth frames, centred, in dBFS.
 std::vector<float> smooth_levels(const std::vector<float>& mean_square) {
@@ -23,6 +26,30 @@ std::vector<float> smooth_levels(const std::vector<float>& mean_square) {
         double sum = 0.0;
         for (int k = first; k <= last; ++k) sum += mean_square[static_cast<size_t>(k)];
         out[static_cast<size_t>(i)] = static_cast<float>(mean_square_to_dbfs(sum / (last - first + 1)));
+    }
+    return out;
+}
+
+/// Pieces whose level was taken over digital silence, wholly or in part.
+std::vector<bool> touched_by_silence(const std::vector<float>& mean_square) {
+    static const auto kNothing = static_cast<float>(dbfs_to_mean_square(kDigitalSilence));
+    const int n = static_cast<int>(mean_square.size());
+    std::vector<bool> out(mean_square.size(), false);
+    for (int i = 0; i < n; ++i) {
+        if (mean_square[static_cast<size_t>(i)] >= kNothing) continue;
+        for (int k = std::max(0, i - kSmooth / 2); k <= std::min(n - 1, i + kSmooth / 2); ++k)
+            out[static_cast<size_t>(k)] = true;
+    }
+    return out;
+}
+
+/// The levels of the pieces that are no digital silence.
+std::vector<float> heard_levels(const std::vector<float>& mean_square) {
+    const std::vector<float> levels = smooth_levels(mean_square);
+    const std::vector<bool> silent = touched_by_silence(mean_square);
+    std::vector<float> out;
+    for (size_t i = 0; i < levels.size(); ++i) {
+        if (!silent[i]) out.push_back(levels[i]);
     }
     return out;
 }
@@ -91,7 +118,11 @@ std::vector<FrameClass> classify_frames(const std::vector<float>& mean_square, d
     std::vector<FrameClass> out(mean_square.size(), FrameClass::room);
     if (mean_square.empty()) return out;
     const std::vector<float> levels = smooth_levels(mean_square);
-    const Split split = otsu(levels);
+    const std::vector<bool> silent = touched_by_silence(mean_square);
+    for (size_t i = 0; i < out.size(); ++i) {
+        if (silent[i]) out[i] = FrameClass::between;
+    }
+    const Split split = otsu(heard_levels(mean_square));
     double threshold = split.threshold;
     if (split.upper_mean - split.lower_mean < kApart) {
         if (voice_floor >= 0.0 || split.lower_mean < voice_floor) return out;  // all room
@@ -99,7 +130,8 @@ std::vector<FrameClass> classify_frames(const std::vector<float>& mean_square, d
     }
     const int n = static_cast<int>(levels.size());
     for (int i = 0; i < n; ++i) {
-        if (levels[static_cast<size_t>(i)] >= threshold) out[static_cast<size_t>(i)] = FrameClass::voice;
+        const auto at = static_cast<size_t>(i);
+        if (!silent[at] && levels[at] >= threshold) out[at] = FrameClass::voice;
     }
     int last_voice = -kGuard - 1;
     const auto guard = [&](int i) {
@@ -325,7 +357,7 @@ LevelReport LevelStatistics::report() const {
     const std::vector<FrameClass> classes = this->classes(length);
     const bool both = std::count(classes.begin(), classes.end(), FrameClass::voice) > 0 &&
                       std::count(classes.begin(), classes.end(), FrameClass::room) > 0;
-    if (both) voice_floor_ = std::min(otsu(smooth_levels(powers(0, length))).threshold, -1.0);
+    if (both) voice_floor_ = std::min(otsu(heard_levels(powers(0, length))).threshold, -1.0);
     out.speaking = classes.back() == FrameClass::voice;
 
     for (size_t t = 0; t < rows_.size(); ++t) {

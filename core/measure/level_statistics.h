@@ -48,7 +48,8 @@ enum class FrameClass : unsigned char { between, room, voice };
 /// The levels (power mean over 50 ms) are split in two by Otsu's threshold (N. Otsu, "A threshold selection
 /// method from gray-level histograms", IEEE Trans. SMC 9 (1), 1979). Only if the halves lie at least 9 dB
 /// apart are there two; else all belongs to one: voice when `voice_floor` is known and lies below, else room.
-/// Frames within 150 ms of speech are neither, so that reverberation and breath do not count as room.
+/// Frames within 150 ms of speech are neither, so that reverberation and breath do not count as room; nor is
+/// digital silence (below -110 dBFS), which is no room at all.
 std::vector<FrameClass> classify_frames(const std::vector<float>& mean_square, double voice_floor);
 
 /// Loud frames that a stage knows to be no speech (probability in `voice` below 0.2 within 100 ms to both

@@ -1,7 +1,10 @@
 #include "scenes/library.h"
 
+#include <unistd.h>
+
 #include <algorithm>
 #include <cctype>
+#include <cerrno>
 
 #include "base/file.h"
 #include "base/folded.h"
@@ -13,7 +16,8 @@ namespace {
 std::filesystem::path free_path(const std::filesystem::path& wanted) {
     const auto taken = [](const std::filesystem::path& path) {
         std::error_code ec;
-        return std::filesystem::symlink_status(path, ec).type() != std::filesystem::file_type::not_found;
+        const auto type = std::filesystem::symlink_status(path, ec).type();
+        return type != std::filesystem::file_type::not_found && type != std::filesystem::file_type::none;
     };
     std::filesystem::path path = wanted;
     for (int n = 2; n < 10000 && taken(path); ++n)
@@ -39,6 +43,8 @@ SceneListing SceneLibrary::list() const {
     SceneListing out;
     std::error_code ec;
     auto entry = std::filesystem::directory_iterator(folder_, ec);
+    // Names without a way to the files say nothing.
+    if (!ec && ::access(folder_.c_str(), X_OK) != 0) ec = {errno, std::generic_category()};
     for (const auto end = std::filesystem::directory_iterator(); !ec && entry != end; entry.increment(ec)) {
         const auto& path = entry->path();
         if (path.extension() != ".json" || path.filename().string().front() == '.') continue;

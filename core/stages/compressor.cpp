@@ -7,6 +7,7 @@
 #include "dsp/smoothed.h"
 #include "stages/detection.h"
 #include "stages/detector_band.h"
+#include "stages/usual_reduction.h"
 
 namespace reed {
 namespace {
@@ -73,7 +74,6 @@ class CompressorStage final : public Stage {
         makeup_.prepare(rate_, 0.005, db_to_gain(values[kMakeup]));
         mix_.prepare(rate_, 0.005, values[kMix] / 100.0);
         auto_makeup_.prepare(rate_, 0.050, 1.0);
-        loudness_pole_ = 1.0 - std::exp(-kGrain / (3.0 * rate_));
         set_values(values);
         reset();
     }
@@ -99,8 +99,19 @@ class CompressorStage final : public Stage {
         makeup_.begin_grain();
         mix_.begin_grain();
         band_.begin_grain();
-        follow_loudness();
+        follow_voice();
         auto_makeup_.begin_grain();
+    }
+    std::vector<float> memory() const override {
+        const auto usual = usual_.remembered();
+        return {usual.begin(), usual.end()};
+    }
+    void remember(std::span<const float> memory) override {
+        UsualReduction::Memory usual{};
+        if (memory.size() != usual.size()) return;
+        std::copy(memory.begin(), memory.end(), usual.begin());
+        usual_.remember(usual);
+        auto_makeup_.snap(wanted_makeup());
     }
     void process(const AudioBlock& block) override {
         float work[kGrain];
@@ -109,7 +120,10 @@ class CompressorStage final : public Stage {
         const auto t = static_cast<float>(threshold_.grain_value());
         const auto r = static_cast<float>(ratio_.grain_value());
         const auto k = static_cast<float>(knee_.grain_value());
-        for (int i = 0; i < block.frames; ++i) work[i] = compressor_reduction(work[i], t, r, k);
+        for (int i = 0; i < block.frames; ++i) {
+            loudest_ = std::max(loudest_, work[i]);
+            work[i] = compressor_reduction(work[i], t, r, k);
+        }
         float deepest = 0.0f;
         Ballistics quick = ballistics_;  // in registers, where `work` can't alias them
         Ballistics slow = slow_;
@@ -123,6 +137,7 @@ class CompressorStage final : public Stage {
         ballistics_ = quick;
         slow_ = slow;
         note_reduction(deepest);
+        taken_ = std::max(taken_, deepest);
         for (int i = 0; i < block.frames; ++i) work[i] = fast_exp2(work[i]);
         apply(block, work);
     }
@@ -132,7 +147,8 @@ class CompressorStage final : public Stage {
         lookahead_.reset();
         ballistics_.reset();
         slow_.reset();
-        power_in_ = power_out_ = grain_in_ = grain_out_ = 0.0;
+        loudest_ = kSilenceDb;
+        taken_ = 0.0f;
     }
     int latency() const override { return lookahead_.frames(); }
 
@@ -140,20 +156,6 @@ class CompressorStage final : public Stage {
     void apply(const AudioBlock& block, float* gain) {
         if (mix_.moving() || mix_.target() != 1.0) {
             for (int i = 0; i < block.frames; ++i) gain[i] = 1.0f + mix_.next() * (gain[i] - 1.0f);
-        }
-        if (auto_makeup_on_) {
-            double in = 0.0;
-            double out = 0.0;
-            for (int c = 0; c < block.channels; ++c) {
-                for (int i = 0; i < block.frames; ++i) {
-                    const double x = block[c][i];
-                    const double y = x * gain[i];
-                    in += x * x;
-                    out += y * y;
-                }
-            }
-            grain_in_ += in;
-            grain_out_ += out;
         }
         if (makeup_.moving() || auto_makeup_.moving()) {
             for (int i = 0; i < block.frames; ++i) gain[i] *= makeup_.next() * auto_makeup_.next();
@@ -166,19 +168,33 @@ class CompressorStage final : public Stage {
             for (int i = 0; i < block.frames; ++i) x[i] *= gain[i];
         }
     }
-    /// Mean power before and after, over three seconds of sound above -60 dBFS; their ratio is the
-    /// automatic make-up. Pauses do not count, so the room is not lifted further by them.
-    void follow_loudness() {
-        static const double kPause = kGrain * dbfs_to_mean_square(-60.0);
-        if (grain_in_ > kPause) {
-            power_in_ += loudness_pole_ * (grain_in_ - power_in_);
-            power_out_ += loudness_pole_ * (grain_out_ - power_out_);
-        }
-        grain_in_ = grain_out_ = 0.0;
-        const bool known = auto_makeup_on_ && power_out_ > 0.0;
-        auto_makeup_.set(known ? std::min(std::sqrt(power_in_ / power_out_), 15.85) : 1.0);
+    /// What the curve takes at `level` dBFS with the values of this grain, in dB.
+    double curve(double level) const {
+        return compressor_reduction(static_cast<float>(level), static_cast<float>(threshold_.grain_value()),
+                                    static_cast<float>(ratio_.grain_value()),
+                                    static_cast<float>(knee_.grain_value()));
+    }
+    /// Gives back what is usually taken from the voice.
+    double wanted_makeup() const {
+        if (!auto_makeup_on_ || !usual_.known()) return 1.0;
+        const double taken = std::max(0.0, curve(usual_.level()) + usual_.difference());
+        const double left = 1.0 + mix_.grain_value() * (db_to_gain(-taken) - 1.0);
+        return std::min(1.0 / std::max(left, 1e-3), kMostMakeup);
+    }
+    /// Learns from speech it works on only: pauses, and a voice it has nothing to take from, say nothing
+    /// about what it takes.
+    void follow_voice() {
+        constexpr double kWorks = 0.5;  // dB
+        const double at_curve = curve(loudest_);
+        if (at_curve > kWorks && (voice() < 0.0f || voice() >= 0.5f))
+            usual_.add(loudest_, taken_, at_curve, kGrain / rate_);
+        loudest_ = kSilenceDb;
+        taken_ = 0.0f;
+        usual_.publish();
+        auto_makeup_.set(wanted_makeup());
     }
 
+    static constexpr double kMostMakeup = 15.85;  // 24 dB
     double rate_ = 48000.0;
     LevelDetector detector_;
     DetectorBand band_;
@@ -187,8 +203,8 @@ class CompressorStage final : public Stage {
     Ballistics ballistics_, slow_;
     LevelDetector::Mode mode_ = LevelDetector::Mode::rms;
     bool auto_release_ = false, auto_makeup_on_ = false;
-    double loudness_pole_ = 0.0;
-    double power_in_ = 0.0, power_out_ = 0.0, grain_in_ = 0.0, grain_out_ = 0.0;
+    UsualReduction usual_;
+    float loudest_ = kSilenceDb, taken_ = 0.0f;  // of the grain before
 };
 
 double transfer(std::span<const double> v, double level, bool) {

@@ -105,16 +105,16 @@ class LimiterStage final : public Stage {
     /// every peak until it leaves; the mean over the same window turns the step into a ramp that ends at the
     /// peak and never lies above what it needs.
     float smooth_gain(float peak) {
-        const float reduction = 1.0f - minimum_.next(peak > aim_ ? aim_ / peak : 1.0f);
+        const double reduction = 1.0 - minimum_.next(peak > aim_ ? aim_ / peak : 1.0f);
         fast_ = std::max(reduction, fast_ + fast_release_ * (reduction - fast_));
         slow_ += (fast_ > slow_ ? slow_attack_ : slow_release_) * (fast_ - slow_);
-        const float taken = std::max(fast_, slow_);
-        const float gain = 1.0f - taken;
+        const double taken = std::max(fast_, slow_);
+        const auto gain = static_cast<float>(1.0 - taken);
         sum_ += static_cast<double>(gain) - average_[position_];
         average_[position_] = gain;
         if (++position_ == average_.size()) position_ = 0;
         // Once nothing (less than -120 dB) has been taken for longer than the windows are, it rests.
-        rested_ = taken < 1e-6f ? rested_ + 1 : 0;
+        rested_ = taken < 1e-6 ? rested_ + 1 : 0;
         if (rested_ > rest_after_) rest();
         return static_cast<float>(sum_ / static_cast<double>(average_.size()));
     }
@@ -123,7 +123,7 @@ class LimiterStage final : public Stage {
         std::fill(average_.begin(), average_.end(), 1.0f);
         sum_ = static_cast<double>(average_.size());
         position_ = 0;
-        fast_ = slow_ = 0.0f;
+        fast_ = slow_ = 0.0;
     }
 
     double rate_ = 48000.0;
@@ -131,7 +131,7 @@ class LimiterStage final : public Stage {
     int window_ = 2;
     int rest_after_ = 0, rested_ = 0;
     float limit_ = 1.0f, aim_ = 1.0f;
-    float fast_release_ = 1.0f, slow_release_ = 1.0f, slow_attack_ = 1.0f, fast_ = 0.0f, slow_ = 0.0f;
+    double fast_release_ = 1.0, slow_release_ = 1.0, slow_attack_ = 1.0, fast_ = 0.0, slow_ = 0.0;
     Smoothed ceiling_;
     IntersamplePeak peaks_[kMaxChannels];
     DelayLine delays_[kMaxChannels];

@@ -6,6 +6,7 @@
 #include <memory>
 #include <span>
 #include <string_view>
+#include <vector>
 
 #include "base/audio_block.h"
 #include "stages/parameter.h"
@@ -23,6 +24,12 @@ class Stage {
 
     /// What it was taught, before prepare(). Kinds that learn nothing ignore it.
     virtual void teach(const RoomTone&) {}
+
+    /// What it has learnt of the voice while it ran, for the stage of the same id in the next chain; empty:
+    /// nothing. Any thread.
+    virtual std::vector<float> memory() const { return {}; }
+    /// The memory of a stage of the same kind, after prepare() and before it runs.
+    virtual void remember(std::span<const float>) {}
 
     /// Takes memory for `format` and starts at `values` (one per table row, each inside its range).
     virtual void prepare(const StreamFormat& format, std::span<const double> values) = 0;

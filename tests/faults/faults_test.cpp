@@ -1,5 +1,7 @@
 // Every call on a file, and many for memory, fails once, or is the program's last: what is on the disk
 // afterwards is the old or the new, and the program has said what happened.
+#include <unistd.h>
+
 #include <catch2/catch.hpp>
 #include <filesystem>
 
@@ -180,6 +182,42 @@ TEST_CASE("scenes and state are the old or the new when memory runs out", "[faul
         // not to throw: there the program ends, as if it were killed.
         if (r.status != kAborted && r.status != 2) check_told(r, true);  // 2: before it came to anything
         check_kept(place, r);
+    }
+}
+
+TEST_CASE("a folder that is not ours is told, whatever it refuses, and stays as it is", "[faults]") {
+    Place place;
+    place.make_anew();
+    // Root may do everything, so the driver runs as somebody else.
+    std::vector<std::string> driver = {REED_FAULT_DRIVER, place.kept, place.changed};
+    if (::geteuid() == 0)
+        driver.insert(driver.begin(), {"/usr/bin/setpriv", "--reuid=65534", "--clear-groups"});
+    namespace fs = std::filesystem;
+    fs::permissions(place.at.folder(), fs::perms(0755));
+    const auto scenes = fs::path(place.kept) / "scenes";
+    for (const unsigned mode : {0755U, 0555U, 0444U, 0333U, 0111U, 0000U}) {
+        // Somebody else's folder for root; one's own otherwise.
+        fs::permissions(scenes, fs::perms(mode));
+        fs::permissions(place.kept, fs::perms(mode == 0755U && ::geteuid() != 0 ? 0555 : 0755));
+        const CommandResult r = run_command(driver);
+        fs::permissions(scenes, fs::perms(0755));
+        fs::permissions(place.kept, fs::perms(0755));
+        INFO(std::oct << mode << "\n" << r.out << r.err);
+        if (mode == 0755U && ::geteuid() != 0) {
+            CHECK(told(r, "state").find("Permission denied") != std::string::npos);
+            place.make_anew();
+            continue;
+        }
+        CHECK(r.status == 0);
+        for (const char* thing : {"replace", "new", "remove"}) {
+            INFO(thing);
+            CHECK_THAT(told(r, thing), Catch::Contains("Permission denied"));
+        }
+        CHECK(load_scene((scenes / "evening.json").string()).scene->chain == place.old_scene.chain);
+        CHECK(load_scene((scenes / "old.json").string()).scene->chain == place.old_scene.chain);
+        CHECK_FALSE(fs::exists(scenes / "night.json"));
+        check_kept(place, r);
+        place.make_anew();
     }
 }
 

@@ -112,7 +112,11 @@ bool Daemon::wait_for_node(const std::string& name) const {
     return until([&] { return dump().find("\"node.name\": \"" + name + "\"") != std::string::npos; });
 }
 
-bool Daemon::takes_sound(int pid) const {
+bool Daemon::hears(int pid, const std::string& node) const {
+    return until([&] { return takes_sound(pid, node); });
+}
+
+bool Daemon::takes_sound(int pid, const std::string& from) const {
     const auto all = nlohmann::json::parse(dump(), nullptr, false);
     if (!all.is_array()) return false;
     const auto number = [](const nlohmann::json& object, const char* at) {
@@ -122,15 +126,19 @@ bool Daemon::takes_sound(int pid) const {
     // The process is known of the client, the client of the node, the node of the link.
     std::set<int> clients;
     std::set<int> nodes;
+    std::set<int> sources;
+    const nlohmann::json::json_pointer name("/info/props/node.name");
     for (const auto& object : all) {
         if (number(object, "/info/props/application.process.id") == pid)
             clients.insert(object["id"].get<int>());
+        if (object.contains(name) && object[name] == from) sources.insert(object["id"].get<int>());
     }
     for (const auto& object : all) {
         if (clients.contains(number(object, "/info/props/client.id"))) nodes.insert(object["id"].get<int>());
     }
     return std::any_of(all.begin(), all.end(), [&](const auto& object) {
-        return nodes.contains(number(object, "/info/input-node-id"));
+        return nodes.contains(number(object, "/info/input-node-id")) &&
+               (from.empty() || sources.contains(number(object, "/info/output-node-id")));
     });
 }
 

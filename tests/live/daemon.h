@@ -29,6 +29,8 @@ class Daemon {
     int play(const std::string& file, const std::string& target) const;
     /// Records from a source; returns the pid once the session manager has linked it.
     int record(const std::string& file, const std::string& target, int rate = 48000) const;
+    /// True when a recorder or player takes its sound from this node, as far as the daemon's links say.
+    bool hears(int pid, const std::string& node) const;
     /// True when a player has come to its end (it ends by itself) and has been waited for.
     static bool ended(int pid);
     /// Everything the daemon knows, as pw-dump's JSON.
@@ -41,7 +43,7 @@ class Daemon {
   private:
     int start(const std::vector<std::string>& arguments) const;
     void link(const std::string& from, const std::string& to) const;
-    bool takes_sound(int pid) const;
+    bool takes_sound(int pid, const std::string& from = {}) const;
     std::string log() const;
     TemporaryFolder folder_;
     std::vector<int> children_;

@@ -176,6 +176,75 @@ TEST_CASE("microphones come and go in the window, which goes on by itself", "[on
     Daemon::end(recorder);
 }
 
+TEST_CASE("the virtual microphone stays when the input changes, and goes with an explicit quit only",
+          "[onair][live]") {
+    Daemon daemon;
+    daemon.add_source("desk_mic", "Desk microphone");
+    OnAir w;
+    const auto there = [&] {
+        return daemon.dump().find("\"node.name\": \"dusky-reed\"") != std::string::npos;
+    };
+    const auto menu_has_it = [&] {
+        QTest::mouseClick(w.find<ui::FlatButton>("main_menu"), Qt::LeftButton);
+        auto* menu = w.find<QMenu>("main_popup");
+        REQUIRE(menu != nullptr);
+        const bool found = menu->findChild<QAction*>("quit_without_microphone") != nullptr;
+        menu->close();
+        delete menu;
+        return found;
+    };
+    CHECK_FALSE(menu_has_it());
+    REQUIRE(Window::until([&] { return w.session.devices().sources.size() == 1; }));
+    w.session.setInput({DeviceKind::pipewire, "desk_mic"});
+    REQUIRE(Window::until([&] { return w.session.devices().virtual_microphone; }));
+    const int recorder = daemon.record(daemon.folder() + "/stream.wav", "dusky-reed");
+    REQUIRE(Window::until([&] { return w.session.feedUsed(); }));
+    // Two channels, another name: the one that is listened to is made anew, never missing.
+    ui::Session& session = w.session;
+    AudioSettings audio = session.audio();
+    audio.channels = 2;
+    audio.mic_title = "Bench microphone";
+    session.setAudio(audio);
+    REQUIRE(Window::until([&] { return daemon.dump().find("Bench microphone") != std::string::npos; }));
+    REQUIRE(Window::until(
+        [&] { return daemon.dump().find("\"node.description\": \"Dusky Reed\"") == std::string::npos; }));
+    REQUIRE(Window::until([&] { return session.deviceStatus().running && session.feedUsed(); }));
+    CHECK(daemon.hears(recorder, "dusky-reed"));
+    // The simulated room feeds nothing, and the microphone stays.
+    session.setInput({DeviceKind::simulated_room, ""});
+    CHECK(there());
+    CHECK(menu_has_it());
+
+    QString press = "Keep running";
+    QString asked;
+    QTimer answer;
+    QObject::connect(&answer, &QTimer::timeout, [&] {
+        auto* ask = w.window.findChild<QMessageBox*>("remove_question");
+        if (ask == nullptr || !ask->isVisible()) return;
+        asked = ask->text();
+        for (QAbstractButton* b : ask->buttons()) {
+            if (b->text() == press) b->click();
+        }
+    });
+    answer.start(30);
+    const auto quit = [&] {
+        QTest::mouseClick(w.find<ui::FlatButton>("main_menu"), Qt::LeftButton);
+        auto* action = w.window.findChild<QAction*>("quit_without_microphone");
+        REQUIRE(action != nullptr);
+        action->trigger();
+    };
+    quit();
+    CHECK_THAT(asked.toStdString(),
+               Catch::Contains("listens") && Catch::Contains("unfiltered and not muted"));
+    CHECK(w.window.isVisible());
+    CHECK(there());
+    press = "Take it away and quit";
+    quit();
+    CHECK_FALSE(w.window.isVisible());
+    CHECK_FALSE(there());
+    Daemon::end(recorder);
+}
+
 TEST_CASE("the monitor is cut when the microphone begins to howl, and says why", "[onair][live]") {
     Daemon daemon;
     daemon.add_sink("phones", "Headphones");
