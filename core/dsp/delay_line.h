@@ -13,7 +13,9 @@ class DelayLine {
         ring_.assign(static_cast<size_t>(std::max(delay, 0)), 0.0f);
         position_ = 0;
     }
-    void reset() { std::fill(ring_.begin(), ring_.end(), 0.0f); }
+    void reset() { fill(0.0f); }
+    /// As if `value` had come in for as long as the delay is.
+    void fill(float value) { std::fill(ring_.begin(), ring_.end(), value); }
     int delay() const { return static_cast<int>(ring_.size()); }
 
     float next(float in) {

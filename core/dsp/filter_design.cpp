@@ -206,7 +206,7 @@ std::vector<Prototype> prototypes(const BandSettings& band) {
     return out;
 }
 
-Sections design(const BandSettings& band, double sample_rate) {
+Sections design(const BandSettings& band, double sample_rate, Precision precision) {
     BandSettings b = band;
     b.frequency = std::min(b.frequency, 0.49 * sample_rate);
     // A cut of a bell or shelf is the exact inverse of the boost. Of the two, the one whose poles lie lower
@@ -217,7 +217,8 @@ Sections design(const BandSettings& band, double sample_rate) {
     const bool mirrored = bell_or_shelf && (b.gain_db < 0.0) != (b.type == FilterType::high_shelf);
     if (mirrored) b.gain_db = -b.gain_db;
     // Low down the match is good as it is; further up it is refined.
-    const bool refined = bell_or_shelf && b.gain_db != 0.0 && b.frequency > 0.008 * sample_rate;
+    const bool refined = precision == Precision::exact && bell_or_shelf && b.gain_db != 0.0 &&
+                         b.frequency > 0.008 * sample_rate;
     Sections out;
     each_prototype(b, [&](const Prototype& p) {
         Biquad f = digital(p, b.type, sample_rate);

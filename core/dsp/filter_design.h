@@ -59,6 +59,9 @@ std::vector<Prototype> prototypes(const BandSettings& band);
 
 /// The digital filter of a band at `sample_rate` Hz. Frequencies at or above 0.49 of the sample rate are
 /// treated as 0.49 of it. Does not allocate.
-Sections design(const BandSettings& band, double sample_rate);
+/// `rough` leaves out the refinement of bells and shelves (up to 1.3 dB off towards the top, and a fraction
+/// of the time): for filters that move.
+enum class Precision { exact, rough };
+Sections design(const BandSettings& band, double sample_rate, Precision precision = Precision::exact);
 
 }  // namespace reed

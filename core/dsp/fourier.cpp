@@ -2,6 +2,7 @@
 
 #include <fftw3.h>
 
+#include <algorithm>
 #include <cmath>
 #include <mutex>
 #include <numbers>
@@ -14,6 +15,16 @@ std::mutex& planner() {
     return m;
 }
 }  // namespace
+
+int fast_length(int frames) {
+    for (int n = std::max(4, (frames + 3) / 4 * 4);; n += 4) {
+        int rest = n;
+        for (const int factor : {2, 3, 5, 7}) {
+            while (rest % factor == 0) rest /= factor;
+        }
+        if (rest == 1) return n;
+    }
+}
 
 struct Fourier::Plans {
     explicit Plans(int n) : length(n) {

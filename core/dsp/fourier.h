@@ -8,6 +8,10 @@
 
 namespace reed {
 
+/// The shortest length of at least `frames` whose transform is quick: a multiple of 4 with no prime factor
+/// above 7 (FFTW manual, "One-dimensional DFTs of real data").
+int fast_length(int frames);
+
 /// Real transform of a fixed length in both directions (FFTW). The constructor takes memory and plans (safe
 /// on any thread); forward() and inverse() do neither.
 class Fourier {

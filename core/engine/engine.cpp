@@ -58,6 +58,7 @@ Result<void> Engine::open(const StreamFormat& format, const ChainSpec& spec) {
     probe_ = std::move(probe);
     monitor_.prepare(format, kPiece);
     scratch_ = AudioBuffer(format.channels, kPiece);
+    weights_.assign(kPiece, 0.0f);
     feed_gain_.prepare(format.sample_rate, 0.004, muted() ? 0.0 : 1.0);
     in_grain_ = 0;
     for (auto& c : clips_) c.reset();
@@ -72,7 +73,7 @@ Result<void> Engine::open(const StreamFormat& format, const ChainSpec& spec) {
     newest_ = current_->chain.get();
     latency_ = newest_->latency();
     wanted_ = built_spec_ = spec;
-    stage_counts_ = {{newest_->serial(), spec.stages.size()}};
+    known_ = {{newest_->serial(), spec.stages.size(), 0}};
     sounding_ = newest_->serial();
     return {};
 }
@@ -104,8 +105,16 @@ std::vector<TapFrame> Engine::take_warm_taps(std::uint32_t serial) {
 
 size_t Engine::stage_count(std::uint32_t serial) const {
     const std::lock_guard lock(mutex_);
-    for (const auto& [known, count] : stage_counts_) {
-        if (known == serial) return count;
+    for (const Known& known : known_) {
+        if (known.serial == serial) return known.stages;
+    }
+    return 0;
+}
+
+std::int64_t Engine::origin(std::uint32_t serial) const {
+    const std::lock_guard lock(mutex_);
+    for (const Known& known : known_) {
+        if (known.serial == serial) return known.origin;
     }
     return 0;
 }
@@ -215,8 +224,8 @@ void Engine::build_or_post(const ChainSpec& spec, Fade fade) {
     ++next_serial_;
     built_spec_ = spec;
     newest_ = arrival->chain.get();
-    stage_counts_.emplace_back(newest_->serial(), spec.stages.size());
-    if (stage_counts_.size() > 16) stage_counts_.erase(stage_counts_.begin());
+    known_.push_back({newest_->serial(), spec.stages.size(), arrival->origin});
+    if (known_.size() > 16) known_.erase(known_.begin());
     // One that was never taken is replaced and freed here.
     delete arriving_.exchange(arrival.release(), std::memory_order_acq_rel);
 }
@@ -228,6 +237,7 @@ void Engine::warm_up(Arrival& arrival) {
     chain.set_tap_queue(&queue);
     const auto most = static_cast<std::int64_t>(kWarmSeconds * format_.sample_rate);
     std::int64_t at = std::max<std::int64_t>(0, input_->written() - most);
+    arrival.origin = at;
     AudioBuffer piece(format_.channels, 1024);
     float* rows[kMaxChannels] = {piece[0].data(), format_.channels > 1 ? piece[1].data() : nullptr};
     // Sound comes in meanwhile; what little is left at the end the audio thread makes up for.
@@ -272,6 +282,8 @@ void Engine::process_piece(const AudioBlock& block) noexcept {
 
     take_arrival();
     Listener listener = monitor_.listener(block);
+    Monitor::Heard heard;
+    heard.latency = current_->chain->latency();
     listener.probe = probe_.get();
     if (next_ && !caught_up_) {
         current_->chain->process(block, listener);
@@ -280,15 +292,18 @@ void Engine::process_piece(const AudioBlock& block) noexcept {
         const AudioBlock fresh = scratch_.block(0, block.frames);
         for (int c = 0; c < block.channels; ++c) std::copy_n(block[c], block.frames, fresh[c]);
         current_->chain->process(block, listener);
-        next_->chain->process(fresh);
+        next_->chain->process(fresh, monitor_.fresh_listener(block));
         cross_fade(block, fresh);
+        heard.fresh_latency = next_->chain->latency();
+        heard.weights = weights_.data();
     } else {
         current_->chain->process(block, listener);
     }
 
     const bool muted = mute_.load(std::memory_order_relaxed);
-    monitor_.run(block, *input_, current_->chain->latency(), muted);
-    if (const AudioBlock heard = monitor_.sound(); heard.frames > 0) monitored_->write(heard);
+    monitor_.run(block, *input_, heard, muted);
+    take_over();
+    if (const AudioBlock out = monitor_.sound(); out.frames > 0) monitored_->write(out);
     feed_gain_.set(muted ? 0.0 : 1.0);
     for (int i = 0; i < block.frames; ++i) {
         if (in_grain_ == 0) feed_gain_.begin_grain();
@@ -332,12 +347,17 @@ void Engine::cross_fade(const AudioBlock& old_sound, const AudioBlock& new_sound
         if (fade_done_ < fade_length_) ++fade_done_;
         const float t = static_cast<float>(fade_done_) / static_cast<float>(fade_length_);
         const float weight = t * t * (3.0f - 2.0f * t);
+        weights_[static_cast<size_t>(i)] = weight;
         for (int c = 0; c < old_sound.channels; ++c) {
             old_sound[c][i] += weight * (new_sound[c][i] - old_sound[c][i]);
         }
     }
-    // Freed by the building thread; with no room in the queue, later.
-    if (fade_done_ == fade_length_ && retired_.try_enqueue(current_.get())) {
+}
+
+/// The new chain is the only one once it has faded in. The old one is freed by the building thread; with no
+/// room in the queue, later.
+void Engine::take_over() noexcept {
+    if (next_ && caught_up_ && fade_done_ == fade_length_ && retired_.try_enqueue(current_.get())) {
         (void)current_.release();
         current_ = std::move(next_);
         latency_.store(current_->chain->latency(), std::memory_order_relaxed);

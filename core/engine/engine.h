@@ -75,6 +75,8 @@ class Engine final : public AudioCallback {
     std::vector<TapFrame> take_warm_taps(std::uint32_t serial);
     /// The spec chain `serial` was last given, if it is the newest.
     size_t stage_count(std::uint32_t serial) const;
+    /// The frame of the input history with which chain `serial` began; every one from there on it has heard.
+    std::int64_t origin(std::uint32_t serial) const;
 
     /// What stage `stage` of `spec` hears: the newest `seconds` of the input through the stages before it,
     /// mean of the channels, after a run-up of what came before. As much as there is. Not for the audio
@@ -95,7 +97,8 @@ class Engine final : public AudioCallback {
     struct Arrival {
         std::unique_ptr<Chain> chain;
         Fade fade = Fade::quick;
-        std::int64_t at = 0;  ///< frame of the input it takes next, while it catches up
+        std::int64_t origin = 0;  ///< frame of the input it began with
+        std::int64_t at = 0;      ///< frame of the input it takes next, while it catches up
     };
     void build_thread();
     void build_or_post(const ChainSpec& spec, Fade fade);
@@ -104,6 +107,7 @@ class Engine final : public AudioCallback {
     void process_piece(const AudioBlock& block) noexcept;
     void take_arrival() noexcept;
     bool catch_up(int block_frames) noexcept;
+    void take_over() noexcept;
     void cross_fade(const AudioBlock& old_sound, const AudioBlock& new_sound) noexcept;
     void note_load(double seconds, int frames) noexcept;
 
@@ -116,6 +120,7 @@ class Engine final : public AudioCallback {
     // Audio thread.
     std::unique_ptr<Arrival> current_, next_;
     AudioBuffer scratch_;
+    std::vector<float> weights_;  // of the chain that fades in, for the block that is processed
     int fade_length_ = 0, fade_done_ = 0;
     bool caught_up_ = false;
     Smoothed feed_gain_;
@@ -143,7 +148,12 @@ class Engine final : public AudioCallback {
     Chain* newest_ = nullptr;  // owned by arriving_, next_ or current_; freed only by the building thread
     std::uint32_t next_serial_ = 1;
     std::vector<TapFrame> warm_taps_;
-    std::vector<std::pair<std::uint32_t, size_t>> stage_counts_;
+    struct Known {
+        std::uint32_t serial = 0;
+        size_t stages = 0;
+        std::int64_t origin = 0;
+    };
+    std::vector<Known> known_;  // the newest chains
     std::thread builder_;
 };
 

@@ -55,7 +55,8 @@ void set_monitor_value(MonitorSettings& s, int row, double value) {
 void Monitor::prepare(const StreamFormat& format, int longest_block) {
     format_ = format;
     buffer_ = AudioBuffer(format.channels, static_cast<size_t>(longest_block));
-    scratch_ = AudioBuffer(format.channels, static_cast<size_t>(longest_block));
+    for (AudioBuffer* b : {&fresh_, &scratch_, &fresh_scratch_})
+        *b = AudioBuffer(format.channels, static_cast<size_t>(longest_block));
     sound_ = {};
     active_ = MonitorSource::off;
     open_.prepare(format.sample_rate, 0.004, 0.0);
@@ -99,6 +100,35 @@ Listener Monitor::listener(const AudioBlock& block) {
     return out;
 }
 
+Listener Monitor::fresh_listener(const AudioBlock& block) {
+    Listener out;
+    if (active_ != MonitorSource::tap) return out;
+    out.tap = active_tap_;
+    out.out = fresh_.block(0, block.frames);
+    for (int c = 0; c < out.out.channels; ++c) std::fill_n(out.out[c], block.frames, 0.0f);
+    return out;
+}
+
+/// What came in before a chain's delay, where it is known.
+AudioBlock Monitor::input_before(const HistoryRing& input, int frames, int latency, AudioBuffer& to) {
+    const AudioBlock out = to.block(0, frames);
+    float* rows[kMaxChannels] = {out.rows[0], out.rows[1]};
+    const std::int64_t first = input.written() - frames - latency;
+    if (first < 0 || !input.read(first, frames, rows)) {
+        for (int c = 0; c < out.channels; ++c) std::fill_n(out[c], frames, 0.0f);
+    }
+    return out;
+}
+
+namespace {
+void blend(const AudioBlock& old_sound, const AudioBlock& fresh, const float* weights) {
+    for (int c = 0; c < old_sound.channels; ++c) {
+        for (int i = 0; i < old_sound.frames; ++i)
+            old_sound[c][i] += weights[i] * (fresh[c][i] - old_sound[c][i]);
+    }
+}
+}  // namespace
+
 void Monitor::shape(const AudioBlock& block) {
     for (int done = 0; done < block.frames;) {
         if (in_grain_ == 0) {
@@ -132,21 +162,23 @@ void Monitor::shape(const AudioBlock& block) {
     }
 }
 
-void Monitor::run(const AudioBlock& feed, const HistoryRing& input, int latency, bool feed_muted) noexcept {
+void Monitor::run(const AudioBlock& feed, const HistoryRing& input, const Heard& heard,
+                  bool feed_muted) noexcept {
     sound_ = {};
     if (active_ == MonitorSource::off) return;
     const AudioBlock out = buffer_.block(0, feed.frames);
+    if (active_ == MonitorSource::tap && heard.weights != nullptr)
+        blend(out, fresh_.block(0, feed.frames), heard.weights);
     if (active_ == MonitorSource::feed || active_ == MonitorSource::removed) {
         for (int c = 0; c < out.channels; ++c) std::copy_n(feed[c], feed.frames, out[c]);
     }
     if (active_ == MonitorSource::removed) {
-        float* rows[kMaxChannels] = {scratch_[0].data(), format_.channels > 1 ? scratch_[1].data() : nullptr};
-        const std::int64_t first = input.written() - feed.frames - latency;
-        if (first < 0 || !input.read(first, feed.frames, rows)) {
-            for (int c = 0; c < out.channels; ++c) std::fill_n(rows[c], feed.frames, 0.0f);
-        }
+        const AudioBlock came_in = input_before(input, feed.frames, heard.latency, scratch_);
+        if (heard.weights != nullptr)
+            blend(came_in, input_before(input, feed.frames, heard.fresh_latency, fresh_scratch_),
+                  heard.weights);
         for (int c = 0; c < out.channels; ++c) {
-            for (int i = 0; i < feed.frames; ++i) out[c][i] = rows[c][i] - out[c][i];
+            for (int i = 0; i < feed.frames; ++i) out[c][i] = came_in[c][i] - out[c][i];
         }
     }
     const auto wanted = static_cast<MonitorSource>(source_.load(std::memory_order_relaxed));

@@ -46,18 +46,27 @@ class Monitor {
 
     /// Where the chain shall copy its sound for the block that comes now.
     Listener listener(const AudioBlock& block);
-    /// `feed`: before the mute. `input`: the history that ends with this block. `latency`: of the chain, in
-    /// frames.
-    void run(const AudioBlock& feed, const HistoryRing& input, int latency, bool feed_muted) noexcept;
+    /// Where the chain that fades in shall copy its sound, after listener().
+    Listener fresh_listener(const AudioBlock& block);
+
+    /// Which chain is heard in a block.
+    struct Heard {
+        int latency = 0;                 ///< of the chain, in frames
+        int fresh_latency = 0;           ///< of the chain that fades in
+        const float* weights = nullptr;  ///< of that one, a frame each; nullptr: none fades in
+    };
+    /// `feed`: before the mute. `input`: the history that ends with this block.
+    void run(const AudioBlock& feed, const HistoryRing& input, const Heard& heard, bool feed_muted) noexcept;
     /// The newest block; no frames while it is off.
     AudioBlock sound() const { return sound_; }
 
   private:
     void choose();
     void shape(const AudioBlock& block);
+    AudioBlock input_before(const HistoryRing& input, int frames, int latency, AudioBuffer& to);
 
     StreamFormat format_;
-    AudioBuffer buffer_, scratch_;
+    AudioBuffer buffer_, fresh_, scratch_, fresh_scratch_;
     AudioBlock sound_;
     std::atomic<int> source_{0}, tap_{0};
     std::array<std::atomic<float>, 4> wanted_{};  // volume, bass, middle, treble in dB

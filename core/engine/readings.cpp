@@ -1,5 +1,7 @@
 #include "engine/readings.h"
 
+#include <cmath>
+
 #include "base/decibel.h"
 
 namespace reed {
@@ -22,6 +24,7 @@ void Readings::restart() {
 
 void Readings::poll() {
     poll_clips();
+    hear_voice();
     poll_taps();
     poll_feed();
 }
@@ -43,7 +46,44 @@ std::uint64_t Readings::clipped() const {
     return clips_.empty() ? 0 : clips_.back().count - clips_.front().count;
 }
 
-void Readings::take(const TapFrame& frame) {
+void Readings::hear_voice() {
+    const HistoryRing& input = engine_.input_history();
+    const StreamFormat format = engine_.format();
+    const std::int64_t written = input.written();
+    if (stage_knows_) {
+        detector_.reset();
+        return;
+    }
+    // Another input, or held up for longer than the history lasts.
+    const bool lost = written < detector_read_ ||
+                      written - detector_read_ > static_cast<std::int64_t>(10.0 * format.sample_rate);
+    if (!detector_ || !(detected_ == format) || lost) {
+        detector_ = std::make_unique<VoiceDetector>(format.sample_rate);
+        detected_ = format;
+        const auto before = static_cast<std::int64_t>(0.5 * format.sample_rate);  // no more: it takes time
+        detector_from_ = detector_read_ = std::max<std::int64_t>(0, written - before);
+    }
+    constexpr int kPiece = 4096;
+    AudioBuffer piece(format.channels, kPiece);
+    float* rows[kMaxChannels] = {piece[0].data(), piece[format.channels - 1].data()};
+    while (detector_read_ < written) {
+        const int n = static_cast<int>(std::min<std::int64_t>(kPiece, written - detector_read_));
+        if (!input.read(detector_read_, n, rows)) return;
+        for (size_t i = 0; format.channels > 1 && i < static_cast<size_t>(n); ++i)
+            rows[0][i] = 0.5f * (rows[0][i] + rows[1][i]);
+        detector_->add(rows[0], n);
+        detector_read_ += n;
+    }
+}
+
+void Readings::take(TapFrame frame) {
+    if (frame.tap == 0) {
+        const auto length =
+            static_cast<std::int64_t>(std::lround(kTapFrameSeconds * engine_.format().sample_rate));
+        if (detector_) frame.voice = detector_->at(origin_ + frame.index * length - detector_from_);
+    } else if (frame.voice >= 0.0f) {
+        stage_knows_ = true;
+    }
     if (frame.index < skip_below_) return;
     statistics_.push(frame);
     if (frame.tap == 0) ++pushed_;
@@ -59,6 +99,8 @@ void Readings::poll_taps() {
     }
     if (const std::uint32_t serial = engine_.sounding(); serial != chain_) {
         chain_ = serial;
+        origin_ = engine_.origin(serial);
+        stage_knows_ = false;
         statistics_ = LevelStatistics(engine_.stage_count(serial) + 1, statistics_.window());
         pushed_ = summed_up_ = 0;
         const auto warm = engine_.take_warm_taps(serial);

@@ -5,6 +5,7 @@
 
 #include "engine/engine.h"
 #include "measure/loudness.h"
+#include "measure/voice_detector.h"
 
 namespace reed {
 
@@ -35,15 +36,20 @@ class Readings {
     void restart();
 
   private:
-    void take(const TapFrame& frame);
+    void take(TapFrame frame);
+    void hear_voice();
     void poll_taps();
     void poll_feed();
     void poll_clips();
 
     Engine& engine_;
     LevelStatistics statistics_;
+    std::unique_ptr<VoiceDetector> detector_;  // while no stage knows who speaks
+    std::int64_t detector_from_ = 0, detector_read_ = 0;
+    std::int64_t origin_ = 0;  // frame of the input with which the chain began
+    bool stage_knows_ = false;
     std::unique_ptr<LoudnessMeter> meter_;
-    StreamFormat metered_;
+    StreamFormat metered_, detected_;
     std::uint32_t chain_ = 0;
     std::int64_t feed_read_ = 0;
     std::int64_t summed_up_ = 0;  // pieces pushed when levels_ was computed last

@@ -1,7 +1,10 @@
 #include "engine/render.h"
 
+#include <cmath>
+
 #include "base/sound_file.h"
 #include "chain/chain.h"
+#include "measure/voice_detector.h"
 
 namespace reed {
 namespace {
@@ -108,11 +111,23 @@ Result<LevelReport> file_levels(const ChainSpec& spec, const std::filesystem::pa
     LevelStatistics statistics(spec.stages.size() + 1, seconds + 10.0);
     TapQueue queue(4096);
     chain.set_tap_queue(&queue);
+    VoiceDetector detector(format.value().sample_rate);
+    const auto length = static_cast<std::int64_t>(std::lround(kTapFrameSeconds * format.value().sample_rate));
+    const auto take = [&](TapFrame frame) {
+        if (frame.tap == 0) frame.voice = detector.at(frame.index * length);
+        statistics.push(frame);
+    };
     constexpr size_t kBlock = 1024;
     AudioBuffer buffer(reader.info().channels, kBlock);
     const auto push = [&](size_t frames) {
+        std::vector<float> mono(frames);
+        for (int c = 0; c < buffer.channels(); ++c) {
+            for (size_t i = 0; i < frames; ++i)
+                mono[i] += buffer[c][i] / static_cast<float>(buffer.channels());
+        }
+        detector.add(mono.data(), static_cast<int>(frames));
         chain.process(buffer.block(0, static_cast<int>(frames)));
-        for (TapFrame frame; queue.try_dequeue(frame);) statistics.push(frame);
+        for (TapFrame frame; queue.try_dequeue(frame);) take(frame);
     };
     for (size_t n = reader.read(buffer); n > 0; n = reader.read(buffer)) push(n);
     if (auto whole = reader.complete(); !whole.ok()) return whole.error();
@@ -123,7 +138,7 @@ Result<LevelReport> file_levels(const ChainSpec& spec, const std::filesystem::pa
     for (std::int64_t tail = chain.latency(); tail > 0; tail -= kBlock) {
         chain.process(buffer.block(0, kBlock));
         for (TapFrame frame; queue.try_dequeue(frame);) {
-            if (frame.index < pieces) statistics.push(frame);
+            if (frame.index < pieces) take(frame);
         }
     }
     return statistics.report();

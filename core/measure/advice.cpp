@@ -23,6 +23,12 @@ Advice keep_out_advice(double opens, double closes, const char* below, const Tap
     if (!in.room_known && !in.voice_known)
         return {AdviceTone::neutral,
                 in.peak > kSilentPeak ? "Nothing heard yet." : "Nothing but digital silence so far."};
+    // Where the loudest of the room is as loud as quiet words, every threshold is wrong for one of them.
+    if (in.room_known && in.voice_known && in.room_high > in.voice_low - 2.0) {
+        return {AdviceTone::warning,
+                "Room reaches " + db(in.room_high) + " dB here and quiet words are at " + db(in.voice_low) +
+                    ", so no threshold tells them apart. Take noise out before it, or come closer."};
+    }
     if (in.room_known && in.room_high >= closes) {
         return {AdviceTone::warning, "Room reaches " + db(in.room_high) + " dB. " + below + " " + db(closes) +
                                          ", so the room passes. Raise it above " + db(in.room_high) + "."};

@@ -11,7 +11,7 @@ namespace {
 constexpr double kFrameSeconds = 2048.0 / 48000.0;
 
 int even_length(double sample_rate) {
-    return 4 * static_cast<int>(std::lround(0.25 * kFrameSeconds * sample_rate));
+    return fast_length(static_cast<int>(std::lround(kFrameSeconds * sample_rate)));
 }
 }  // namespace
 

@@ -12,6 +12,7 @@ constexpr int kSmooth = 5;      // frames of 10 ms in one level
 constexpr int kGuard = 15;      // frames around speech that are neither room nor voice
 constexpr double kApart = 9.0;  // dB between the means of room and voice, at least
 constexpr double kLowestLevel = -120.0;
+constexpr double kKnown = 0.8;  // share of the pieces that must be known to be sorted by it
 // Quieter than any converter: a mute switch, a cable pulled out, zeros before a file begins. Neither room nor
 // voice.
 constexpr double kDigitalSilence = -110.0;
@@ -145,19 +146,54 @@ std::vector<FrameClass> classify_frames(const std::vector<float>& mean_square, d
     return out;
 }
 
-void drop_what_is_no_voice(std::vector<FrameClass>& classes, const std::vector<float>& voice) {
+std::vector<FrameClass> classify_heard(const std::vector<float>& mean_square,
+                                       const std::vector<float>& voice) {
+    constexpr float kSpeech = 0.5f;
     constexpr int kNear = 10;
-    const int n = static_cast<int>(std::min(classes.size(), voice.size()));
-    for (int i = 0; i < n; ++i) {
-        if (classes[static_cast<size_t>(i)] != FrameClass::voice) continue;
-        float highest = -1.0f;
-        bool known = true;
-        for (int k = std::max(0, i - kNear); k <= std::min(n - 1, i + kNear); ++k) {
-            highest = std::max(highest, voice[static_cast<size_t>(k)]);
-            known = known && voice[static_cast<size_t>(k)] >= 0.0f;
-        }
-        if (known && highest < 0.2f) classes[static_cast<size_t>(i)] = FrameClass::between;
+    constexpr int kFar = 20;
+    constexpr int kShort = 50;
+    const int n = static_cast<int>(mean_square.size());
+    const std::vector<float> levels = smooth_levels(mean_square);
+    const std::vector<bool> silent = touched_by_silence(mean_square);
+    // Distance to the nearest speech on either side. One frame alone is a mistake: speech lasts.
+    const auto speech = [&](int i) {
+        const auto at = static_cast<size_t>(i);
+        return voice[at] >= kSpeech &&
+               ((i > 0 && voice[at - 1] >= kSpeech) || (i + 1 < n && voice[at + 1] >= kSpeech));
+    };
+    std::vector<int> away(mean_square.size(), n);
+    for (int i = 0, last = -n; i < n; ++i) {
+        if (speech(i)) last = i;
+        away[static_cast<size_t>(i)] = i - last;
     }
+    for (int i = n - 1, next = 2 * n; i >= 0; --i) {
+        if (speech(i)) next = i;
+        auto& a = away[static_cast<size_t>(i)];
+        a = std::min(a, next - i);
+    }
+    std::vector<FrameClass> out(mean_square.size(), FrameClass::between);
+    std::vector<float> room;
+    for (size_t i = 0; i < out.size(); ++i) {
+        if (silent[i] || voice[i] < 0.0f || away[i] <= kFar) continue;
+        out[i] = FrameClass::room;
+        room.push_back(levels[i]);
+    }
+    const double usual = room.empty() ? kLowestLevel : quantile(room, 0.5);
+    for (size_t i = 0; i < out.size(); ++i) {
+        if (!silent[i] &&
+            (away[i] == 0 || (away[i] <= kNear && !room.empty() && levels[i] >= usual + kApart)))
+            out[i] = FrameClass::voice;
+    }
+    // Short loud sounds in pauses.
+    for (size_t i = 0; i < out.size();) {
+        size_t end = i;
+        while (end < out.size() && out[end] == FrameClass::room && levels[end] >= usual + kApart) ++end;
+        if (end > i && end - i < kShort)
+            std::fill(out.begin() + static_cast<long>(i), out.begin() + static_cast<long>(end),
+                      FrameClass::between);
+        i = std::max(end, i + 1);
+    }
+    return out;
 }
 
 LevelStatistics::LevelStatistics(size_t taps, double window_seconds)
@@ -272,15 +308,18 @@ std::vector<float> LevelStatistics::powers(size_t tap, size_t length) const {
 }
 
 std::vector<FrameClass> LevelStatistics::classes(size_t length) const {
-    auto out = classify_frames(powers(0, length), voice_floor_);
-    // The last tap knows what any stage before it knows.
-    std::vector<float> voice(length, -1.0f);
-    for (const auto& f : rows_.back().frames) {
-        const std::int64_t i = f.index - first_index();
-        if (i >= 0 && i < static_cast<std::int64_t>(length)) voice[static_cast<size_t>(i)] = f.voice;
+    // The last tap knows what any stage before it knows; else the input's frames may tell.
+    for (const Row* row : {&rows_.back(), &rows_.front()}) {
+        std::vector<float> voice(length, -1.0f);
+        for (const auto& f : row->frames) {
+            const std::int64_t i = f.index - first_index();
+            if (i >= 0 && i < static_cast<std::int64_t>(length)) voice[static_cast<size_t>(i)] = f.voice;
+        }
+        const auto known = std::count_if(voice.begin(), voice.end(), [](float v) { return v >= 0.0f; });
+        if (static_cast<double>(known) >= kKnown * static_cast<double>(length))
+            return classify_heard(powers(0, length), voice);
     }
-    drop_what_is_no_voice(out, voice);
-    return out;
+    return classify_frames(powers(0, length), voice_floor_);
 }
 
 LevelDistribution LevelStatistics::distribution(size_t tap) const {

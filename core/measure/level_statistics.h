@@ -52,9 +52,14 @@ enum class FrameClass : unsigned char { between, room, voice };
 /// digital silence (below -110 dBFS), which is no room at all.
 std::vector<FrameClass> classify_frames(const std::vector<float>& mean_square, double voice_floor);
 
-/// Loud frames that a stage knows to be no speech (probability in `voice` below 0.2 within 100 ms to both
-/// sides; below 0: not known) are neither room nor voice: a key click is not a quiet word.
-void drop_what_is_no_voice(std::vector<FrameClass>& classes, const std::vector<float>& voice);
+/// Sorts the same frames where the probability of speech is known (`voice`, one a frame, 0 to 1; all of them
+/// known).
+///
+/// Speech is voice, and so is what lies within 100 ms of it and 9 dB above the room. What has no speech
+/// within 200 ms is room, however loud: but for short sounds (under half a second) that stand 9 dB above it,
+/// which are neither: a key click is no quiet word, and not what the room usually is.
+std::vector<FrameClass> classify_heard(const std::vector<float>& mean_square,
+                                       const std::vector<float>& voice);
 
 /// Usual level of the room in dBFS (median over the pauses of the 50 ms levels); nothing without pauses.
 std::optional<double> room_level(const std::vector<float>& mean_square,
@@ -112,7 +117,8 @@ class LevelStatistics {
     /// Index of the first piece of the window; there is one.
     std::int64_t first_index() const;
     size_t shared_length() const;
-    /// What each piece of the shared stretch is, by the input and by what stages know of the voice.
+    /// What each piece of the shared stretch is: by the probability of speech where it is known (by a stage,
+    /// or by who pushed the input's frames), else by the input's level alone.
     std::vector<FrameClass> classes(size_t length) const;
     std::vector<float> powers(size_t tap, size_t length) const;
     void fill_now(size_t tap, TapLevels& out) const;

@@ -33,15 +33,18 @@ class DetectorBand {
         changed_ = true;
     }
     void begin_grain() {
+        low_.hold();
+        high_.hold();
         if (!changed_) return;
         changed_ = false;
-        low_.snap(design({FilterType::low_cut, low_cut_, 0.0, 0.70710678, 12}, rate_));
-        high_.snap(design({FilterType::high_cut, high_cut_, 0.0, 0.70710678, 12}, rate_));
+        move(low_, {FilterType::low_cut, low_cut_, 0.0, 0.70710678, 12}, low_cut_ > 20.0, low_was_on_);
+        move(high_, {FilterType::high_cut, high_cut_, 0.0, 0.70710678, 12}, high_cut_ < 20000.0,
+             high_was_on_);
     }
     void reset() {
+        if (changed_) begin_grain();
         low_.reset();
         high_.reset();
-        if (changed_) begin_grain();
     }
     /// The filtered copy; valid until the next call. With both cuts off, the sound itself.
     AudioBlock listen(const AudioBlock& block) {
@@ -59,6 +62,18 @@ class DetectorBand {
     }
 
   private:
+    /// One that was off starts without what rang in it before; one that is on glides.
+    void move(FilterRunner& filter, const BandSettings& to, bool on, bool& was_on) const {
+        if (on && was_on) {
+            filter.glide(design(to, rate_));
+        } else {
+            filter.snap(design(to, rate_));
+            filter.reset();
+        }
+        was_on = on;
+    }
+
+    bool low_was_on_ = false, high_was_on_ = false;
     double rate_ = 48000.0;
     double low_cut_ = 0.0, high_cut_ = 0.0;
     bool changed_ = false;

@@ -136,6 +136,8 @@ class RunningBand {
         wet_.set(on_ && same_shape ? 1.0 : 0.0);
         wet_.begin_grain();
         const bool silent = !wet_.moving() && wet_.grain_value() == 0.0;
+        // What rang when it was left rings no more.
+        if (!silent && !active_) runner_.reset();
         if (silent && !same_shape) {
             shape_ = wanted_;
             runner_.reset();
@@ -186,6 +188,7 @@ class RunningBand {
         take_parameters();
         runner_.snap(design(shape_, rate_));
         runner_.reset();
+        settling_ = 0;
         parked_ = wanted_;
     }
     void move_parameters() {
@@ -193,12 +196,37 @@ class RunningBand {
         gain_.begin_grain();
         q_.begin_grain();
         if (frequency_.moving() || gain_.moving() || q_.moving()) {
-            if (!active_) runner_.reset();
             take_parameters();
-            runner_.glide(design(shape_, rate_));
+            left_ = design(shape_, rate_, Precision::rough);
+            runner_.glide(left_);
+            settling_ = kSettling;
+        } else if (settling_ > 0) {
+            settle();
         } else {
             runner_.hold();
         }
+    }
+    /// From the rough design, which moves, to the exact one, which stays. What lies between two stable
+    /// sections is stable: the coefficients of stable poles form a triangle.
+    void settle() {
+        if (settling_ == kSettling) goal_ = design(shape_, rate_);
+        --settling_;
+        if (settling_ == 0 || goal_.count != left_.count) {
+            runner_.glide(goal_);
+            settling_ = 0;
+            return;
+        }
+        const double share = 1.0 / (settling_ + 1);
+        for (size_t i = 0; i < static_cast<size_t>(left_.count); ++i) {
+            Biquad& f = left_.biquads[i];
+            const Biquad& to = goal_.biquads[i];
+            f.b0 += share * (to.b0 - f.b0);
+            f.b1 += share * (to.b1 - f.b1);
+            f.b2 += share * (to.b2 - f.b2);
+            f.a1 += share * (to.a1 - f.a1);
+            f.a2 += share * (to.a2 - f.a2);
+        }
+        runner_.glide(left_);
     }
     void take_parameters() {
         shape_.frequency = std::exp(frequency_.grain_value());
@@ -206,6 +234,9 @@ class RunningBand {
         shape_.q = std::exp(q_.grain_value());
     }
 
+    static constexpr int kSettling = 16;  // grains
+    int settling_ = 0;
+    Sections left_, goal_;
     double rate_ = 48000.0;
     BandSettings shape_, wanted_, parked_;
     bool on_ = false, active_ = true;
@@ -246,36 +277,61 @@ class Listening {
     void prepare(double rate, std::span<const double> values) {
         rate_ = rate;
         mix_.prepare(rate, 0.005, 0.0);
+        open_.prepare(rate, 0.003, 1.0);
         set(values);
     }
     void set(std::span<const double> values) {
         const int band = static_cast<int>(values[kListenRow]) - 1;
         mix_.set(band < 0 ? 0.0 : 1.0);
-        if (band >= 0) wanted_ = listening_filter(band_settings(values, band));
+        if (band < 0) return;
+        wanted_band_ = band;
+        wanted_ = listening_filter(band_settings(values, band));
     }
     void begin_grain() {
+        const bool was_active = active();
         mix_.begin_grain();
-        if (!active() || wanted_ == filter_) return;
-        const Sections sections = design(wanted_, rate_);
-        wanted_.type == filter_.type ? runner_.glide(sections) : runner_.snap(sections);
-        filter_ = wanted_;
+        if (!was_active) {
+            // Nobody hears it: the filter may be any, with nothing ringing in it.
+            if (!active()) return;
+            take_wanted();
+            open_.snap(1.0);
+            return;
+        }
+        // Another band fades out, changes, and fades in; the same one is followed while it moves.
+        const bool same = wanted_band_ == band_ && wanted_.type == filter_.type;
+        open_.set(same ? 1.0 : 0.0);
+        open_.begin_grain();
+        if (!same && !open_.moving() && open_.grain_value() == 0.0) take_wanted();
+        if (same && !(wanted_ == filter_)) {
+            runner_.glide(design(wanted_, rate_));
+            filter_ = wanted_;
+        }
     }
     /// A glide lasts one grain.
     void hold() { runner_.hold(); }
-    bool active() const { return mix_.moving() || mix_.target() > 0.0; }
+    bool active() const { return mix_.moving() || mix_.target() > 0.0 || mix_.grain_value() > 0.0; }
     /// `copy`: the equalizer's input, overwritten.
     void process(const AudioBlock& copy, const AudioBlock& block) {
         runner_.process(copy);
         for (int i = 0; i < block.frames; ++i) {
             const float m = mix_.next();
-            for (int c = 0; c < block.channels; ++c) block[c][i] += m * (copy[c][i] - block[c][i]);
+            const float o = open_.next();
+            for (int c = 0; c < block.channels; ++c) block[c][i] += m * (o * copy[c][i] - block[c][i]);
         }
     }
     void reset() { runner_.reset(); }
 
   private:
+    void take_wanted() {
+        runner_.snap(design(wanted_, rate_));
+        runner_.reset();
+        filter_ = wanted_;
+        band_ = wanted_band_;
+    }
+
     double rate_ = 48000.0;
-    Smoothed mix_;
+    Smoothed mix_, open_;
+    int band_ = -1, wanted_band_ = -1;
     BandSettings wanted_, filter_{FilterType::notch, 1.0, 0.0, 1.0, 6};
     FilterRunner runner_;
 };

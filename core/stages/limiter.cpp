@@ -38,6 +38,7 @@ class LimiterStage final : public Stage {
         rest_after_ = 2 * window_ + 4;
         average_.assign(static_cast<size_t>(window_) + 1, 1.0f);
         for (auto& line : delays_) line.prepare(latency());
+        limits_.prepare(window_);  // peaks between samples are known later than the samples
         ceiling_.prepare(rate_, 0.005, values[kCeiling]);
         slow_attack_ = Ballistics::pole(rate_, 100.0);
         set_values(values);
@@ -51,10 +52,19 @@ class LimiterStage final : public Stage {
     void begin_grain() override {
         ceiling_.begin_grain();
         // 1e-6 below, so that a value rounded to 24 bits or to float does not end above.
-        limit_ = static_cast<float>(db_to_gain(ceiling_.grain_value()) * (1.0 - 1e-6));
+        const auto limit = static_cast<float>(db_to_gain(ceiling_.grain_value()) * (1.0 - 1e-6));
+        limit_step_ = (limit - limit_) / kGrain;
+        if (limit != limit_) {
+            if (moved_ == 0) limits_.fill(limit_);
+            moved_ = latency() + kGrain;
+        }
+        from_ = limit_;
+        limit_ = limit;
+        in_grain_ = 0;
         // Peaks between the samples rise a little again where the gain moves; a twentieth of a decibel
         // covers it (measured in tests/reference).
-        aim_ = true_peak_ ? limit_ * 0.9943f : limit_;
+        margin_ = true_peak_ ? 0.9943f : 1.0f;
+        aim_ = std::min(from_, limit_) * margin_;
     }
     void process(const AudioBlock& block) override {
         float peak[kGrain] = {};
@@ -67,28 +77,27 @@ class LimiterStage final : public Stage {
             }
             delays_[c].process(block[c], block[c], block.frames);
         }
-        if (rested_ > rest_after_) {
+        float aim[kGrain];
+        float limit[kGrain];
+        follow_ceiling(aim, limit, block.frames);
+        if (rested_ > rest_after_ && moved_ == 0) {
             float highest = 0.0f;
             for (int i = 0; i < block.frames; ++i) highest = std::max(highest, peak[i]);
             if (highest <= aim_) {
-                // Nothing to do; only a ceiling that has just come down may still cut what is in the delay.
-                for (int c = 0; c < block.channels; ++c) {
-                    float* x = block[c];
-                    for (int i = 0; i < block.frames; ++i) x[i] = std::min(std::max(x[i], -limit_), limit_);
-                }
-                return;
+                return;  // nothing to do
             }
         }
         float gain[kGrain];
         float lowest = 1.0f;
         for (int i = 0; i < block.frames; ++i) {
-            gain[i] = peak[i] <= aim_ && rested_ > rest_after_ ? 1.0f : smooth_gain(peak[i]);
+            gain[i] = peak[i] <= aim[i] && rested_ > rest_after_ ? 1.0f : smooth_gain(peak[i], aim[i]);
             lowest = std::min(lowest, gain[i]);
         }
         note_reduction(static_cast<float>(-gain_to_db(lowest)));
         for (int c = 0; c < block.channels; ++c) {
             float* x = block[c];
-            for (int i = 0; i < block.frames; ++i) x[i] = std::min(std::max(x[i] * gain[i], -limit_), limit_);
+            for (int i = 0; i < block.frames; ++i)
+                x[i] = std::min(std::max(x[i] * gain[i], -limit[i]), limit[i]);
         }
     }
     void reset() override {
@@ -96,16 +105,32 @@ class LimiterStage final : public Stage {
         for (auto& d : delays_) d.reset();
         rest();
         rested_ = rest_after_ + 1;
+        limit_ = static_cast<float>(db_to_gain(ceiling_.grain_value()) * (1.0 - 1e-6));
         begin_grain();
+        moved_ = 0;
     }
     int latency() const override { return window_ + (true_peak_ ? IntersamplePeak::kDelay : 0); }
 
   private:
+    /// The ceiling the newest sound is measured by, and the one the sound was measured by that leaves the
+    /// delay now: one that moves is in force when what it was measured for comes out, and cuts nothing that
+    /// is on its way.
+    void follow_ceiling(float* aim, float* limit, int frames) {
+        for (int i = 0; i < frames; ++i) {
+            const float now =
+                ++in_grain_ >= kGrain ? limit_ : from_ + limit_step_ * static_cast<float>(in_grain_);
+            aim[i] = now * margin_;
+            limit[i] = now;
+        }
+        if (moved_ == 0) return;
+        limits_.process(limit, limit, frames);
+        moved_ = std::max(0, moved_ - frames);
+    }
     /// The newest peak in, gain for the sample leaving the delay out. The minimum over the window holds
     /// every peak until it leaves; the mean over the same window turns the step into a ramp that ends at the
     /// peak and never lies above what it needs.
-    float smooth_gain(float peak) {
-        const double reduction = 1.0 - minimum_.next(peak > aim_ ? aim_ / peak : 1.0f);
+    float smooth_gain(float peak, float aim) {
+        const double reduction = 1.0 - minimum_.next(peak > aim ? aim / peak : 1.0f);
         fast_ = std::max(reduction, fast_ + fast_release_ * (reduction - fast_));
         slow_ += (fast_ > slow_ ? slow_attack_ : slow_release_) * (fast_ - slow_);
         const double taken = std::max(fast_, slow_);
@@ -130,7 +155,10 @@ class LimiterStage final : public Stage {
     bool true_peak_ = true;
     int window_ = 2;
     int rest_after_ = 0, rested_ = 0;
-    float limit_ = 1.0f, aim_ = 1.0f;
+    float limit_ = 1.0f, from_ = 1.0f, limit_step_ = 0.0f, aim_ = 1.0f, margin_ = 1.0f;
+    int in_grain_ = 0;
+    int moved_ = 0;  // frames until the delay holds no sound of another ceiling
+    DelayLine limits_;
     double fast_release_ = 1.0, slow_release_ = 1.0, slow_attack_ = 1.0, fast_ = 0.0, slow_ = 0.0;
     Smoothed ceiling_;
     IntersamplePeak peaks_[kMaxChannels];

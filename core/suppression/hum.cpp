@@ -157,8 +157,8 @@ std::optional<Hum> find_hum(std::span<const float> sound, double sample_rate) {
 }
 
 Sections HumNotches::section(int tone) const {
-    const double f = (tone + 1) * frequency_;
-    if (tone >= tones_ || f > 0.45 * rate_) {
+    const double f = (tone + 1) * frequency_.grain_value();
+    if (f > 0.45 * rate_) {
         Sections through;
         through.count = 1;
         return through;
@@ -172,40 +172,64 @@ Sections HumNotches::section(int tone) const {
 
 void HumNotches::prepare(double sample_rate, double frequency, int tones) {
     rate_ = sample_rate;
-    frequency_ = frequency;
-    tones_ = tones;
-    for (int i = 0; i < kMostHumTones; ++i) runners_[static_cast<size_t>(i)].snap(section(i));
+    frequency_.prepare(sample_rate, 0.020, frequency);
+    for (int i = 0; i < kMostHumTones; ++i) {
+        Tone& tone = tones_[static_cast<size_t>(i)];
+        tone.wet.prepare(sample_rate, 0.020, i < tones ? 1.0 : 0.0);
+        tone.runner.snap(section(i));
+    }
     reset();
 }
 
 void HumNotches::set(double frequency, int tones) {
-    if (frequency == frequency_ && tones == tones_) {
-        for (auto& r : runners_) {
-            if (r.moving()) r.hold();
+    frequency_.set(frequency);
+    frequency_.begin_grain();
+    for (int i = 0; i < kMostHumTones; ++i) {
+        Tone& tone = tones_[static_cast<size_t>(i)];
+        const bool was_used = tone.used();
+        tone.wet.set(i < tones ? 1.0 : 0.0);
+        tone.wet.begin_grain();
+        if (!tone.used()) continue;
+        if (!was_used) {  // with nothing of before ringing in it
+            tone.runner.snap(section(i));
+            tone.runner.reset();
+        } else if (frequency_.moving()) {
+            tone.runner.glide(section(i));
+        } else {
+            tone.runner.hold();
         }
-        return;
     }
-    frequency_ = frequency;
-    const int most = std::max(tones, tones_);
-    tones_ = tones;
-    for (int i = 0; i < most; ++i) runners_[static_cast<size_t>(i)].glide(section(i));
 }
 
 void HumNotches::process(const AudioBlock& block) {
+    // Always in one order: each notch rings on in what those before it leave.
     FilterRunner* still[kMostHumTones];
     int count = 0;
-    for (int i = 0; i < kMostHumTones; ++i) {
-        FilterRunner& r = runners_[static_cast<size_t>(i)];
-        if (r.moving())
-            r.process(block);
-        else if (i < tones_)
-            still[count++] = &r;
+    const auto flush = [&] {
+        if (count > 0) FilterRunner::process_still(still, count, block);
+        count = 0;
+    };
+    for (Tone& tone : tones_) {
+        if (!tone.used()) continue;
+        if (tone.still()) {
+            still[count++] = &tone.runner;
+            continue;
+        }
+        flush();
+        float dry[kMaxChannels][kGrain];
+        const int channels = std::min(block.channels, kMaxChannels);
+        for (int c = 0; c < channels; ++c) std::copy_n(block[c], block.frames, dry[c]);
+        tone.runner.process(block);
+        for (int i = 0; i < block.frames; ++i) {
+            const float wet = tone.wet.next();
+            for (int c = 0; c < channels; ++c) block[c][i] = dry[c][i] + wet * (block[c][i] - dry[c][i]);
+        }
     }
-    if (count > 0) FilterRunner::process_still(still, count, block);
+    flush();
 }
 
 void HumNotches::reset() {
-    for (auto& r : runners_) r.reset();
+    for (auto& tone : tones_) tone.runner.reset();
 }
 
 }  // namespace reed

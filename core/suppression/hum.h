@@ -6,6 +6,7 @@
 
 #include "base/audio_block.h"
 #include "dsp/filter_runner.h"
+#include "dsp/smoothed.h"
 
 namespace reed {
 
@@ -34,18 +35,23 @@ constexpr double hum_notch_width(int n) {
 class HumNotches {
   public:
     void prepare(double sample_rate, double frequency, int tones);
-    /// At a grain boundary: moves to other tones within the grain.
+    /// At a grain boundary: moves to another frequency, fades tones in and out.
     void set(double frequency, int tones);
     void process(const AudioBlock& block);
     void reset();
 
   private:
+    struct Tone {
+        FilterRunner runner;
+        Smoothed wet;
+        bool used() const { return wet.moving() || wet.grain_value() > 0.0; }
+        bool still() const { return !runner.moving() && !wet.moving() && wet.grain_value() == 1.0; }
+    };
     Sections section(int tone) const;
 
     double rate_ = 48000.0;
-    double frequency_ = 50.0;
-    int tones_ = 0;
-    std::array<FilterRunner, kMostHumTones> runners_;
+    Smoothed frequency_;
+    std::array<Tone, kMostHumTones> tones_;
 };
 
 }  // namespace reed

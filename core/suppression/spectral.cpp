@@ -118,7 +118,7 @@ class Spectral final : public SuppressionMethod {
   public:
     /// Without a tone it follows the noise by itself; with one, that is the noise.
     Spectral(double sample_rate, bool short_delay, const RoomTone* tone)
-        : frames_(4 * static_cast<int>(std::lround(sample_rate * (short_delay ? 0.0025 : 0.005)))),
+        : frames_(fast_length(static_cast<int>(std::lround(sample_rate * (short_delay ? 0.010 : 0.020))))),
           working_(tone == nullptr || !tone->empty()) {
         const int length = frames_.latency();
         const auto bins = static_cast<size_t>(frames_.bins());

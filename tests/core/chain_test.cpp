@@ -1,6 +1,10 @@
+#include <malloc.h>
+
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <cstdlib>
 #include <limits>
+#include <mutex>
 #include <random>
 
 #include "chain/chain.h"
@@ -33,6 +37,45 @@ std::vector<float> lively(double seconds, std::uint32_t seed, double rate = 4800
 }
 
 }  // namespace
+
+TEST_CASE("the guard of the audio thread sees every way to take memory, and locks", "[chain]") {
+    if (!test::RealtimeGuard::counts()) return;
+    void* volatile kept = nullptr;  // so that nothing is left out by the compiler
+    int seen[7] = {};
+    std::mutex mutex;
+    int locks = 0;
+    const auto counted = [&](const auto& take) {
+        const test::RealtimeGuard guard;
+        take();
+        return guard.allocations();
+    };
+    struct alignas(64) Wide {
+        char bytes[64];
+    };
+    seen[0] = counted([&] { kept = std::malloc(64); });
+    seen[1] = counted([&] { kept = std::realloc(kept, 4096); });
+    seen[2] = counted([&] { std::free(kept); });
+    seen[3] = counted([&] { kept = std::calloc(4, 16); });
+    std::free(kept);
+    seen[4] = counted([&] {
+        void* out = nullptr;
+        (void)!::posix_memalign(&out, 64, 256);
+        kept = out;
+    });
+    std::free(kept);
+    seen[5] = counted([&] { kept = ::memalign(64, 256); });
+    std::free(kept);
+    seen[6] = counted([&] { kept = new Wide; });
+    delete static_cast<Wide*>(kept);
+    {
+        const test::RealtimeGuard guard;
+        mutex.lock();
+        locks = guard.locks();
+    }
+    mutex.unlock();
+    for (const int n : seen) CHECK(n >= 1);
+    CHECK(locks == 1);
+}
 
 TEST_CASE("the result does not depend on the block size", "[chain]") {
     const auto in = lively(1.5, 1);

@@ -7,6 +7,7 @@
 
 #include "base/fast_math.h"
 #include "base/history_ring.h"
+#include "dsp/fourier.h"
 #include "dsp/delay_line.h"
 #include "dsp/filter_runner.h"
 #include "dsp/frame_adapter.h"
@@ -18,6 +19,14 @@
 
 using namespace reed;
 using namespace reed::test;
+
+TEST_CASE("transforms have lengths that are quick", "[dsp]") {
+    CHECK(fast_length(884) == 896);  // 884 = 4 * 13 * 17
+    CHECK(fast_length(440) == 448);
+    CHECK(fast_length(882) == 896);
+    for (const int quick : {4, 480, 960, 1920, 1764, 3528, 3840}) CHECK(fast_length(quick) == quick);
+    CHECK(fast_length(1) == 4);
+}
 
 TEST_CASE("fast logarithm and power keep the errors they state", "[dsp]") {
     double log_error = 0.0;

@@ -4,6 +4,7 @@
 #include "chain/chain.h"
 #include "engine/render.h"
 #include "measure/advice.h"
+#include "measure/file_measure.h"
 #include "support/signals.h"
 
 using namespace reed;
@@ -69,6 +70,48 @@ TEST_CASE("silence and an empty report are nothing to stumble over", "[levels]")
     CHECK(t.room == kSilenceDb);
     CHECK(t.peak == kSilenceDb);
     CHECK(classify_frames({}, 0).empty());
+}
+
+TEST_CASE("digital silence is neither room nor voice", "[levels]") {
+    // A mute switch: one second in ten is zeros. Word, room, zeros.
+    std::vector<std::pair<double, double>> stretches;
+    for (int i = 0; i < 3; ++i) {
+        for (const auto& s : std::vector<std::pair<double, double>>{
+                 {2, -60}, {1, -22}, {2, -60}, {1, -22}, {3, -60}, {1, -400}})
+            stretches.push_back(s);
+    }
+    const auto statistics = feed(stretches);
+    const TapLevels t = statistics.report().taps[0];
+    REQUIRE(t.room_known);
+    REQUIRE(t.voice_known);
+    CHECK(t.room == Approx(-60).margin(0.2));
+    CHECK(t.room_high == Approx(-60).margin(0.2));
+    CHECK(t.voice == Approx(-22).margin(0.2));
+    // A room alone that is switched off now and then is still the room.
+    const TapLevels alone = feed({{1, -400}, {5, -50}, {1, -400}, {3, -50}}).report().taps[0];
+    REQUIRE(alone.room_known);
+    CHECK_FALSE(alone.voice_known);
+    CHECK(alone.room == Approx(-50).margin(0.2));
+    // Nothing but zeros: nothing is known, and it is said.
+    const LevelReport nothing = feed({{3, -400}}).report();
+    CHECK_FALSE(nothing.taps[0].room_known);
+    CHECK_FALSE(nothing.taps[0].voice_known);
+    CHECK(input_advice(nothing, 0).tone == AdviceTone::warning);
+    CHECK_THAT(input_advice(nothing, 0).text, Catch::Contains("Digital silence"));
+    const ChainSpec gate = chain_of({stage("gate")});
+    LevelReport two = nothing;
+    two.taps.push_back(two.taps[0]);
+    two.stages.resize(1);
+    CHECK_THAT(stage_advice(gate, 0, two).text, Catch::Contains("digital silence"));
+    // And of a file.
+    std::vector<float> sound = silence(1.0);
+    append(sound, noise(0.001, 6.0, 3));
+    append(sound, silence(2.0));
+    FileMeasure measure({48000, 1});
+    AudioBuffer buffer = mono(sound);
+    measure.add(buffer.block(0, static_cast<int>(sound.size())));
+    REQUIRE(measure.result().noise_floor_dbfs);
+    CHECK(*measure.result().noise_floor_dbfs == Approx(mean_square_to_dbfs(1e-6)).margin(0.5));
 }
 
 TEST_CASE("the window forgets", "[levels]") {

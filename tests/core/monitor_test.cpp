@@ -1,6 +1,8 @@
 // The monitor: sources, tone, mute, and that it changes nothing that goes out.
 #include <catch2/catch.hpp>
+#include <chrono>
 #include <cmath>
+#include <thread>
 
 #include "engine/engine.h"
 #include "support/realtime_guard.h"
@@ -132,6 +134,42 @@ TEST_CASE("changing what is monitored does not click, allocate or lock", "[engin
     }
     CHECK(allocations == 0);
     CHECK(locks == 0);
+}
+
+TEST_CASE("what is monitored goes over to a new chain without a click", "[engine]") {
+    for (const MonitorSource source : {MonitorSource::tap, MonitorSource::removed, MonitorSource::feed}) {
+        INFO("source " << static_cast<int>(source));
+        ChainSpec chain = chain_of({stage("gain", {{"gain", -3}}), stage("limiter", {{"lookahead", 3}})});
+        Engine engine;
+        REQUIRE(engine.open({48000, 1}, chain).ok());
+        engine.set_monitor({source, 1});
+        const auto x = sine(200, 0.3, 4.0);
+        const auto heard = listen(engine, x, [&](size_t i) {
+            if (i % 150 != 100) return;
+            // Another gain and another delay each time.
+            chain.stages[0].set("gain", chain.stages[0].value("gain") < -6 ? -3 : -15);
+            chain.stages[1].set("lookahead", chain.stages[1].value("lookahead") < 5 ? 8 : 3);
+            REQUIRE(engine.follow(chain, Fade::scene).ok());
+            while (!engine.settled()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+        });
+        const auto cut =
+            stage("equalizer", {{"band1_type", 3}, {"band1_frequency", 5000}, {"band1_slope", 7}});
+        const auto high = run(chain_of({cut, cut}), heard.monitor);
+        CHECK(db(peak(high, 9600, high.size() - 19200)) < -80.0);
+    }
+}
+
+TEST_CASE("what decays in the monitor ends in nothing, not in numbers too small to be quick", "[engine]") {
+    Engine engine;
+    REQUIRE(engine.open({48000, 1}, chain_of({stage("gain")})).ok());
+    engine.set_monitor({.source = MonitorSource::feed, .bass_db = 12, .middle_db = -12, .treble_db = 12});
+    std::vector<float> x = noise(0.1, 0.5, 2);
+    append(x, silence(4.0));
+    const auto heard = listen(engine, x, [](size_t) {});
+    size_t tiny = 0;
+    for (const float v : heard.monitor) tiny += std::fpclassify(v) == FP_SUBNORMAL ? 1 : 0;
+    CHECK(tiny == 0);
+    CHECK(heard.monitor.back() == 0.0f);
 }
 
 TEST_CASE("the probe hands out the sound before and after one stage", "[engine]") {

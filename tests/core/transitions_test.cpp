@@ -37,8 +37,7 @@ std::pair<size_t, size_t> fade_in(const std::vector<float>& x, double old, doubl
 
 }  // namespace
 
-TEST_CASE("a changed chain fades in within 30 ms, a recalled scene within 300",
-          "[engine]") {
+TEST_CASE("a changed chain fades in within 30 ms, a recalled scene within 300", "[engine]") {
     // A constant, so that every step of the fade shows. The limiter leaves it as it is and delays it by 3 ms.
     const std::vector<float> constant(48000, 0.25f);
     const auto limiter = stage("limiter", {{"lookahead", 3}, {"true_peak", 0}});
@@ -61,10 +60,11 @@ TEST_CASE("a changed chain fades in within 30 ms, a recalled scene within 300",
 }
 
 TEST_CASE("a new chain has heard every sample the old one has", "[engine]") {
-    // A notch takes a hum away; had the new chain missed a part of it, or started anew, the notch would ring. The
-    // machine may be as slow as it likes between the calls.
+    // A notch takes a hum away; had the new chain missed a part of it, or started anew, the notch would ring.
+    // The machine may be as slow as it likes between the calls.
     for (const Fade fade : {Fade::quick, Fade::scene}) {
-        const auto notch = stage("equalizer", {{"band2_on", 1}, {"band2_type", 5}, {"band2_frequency", 50}, {"band2_q", 10}});
+        const auto notch = stage(
+            "equalizer", {{"band2_on", 1}, {"band2_type", 5}, {"band2_frequency", 50}, {"band2_q", 10}});
         REQUIRE(notch.value("band2_type") == static_cast<double>(FilterType::notch));
         ChainSpec chain = chain_of({notch});
         Engine engine;
@@ -161,6 +161,40 @@ TEST_CASE("a chain that starts cold says nothing about its first second and a ha
     CHECK(readings.levels().taps[0].peak == Approx(-60.0).margin(0.5));
     hear(sine(1000, 0.25, 0.5));
     CHECK(readings.levels().taps[0].peak == Approx(db(0.25)).margin(0.5));
+}
+
+TEST_CASE("a clip is told as long as the window of the levels, and not after starting anew", "[engine]") {
+    Engine engine;
+    REQUIRE(engine.open({48000, 1}, {}).ok());
+    Readings readings(engine);
+    readings.set_window(3.0);
+    const auto hear = [&](const std::vector<float>& x) {
+        AudioBuffer work = mono(x);
+        for (size_t i = 0; i < x.size(); i += 480) {
+            engine.process(work.block(i, static_cast<int>(std::min<size_t>(480, x.size() - i))));
+            readings.poll();
+        }
+    };
+    const std::vector<float> over(480, 1.0f);
+    hear(sine(200, 0.1, 1.0));
+    CHECK(readings.clipped() == 0);
+    hear(over);
+    CHECK(readings.clipped() == 480);
+    hear(sine(200, 0.1, 2.5));
+    CHECK(readings.clipped() == 480);
+    hear(sine(200, 0.1, 1.0));
+    CHECK(readings.clipped() == 0);
+    CHECK(readings.figures().clipped == 480);
+    hear(over);
+    CHECK(readings.clipped() == 480);
+    readings.restart();
+    hear(sine(200, 0.1, 0.1));
+    CHECK(readings.clipped() == 0);
+    // Another input begins at nothing.
+    hear(over);
+    REQUIRE(engine.open({48000, 1}, {}).ok());
+    hear(sine(200, 0.1, 0.1));
+    CHECK(readings.clipped() == 0);
 }
 
 TEST_CASE("the engine may be asked for everything at once, from the threads that do", "[engine]") {

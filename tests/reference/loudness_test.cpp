@@ -1,5 +1,6 @@
 // Loudness and true peak against the minimum requirements of EBU Tech 3341 (2016), table 1, and active speech
 // level against the properties ITU-T P.56 (2011) states.
+#include <algorithm>
 #include <catch2/catch.hpp>
 #include <cmath>
 
@@ -53,6 +54,66 @@ TEST_CASE("loudness range meets EBU Tech 3342, cases 1 to 3", "[reference][loudn
     CHECK(*measured({{-20, 20}, {-30, 20}}).loudness_range_lu == Approx(10).margin(1));
     CHECK(*measured({{-20, 20}, {-15, 20}}).loudness_range_lu == Approx(5).margin(1));
     CHECK(*measured({{-40, 20}, {-20, 20}}).loudness_range_lu == Approx(20).margin(1));
+}
+
+namespace {
+
+/// Loudness range of one channel at 48 kHz, written down from EBU Tech 3342 (2016), section 2, with the
+/// filter of ITU-R BS.1770-4, tables 1 and 2: short-term loudness every `hop` seconds, gates at -70 LUFS and
+/// 20 LU below the mean, the range between 10 and 95 %.
+double loudness_range(const std::vector<float>& x, double hop) {
+    double s1 = 0.0, s2 = 0.0, t1 = 0.0, t2 = 0.0;
+    std::vector<double> sums = {0.0};
+    for (const float in : x) {
+        const double v = 1.53512485958697 * in + s1;
+        s1 = -2.69169618940638 * in + 1.69065929318241 * v + s2;
+        s2 = 1.19839281085285 * in - 0.73248077421585 * v;
+        const double y = v + t1;
+        t1 = -2.0 * v + 1.99004745483398 * y + t2;
+        t2 = v - 0.99007225036621 * y;
+        sums.push_back(sums.back() + y * y);
+    }
+    const auto loudness = [](double power) { return -0.691 + 10.0 * std::log10(power + 1e-30); };
+    constexpr size_t kWindow = 3 * 48000;
+    std::vector<double> heard;
+    double mean = 0.0;
+    for (size_t at = 0; at + kWindow < sums.size(); at += static_cast<size_t>(hop * 48000)) {
+        const double power = (sums[at + kWindow] - sums[at]) / kWindow;
+        if (loudness(power) < -70.0) continue;
+        heard.push_back(loudness(power));
+        mean += power;
+    }
+    const double gate = loudness(mean / static_cast<double>(heard.size())) - 20.0;
+    std::erase_if(heard, [gate](double l) { return l < gate; });
+    std::sort(heard.begin(), heard.end());
+    const auto percentile = [&](double p) {
+        return heard[static_cast<size_t>(std::lround(static_cast<double>(heard.size() - 1) * p))];
+    };
+    return percentile(0.95) - percentile(0.10);
+}
+
+}  // namespace
+
+TEST_CASE("loudness range is that of EBU Tech 3342 with windows that overlap by two thirds",
+          "[reference][loudness]") {
+    // The paper asks for an overlap of at least 66 %: a value a second. Programs that take ten a second are
+    // as right; on short speech the two differ by some tenths, as ten times as many values reach further out.
+    auto words = spoken_words(3);
+    words.resize(std::min<size_t>(words.size(), 60 * 48000));
+    for (size_t i = 0; i < words.size(); ++i)  // quiet and loud stretches
+        words[i] *= (i / (7 * 48000)) % 2 == 0 ? 0.3f : 1.0f;
+    for (const size_t seconds : {20, 60}) {
+        std::vector<float> x(words.begin(),
+                             words.begin() + static_cast<long>(std::min(words.size(), seconds * 48000)));
+        FileMeasure m({48000, 1});
+        AudioBuffer b = mono(x);
+        m.add(b.block(0, static_cast<int>(x.size())));
+        REQUIRE(m.result().loudness_range_lu);
+        const double ours = *m.result().loudness_range_lu;
+        INFO(seconds << " s: " << ours << ", once a second " << loudness_range(x, 1.0) << ", ten times "
+                     << loudness_range(x, 0.1));
+        CHECK(ours == Approx(loudness_range(x, 1.0)).margin(0.1));
+    }
 }
 
 TEST_CASE("true peak meets EBU Tech 3341, cases 15 to 19", "[reference][loudness]") {

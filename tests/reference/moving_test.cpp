@@ -14,10 +14,10 @@ namespace {
 /// Power (dBFS, full-scale sine: 0) farther than 500 Hz from a 1 kHz tone of -6 dBFS while `change` is made
 /// every 50 ms. The tone and its near side bands are removed by a least-squares fit of slowly varying
 /// amplitudes, so what is measured is clicks and buzz.
-double spurious(ChainSpec spec, const std::function<void(ChainSpec&, int)>& change) {
-    auto chain = Chain::build(spec, {48000, 1});
+double spurious(ChainSpec spec, const std::function<void(ChainSpec&, int)>& change, double rate = 48000) {
+    auto chain = Chain::build(spec, {rate, 1});
     REQUIRE(chain.ok());
-    AudioBuffer work = mono(sine(1000, 0.5, 4.0));
+    AudioBuffer work = mono(sine(1000, 0.5, 4.0 * 48000 / rate, rate));
     int step = 0;
     for (size_t i = 0; i + 2400 <= work.frames(); i += 2400) {
         change(spec, step++);
@@ -31,7 +31,7 @@ double spurious(ChainSpec spec, const std::function<void(ChainSpec&, int)>& chan
                                          {"band3_on", 0},
                                          {"band4_on", 0},
                                          {"band5_on", 0}});
-    std::vector<float> rest = run(chain_of({high, high}), work[0]);
+    std::vector<float> rest = run(chain_of({high, high}), work[0], rate);
     return db(std::sqrt(2.0) * rms(rest, 24000));
 }
 
@@ -70,6 +70,56 @@ TEST_CASE("moving controls leave less than -80 dBFS of clicks and buzz", "[refer
     SECTION("limiter ceiling, not limiting") {
         CHECK(spurious(chain_of({stage("limiter")}),
                        [](ChainSpec& c, int i) { c.stages[0].set("ceiling", i % 2 == 0 ? 0 : -3); }) < -80);
+    }
+}
+
+TEST_CASE("what is switched and chosen under a tone leaves no click either, at every rate",
+          "[reference][moving]") {
+    for (const double rate : {44100.0, 48000.0, 192000.0}) {
+        INFO("at " << rate << " Hz");
+        const auto check = [&](const char* what, const ChainSpec& chain,
+                               const std::function<void(ChainSpec&, int)>& change) {
+            INFO(what);
+            CHECK(spurious(chain, change, rate) < -80);
+        };
+        check("listen from band to band", chain_of({stage("equalizer")}),
+              [](ChainSpec& c, int i) { c.stages[0].set("listen", 1 + i % 5); });
+        check("listen on and off", chain_of({stage("equalizer")}),
+              [](ChainSpec& c, int i) { c.stages[0].set("listen", i % 2 == 0 ? 3 : 0); });
+        // The sixteenth multiple of 62.5 Hz is the tone itself.
+        check("hum tones",
+              chain_of({stage("suppression",
+                              {{"amount", 0}, {"hum", 1}, {"hum_frequency", 62.5}, {"hum_tones", 16}})}),
+              [](ChainSpec& c, int i) { c.stages[0].set("hum_tones", i % 2 == 0 ? 3 : 16); });
+        check("ceiling while limiting", chain_of({stage("limiter", {{"ceiling", -12}})}),
+              [](ChainSpec& c, int i) { c.stages[0].set("ceiling", i % 2 == 0 ? -18 : -12); });
+        check("ceiling while limiting, without true peak", chain_of({stage("limiter", {{"true_peak", 0}})}),
+              [](ChainSpec& c, int i) { c.stages[0].set("ceiling", i % 2 == 0 ? -9 : -15); });
+        check("detector band", chain_of({stage("compressor", {{"threshold", -20}, {"attack", 20}})}),
+              [](ChainSpec& c, int i) { c.stages[0].set("detector_low_cut", i % 2 == 0 ? 900 : 20); });
+    }
+}
+
+TEST_CASE("a band switched on again brings nothing back of what it rang with", "[reference][moving]") {
+    for (const double rate : {44100.0, 48000.0, 192000.0}) {
+        ChainSpec spec =
+            chain_of({stage("equalizer", {{"band3_gain", 24}, {"band3_q", 30}, {"band3_frequency", 1000}})});
+        auto chain = Chain::build(spec, {rate, 1});
+        REQUIRE(chain.ok());
+        AudioBuffer work = mono(sine(1000, 0.25, 0.5, rate));
+        const int block = static_cast<int>(work.frames());
+        chain.value()->process(work.block(0, block));
+        spec.stages[0].set("band3_on", 0);
+        chain.value()->post(spec);
+        for (int i = 0; i < 4; ++i) {
+            work.clear();
+            chain.value()->process(work.block(0, block));
+        }
+        spec.stages[0].set("band3_on", 1);
+        chain.value()->post(spec);
+        work.clear();
+        chain.value()->process(work.block(0, block));
+        CHECK(db(peak(work[0])) < -120);
     }
 }
 

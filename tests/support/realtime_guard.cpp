@@ -3,6 +3,7 @@
 #include <dlfcn.h>
 #include <pthread.h>
 
+#include <cerrno>
 #include <cstddef>
 
 // The sanitizers put their own malloc in this place, and start before ours could find theirs: under them
@@ -29,6 +30,7 @@ void* __libc_malloc(size_t size);
 void* __libc_calloc(size_t count, size_t size);
 void* __libc_realloc(void* old, size_t size);
 void __libc_free(void* p);
+void* __libc_memalign(size_t alignment, size_t size);
 }
 
 namespace {
@@ -52,6 +54,18 @@ void* realloc(void* old, size_t size) {
     if (t_watched) ++t_allocations;
     return __libc_realloc(old, size);
 }
+void* memalign(size_t alignment, size_t size) {
+    if (t_watched) ++t_allocations;
+    return __libc_memalign(alignment, size);
+}
+void* aligned_alloc(size_t alignment, size_t size) {
+    return memalign(alignment, size);
+}
+int posix_memalign(void** out, size_t alignment, size_t size) {
+    if (alignment % sizeof(void*) != 0 || (alignment & (alignment - 1)) != 0 || alignment == 0) return EINVAL;
+    *out = memalign(alignment, size);
+    return *out != nullptr ? 0 : ENOMEM;
+}
 void free(void* p) {
     if (t_watched && p != nullptr) ++t_allocations;
     __libc_free(p);
@@ -72,6 +86,13 @@ RealtimeGuard::RealtimeGuard() {
 }
 RealtimeGuard::~RealtimeGuard() {
     t_watched = false;
+}
+bool RealtimeGuard::counts() {
+#ifdef REED_NOT_COUNTED
+    return false;
+#else
+    return true;
+#endif
 }
 int RealtimeGuard::allocations() const {
     return t_allocations;
