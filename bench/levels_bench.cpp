@@ -1,11 +1,14 @@
 // Are room and voice told apart in bad rooms? Constructed cases: voices x noises x SNR, against what is known
 // of the parts before they were mixed. Arguments: voice files, 48 kHz, with pauses.
 #define CATCH_CONFIG_RUNNER
+#include <unistd.h>
+
 #include <algorithm>
 #include <catch2/catch.hpp>
 #include <cmath>
 #include <cstdio>
 #include <cstdlib>
+#include <filesystem>
 #include <string>
 #include <vector>
 
@@ -146,9 +149,16 @@ struct Count {
 };
 
 TapLevels heard_in(const Sound& x) {
-    const test::TemporaryFolder folder;
-    test::write_wav(folder.path("x.wav"), test::mono(x));
-    const auto report = file_levels({}, folder.path("x.wav"));
+    static const auto file =
+        std::filesystem::temp_directory_path() / ("reed-levels-" + std::to_string(::getpid()) + ".wav");
+    AudioBuffer sound(1, x.size());
+    sound[0] = x;
+    auto writer = SoundWriter::create(file, {kRate, 1}, SampleFormat::float32);
+    if (!writer.ok() || !writer.value()->write(sound.block(0, static_cast<int>(x.size()))).ok() ||
+        !writer.value()->finish().ok())
+        std::exit(1);
+    const auto report = file_levels({}, file);
+    std::filesystem::remove(file);
     if (!report.ok()) std::exit(1);
     return report.value().taps[0];
 }
@@ -167,20 +177,22 @@ bool wrong_way(const TapLevels& t, const Truth& truth) {
 
 }  // namespace
 
-int main(int argc, char** argv) {
+namespace {
+std::vector<std::string> g_files;
+}
+
+// A test case, as what is shared with the tests asks as they do.
+TEST_CASE("levels") {
     std::vector<Sound> voices;
     std::vector<std::string> names;
-    for (int i = 1; i < argc; ++i) {
-        auto sound = read_sound(argv[i]);
-        if (!sound.ok()) {
-            std::fprintf(stderr, "%s\n", sound.error().text().c_str());
-            return 1;
-        }
+    for (const std::string& path : g_files) {
+        auto sound = read_sound(path);
+        INFO(path);
+        REQUIRE(sound.ok());
         voices.push_back(sound.value()[0]);
-        const std::string path = argv[i];
         names.push_back(path.substr(path.rfind('/') + 1));
     }
-    if (voices.size() < 2) return 2;
+    REQUIRE(voices.size() >= 2);
     const auto length = static_cast<size_t>(kSeconds * kRate);
     const std::vector<std::string> noises = {"fan",      "rain",  "lathe", "hum",        "traffic",
                                              "keyboard", "mouse", "music", "television", "babble"};
@@ -243,5 +255,9 @@ int main(int argc, char** argv) {
         "voice in %d of %d\n",
         better.right, better.cases, worse.right, worse.cases, better.wrong_way + worse.wrong_way,
         nobody.cases - nobody.heard, nobody.cases);
-    return 0;
+}
+
+int main(int argc, char** argv) {
+    g_files.assign(argv + 1, argv + argc);
+    return Catch::Session().run();
 }

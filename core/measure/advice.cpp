@@ -25,9 +25,9 @@ Advice keep_out_advice(double opens, double closes, const char* below, const Tap
                 in.peak > kSilentPeak ? "Nothing heard yet." : "Nothing but digital silence so far."};
     // Where the loudest of the room is as loud as quiet words, every threshold is wrong for one of them.
     if (in.room_known && in.voice_known && in.room_high > in.voice_low - 2.0) {
-        return {AdviceTone::warning,
-                "Room reaches " + db(in.room_high) + " dB here and quiet words are at " + db(in.voice_low) +
-                    ", so no threshold tells them apart. Take noise out before it, or come closer."};
+        return {AdviceTone::warning, "Room reaches " + db(in.room_high) + " dB and quiet words are at " +
+                                         db(in.voice_low) +
+                                         ": no threshold tells them apart. Take noise out first."};
     }
     if (in.room_known && in.room_high >= closes) {
         return {AdviceTone::warning, "Room reaches " + db(in.room_high) + " dB. " + below + " " + db(closes) +
@@ -153,9 +153,7 @@ Advice input_advice(const LevelReport& levels, std::uint64_t clipped) {
     // Half a second at least: a device that starts may begin with zeros.
     if (!levels.taps.empty() && levels.seconds >= 0.5 && levels.taps[0].peak <= kSilentPeak)
         return {AdviceTone::warning,
-                "Digital silence: not even noise comes in. Check the microphone's switch and the system's "
-                "mute, or choose "
-                "another input."};
+                "Digital silence: check the microphone's switch and mute, or choose another input."};
     if (levels.taps.empty() || !levels.taps[0].voice_known)
         return {AdviceTone::neutral, "No voice heard yet."};
     const double peak = levels.taps[0].peak;

