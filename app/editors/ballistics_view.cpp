@@ -61,8 +61,11 @@ void BallisticsView::simulate() {
     until_ms_ = from_ms_ + std::clamp(6.0 * attack + valueOr(*s, "lookahead", 0.0), 60.0, 1500.0);
     length_ms_ = until_ms_ + std::min(6000.0, valueOr(*s, "hold", 0.0) + 4.0 * release + 40.0);
 
+    // Make-up that follows the voice would follow the burst here.
+    std::vector<double> values = s->values;
+    if (const int row = s->stage_kind().find("auto_makeup"); row >= 0) values[static_cast<size_t>(row)] = 0.0;
     auto stage = s->stage_kind().make();
-    stage->prepare({kRate, 1}, s->values);
+    stage->prepare({kRate, 1}, values);
     // A second of quiet first, so that it starts at rest.
     const double lead = 1000.0;
     const int frames = static_cast<int>((lead + length_ms_ + 20.0) * 0.001 * kRate) / kGrain * kGrain;

@@ -55,9 +55,10 @@ std::vector<FrameClass> classify_frames(const std::vector<float>& mean_square, d
 /// Sorts the same frames where the probability of speech is known (`voice`, one a frame, 0 to 1; all of them
 /// known).
 ///
-/// Speech is voice, and so is what lies within 100 ms of it and 9 dB above the room. What has no speech
-/// within 200 ms is room, however loud: but for short sounds (under half a second) that stand 9 dB above it,
-/// which are neither: a key click is no quiet word, and not what the room usually is.
+/// Speech of 100 ms and more is voice (but for four seconds of a sound as steady as no talk is), and so is
+/// what lies within 100 ms of it and 9 dB above the room. What has no speech within 200 ms is room, however
+/// loud: but for short sounds (under half a second) that stand 9 dB above it, which are neither: a key click
+/// is no quiet word, and not what the room usually is.
 std::vector<FrameClass> classify_heard(const std::vector<float>& mean_square,
                                        const std::vector<float>& voice);
 

@@ -6,7 +6,7 @@
 #include <optional>
 #include <vector>
 
-#include "dsp/resample.h"
+#include "dsp/rate_bridge.h"
 #include "neural/frame_suppressor.h"
 
 namespace reed {
@@ -32,7 +32,8 @@ class VoiceDetector {
 
     double rate_;
     std::unique_ptr<FrameSuppressor> network_;
-    std::optional<Resampler> resampler_;
+    size_t frame_;  // samples of 10 ms
+    std::optional<RateBridge> bridge_;
     std::vector<float> waiting_;
     std::vector<float> heard_;  // a ring of probabilities, one per 10 ms
     std::int64_t pieces_ = 0;   // written to it

@@ -7,9 +7,9 @@
 
 #include "base/fast_math.h"
 #include "base/history_ring.h"
-#include "dsp/fourier.h"
 #include "dsp/delay_line.h"
 #include "dsp/filter_runner.h"
+#include "dsp/fourier.h"
 #include "dsp/frame_adapter.h"
 #include "dsp/intersample_peak.h"
 #include "dsp/level_detector.h"

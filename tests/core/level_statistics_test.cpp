@@ -2,9 +2,13 @@
 
 #include "base/decibel.h"
 #include "chain/chain.h"
+#include "dsp/resample.h"
+#include "engine/readings.h"
 #include "engine/render.h"
 #include "measure/advice.h"
 #include "measure/file_measure.h"
+#include "measure/speech_level.h"
+#include "support/noises.h"
 #include "support/signals.h"
 
 using namespace reed;
@@ -112,6 +116,115 @@ TEST_CASE("digital silence is neither room nor voice", "[levels]") {
     measure.add(buffer.block(0, static_cast<int>(sound.size())));
     REQUIRE(measure.result().noise_floor_dbfs);
     CHECK(*measure.result().noise_floor_dbfs == Approx(mean_square_to_dbfs(1e-6)).margin(0.5));
+}
+
+namespace {
+
+/// Levels at the input of an empty chain for a sound, as the command line tells them.
+TapLevels levels_of(const std::vector<float>& sound) {
+    const TemporaryFolder folder;
+    write_wav(folder.path("a.wav"), mono(sound));
+    const auto report = file_levels({}, folder.path("a.wav"));
+    REQUIRE(report.ok());
+    return report.value().taps[0];
+}
+
+/// A noise of this RMS level in dBFS, as long as `like`.
+std::vector<float> room(Noise which, double level, const std::vector<float>& like) {
+    auto out = make_noise(which, static_cast<double>(like.size()) / 48000.0, 3);
+    out.resize(like.size());
+    for (float& x : out) x *= static_cast<float>(db_to_gain(level - 3.0103));
+    return out;
+}
+
+}  // namespace
+
+TEST_CASE("in a loud room the voice is still the voice, and the room the room", "[levels]") {
+    auto words = spoken_words();
+    const auto active = speech_level(words, 48000);
+    REQUIRE(active);
+    for (float& x : words) x *= static_cast<float>(db_to_gain(-26.0 - active->active_dbfs));
+    for (const Noise noise : {Noise::fan, Noise::rain}) {
+        for (const double snr : {10.0, 5.0, 0.0}) {
+            INFO(noise_name(noise) << " at " << snr << " dB");
+            const TapLevels t = levels_of(mix(words, room(noise, -26.0 - snr, words)));
+            REQUIRE(t.room_known);
+            REQUIRE(t.voice_known);
+            CHECK(t.room == Approx(-26.0 - snr).margin(2.0));
+            // Above the room by what the voice adds to it.
+            CHECK(t.voice > t.room + 1.0);
+            CHECK(t.voice < -18.0);
+        }
+    }
+}
+
+TEST_CASE("where nobody talks there is no voice, however loud and uneven the room", "[levels]") {
+    const auto length = silence(12.0);
+    for (const Noise noise : {Noise::keyboard, Noise::traffic, Noise::rain}) {
+        INFO(noise_name(noise));
+        const TapLevels t = levels_of(room(noise, -35.0, length));
+        CHECK_FALSE(t.voice_known);
+        CHECK(t.room_known);
+    }
+    // A room that grows louder is a louder room.
+    auto grows = room(Noise::fan, -60.0, length);
+    append(grows, room(Noise::fan, -35.0, length));
+    const TapLevels t = levels_of(grows);
+    CHECK_FALSE(t.voice_known);
+    CHECK(t.room_high == Approx(-35.0).margin(2.0));
+}
+
+TEST_CASE("keys between words pull the voice's level nowhere", "[levels]") {
+    const auto words = spoken_words();
+    const TapLevels alone = levels_of(mix(words, room(Noise::fan, -60.0, words)));
+    const TapLevels typing =
+        levels_of(mix(mix(words, room(Noise::fan, -60.0, words)), room(Noise::keyboard, -40.0, words)));
+    REQUIRE(alone.voice_known);
+    REQUIRE(typing.voice_known);
+    CHECK(typing.voice == Approx(alone.voice).margin(1.5));
+}
+
+TEST_CASE("live, the statistics hear who speaks where no stage does", "[levels]") {
+    auto words = spoken_words(2);
+    const auto active = speech_level(words, 48000);
+    for (float& x : words) x *= static_cast<float>(db_to_gain(-26.0 - active->active_dbfs));
+    const auto sound = mix(words, room(Noise::fan, -31.0, words));
+    for (const double rate : {48000.0, 44100.0}) {
+        INFO("at " << rate << " Hz");
+        const auto heard = resample(sound, 48000.0, rate);
+        Engine engine;
+        REQUIRE(engine.open({rate, 1}, chain_of({stage("gain")})).ok());
+        Readings readings(engine);
+        readings.set_window(10.0);
+        AudioBuffer work = mono(heard);
+        const size_t block = 441;
+        for (size_t i = 0; i + block <= heard.size(); i += block) {
+            engine.process(work.block(i, static_cast<int>(block)));
+            readings.poll();
+        }
+        REQUIRE(readings.levels().taps.size() == 2);
+        const TapLevels& t = readings.levels().taps[0];
+        REQUIRE(t.voice_known);
+        REQUIRE(t.room_known);
+        CHECK(t.room == Approx(-31.0).margin(2.0));
+        CHECK(t.voice > t.room + 3.0);
+    }
+}
+
+TEST_CASE("no threshold is advised where none can part room and words", "[levels]") {
+    const ChainSpec gate = chain_of({stage("gate", {{"open_threshold", -42}, {"close_threshold", -50}})});
+    LevelReport r;
+    r.taps.resize(2);
+    r.stages.resize(1);
+    TapLevels& in = r.taps[0];
+    in.room_known = in.voice_known = true;
+    in.peak = -10;
+    in.room_high = -30;
+    in.voice_low = -31;
+    in.voice = -24;
+    const Advice advice = stage_advice(gate, 0, r);
+    CHECK(advice.tone == AdviceTone::warning);
+    CHECK_THAT(advice.text, Catch::Contains("no threshold") && !Catch::Contains("Raise it"));
 }
 
 TEST_CASE("the window forgets", "[levels]") {
