@@ -24,6 +24,8 @@ QString shortened(const QString& text) {
 }  // namespace
 
 RemoteControl::RemoteControl(Session& session, QObject* parent) : QObject(parent), session_(session) {
+    try_again_.setSingleShot(true);
+    connect(&try_again_, &QTimer::timeout, this, &RemoteControl::comeBack);
     connect(&session_, &Session::muteChanged, this, [this] { emit MutedChanged(session_.muted()); });
     connect(&session_, &Session::chainChanged, this, [this] {
         if (scene() == told_scene_) return;
@@ -59,7 +61,7 @@ void RemoteControl::comeBack() {
     QDBusConnection::disconnectFromBus(bus_name_);
     bus_name_ = QString("dusky-reed-%1").arg(++connections_);
     if (publish(QDBusConnection::connectToBus(QDBusConnection::SessionBus, bus_name_)) != Outcome::registered)
-        QTimer::singleShot(kTryAgain, this, &RemoteControl::comeBack);
+        try_again_.start(kTryAgain);
 }
 
 void RemoteControl::refuse(const QString& why) {
@@ -148,13 +150,13 @@ void RemoteControl::Raise() {
     emit raiseWanted();
 }
 
-QString sendCommand(QDBusConnection bus, const QStringList& words) {
-    const QString usage = QObject::tr(
+QString sendCommand(const QDBusConnection& bus, const QStringList& words) {
+    QString usage = QObject::tr(
         "Commands: mute, unmute, toggle-mute, talk on, talk off, scene NAME, bypass STAGE, enable STAGE, "
         "toggle STAGE, "
         "monitor off|feed|plain|removed, raise.");
     if (words.isEmpty()) return usage;
-    const QString verb = words.first();
+    const QString& verb = words.first();
     const QString rest = words.mid(1).join(' ');
     QString method;
     QVariantList arguments;

@@ -5,6 +5,7 @@
 #include <QDBusContext>
 #include <QObject>
 #include <QStringList>
+#include <QTimer>
 
 namespace reed::ui {
 
@@ -35,7 +36,7 @@ class RemoteControl final : public QObject, protected QDBusContext {
     QString scene() const;
     QString monitor() const;
 
-  public slots:
+  public slots:  // NOLINT(readability-redundant-access-specifiers): of another kind to Qt
     Q_SCRIPTABLE void Mute(bool muted);
     Q_SCRIPTABLE void ToggleMute();
     /// The talk key goes down (true) or up.
@@ -65,11 +66,12 @@ class RemoteControl final : public QObject, protected QDBusContext {
     QString told_scene_;
     QString bus_name_;
     int connections_ = 0;
+    QTimer try_again_;
 };
 
 /// Sends one command to the running program, as `dusky-reed --send`: "mute", "unmute", "toggle-mute", "talk
 /// on", "talk off", "scene NAME", "bypass STAGE", "enable STAGE", "toggle STAGE", "monitor
 /// off|feed|plain|removed", "raise". Empty when done, else why not.
-QString sendCommand(QDBusConnection bus, const QStringList& words);
+QString sendCommand(const QDBusConnection& bus, const QStringList& words);
 
 }  // namespace reed::ui

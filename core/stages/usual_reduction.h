@@ -35,9 +35,9 @@ class UsualReduction {
 
     /// Makes what is known visible to remembered().
     void publish() noexcept {
-        const double now[] = {heard_, level_, difference_};
-        for (size_t i = 0; i < published_.size(); ++i)
-            published_[i].store(static_cast<float>(now[i]), std::memory_order_relaxed);
+        published_[0].store(static_cast<float>(heard_), std::memory_order_relaxed);
+        published_[1].store(static_cast<float>(level_), std::memory_order_relaxed);
+        published_[2].store(static_cast<float>(difference_), std::memory_order_relaxed);
     }
     Memory remembered() const {
         Memory out{};
