@@ -306,6 +306,10 @@ void LevelDiagram::follow() {
     const LevelReport& report = session_.levels();
     double moved = 0.0;  // of what is drawn at once
     const bool fresh = shown_.size() != report.taps.size();
+    // Half a second of nothing but zeros is told, once.
+    const bool silent = report.seconds >= 0.5 && report.taps[0].peak <= kLowest;
+    if (fresh || silent != silent_) slow_moved_ = 1.0;
+    silent_ = silent;
     if (fresh)
         shown_.assign(report.taps.size(),
                       Shown{kLowest, kLowest, kLowest, kLowest, kLowest, kLowest, kLowest, false, false});

@@ -88,6 +88,7 @@ class LevelDiagram final : public QWidget {
     /// is drawn over it at the full rate.
     QPixmap slow_;
     double slow_moved_ = 0.0;
+    bool silent_ = false;  // digital silence comes in
     int levels_tap_ = -1;
     LevelDistribution levels_;
     int hover_ = -1, drop_at_ = -1, frames_ = 0;

@@ -319,7 +319,7 @@ void LevelDiagram::drawSlow() {
     slow_ = background_;
     QPainter p(&slow_);
     p.setRenderHint(QPainter::Antialiasing);
-    if (!shown_.empty()) {
+    if (!shown_.empty() && !silent_) {
         paintRoom(p);
         paintVoice(p);
         paintPeak(p);
@@ -327,7 +327,11 @@ void LevelDiagram::drawSlow() {
     } else {
         p.setPen(theme().muted);
         p.setFont(ui::font(14));
-        p.drawText(plot(), Qt::AlignCenter, tr("No sound yet. Choose an input at the top left."));
+        // Between two lines of the scale, below where thresholds stand.
+        const QRectF low(plot().left(), yOf(-70), plot().width(), yOf(-80) - yOf(-70));
+        p.drawText(
+            low, Qt::AlignCenter,
+            silent_ ? tr("Digital silence comes in.") : tr("No sound yet. Choose an input at the top left."));
     }
     paintRail(p);
 }

@@ -94,6 +94,11 @@ Result<void> connect_audio(pw_stream* stream, pw_direction direction, uint32_t f
                  "Check that its session manager (wireplumber) is running."};
 }
 
+std::string property(const spa_dict* props, const char* key) {
+    const char* value = spa_dict_lookup(props, key);
+    return value != nullptr ? value : "";
+}
+
 void set_filled(pw_buffer* buffer, uint32_t frames) {
     for (uint32_t c = 0; c < buffer->buffer->n_datas; ++c) {
         spa_chunk* chunk = buffer->buffer->datas[c].chunk;

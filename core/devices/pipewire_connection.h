@@ -5,6 +5,7 @@
 
 #include <atomic>
 #include <cstdint>
+#include <string>
 
 #include "base/result.h"
 
@@ -59,6 +60,9 @@ class PipeWireConnection {
 /// Connects a stream of 32-bit floats, one plane a channel, mono or left and right. Under the loop's lock.
 Result<void> connect_audio(pw_stream* stream, pw_direction direction, uint32_t flags, double sample_rate,
                            int channels);
+
+/// A property of one of the daemon's objects; empty when it has none of this key.
+std::string property(const spa_dict* props, const char* key);
 
 /// Says of all planes of a buffer that `frames` frames were written.
 void set_filled(pw_buffer* buffer, uint32_t frames);

@@ -20,11 +20,6 @@ namespace {
 
 using Clock = std::chrono::steady_clock;
 
-std::string property(const spa_dict* props, const char* key) {
-    const char* v = spa_dict_lookup(props, key);
-    return v != nullptr ? v : "";
-}
-
 }  // namespace
 
 bool PipeWirePicture::has_source(const std::string& name) const {

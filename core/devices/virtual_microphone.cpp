@@ -16,11 +16,6 @@ using Clock = std::chrono::steady_clock;
 
 constexpr auto kTryAgain = std::chrono::seconds(1);
 
-std::string property(const spa_dict* props, const char* key) {
-    const char* v = spa_dict_lookup(props, key);
-    return v != nullptr ? v : "";
-}
-
 uint32_t number(const spa_dict* props, const char* key) {
     return static_cast<uint32_t>(std::strtoul(property(props, key).c_str(), nullptr, 10));
 }
@@ -62,6 +57,7 @@ struct VirtualMicrophone::State {
     std::vector<pw_proxy*> linked;  // what this program linked, for `linked_feed`
     uint32_t linked_feed = PW_ID_ANY;
     Clock::time_point linked_at{};
+    Clock::time_point free_at{};  // when nobody else fed it last
 
     void add(uint32_t id, const char* type, const spa_dict* props);
     void remove(uint32_t id);
@@ -72,6 +68,7 @@ struct VirtualMicrophone::State {
     bool is_linked(uint32_t from, uint32_t to) const;
     bool fed_by_another(uint32_t mic) const;
     Standing act();
+    Standing occupied() const;
 };
 
 void VirtualMicrophone::State::add(uint32_t id, const char* type, const spa_dict* props) {
@@ -157,7 +154,15 @@ bool VirtualMicrophone::State::fed_by_another(uint32_t mic) const {
     });
 }
 
+/// A stream that ends may still be listed for a moment, this program's own of before among them.
+VirtualMicrophone::Standing VirtualMicrophone::State::occupied() const {
+    return Clock::now() - free_at > kTryAgain ? Standing::occupied : Standing::coming;
+}
+
 VirtualMicrophone::Standing VirtualMicrophone::State::act() {
+    const bool taken =
+        std::any_of(mics.begin(), mics.end(), [&](const auto& m) { return fed_by_another(m.first); });
+    if (!taken) free_at = Clock::now();
     if (feed != linked_feed) unlink();
     if (!told) return Standing::coming;
     const auto fits = [&](const auto& m) {
@@ -165,17 +170,14 @@ VirtualMicrophone::Standing VirtualMicrophone::State::act() {
     };
     const auto mic = std::find_if(mics.begin(), mics.end(), fits);
     if (mic == mics.end()) {
-        // Another process may feed one of other channels: it is left to it.
-        for (const auto& [id, other] : mics) {
-            if (fed_by_another(id)) return Standing::occupied;
-        }
+        if (taken) return occupied();  // another process feeds one of other channels: it is left to it
         if (Clock::now() - made_at > kTryAgain) make();
         return Standing::coming;
     }
     const auto to = ports_of(mic->first, true);
     const auto channels = static_cast<size_t>(wish.channels);
     if (to.size() != channels) return Standing::coming;  // the session manager has not made them yet
-    if (fed_by_another(mic->first)) return Standing::occupied;
+    if (taken) return occupied();
     for (const auto& [id, other] : mics) {
         if (id != mic->first) pw_registry_destroy(registry, id);
     }

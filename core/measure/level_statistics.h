@@ -52,8 +52,8 @@ enum class FrameClass : unsigned char { between, room, voice };
 /// digital silence (below -110 dBFS), which is no room at all.
 std::vector<FrameClass> classify_frames(const std::vector<float>& mean_square, double voice_floor);
 
-/// Sorts the same frames where the probability of speech is known (`voice`, one a frame, 0 to 1; all of them
-/// known).
+/// Sorts the same frames where the probability of speech is known (`voice`, one a frame, 0 to 1; below 0
+/// where it is not, which is no room).
 ///
 /// Speech of 100 ms and more is voice (but for four seconds of a sound as steady as no talk is), and so is
 /// what lies within 100 ms of it and 9 dB above the room. What has no speech within 200 ms is room, however

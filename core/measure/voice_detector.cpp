@@ -45,8 +45,9 @@ void VoiceDetector::run(const float* frame) {
 }
 
 float VoiceDetector::at(std::int64_t at) const {
-    const auto piece =
-        static_cast<std::int64_t>(std::lround(static_cast<double>(at) / (kTapFrameSeconds * rate_)));
+    constexpr std::int64_t kOnTheWay = 12;
+    auto piece = static_cast<std::int64_t>(std::lround(static_cast<double>(at) / (kTapFrameSeconds * rate_)));
+    if (pieces_ > 0 && piece >= pieces_ && piece < pieces_ + kOnTheWay) piece = pieces_ - 1;
     if (piece < 0 || piece >= pieces_ || piece < pieces_ - static_cast<std::int64_t>(heard_.size()))
         return -1.0f;
     return heard_[static_cast<size_t>(piece) % heard_.size()];

@@ -22,7 +22,8 @@ class VoiceDetector {
     /// Takes in one channel.
     void add(const float* x, int frames);
     /// Probability of speech, 0 to 1, in the 10 ms from frame `at` on, counted from the first frame taken in;
-    /// below 0 where it is not known (yet, or no more after kKeptSeconds, or without the network).
+    /// below 0 where it is not known (no more after kKeptSeconds, or without the network). Of the newest 120
+    /// ms, which may still be on their way, what is known of the sound just before.
     float at(std::int64_t at) const;
 
     static constexpr double kKeptSeconds = 20.0;

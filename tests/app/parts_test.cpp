@@ -223,3 +223,24 @@ TEST_CASE("scenes that do not fit the bar are in its menu") {
     REQUIRE(w.choose("scene_popup", "Evening with a rather long name 7"));
     CHECK(w.session.scene().name == "Evening with a rather long name 7");
 }
+
+TEST_CASE("digital silence is told beside the input, and nothing of the sound before stays in the diagram") {
+    TemporaryFolder folder;
+    Window w(folder);
+    const auto voice_pixels = [&] {
+        const QImage picture = w.window.diagram()->grab().toImage();
+        int n = 0;
+        for (int y = 0; y < picture.height() / 2; ++y) {
+            for (int x = 0; x < picture.width(); ++x)
+                n += picture.pixelColor(x, y) == ui::theme().straw ? 1 : 0;
+        }
+        return n;
+    };
+    REQUIRE(Window::until([&] { return voice_pixels() > 100; }));
+    write_wav(folder.path("muted.wav"), mono(silence(1.0)));
+    w.session.setInput({DeviceKind::sound_file, folder.path("muted.wav")});
+    auto* advice = w.find<QLabel>("input_advice");
+    REQUIRE(advice != nullptr);
+    CHECK(Window::until([&] { return advice->text().contains("Digital silence"); }));
+    CHECK(Window::until([&] { return voice_pixels() == 0; }));
+}

@@ -33,6 +33,15 @@ void set_gain(Window& w, double gain) {
         "gain", static_cast<size_t>(w.session.stage("gain")->stage_kind().find("gain")), gain));
 }
 
+/// Bench talk gets a gain of 2.5 dB here, unsaved, and one of -7.5 dB in its file, whose path comes back.
+std::filesystem::path change_both(Window& w) {
+    w.session.recall("Bench talk");
+    const auto path = find_scene(w.session.scenes(), "Bench talk")->path;
+    set_gain(w, 2.5);
+    edit_outside(w, "Bench talk", -7.5);
+    return path;
+}
+
 std::string message(Window& w) {
     return w.window.messages()->text().toStdString();
 }
@@ -92,10 +101,7 @@ TEST_CASE("a scene changed by another program is taken up where nothing of one's
 TEST_CASE("a scene changed by another program beside unsaved changes: both are kept") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.recall("Bench talk");
-    const auto path = find_scene(w.session.scenes(), "Bench talk")->path;
-    set_gain(w, 2.5);
-    edit_outside(w, "Bench talk", -7.5);
+    const auto path = change_both(w);
     REQUIRE(
         Window::until([&] { return message(w).find("changed by another program") != std::string::npos; }));
     CHECK(w.value("gain", "gain") == 2.5);
@@ -114,10 +120,7 @@ TEST_CASE("a scene changed by another program beside unsaved changes: both are k
 TEST_CASE("saved before the change was noticed, the other one is kept as well") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.recall("Bench talk");
-    const auto path = find_scene(w.session.scenes(), "Bench talk")->path;
-    set_gain(w, 2.5);
-    edit_outside(w, "Bench talk", -7.5);
+    const auto path = change_both(w);
     REQUIRE(w.session.saveScene());
     CHECK(saved_gain(path) == 2.5);
     CHECK(saved_gain(folder.path("scenes/removed") / path.filename()) == -7.5);

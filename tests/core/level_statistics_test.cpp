@@ -1,4 +1,6 @@
 #include <catch2/catch.hpp>
+#include <chrono>
+#include <thread>
 
 #include "base/decibel.h"
 #include "chain/chain.h"
@@ -208,6 +210,28 @@ TEST_CASE("live, the statistics hear who speaks where no stage does", "[levels]"
         REQUIRE(t.room_known);
         CHECK(t.room == Approx(-31.0).margin(2.0));
         CHECK(t.voice > t.room + 3.0);
+        // Every piece is answered for, however little of it the detector has heard yet, and wherever in a
+        // piece a later chain begins.
+        for (const int late : {1, 100, 250, 400}) {
+            INFO("a chain that begins " << late << " frames into a piece");
+            AudioBuffer more(1, static_cast<size_t>(late));
+            engine.process(more.block(0, late));
+            REQUIRE(engine
+                        .follow(chain_of(
+                            std::vector<StageSpec>(static_cast<size_t>(2 + late % 3), stage("gain"))))
+                        .ok());
+            while (!engine.settled()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+            work = mono(heard);
+            for (size_t i = 0; i + block <= 4 * 48000; i += block) {
+                engine.process(work.block(i, static_cast<int>(block)));
+                readings.poll();
+            }
+            size_t unknown = 0;
+            const auto& frames = readings.statistics().frames(0);
+            for (size_t i = frames.size() - 100; i < frames.size(); ++i)
+                unknown += frames[i].voice < 0.0f ? 1 : 0;
+            CHECK(unknown == 0);
+        }
     }
 }
 

@@ -159,6 +159,57 @@ TEST_CASE("a microphone that is gone for a moment is heard again, however short 
     Daemon::end(recorder);
 }
 
+TEST_CASE("two that speak into one virtual microphone: the second waits until the first has ended",
+          "[live]") {
+    Daemon daemon;
+    daemon.add_source("desk_mic", "Desk microphone");
+    PipeWireOptions options;
+    options.source = "desk_mic";
+    Engine engine;
+    Engine other;
+    auto first = running(engine, options);
+    REQUIRE(tended(*first, [&] { return engine.figures().blocks > 10; }));
+    const auto links = [] { return run_command({"/usr/bin/pw-link", "-l"}).out; };
+    const auto feeds = [&] {
+        size_t n = 0;
+        const std::string all = links();
+        for (auto at = all.find("|-> dusky-reed:input_MONO"); at != std::string::npos;
+             at = all.find("|-> dusky-reed:input_MONO", at + 1))
+            ++n;
+        return n;
+    };
+    REQUIRE(tended(*first, [&] { return feeds() == 1; }));
+    auto second = running(other, options);
+    REQUIRE(tended(*second,
+                   [&] { return second->status().problem.find("Another Dusky Reed") != std::string::npos; }));
+    CHECK(feeds() == 1);
+    first->stop();
+    REQUIRE(tended(*second, [&] { return second->status().problem.empty() && feeds() == 1; }));
+}
+
+TEST_CASE("the default microphone as input is never our own, even where that is the default", "[live]") {
+    Daemon daemon;
+    daemon.add_source("desk_mic", "Desk microphone");
+    auto graph = std::make_shared<PipeWireGraph>();
+    PipeWireOptions options;
+    options.graph = graph;
+    {
+        Engine engine;
+        const auto before = running(engine, options);
+        REQUIRE(tended(*before, [&] { return graph->picture().virtual_microphone; }));
+        REQUIRE(tended(*before, [&] { return graph->make_default_source(kVirtualMicName).ok(); }));
+        REQUIRE(tended(*before, [&] { return graph->picture().default_source == kVirtualMicName; }));
+    }
+    // As after a restart: the virtual microphone is there already, and the default.
+    Engine engine;
+    const auto made = running(engine, options);
+    REQUIRE(tended(*made, [&] { return engine.figures().blocks > 10; }));
+    const std::string all = run_command({"/usr/bin/pw-link", "-l"}).out;
+    INFO(all);
+    CHECK(all.find("dusky-reed:capture_MONO\n  |-> dusky-reed-input") == std::string::npos);
+    CHECK(all.find("desk_mic:capture_MONO\n  |-> dusky-reed-input") != std::string::npos);
+}
+
 TEST_CASE("what another program writes into the daemon's settings ends nothing", "[live]") {
     Daemon daemon;
     daemon.add_source("desk_mic", "Desk microphone");
