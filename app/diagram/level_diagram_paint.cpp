@@ -242,6 +242,7 @@ void LevelDiagram::paintLabels(QPainter& p) const {
     p.setFont(ui::font(13));
     const auto left = labels(shown_.front());
     std::vector<double> ys;
+    ys.reserve(left.size());
     for (const auto& l : left) ys.push_back(yOf(l.level) - 10);
     spread(ys, 17, r.top() - 6, r.bottom() - 9);
     for (size_t i = 0; i < left.size(); ++i) {
