@@ -37,6 +37,8 @@ Result<std::unique_ptr<Chain>> Chain::build(const ChainSpec& spec, const StreamF
         link.stage->prepare(format, s.values);
         link.active.prepare(format.sample_rate, 0.005, s.bypass ? 0.0 : 1.0);
         for (auto& d : link.dry) d.prepare(link.stage->latency());
+        const auto rests = s.stage_kind().rests;
+        link.may_rest = rests != nullptr && rests(s.values);
         link.first_slot = slots;
         link.slot_count = s.values.size();
         slots += s.values.size() + 1;
@@ -128,7 +130,8 @@ void Chain::process_grain(const AudioBlock& block, const Listener& listener, int
         run_link(link, block);
         if (static_cast<int>(i) == probed) listener.probe->after.write(block);
         if (static_cast<int>(i) + 1 == listener.tap) copy_out();
-        if (const float heard = link.stage->voice_probability(); heard >= 0.0f) voice_ = heard;
+        const float heard = link.resting ? -1.0f : link.stage->voice_probability();
+        if (heard >= 0.0f) voice_ = heard;
         meter(i + 1, block);
         const auto now = std::chrono::steady_clock::now();
         meters_[i + 1].busy += std::chrono::duration<float>(now - before).count();
@@ -137,6 +140,13 @@ void Chain::process_grain(const AudioBlock& block, const Listener& listener, int
 }
 
 void Chain::run_link(Link& link, const AudioBlock& block) noexcept {
+    const bool off = !link.active.moving() && link.active.grain_value() == 0.0;
+    if (link.resting && !off) link.stage->reset();  // a change that was posted without a new chain
+    link.resting = off && link.may_rest;
+    if (link.resting) {
+        for (int c = 0; c < block.channels; ++c) link.dry[c].process(block[c], block[c], block.frames);
+        return;
+    }
     const bool always_on = !link.active.moving() && link.active.grain_value() == 1.0;
     float dry[kMaxChannels][kGrain];
     for (int c = 0; c < block.channels; ++c) {

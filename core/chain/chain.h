@@ -56,6 +56,7 @@ class Chain {
         std::string id, kind;
         std::unique_ptr<Stage> stage;
         Smoothed active;  // 1: through the stage, 0: bypassed
+        bool may_rest = false, resting = false;
         DelayLine dry[kMaxChannels];
         size_t first_slot = 0;
         size_t slot_count = 0;  // parameter values; one more slot for bypass follows

@@ -26,6 +26,16 @@ bool same_structure(const ChainSpec& a, const ChainSpec& b) {
     return true;
 }
 
+bool wakes_a_stage(const ChainSpec& before, const ChainSpec& after) {
+    for (size_t i = 0; i < before.stages.size(); ++i) {
+        const auto rests = after.stages[i].stage_kind().rests;
+        if (before.stages[i].bypass && !after.stages[i].bypass && rests != nullptr &&
+            rests(after.stages[i].values))
+            return true;
+    }
+    return false;
+}
+
 ChainSpec without_transients(ChainSpec chain) {
     for (auto& s : chain.stages) {
         const auto& table = s.stage_kind().parameters;

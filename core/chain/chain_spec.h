@@ -56,6 +56,10 @@ StageSpec new_stage(const ChainSpec& chain, const StageKind& kind);
 /// without being rebuilt.
 bool same_structure(const ChainSpec& a, const ChainSpec& b);
 
+/// True when a stage that rests while bypassed (StageKind::rests) is to be heard in `after` and was not in
+/// `before`, which has the same structure.
+bool wakes_a_stage(const ChainSpec& before, const ChainSpec& after);
+
 /// The chain with all transient parameters at their defaults: what is worth keeping of it.
 ChainSpec without_transients(ChainSpec chain);
 

@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <mutex>
 #include <numbers>
 
 namespace reed {
@@ -80,6 +79,10 @@ void Fourier::inverse() {
     fftwf_execute(plans_->inverse);
     const float scale = 1.0f / static_cast<float>(plans_->length);
     for (float& x : samples()) x *= scale;
+}
+
+std::unique_lock<std::mutex> fourier_planning() {
+    return std::unique_lock(planner());
 }
 
 std::vector<float> root_hann(int length) {

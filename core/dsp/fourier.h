@@ -3,6 +3,7 @@
 
 #include <complex>
 #include <memory>
+#include <mutex>
 #include <span>
 #include <vector>
 
@@ -40,6 +41,9 @@ class Fourier {
     struct Plans;
     std::unique_ptr<Plans> plans_;
 };
+
+/// Held while others plan with FFTW: its planner may run on one thread only.
+std::unique_lock<std::mutex> fourier_planning();
 
 /// sqrt(Hann) over `length` samples, periodic: applied twice and overlapped by half it adds up to one.
 std::vector<float> root_hann(int length);

@@ -28,10 +28,21 @@ class OverlapAdd {
         adapter_.reset();
     }
 
-    /// work(std::span<std::complex<float>> bins) changes the spectrum of one frame. `out` may be `in`.
-    template <typename Work>
-    void process(const float* in, float* out, int frames, Work work) {
-        adapter_.process(in, out, frames, [&](float* hop) { step(hop, work); });
+    /// hear(const float* hop, int count) gets what came in since the frame before; work(std::span<
+    /// std::complex<float>> bins) then changes the spectrum of the frame that ends with it. `out` may be
+    /// `in`.
+    template <typename Hear, typename Work>
+    void process(const float* in, float* out, int frames, Hear hear, Work work) {
+        adapter_.process(in, out, frames, [&](float* hop) {
+            hear(hop, adapter_.delay());
+            step(hop, work);
+        });
+    }
+    /// Goes on from where `other`, of the same length, is. Takes no memory.
+    void follow(const OverlapAdd& other) {
+        std::copy(other.history_.begin(), other.history_.end(), history_.begin());
+        std::copy(other.sum_.begin(), other.sum_.end(), sum_.begin());
+        adapter_.follow(other.adapter_);
     }
 
   private:

@@ -199,7 +199,8 @@ void Engine::build_thread() {
         const std::uint64_t version = wanted_version_;
         const ChainSpec spec = wanted_;
         const Fade fade = wanted_fade_;
-        if (newest_ != nullptr && same_structure(built_spec_, spec) && fade == Fade::quick) {
+        if (newest_ != nullptr && same_structure(built_spec_, spec) && fade == Fade::quick &&
+            !wakes_a_stage(built_spec_, spec)) {
             newest_->post(spec);
             built_spec_ = spec;
         } else if (newest_ != nullptr) {

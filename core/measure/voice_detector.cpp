@@ -9,39 +9,32 @@
 namespace reed {
 
 VoiceDetector::VoiceDetector(double sample_rate)
-    : rate_(sample_rate),
-      frame_(
-          static_cast<size_t>(std::lround(sample_rate * FrameSuppressor::kFrame / FrameSuppressor::kRate))),
-      heard_(static_cast<size_t>(kKeptSeconds / kTapFrameSeconds), -1.0f) {
-    auto made = make_frame_suppressor();
+    : rate_(sample_rate), heard_(static_cast<size_t>(kKeptSeconds / kTapFrameSeconds), -1.0f) {
+    auto made = make_voice_network();
     if (made.ok()) network_ = std::move(made.value());
-    if (sample_rate != FrameSuppressor::kRate)
-        bridge_.emplace(sample_rate, static_cast<int>(frame_), FrameSuppressor::kRate,
-                        FrameSuppressor::kFrame);
+    const int rate = static_cast<int>(std::lround(sample_rate));
+    if (rate != VoiceNetwork::kRate) resampler_.emplace(rate, VoiceNetwork::kRate);
+    frame_.reserve(VoiceNetwork::kFrame);
 }
 
 void VoiceDetector::add(const float* x, int frames) {
     if (!network_) return;
     const FlushToZero no_denormals;
-    waiting_.insert(waiting_.end(), x, x + frames);
-    size_t done = 0;
-    for (; done + frame_ <= waiting_.size(); done += frame_) {
-        if (bridge_)
-            bridge_->process(&waiting_[done], [this](float* inner) { run(inner); });
-        else
-            run(&waiting_[done]);
+    if (resampler_) {
+        resampler_->process(x, frames, [this](float y) { take(y); });
+    } else {
+        for (int i = 0; i < frames; ++i) take(x[i]);
     }
-    waiting_.erase(waiting_.begin(), waiting_.begin() + static_cast<std::ptrdiff_t>(done));
 }
 
-void VoiceDetector::run(const float* frame) {
-    float out[FrameSuppressor::kFrame];
+void VoiceDetector::take(float x) {
+    frame_.push_back(x);
+    if (frame_.size() < VoiceNetwork::kFrame) return;
+    float gains[VoiceNetwork::kBands];
     float voice = -1.0f;
-    if (!network_ || !network_->process(frame, out, voice)) {
-        network_.reset();
-        return;
-    }
-    heard_[static_cast<size_t>(pieces_++) % heard_.size()] = voice;
+    if (network_ && !network_->judge(frame_.data(), gains, voice)) network_.reset();
+    frame_.clear();
+    if (network_) heard_[static_cast<size_t>(pieces_++) % heard_.size()] = voice;
 }
 
 float VoiceDetector::at(std::int64_t at) const {

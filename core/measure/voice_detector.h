@@ -6,8 +6,8 @@
 #include <optional>
 #include <vector>
 
-#include "dsp/rate_bridge.h"
-#include "neural/frame_suppressor.h"
+#include "dsp/stream_resampler.h"
+#include "neural/voice_network.h"
 
 namespace reed {
 
@@ -29,13 +29,12 @@ class VoiceDetector {
     static constexpr double kKeptSeconds = 20.0;
 
   private:
-    void run(const float* frame);
+    void take(float x);
 
     double rate_;
-    std::unique_ptr<FrameSuppressor> network_;
-    size_t frame_;  // samples of 10 ms
-    std::optional<RateBridge> bridge_;
-    std::vector<float> waiting_;
+    std::unique_ptr<VoiceNetwork> network_;
+    std::optional<StreamResampler> resampler_;
+    std::vector<float> frame_;  // what has come in of the network's next frame
     std::vector<float> heard_;  // a ring of probabilities, one per 10 ms
     std::int64_t pieces_ = 0;   // written to it
 };

@@ -94,6 +94,9 @@ struct StageKind {
     /// Static curve: level out for a steady level in, both in dBFS, at these values; `rising` tells the
     /// branch where there are two (hysteresis). nullptr for kinds whose gain does not hang on the level.
     double (*transfer)(std::span<const double> values, double level, bool rising) = nullptr;
+    /// True where it costs so much that it is not run while bypassed; the engine then builds and warms a new
+    /// chain before it is heard again. nullptr: it always runs.
+    bool (*rests)(std::span<const double> values) = nullptr;
 
     /// Index of a parameter by id, or -1.
     int find(std::string_view parameter_id) const {

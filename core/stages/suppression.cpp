@@ -13,6 +13,7 @@ namespace reed {
 namespace {
 
 constexpr Choice kMethods[] = {{"adaptive", "Adaptive"}, {"neural", "Neural"}, {"room_tone", "Room tone"}};
+constexpr Choice kCounts[] = {{"louder", "Everything louder than the room"}, {"voice", "The voice only"}};
 constexpr Choice kDelays[] = {{"usual", "Usual"}, {"short", "Short"}};
 
 constexpr Parameter kTable[] = {
@@ -20,9 +21,10 @@ constexpr Parameter kTable[] = {
                                             "Speak, and be silent, with each; take the one you can't hear.")),
     parameter::number("amount", "Amount", Unit::decibel, -60.0, 0.0, -25.0, Scale::linear,
                       "No more than the room needs: too much makes the voice dull and watery."),
-    parameter::structural(parameter::choice("delay", "Delay", kDelays, 0,
-                                            "Short halves the delay of the adaptive and room tone methods; "
-                                            "listen for roughness in low voices.")),
+    parameter::structural(
+        parameter::choice("delay", "Delay", kDelays, 0,
+                          "Short halves the delay; listen for roughness in low voices, and with "
+                          "neural for dull beginnings of words.")),
     parameter::number("smoothing", "Smoothing", Unit::percent, 0.0, 100.0, 50.0, Scale::linear,
                       "More when the rest of the room tinkles, less when word ends smear."),
     parameter::toggle("hum", "Hum filter", false,
@@ -32,15 +34,18 @@ constexpr Parameter kTable[] = {
     parameter::number(
         "hum_tones", "Hum tones", Unit::count, 1.0, kMostHumTones, 8.0, Scale::linear,
         "The hum and its multiples. As few as silence the drone: each takes a sliver of the voice."),
+    parameter::choice("counts", "Kept", kCounts, 0,
+                      "Neural only. Shout, sing and clap with each: the voice only takes keys and barks too, "
+                      "and perhaps a scream."),
     parameter::transient(
         parameter::toggle("removed", "Hear what is taken away", false,
                           "Input minus output. When you hear words in it, the voice is being eaten.")),
 };
-enum Index { kMethod, kAmount, kDelay, kSmoothing, kHum, kHumFrequency, kHumTones, kRemoved };
+enum Index { kMethod, kAmount, kDelay, kSmoothing, kHum, kHumFrequency, kHumTones, kCounted, kRemoved };
 
 class SuppressionStage final : public Stage {
   public:
-    explicit SuppressionStage(MakeFrameSuppressor make_network) : make_network_(make_network) {}
+    explicit SuppressionStage(MakeVoiceNetwork make_network) : make_network_(make_network) {}
 
     void teach(const RoomTone& tone) override { tone_ = tone; }
 
@@ -49,7 +54,7 @@ class SuppressionStage final : public Stage {
         channels_ = format.channels;
         for (int c = 0; c < channels_; ++c) {
             auto& channel = each_[static_cast<size_t>(c)];
-            channel.method = make(format.sample_rate, values[kDelay] >= 0.5);
+            channel.method = make(format.sample_rate, values[kDelay] >= 0.5, c);
             channel.cleaned.prepare(latency());
             channel.original.prepare(latency());
         }
@@ -57,6 +62,8 @@ class SuppressionStage final : public Stage {
         removed_.prepare(format.sample_rate, 0.005, values[kRemoved]);
         hum_.prepare(format.sample_rate, 0.020, values[kHum]);
         amount_ = values[kAmount];
+        share_after_ = static_cast<int>(format.sample_rate);
+        share_step_ = static_cast<float>(1.0 / (0.020 * format.sample_rate));
         notches_.prepare(format.sample_rate, values[kHumFrequency], hum_tones(values));
         hum_frequency_ = values[kHumFrequency];
         hum_tones_ = hum_tones(values);
@@ -67,6 +74,7 @@ class SuppressionStage final : public Stage {
     }
     void set_values(std::span<const double> values) override {
         amount_ = values[kAmount];
+        voice_only_ = values[kCounted] >= 0.5;
         smoothing_ = values[kSmoothing] / 100.0;
         hum_frequency_ = values[kHumFrequency];
         hum_tones_ = hum_tones(values);
@@ -95,15 +103,15 @@ class SuppressionStage final : public Stage {
             share[i] = wet_.next();
             removed[i] = removed_.next();
         }
+        float wet[kMaxChannels][kGrain];
+        run_methods(block, wet);
         for (int c = 0; c < block.channels; ++c) {
             auto& channel = each_[static_cast<size_t>(c)];
-            float wet[kGrain];
             float dry[kGrain];
-            channel.method->process(block[c], wet, block.frames);
             channel.cleaned.process(block[c], dry, block.frames);
             float* out = block[c];
             for (int i = 0; i < block.frames; ++i) {
-                const float result = dry[i] + share[i] * (wet[i] - dry[i]);
+                const float result = dry[i] + share[i] * (wet[c][i] - dry[i]);
                 out[i] = result + removed[i] * (original[c][i] - 2.0f * result);
             }
         }
@@ -116,12 +124,14 @@ class SuppressionStage final : public Stage {
             channel.original.reset();
         }
         notches_.reset();
+        shared_ = 0.0f;
+        alike_ = 0;
     }
     int latency() const override { return each_[0].method->latency(); }
 
     float voice_probability() const override {
         float out = -1.0f;
-        for (int c = 0; c < channels_; ++c)
+        for (int c = 0; c < (shared_ >= 1.0f ? 1 : channels_); ++c)
             out = std::max(out, each_[static_cast<size_t>(c)].method->voice());
         return out;
     }
@@ -133,19 +143,47 @@ class SuppressionStage final : public Stage {
         DelayLine original;  // as it came in
     };
 
-    std::unique_ptr<SuppressionMethod> make(double rate, bool short_delay) const {
+    std::unique_ptr<SuppressionMethod> make(double rate, bool short_delay, int channel) const {
         if (kind_ == SuppressionKind::adaptive) return make_adaptive(rate, short_delay);
         if (kind_ == SuppressionKind::room_tone) return make_room_tone(rate, short_delay, tone_);
         auto network = make_network_();
-        return make_neural(rate, network.ok() ? std::move(network.value()) : nullptr);
+        // The networks of two channels work in turn, half a frame apart.
+        return make_neural(rate, short_delay, network.ok() ? std::move(network.value()) : nullptr,
+                           channel * VoiceNetwork::kFrame / 2);
     }
-    /// The network takes all or nothing; what is left of the noise is mixed in. The others know their amount.
-    double wet_share(double amount) const {
-        if (kind_ == SuppressionKind::neural) return 1.0 - (amount < 0.0 ? db_to_gain(amount) : 1.0);
-        return amount < 0.0 ? 1.0 : 0.0;
-    }
+    /// At amount 0 the sound is passed by the method.
+    static double wet_share(double amount) { return amount < 0.0 ? 1.0 : 0.0; }
     static int hum_tones(std::span<const double> values) {
         return static_cast<int>(std::lround(values[kHumTones]));
+    }
+    /// A voice that is the same in both channels needs one method: after a second of it the second channel
+    /// fades over to the first one's result, and takes up its state when they part.
+    void run_methods(const AudioBlock& block, float wet[][kGrain]) {
+        bool differs = false;
+        bool sounds = false;
+        for (int i = 0; block.channels > 1 && i < block.frames; ++i) {
+            differs = differs || block[0][i] != block[1][i];
+            sounds = sounds || block[0][i] != 0.0f;
+        }
+        if (differs) {
+            if (shared_ >= 1.0f) each_[1].method->follow(*each_[0].method);
+            shared_ = 0.0f;
+            alike_ = 0;
+        } else if (sounds) {
+            alike_ = std::min(alike_ + block.frames, share_after_);
+        }
+        each_[0].method->process(block[0], wet[0], block.frames);
+        if (block.channels < 2) return;
+        if (shared_ >= 1.0f) {
+            std::copy_n(wet[0], block.frames, wet[1]);
+            return;
+        }
+        each_[1].method->process(block[1], wet[1], block.frames);
+        if (alike_ < share_after_) return;
+        for (int i = 0; i < block.frames; ++i) {
+            shared_ = std::min(1.0f, shared_ + share_step_);
+            wet[1][i] += shared_ * (wet[0][i] - wet[1][i]);
+        }
     }
     bool hum_used() const { return hum_.moving() || hum_.grain_value() > 0.0; }
     bool failed() const { return each_[0].method->failed() || (channels_ > 1 && each_[1].method->failed()); }
@@ -160,6 +198,7 @@ class SuppressionStage final : public Stage {
             if (!channel.method) continue;
             channel.method->set_amount(amount_);
             channel.method->set_smoothing(smoothing_);
+            channel.method->set_voice_only(voice_only_);
         }
         changed_ = false;
     }
@@ -176,7 +215,7 @@ class SuppressionStage final : public Stage {
         }
     }
 
-    MakeFrameSuppressor make_network_;
+    MakeVoiceNetwork make_network_;
     RoomTone tone_;
     SuppressionKind kind_ = SuppressionKind::adaptive;
     int channels_ = 1;
@@ -186,11 +225,14 @@ class SuppressionStage final : public Stage {
     double amount_ = 0.0, smoothing_ = 0.5, hum_frequency_ = 50.0;
     int hum_tones_ = 0;
     bool changed_ = false;
+    bool voice_only_ = false;
+    int alike_ = 0, share_after_ = 48000;               // frames for which both channels have been the same
+    float shared_ = 0.0f, share_step_ = 1.0f / 960.0f;  // 1: the second channel's method rests
 };
 
 }  // namespace
 
-std::unique_ptr<Stage> make_suppression(MakeFrameSuppressor make_network) {
+std::unique_ptr<Stage> make_suppression(MakeVoiceNetwork make_network) {
     return std::make_unique<SuppressionStage>(make_network);
 }
 
@@ -198,8 +240,13 @@ const StageKind kSuppressionStage{"suppression",
                                   "Suppression",
                                   "Takes the room out: fans, hiss, rain, hum",
                                   kTable,
-                                  [] { return make_suppression(make_frame_suppressor); },
+                                  [] { return make_suppression(make_voice_network); },
                                   false,
-                                  true};
+                                  true,
+                                  nullptr,
+                                  [](std::span<const double> values) {
+                                      return std::lround(values[kMethod]) ==
+                                             static_cast<long>(SuppressionKind::neural);
+                                  }};
 
 }  // namespace reed

@@ -9,13 +9,12 @@ namespace reed {
 enum class SuppressionKind { adaptive, neural, room_tone };
 
 /// Three methods (suppression/method.h), chosen by `method`. Amount 0 to -60 dB; at 0 the sound passes
-/// unchanged. Latency: adaptive and room tone 20 ms, 10 ms with the short delay; neural 20 ms at 48 kHz and
-/// up to 50 ms more at rates that must be converted. The notches add none. Changing method or delay rebuilds
-/// the chain.
+/// unchanged. Latency: 20 ms, 10 ms with the short delay, at every rate. The notches add none. Changing
+/// method or delay rebuilds the chain. Channels that are the same share one method.
 extern const StageKind kSuppressionStage;
 
 /// The stage with a network of the caller's, one made per channel: how tests stand in for one that fails.
-using MakeFrameSuppressor = Result<std::unique_ptr<FrameSuppressor>> (*)();
-std::unique_ptr<Stage> make_suppression(MakeFrameSuppressor make_network);
+using MakeVoiceNetwork = Result<std::unique_ptr<VoiceNetwork>> (*)();
+std::unique_ptr<Stage> make_suppression(MakeVoiceNetwork make_network);
 
 }  // namespace reed

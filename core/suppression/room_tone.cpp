@@ -7,7 +7,7 @@
 #include "base/decibel.h"
 #include "dsp/fourier.h"
 #include "dsp/resample.h"
-#include "neural/frame_suppressor.h"
+#include "neural/voice_network.h"
 
 namespace reed {
 namespace {
@@ -25,20 +25,20 @@ std::string seconds(double s) {
 
 /// Second of the first stretch in which the network hears speech; below 0: none.
 double speech_at(std::span<const float> sound, double rate) {
-    auto network = make_frame_suppressor();
+    auto network = make_voice_network();
     if (!network.ok()) return -1.0;  // judged by the levels alone
-    const std::vector<float> x = resample({sound.begin(), sound.end()}, rate, FrameSuppressor::kRate);
-    std::vector<float> frame(FrameSuppressor::kFrame);
+    const std::vector<float> x = resample({sound.begin(), sound.end()}, rate, VoiceNetwork::kRate);
+    float gains[VoiceNetwork::kBands];
     size_t frames = 0;
     size_t spoken = 0;
     double first = -1.0;
-    for (size_t at = 0; at + frame.size() <= x.size(); at += frame.size()) {
+    for (size_t at = 0; at + VoiceNetwork::kFrame <= x.size(); at += VoiceNetwork::kFrame) {
         float voice = 0.0f;
-        if (!network.value()->process(&x[at], frame.data(), voice)) return -1.0;
+        if (!network.value()->judge(&x[at], gains, voice)) return -1.0;
         ++frames;
-        if (at < FrameSuppressor::kRate / 4 || voice < kSurelySpeech) continue;  // it settles first
+        if (at < VoiceNetwork::kRate / 4 || voice < kSurelySpeech) continue;  // it settles first
         ++spoken;
-        if (first < 0.0) first = static_cast<double>(at) / FrameSuppressor::kRate;
+        if (first < 0.0) first = static_cast<double>(at) / VoiceNetwork::kRate;
     }
     return static_cast<double>(spoken) > kShareSpeech * static_cast<double>(frames) ? first : -1.0;
 }

@@ -5,8 +5,11 @@
 #include <vector>
 
 #include "dsp/overlap_add.h"
+#include "dsp/periodicity.h"
 #include "suppression/log_spectral_gain.h"
 #include "suppression/method.h"
+#include "suppression/network_ear.h"
+#include "suppression/noise_tracker.h"
 
 namespace reed {
 namespace {
@@ -14,7 +17,6 @@ namespace {
 constexpr float kLeastPrior = 0.0032f;  // -25 dB
 constexpr float kMostPosterior = 1e4f;  // 40 dB: beyond it the gain is one anyway
 constexpr float kLeastV = 1e-4f;
-constexpr float kLeastNoise = 1e-12f;  // far below what 24 bits can hold
 constexpr float kMostAbsence = 0.95f;  // a-priori probability of no speech, at most
 constexpr int kWide = 15;              // bands to either side that are heard together
 
@@ -25,124 +27,45 @@ inline float soft_step(float log2_x, float low, float high) {
     return std::min(1.0f, std::max(0.0f, (log2_x - from) / (to - from)));
 }
 
-/// Follows the noise under the speech: I. Cohen, "Noise estimation by minima controlled recursive averaging
-/// for robust speech enhancement", IEEE Signal Processing Letters 9 (1), 2002. The minimum is sought over 1.5
-/// to 3 s: long vowels are no noise. The paper's constants (threshold 5, presence 0.2, noise 0.95 per 8 ms)
-/// let weak speech leak into the noise here; these were chosen with bench/suppression: STOI rises where it
-/// fell by 0.01 to 0.03.
-class NoiseTracker {
-  public:
-    NoiseTracker(size_t bins, double hop_seconds)
-        : here_(bins, 0.0f),
-          smooth_(bins, 0.0f),
-          least_(bins, 0.0f),
-          newer_least_(bins, 0.0f),
-          presence_(bins, 0.0f),
-          smooth_keep_(keep(0.8, hop_seconds)),
-          noise_keep_(keep(0.98, hop_seconds)),
-          presence_keep_(keep(0.01, hop_seconds)),
-          start_(4 + static_cast<int>(0.3 / hop_seconds)),
-          window_(static_cast<int>(1.5 / hop_seconds)) {}
-
-    void follow(std::span<const float> power, std::vector<float>& noise) {
-        const size_t n = power.size();
-        float loudest = 0.0f;
-        for (size_t k = 0; k < n; ++k) loudest = std::max(loudest, power[k]);
-        // Digital silence is no room; a minimum of zero would hide the noise that follows for seconds.
-        if (loudest <= kLeastNoise) return;
-        // The window is full with the fourth frame, which is the first that tells a level. The mean of the
-        // next frames is the first guess: a single frame is too ragged, and a minimum begun in one of its
-        // gaps would take the room for speech until the window has passed.
-        const std::int64_t frame = ++frames_;
-        const bool first = frame <= 4;
-        const bool beginning = frame <= start_;
-        const bool turn = frame % window_ == 0;
-        if (beginning) {
-            const float share = first ? 1.0f : 1.0f / static_cast<float>(frame - 3);
-            for (size_t k = 0; k < n; ++k) noise[k] += share * (power[k] - noise[k]);
-            std::fill(presence_.begin(), presence_.end(), 0.0f);
-        }
-        here_[0] = power[0];
-        here_[n - 1] = power[n - 1];
-        for (size_t k = 1; k + 1 < n; ++k)
-            here_[k] = 0.25f * power[k - 1] + 0.5f * power[k] + 0.25f * power[k + 1];
-        if (first) smooth_ = here_;
-        if (beginning) {
-            const float share = first ? 1.0f : 1.0f / static_cast<float>(frame - 3);
-            for (size_t k = 0; k < n; ++k) smooth_[k] += share * (here_[k] - smooth_[k]);
-            least_ = newer_least_ = smooth_;
-            return;
-        }
-        const float* here = here_.data();
-        const float* now = power.data();
-        float* smooth = smooth_.data();
-        float* least = least_.data();
-        float* newer = newer_least_.data();
-        float* presence = presence_.data();
-        float* out = noise.data();
-        const float keep_smooth = smooth_keep_;
-        const float keep_presence = presence_keep_;
-        const float keep_noise = noise_keep_;
-        for (size_t k = 0; k < n; ++k) {
-            const float s = keep_smooth * smooth[k] + (1.0f - keep_smooth) * here[k];
-            smooth[k] = s;
-            const float before = turn ? newer[k] : least[k];
-            newer[k] = turn ? s : std::min(newer[k], s);
-            least[k] = std::min(before, s);
-            const float speech = s > kRise * least[k] ? 1.0f : 0.0f;
-            const float p = keep_presence * presence[k] + (1.0f - keep_presence) * speech;
-            presence[k] = p;
-            const float stay = keep_noise + (1.0f - keep_noise) * p;
-            const float followed = stay * out[k] + (1.0f - stay) * now[k];
-            // A first guess that held speech falls as soon as there is a gap.
-            out[k] = std::max(kLeastNoise, std::min(followed, kMostOverLeast * least[k]));
-        }
-    }
-    void reset() { frames_ = 0; }
-    /// Too little heard yet for a guess.
-    bool beginning() const { return frames_ <= start_; }
-
-  private:
-    static constexpr float kRise = 3.5f;
-    static constexpr float kMostOverLeast = 6.0f;
-    static float keep(double paper, double hop_seconds) {
-        return static_cast<float>(std::pow(paper, hop_seconds / 0.008));
-    }
-    std::vector<float> here_, smooth_, least_, newer_least_, presence_;
-    float smooth_keep_, noise_keep_, presence_keep_;
-    int start_, window_;
-    std::int64_t frames_ = 0;
+/// What the noise is known from, and who says what is voice.
+struct Means {
+    const RoomTone* tone = nullptr;  // taught; the noise never falls below it
+    std::unique_ptr<VoiceNetwork> network;
+    bool asks_network = false;
+    int offset = 0;
 };
 
 class Spectral final : public SuppressionMethod {
   public:
-    /// Without a tone it follows the noise by itself; with one, that is the noise.
-    Spectral(double sample_rate, bool short_delay, const RoomTone* tone)
+    Spectral(double sample_rate, bool short_delay, Means means)
         : frames_(fast_length(static_cast<int>(std::lround(sample_rate * (short_delay ? 0.010 : 0.020))))),
-          working_(tone == nullptr || !tone->empty()) {
-        const int length = frames_.latency();
+          hop_seconds_(0.25 * frames_.latency() / sample_rate),
+          tracker_(static_cast<size_t>(frames_.bins()), hop_seconds_),
+          watch_(hop_seconds_, sample_rate / frames_.latency()),
+          periodicity_(sample_rate) {
         const auto bins = static_cast<size_t>(frames_.bins());
-        hop_seconds_ = 0.25 * length / sample_rate;
-        if (tone == nullptr) {
-            tracker_.emplace(bins, hop_seconds_);
-            noise_.assign(bins, kLeastNoise);
-        } else {
-            take_tone(*tone, sample_rate);
+        noise_.assign(bins, kLeastNoise);
+        if (means.tone != nullptr) {
+            working_ = !means.tone->empty();
+            take_tone(*means.tone, sample_rate);
         }
-        clean_.assign(bins, 0.0f);
-        smooth_.assign(bins, 0.0f);
-        prior_.assign(bins, 0.0f);
-        power_.assign(bins, 0.0f);
-        posterior_.assign(bins, 0.0f);
-        presence_.assign(bins, 0.0f);
-        here_.assign(bins, 0.0f);
-        near_.assign(bins, 0.0f);
+        begin();
+        if (means.asks_network)
+            ear_.emplace(std::move(means.network), sample_rate, sample_rate / frames_.latency(), bins,
+                         means.offset);
+        for (auto* v : {&clean_, &smooth_, &prior_, &power_, &posterior_, &presence_, &here_, &near_})
+            v->assign(bins, 0.0f);
         sums_.assign(bins + 1, 0.0f);
         amount_step_ = static_cast<float>(1.0 - std::exp(-hop_seconds_ / 0.030));
+        nobody_step_ = static_cast<float>(1.0 - std::exp(-hop_seconds_ / 0.030));
+        periodic_step_ = static_cast<float>(1.0 - std::exp(-2.0 * hop_seconds_ / 0.060));
+        voice_keep_ = static_cast<float>(std::exp(-hop_seconds_ / 0.120));
         set_smoothing(0.5);
     }
     void process(const float* in, float* out, int frames) override {
-        frames_.process(in, out, frames, [this](std::span<std::complex<float>> bins) { work(bins); });
+        frames_.process(
+            in, out, frames, [this](const float* hop, int count) { hear(hop, count); },
+            [this](std::span<std::complex<float>> bins) { work(bins); });
     }
     int latency() const override { return frames_.latency(); }
     void set_amount(double db) override { wanted_floor_ = static_cast<float>(db) * kLog2PerDb; }
@@ -151,11 +74,41 @@ class Spectral final : public SuppressionMethod {
         prior_keep_ = static_cast<float>(std::exp(-hop_seconds_ / (0.030 * std::pow(500.0 / 30.0, amount))));
         smooth_keep_ = static_cast<float>(std::exp(-hop_seconds_ / (0.010 + 0.040 * amount)));
     }
+    void set_voice_only(bool only) override { wanted_trust_ = only ? 0.0f : 1.0f; }
     void reset() override {
         frames_.reset();
         std::fill(clean_.begin(), clean_.end(), 0.0f);
         std::fill(smooth_.begin(), smooth_.end(), 0.0f);
-        if (tracker_) tracker_->reset();
+        tracker_.reset();
+        begin();
+        watch_.reset();
+        periodicity_.reset();
+        periodic_ = repeats_ = alert_ = nobody_ = voice_held_ = 0.0f;
+        hops_ = 0;
+        if (ear_) ear_->reset();
+    }
+    float voice() const override { return ear_ && !ear_->failed() ? ear_->voice() : -1.0f; }
+    bool failed() const override { return ear_ && ear_->failed(); }
+    bool follow(const SuppressionMethod& other) override {
+        const auto* same = dynamic_cast<const Spectral*>(&other);
+        if (same == nullptr || same->noise_.size() != noise_.size()) return false;
+        frames_.follow(same->frames_);
+        tracker_ = same->tracker_;
+        watch_ = same->watch_;
+        periodicity_ = same->periodicity_;
+        if (ear_ && same->ear_) ear_->follow(*same->ear_);
+        noise_ = same->noise_;
+        clean_ = same->clean_;
+        smooth_ = same->smooth_;
+        floor_ = same->floor_;
+        trust_ = same->trust_;
+        periodic_ = same->periodic_;
+        repeats_ = same->repeats_;
+        alert_ = same->alert_;
+        nobody_ = same->nobody_;
+        voice_held_ = same->voice_held_;
+        hops_ = same->hops_;
+        return true;
     }
 
   private:
@@ -168,17 +121,40 @@ class Spectral final : public SuppressionMethod {
             // Mean square per band back to the expected power of a bin of our window.
             const double mean_square = tone.density(k * sample_rate / length) * sample_rate / length;
             const double sides = k == 0 || k + 1 == bins ? 1.0 : 2.0;
-            noise_.push_back(
+            taught_.push_back(
                 std::max(kLeastNoise, static_cast<float>(mean_square * length * shape_power / sides)));
         }
+    }
+    void begin() {
+        if (taught_.empty()) return;
+        std::copy(taught_.begin(), taught_.end(), noise_.begin());
+        tracker_.begin_with(noise_);
+    }
+    void hear(const float* hop, int count) {
+        periodicity_.add(hop, count);
+        if (++hops_ % 2 == 0) {
+            repeats_ = periodicity_.strength();
+            periodic_ += periodic_step_ * (repeats_ - periodic_);
+        }
+        if (!ear_) return;
+        ear_->add(hop, count);
+        voice_held_ = std::max(ear_->voice(), voice_keep_ * voice_held_);
     }
     void work(std::span<std::complex<float>> bins) {
         floor_ += amount_step_ * (wanted_floor_ - floor_);
         if (std::abs(floor_ - wanted_floor_) < 1e-4f) floor_ = wanted_floor_;
+        trust_ += amount_step_ * (wanted_trust_ - trust_);
         const size_t n = bins.size();
         for (size_t k = 0; k < n; ++k) power_[k] = std::norm(bins[k]);
-        if (tracker_) tracker_->follow(power_, noise_);
-        if (!working_ || floor_ > -1e-3f || (tracker_ && tracker_->beginning())) return;
+        const Learning learning = watch_.judge(power_, noise_, periodic_, voice());
+        tracker_.follow(power_, noise_, learning);
+        // What might become somebody is let through before it is known; what it was is learnt later.
+        const bool maybe = watch_.rise() > kAlert || repeats_ > kRepeats;
+        alert_ = maybe ? kAlertSeconds : std::max(0.0f, alert_ - static_cast<float>(hop_seconds_));
+        nobody_ =
+            learning != Learning::quickly || alert_ > 0.0f ? 0.0f : nobody_ + nobody_step_ * (1.0f - nobody_);
+        for (size_t k = 0; k < taught_.size(); ++k) noise_[k] = std::max(noise_[k], taught_[k]);
+        if (!working_ || floor_ > -1e-3f || failed() || (taught_.empty() && tracker_.beginning())) return;
         estimate_prior();
         find_speech();
         const float* presence = presence_.data();
@@ -195,9 +171,33 @@ class Spectral final : public SuppressionMethod {
             const float here =
                 1.0f / (1.0f + absence / (1.0f - absence) * (1.0f + prior) * fast_exp2(-1.442695f * v));
             clean[k] = spoken * spoken * posterior[k];
-            gain[k] = fast_exp2(here * std::max(fast_log2(spoken), low) + (1.0f - here) * low);
+            const float voiced = here * (1.0f - nobody_);
+            gain[k] = fast_exp2(voiced * std::max(fast_log2(spoken), low) + (1.0f - voiced) * low);
         }
+        if (ear_) ask_network();
         for (size_t k = 0; k < n; ++k) bins[k] *= gain[k];
+    }
+    /// The network's word counts where the sound is not clearly louder than the room.
+    void ask_network() {
+        // How far the neighbourhood is above the room in this very frame: beginnings are not waited for.
+        for (size_t k = 0; k < power_.size(); ++k) sums_[k + 1] = sums_[k] + posterior_[k];
+        const float* network = ear_->gains().data();
+        const float* near = near_.data();
+        float* gain = prior_.data();
+        const float low = floor_;
+        const float speaks =
+            std::clamp((voice_held_ - kMaybe) / (kSurely - kMaybe), 0.0f, 1.0f) * (1.0f - nobody_);
+        const float trust = trust_;
+        for (size_t k = 0; k < power_.size(); ++k) {
+            const float above = std::max(near[k], around(k, kWide) - 1.0f);
+            const float loud = trust * soft_step(fast_log2(above), kLoudFrom, kLoudTo);
+            const float own = fast_log2(gain[k]);
+            const float its = std::max(low, fast_log2(std::max(network[k], 1e-6f)));
+            // While somebody speaks it is right about what is weak; while nobody does, the lower of both is.
+            const float weak =
+                speaks * its + (1.0f - speaks) * (trust * std::min(own, its) + (1.0f - trust) * low);
+            gain[k] = fast_exp2(loud * own + (1.0f - loud) * weak);
+        }
     }
     /// A-priori SNR by the decision-directed rule, smoothed in time, and its running sum over the bands.
     void estimate_prior() {
@@ -240,27 +240,51 @@ class Spectral final : public SuppressionMethod {
         return std::max(1e-9f, (sums_[end] - sums_[first]) / static_cast<float>(end - first));
     }
 
+    static constexpr float kAlert = 5.0f, kRepeats = 0.5f, kAlertSeconds = 0.15f;  // dB, correlation
+    static constexpr float kMaybe = 0.15f, kSurely = 0.5f;                         // probability of speech
+    static constexpr float kLoudFrom = 4.0f,
+                           kLoudTo = 16.0f;  // a-priori SNR of the neighbourhood: 6 and 12 dB
+
     OverlapAdd frames_;
-    bool working_;
-    std::optional<NoiseTracker> tracker_;
-    std::vector<float> power_, noise_;  // of this frame, and expected of the room, per bin
-    std::vector<float> clean_;          // estimated speech over room of the frame before, powers
+    double hop_seconds_;
+    NoiseTracker tracker_;
+    RoomWatch watch_;
+    Periodicity periodicity_;
+    std::optional<NetworkEar> ear_;
+    bool working_ = true;
+    std::vector<float> power_, noise_, taught_;  // of this frame, expected of the room, taught, per bin
+    std::vector<float> clean_;                   // estimated speech over room of the frame before, powers
     std::vector<float> posterior_, presence_, here_, near_;
     std::vector<float> prior_, smooth_, sums_;  // a-priori SNR, smoothed in time, and its running sum
-    float prior_keep_ = 0.0f, smooth_keep_ = 0.0f;
+    float prior_keep_ = 0.0f, smooth_keep_ = 0.0f, voice_keep_ = 0.0f;
     float wanted_floor_ = 0.0f, floor_ = 0.0f, amount_step_ = 1.0f;  // log2 of the gain where only room is
-    double hop_seconds_ = 0.005;
+    float wanted_trust_ = 1.0f, trust_ = 1.0f;  // in one's own ears where the network knows better
+    float nobody_ = 0.0f, nobody_step_ = 1.0f;  // 1: nobody is heard
+    float periodic_step_ = 1.0f, repeats_ = 0.0f, alert_ = 0.0f;
+    float periodic_ = 0.0f, voice_held_ = 0.0f;
+    unsigned hops_ = 0;
 };
 
 }  // namespace
 
 std::unique_ptr<SuppressionMethod> make_adaptive(double sample_rate, bool short_delay) {
-    return std::make_unique<Spectral>(sample_rate, short_delay, nullptr);
+    return std::make_unique<Spectral>(sample_rate, short_delay, Means{});
 }
 
 std::unique_ptr<SuppressionMethod> make_room_tone(double sample_rate, bool short_delay,
                                                   const RoomTone& tone) {
-    return std::make_unique<Spectral>(sample_rate, short_delay, &tone);
+    Means means;
+    means.tone = &tone;
+    return std::make_unique<Spectral>(sample_rate, short_delay, std::move(means));
+}
+
+std::unique_ptr<SuppressionMethod> make_neural(double sample_rate, bool short_delay,
+                                               std::unique_ptr<VoiceNetwork> network, int offset) {
+    Means means;
+    means.network = std::move(network);
+    means.asks_network = true;
+    means.offset = offset;
+    return std::make_unique<Spectral>(sample_rate, short_delay, std::move(means));
 }
 
 }  // namespace reed

@@ -7,98 +7,16 @@
 #include "chain/chain.h"
 #include "engine/engine.h"
 #include "measure/intelligibility.h"
-#include "neural/network_host.h"
 #include "stages/suppression.h"
 #include "support/noises.h"
 #include "support/realtime_guard.h"
 #include "support/signals.h"
+#include "support/suppressions.h"
 #include "suppression/hum.h"
 #include "suppression/log_spectral_gain.h"
 
 using namespace reed;
 using namespace reed::test;
-
-namespace {
-
-constexpr double kRates[] = {44100.0, 48000.0, 88200.0, 96000.0, 192000.0};
-
-struct Way {
-    std::string method;
-    double index, delay;
-};
-const Way kWays[] = {{"adaptive", 0, 0},
-                     {"adaptive, short", 0, 1},
-                     {"neural", 1, 0},
-                     {"room tone", 2, 0},
-                     {"room tone, short", 2, 1}};
-
-std::vector<float> scaled(std::vector<float> x, double gain) {
-    for (float& v : x) v = static_cast<float>(v * gain);
-    return x;
-}
-
-RoomTone tone_of(Noise which, double gain) {
-    const auto learnt = learn_room_tone(scaled(make_noise(which, 4.0, 77), gain), 48000);
-    REQUIRE(learnt.ok());
-    return learnt.value();
-}
-
-ChainSpec chain_for(const Way& way, double amount, const RoomTone& tone) {
-    StageSpec s = stage("suppression", {{"method", way.index}, {"delay", way.delay}, {"amount", amount}});
-    if (way.index == 2) s.tone = tone;
-    return chain_of({s});
-}
-
-/// dB by which the part of `y` that follows `s` is louder than it.
-double follows(const std::vector<float>& s, const std::vector<float>& y) {
-    double cross = 0.0;
-    double power = 0.0;
-    for (size_t i = 0; i < s.size(); ++i) {
-        cross += static_cast<double>(s[i]) * y[i];
-        power += static_cast<double>(s[i]) * s[i];
-    }
-    return db(cross / power);
-}
-
-/// Lag at which `out` follows `in` best, within +-`reach`.
-int lag_of(const std::vector<float>& in, const std::vector<float>& out, size_t first, size_t count,
-           int reach) {
-    double best = -1e30;
-    int best_lag = 0;
-    for (int lag = -reach; lag <= reach; ++lag) {
-        double sum = 0.0;
-        for (size_t i = first; i < first + count; ++i)
-            sum += static_cast<double>(in[i]) * out[static_cast<size_t>(static_cast<long>(i) + lag)];
-        if (sum > best) {
-            best = sum;
-            best_lag = lag;
-        }
-    }
-    return best_lag;
-}
-
-/// Fails after some frames; until then it halves the sound.
-class Failing final : public FrameSuppressor {
-  public:
-    bool process(const float* in, float* out, float& voice) override {
-        if (++frames_ > 100) return false;
-        for (int i = 0; i < kFrame; ++i) {
-            const float old = delayed_[static_cast<size_t>(i)];
-            delayed_[static_cast<size_t>(i)] = 0.5f * in[i];
-            out[i] = old;
-        }
-        voice = 0.9f;
-        return true;
-    }
-    int delay() const override { return kFrame; }
-    void restart() override {}
-
-  private:
-    int frames_ = 0;
-    std::vector<float> delayed_ = std::vector<float>(kFrame);
-};
-
-}  // namespace
 
 TEST_CASE("the exponential integral agrees with the handbook", "[suppression]") {
     // Abramowitz and Stegun 1964, table 5.1 (values from memory).
@@ -250,70 +168,6 @@ TEST_CASE("steady noise falls by the amount and the words stay as clear", "[supp
             CHECK(stoi(clean, out, 48000).value() > stoi(clean, in, 48000).value() - 0.02);
         }
     }
-}
-
-TEST_CASE("the neural method lowers key clicks in pauses by 15 dB and knows speech from clicks",
-          "[suppression]") {
-    const auto clicks = scaled(make_noise(Noise::keyboard, 12.0, 5), 0.02);
-    const auto out = run(chain_for(kWays[2], -40, {}), clicks);
-    CHECK(db(rms(out, 96000) / rms(clicks, 96000)) < -15.0);
-    auto network = make_frame_suppressor();
-    REQUIRE(network.ok());
-    // Mean probability over the frames above -40 dB.
-    const auto likely = [&](const std::vector<float>& x) {
-        double sum = 0.0;
-        int loud = 0;
-        std::vector<float> frame(480);
-        for (size_t i = 0; i + 480 <= x.size(); i += 480) {
-            float voice = -1.0f;
-            REQUIRE(network.value()->process(&x[i], frame.data(), voice));
-            REQUIRE((voice >= 0.0f && voice <= 1.0f));
-            if (rms(x, i, 480) < 0.01) continue;
-            sum += voice;
-            ++loud;
-        }
-        return sum / loud;
-    };
-    CHECK(likely(clicks) < 0.2);
-    CHECK(likely(spoken_words()) > 0.6);
-}
-
-TEST_CASE("a network that fails lets the sound pass with the same delay, and says so", "[suppression]") {
-    for (const double rate : {48000.0, 44100.0}) {
-        auto made = make_suppression([]() -> Result<std::unique_ptr<FrameSuppressor>> {
-            return std::unique_ptr<FrameSuppressor>(std::make_unique<Failing>());
-        });
-        const auto spec = stage("suppression", {{"method", 1}, {"amount", -60}});
-        made->prepare({rate, 1}, spec.values);
-        std::vector<float> x = sine(300, 0.2, 4.0, rate);
-        const auto in = x;
-        for (size_t i = 0; i + 32 <= x.size(); i += 32) {
-            AudioBuffer unused;
-            AudioBlock block;
-            block.channels = 1;
-            block.frames = 32;
-            block.rows[0] = &x[i];
-            made->begin_grain();
-            made->process(block);
-            if (i == 9600) CHECK(made->trouble() == nullptr);
-        }
-        REQUIRE(made->trouble() != nullptr);
-        CHECK_THAT(std::string(made->trouble()), Catch::Contains("the sound passes unchanged"));
-        CHECK(made->voice_probability() < 0.0f);
-        const auto delay = static_cast<size_t>(made->latency());
-        const auto late = static_cast<size_t>(3.0 * rate);
-        double worst = 0.0;
-        for (size_t i = late; i < late + 20000; ++i)
-            worst = std::max(worst, std::abs(static_cast<double>(x[i]) - in[i - delay]));
-        // At 44.1 kHz it has been through two converters of rate.
-        CHECK(worst < (rate == 48000.0 ? 0.0004 : 0.002));
-    }
-    // No memory for a network at all: the same.
-    auto none = make_suppression([]() -> Result<std::unique_ptr<FrameSuppressor>> {
-        return Error{"no memory.", "", ""};
-    });
-    none->prepare({48000, 1}, stage("suppression", {{"method", 1}}).values);
-    CHECK(none->trouble() != nullptr);
 }
 
 TEST_CASE("what is taken away and what is left add up to the input", "[suppression]") {
@@ -469,39 +323,4 @@ TEST_CASE("the method is switched while it runs without a click", "[suppression]
             out);
     CHECK(db(peak(high, 9600)) < -75.0);
     CHECK(db(rms(out, 9600)) == Approx(db(rms(x))).margin(0.2));
-}
-
-TEST_CASE("for voice only, a gate stays closed for key clicks and opens for words", "[suppression]") {
-    StageSpec neural = stage("suppression", {{"method", 1}, {"amount", -6}});
-    StageSpec gate =
-        stage("gate", {{"open_threshold", -50}, {"close_threshold", -60}, {"range", -60}, {"voice_only", 1}});
-    const auto clicks = scaled(make_noise(Noise::keyboard, 8.0, 5), 0.03);
-    const double only = db(rms(run(chain_of({neural, gate}), clicks), 48000));
-    gate.set("voice_only", 0);
-    const double any = db(rms(run(chain_of({neural, gate}), clicks), 48000));
-    CHECK(only < any - 10.0);
-    gate.set("voice_only", 1);
-    const auto words = spoken_words();
-    CHECK(std::abs(follows(run(chain_of({neural}), words), run(chain_of({neural, gate}), words))) < 1.0);
-    // Without a stage that knows, it is a gate like any other.
-    CHECK(std::abs(follows(words, run(chain_of({gate}), words))) < 0.5);
-}
-
-TEST_CASE("a trap inside the network's code is caught, every time, and others go on", "[suppression]") {
-    ReedNetwork* broken = reed_network_new();
-    ReedNetwork* sound = reed_network_new();
-    REQUIRE(broken != nullptr);
-    REQUIRE(sound != nullptr);
-    std::vector<float> frame(480, 100.0f);
-    float voice = -1.0f;
-    CHECK(reed_network_frame(broken, frame.data(), frame.data(), &voice) == 0);
-    reed_network_break(broken);
-    for (int i = 0; i < 3; ++i) {
-        frame.assign(480, 100.0f);
-        CHECK(reed_network_frame(broken, frame.data(), frame.data(), &voice) != 0);
-        CHECK(frame == std::vector<float>(480, 100.0f));  // left alone
-        CHECK(reed_network_frame(sound, frame.data(), frame.data(), &voice) == 0);
-    }
-    reed_network_free(broken);
-    reed_network_free(sound);
 }

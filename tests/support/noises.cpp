@@ -83,7 +83,8 @@ class Maker {
 }  // namespace
 
 const char* noise_name(Noise which) {
-    constexpr const char* kNames[] = {"fan", "hum", "rain", "traffic", "keyboard", "lathe"};
+    constexpr const char* kNames[] = {"fan",  "hum",      "rain", "traffic", "keyboard", "lathe",
+                                      "hiss", "fountain", "wind", "street",  "mouse"};
     return kNames[static_cast<int>(which)];
 }
 
@@ -120,6 +121,42 @@ std::vector<float> make_noise(Noise which, double seconds, std::uint32_t seed) {
             for (const double f : {97.0, 194.0, 291.0, 485.0, 776.0}) m.tone(f, 40.0 / f, 0.001);
             m.add(m.band(200, 5000), 0.5);
             m.bursts(24, 0.004, 1400, 0.8);
+            break;
+        case Noise::hiss:
+            m.add(m.band(1, 20000), 1.0);
+            break;
+        case Noise::fountain: {
+            const auto rush = m.band(300, 5000);
+            const auto swell = m.band(0.2, 2.0);
+            for (size_t i = 0; i < rush.size(); ++i)
+                m.sound()[i] = rush[i] * std::exp(0.2 * std::min(2.0, std::max(-2.0, swell[i])));
+            m.bursts(120, 0.006, 900, 1.0);
+            m.bursts(90, 0.003, 2200, 0.8);
+            break;
+        }
+        case Noise::wind: {
+            const auto low = m.band(20, 250);
+            const auto gust = m.band(0.1, 0.8);
+            const auto whistle = m.band(300, 900);
+            for (size_t i = 0; i < low.size(); ++i) {
+                const double g = std::min(2.0, std::max(-2.0, gust[i]));
+                m.sound()[i] = low[i] * std::exp(0.6 * g) + 0.1 * whistle[i] * std::exp(0.8 * g);
+            }
+            break;
+        }
+        case Noise::street: {
+            m.add(m.band(40, 1500), 0.5);
+            const auto car = m.band(80, 3000);
+            for (size_t i = 0; i < car.size(); ++i) {
+                // One passes every seven seconds, for about three.
+                const double t = std::fmod(static_cast<double>(i) / kRate, 7.0) - 3.5;
+                m.sound()[i] += 1.3 * car[i] * std::exp(-t * t / 1.5);
+            }
+            break;
+        }
+        case Noise::mouse:
+            m.bursts(0.8, 0.003, 3000, 1.0);
+            m.add(m.band(100, 5000), 0.002);
             break;
     }
     return m.done();

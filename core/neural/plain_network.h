@@ -1,0 +1,81 @@
+/* Included before everything in the plain build of the network: the same names with another beginning, so
+   that one program can hold both. What tests and bench/ call stands at the end. */
+#ifndef REED_PLAIN_NETWORK_H
+#define REED_PLAIN_NETWORK_H
+
+#ifdef REED_PLAIN_NETWORK
+#define ReedNetwork ReedPlainNetwork
+#define reed_network_new reed_plain_network_new
+#define reed_network_free reed_plain_network_free
+#define reed_network_frame reed_plain_network_frame
+#define reed_network_gains reed_plain_network_gains
+#define reed_network_restart reed_plain_network_restart
+#define reed_network_copy reed_plain_network_copy
+#define reed_network_break reed_plain_network_break
+#define reed_network_band_hz reed_plain_network_band_hz
+#define reed_network_trap reed_plain_network_trap
+#define reed_network_heard reed_plain_network_heard
+#define Z_envZ___assert_fail plain_Z_envZ___assert_fail
+#define Z_envZ_emscripten_memcpy_big plain_Z_envZ_emscripten_memcpy_big
+#define Z_envZ_emscripten_resize_heap plain_Z_envZ_emscripten_resize_heap
+#define Z_networkZ___errno_location plain_Z_networkZ___errno_location
+#define Z_networkZ___indirect_function_table plain_Z_networkZ___indirect_function_table
+#define Z_networkZ___wasm_call_ctors plain_Z_networkZ___wasm_call_ctors
+#define Z_networkZ_emscripten_stack_get_end plain_Z_networkZ_emscripten_stack_get_end
+#define Z_networkZ_emscripten_stack_get_free plain_Z_networkZ_emscripten_stack_get_free
+#define Z_networkZ_emscripten_stack_init plain_Z_networkZ_emscripten_stack_init
+#define Z_networkZ_fflush plain_Z_networkZ_fflush
+#define Z_networkZ_free plain_Z_networkZ_free
+#define Z_networkZ_malloc plain_Z_networkZ_malloc
+#define Z_networkZ_memory plain_Z_networkZ_memory
+#define Z_networkZ_rnnoise_create plain_Z_networkZ_rnnoise_create
+#define Z_networkZ_rnnoise_destroy plain_Z_networkZ_rnnoise_destroy
+#define Z_networkZ_rnnoise_get_frame_size plain_Z_networkZ_rnnoise_get_frame_size
+#define Z_networkZ_rnnoise_model_free plain_Z_networkZ_rnnoise_model_free
+#define Z_networkZ_rnnoise_model_from_string plain_Z_networkZ_rnnoise_model_from_string
+#define Z_networkZ_rnnoise_process_frame plain_Z_networkZ_rnnoise_process_frame
+#define Z_networkZ_stackAlloc plain_Z_networkZ_stackAlloc
+#define Z_networkZ_stackRestore plain_Z_networkZ_stackRestore
+#define Z_networkZ_stackSave plain_Z_networkZ_stackSave
+#define Z_network_free plain_Z_network_free
+#define Z_network_init_module plain_Z_network_init_module
+#define Z_network_instantiate plain_Z_network_instantiate
+#define wasm_rt_allocate_externref_table plain_wasm_rt_allocate_externref_table
+#define wasm_rt_allocate_funcref_table plain_wasm_rt_allocate_funcref_table
+#define wasm_rt_allocate_memory plain_wasm_rt_allocate_memory
+#define wasm_rt_exception plain_wasm_rt_exception
+#define wasm_rt_exception_size plain_wasm_rt_exception_size
+#define wasm_rt_exception_tag plain_wasm_rt_exception_tag
+#define wasm_rt_free plain_wasm_rt_free
+#define wasm_rt_free_externref_table plain_wasm_rt_free_externref_table
+#define wasm_rt_free_funcref_table plain_wasm_rt_free_funcref_table
+#define wasm_rt_free_memory plain_wasm_rt_free_memory
+#define wasm_rt_get_unwind_target plain_wasm_rt_get_unwind_target
+#define wasm_rt_grow_externref_table plain_wasm_rt_grow_externref_table
+#define wasm_rt_grow_funcref_table plain_wasm_rt_grow_funcref_table
+#define wasm_rt_grow_memory plain_wasm_rt_grow_memory
+#define wasm_rt_init plain_wasm_rt_init
+#define wasm_rt_is_initialized plain_wasm_rt_is_initialized
+#define wasm_rt_jmp_buf plain_wasm_rt_jmp_buf
+#define wasm_rt_load_exception plain_wasm_rt_load_exception
+#define wasm_rt_register_func_type plain_wasm_rt_register_func_type
+#define wasm_rt_register_tag plain_wasm_rt_register_tag
+#define wasm_rt_set_unwind_target plain_wasm_rt_set_unwind_target
+#define wasm_rt_strerror plain_wasm_rt_strerror
+#define wasm_rt_throw plain_wasm_rt_throw
+#define wasm_rt_trap plain_wasm_rt_trap
+#endif
+
+#include <stddef.h>
+#ifdef __cplusplus
+extern "C" {
+#endif
+/* As in network_host.h. */
+typedef struct ReedPlainNetwork ReedPlainNetwork;
+ReedPlainNetwork* reed_plain_network_new(void);
+void reed_plain_network_free(ReedPlainNetwork* network);
+int reed_plain_network_frame(ReedPlainNetwork* network, const float* in, float* out, float* voice);
+#ifdef __cplusplus
+}
+#endif
+#endif
