@@ -56,24 +56,6 @@ Sound through_a_room(const Sound& x) {
     return out;
 }
 
-/// Chords of plucked tones, four a bar.
-Sound music(size_t length) {
-    Sound out(length, 0.0f);
-    const double roots[] = {110.0, 146.83, 98.0, 130.81};
-    for (size_t bar = 0; bar * 24000 < length; ++bar) {
-        for (const double interval : {1.0, 1.25, 1.5, 2.0, 3.0}) {
-            const double f = roots[bar / 4 % 4] * interval * 2.0;
-            for (size_t i = 0; i < 48000 && bar * 24000 + i < length; ++i) {
-                const double t = static_cast<double>(i) / kRate;
-                const double pluck = std::exp(-3.0 * t) * std::min(1.0, t / 0.005);
-                out[bar * 24000 + i] += static_cast<float>(
-                    0.2 * pluck * (std::sin(2 * M_PI * f * t) + 0.4 * std::sin(4 * M_PI * f * t)));
-            }
-        }
-    }
-    return out;
-}
-
 /// Mouse: single clicks, a second or more apart.
 Sound mouse(size_t length) {
     Sound out = test::noise(0.0005, static_cast<double>(length) / kRate, 5);
@@ -96,7 +78,11 @@ Sound make(const std::string& name, size_t length, const std::vector<Sound>& voi
         }
     }
     if (name == "mouse") return mouse(length);
-    if (name == "music") return music(length);
+    if (name == "music") {
+        Sound out = test::make_music(seconds);
+        out.resize(length);
+        return out;
+    }
     if (name == "television")
         return through_a_room(looped(voices[(not_this + 1) % voices.size()], length, 7000));
     Sound babble(length, 0.0f);

@@ -10,6 +10,7 @@
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
+#include "widgets/words.h"
 
 namespace reed::ui {
 namespace {
@@ -82,10 +83,15 @@ SuppressionBody::SuppressionBody(Session& session, QWidget* parent) : StageBody(
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(4);
     grid_ = new FieldGrid(session_, right);
-    grid_->build(
-        {row("amount"), row("delay"), row("smoothing"), row("hum"), row("hum_frequency"), row("hum_tones")},
-        6);
+    grid_->build({row("amount"), row("counts"), row("delay"), row("smoothing"), row("hum"),
+                  row("hum_frequency"), row("hum_tones")},
+                 7);
     column->addWidget(grid_);
+    kept_ = new Words(Words::Ink::muted, right);
+    kept_->setObjectName("kept_words");
+    kept_->setWordWrap(true);
+    kept_->setFont(ui::font(12));
+    column->addWidget(kept_);
     column->addStretch(1);
     removed_ = new FlatButton(tr("Hear what is taken away"), right);
     removed_->setObjectName("removed_button");
@@ -112,8 +118,8 @@ void SuppressionBody::buildMethods(QWidget* side) {
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(6);
     const QString titles[] = {tr("Adaptive"), tr("Neural"), tr("Room tone")};
-    const QString words[] = {tr("Follows steady noise: fans, hiss, rain"),
-                             tr("Keeps the voice alone; knows key clicks"),
+    const QString words[] = {tr("Follows the room: fans, hiss, rain, cars"),
+                             tr("Follows any room, and knows a voice"),
                              tr("Taught by your silence, then exact")};
     for (int i = 0; i < 3; ++i) {
         auto* b = new MethodButton(titles[i], words[i], side);
@@ -196,11 +202,20 @@ void SuppressionBody::refresh() {
     methods_[static_cast<size_t>(kind)]->setChecked(true);
     for (auto* m : methods_) m->update();
     removed_->setChecked(s->values[row("removed")] >= 0.5);
-    grid_->setRelevant(row("delay"), kind != SuppressionKind::neural);
-    grid_->setRelevant(row("smoothing"), kind != SuppressionKind::neural);
+    const bool neural = kind == SuppressionKind::neural;
+    const bool voice_only = neural && s->values[row("counts")] >= 0.5;
+    grid_->setRelevant(row("counts"), neural);
     const bool hum = s->values[row("hum")] >= 0.5;
     grid_->setRelevant(row("hum_frequency"), hum);
     grid_->setRelevant(row("hum_tones"), hum);
+    kept_->setText(voice_only ? tr("Talk and other people's talk stay. Keys, mouse and barks go; screams, "
+                                   "whispers and held notes may.")
+                   : neural
+                       ? tr("Singing, shouting, whispers and other people stay, and whatever is clearly "
+                            "louder than the room: keys too.")
+                       : tr("Singing, shouting, whispers and other people stay; keys and barks do too. A "
+                            "sound that stays for 15 s is room."));
+    kept_->setVisible(!(hum && neural));
     learn_->setEnabled(kind == SuppressionKind::room_tone);
     measureCosts();
     showLearning();

@@ -10,6 +10,7 @@
 namespace reed::ui {
 
 class FlatButton;
+class Words;
 class SuppressionView;
 
 /// One method: its name, what it is good for, its delay and load.
@@ -50,6 +51,7 @@ class SuppressionBody final : public StageBody {
     FlatButton* removed_;
     SuppressionView* view_;
     FieldGrid* grid_;
+    Words* kept_;
     double measured_rate_ = 0.0;
     bool measured_short_ = false;
     int ticks_ = 0;

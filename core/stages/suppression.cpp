@@ -13,7 +13,7 @@ namespace reed {
 namespace {
 
 constexpr Choice kMethods[] = {{"adaptive", "Adaptive"}, {"neural", "Neural"}, {"room_tone", "Room tone"}};
-constexpr Choice kCounts[] = {{"louder", "Everything louder than the room"}, {"voice", "The voice only"}};
+constexpr Choice kCounts[] = {{"louder", "Everything louder"}, {"voice", "The voice only"}};
 constexpr Choice kDelays[] = {{"usual", "Usual"}, {"short", "Short"}};
 
 constexpr Parameter kTable[] = {
@@ -34,9 +34,9 @@ constexpr Parameter kTable[] = {
     parameter::number(
         "hum_tones", "Hum tones", Unit::count, 1.0, kMostHumTones, 8.0, Scale::linear,
         "The hum and its multiples. As few as silence the drone: each takes a sliver of the voice."),
-    parameter::choice("counts", "Kept", kCounts, 0,
-                      "Neural only. Shout, sing and clap with each: the voice only takes keys and barks too, "
-                      "and perhaps a scream."),
+    parameter::choice("counts", "Keeps", kCounts, 0,
+                      "Neural only. Everything louder than the room, or the voice only: keys and barks go "
+                      "too, and perhaps a scream."),
     parameter::transient(
         parameter::toggle("removed", "Hear what is taken away", false,
                           "Input minus output. When you hear words in it, the voice is being eaten.")),

@@ -6,6 +6,7 @@
 
 #include "base/decibel.h"
 #include "dsp/fourier.h"
+#include "dsp/periodicity.h"
 #include "dsp/resample.h"
 #include "neural/voice_network.h"
 
@@ -16,6 +17,12 @@ constexpr double kApart = 9.0;         // dB above the usual level: no longer th
 constexpr double kShareLoud = 0.10;    // of the frames may be louder than that
 constexpr double kShareSpeech = 0.05;  // of the frames may hold speech by the network's word
 constexpr float kSurelySpeech = 0.7f;
+constexpr double kClick = 12.0;      // dB above the usual level
+constexpr double kMusicPiece = 0.2;  // s
+constexpr double kMusicMoves = 3.0;  // dB from piece to piece, of its strongest bands
+constexpr double kMusicRepeats = 0.6;
+constexpr double kShareMusic = 0.25;     // of the pieces
+constexpr double kShareOnlyMusic = 0.6;  // nobody speaks that much without a breath
 
 std::string seconds(double s) {
     char text[24];
@@ -41,6 +48,69 @@ double speech_at(std::span<const float> sound, double rate) {
         if (first < 0.0) first = static_cast<double>(at) / VoiceNetwork::kRate;
     }
     return static_cast<double>(spoken) > kShareSpeech * static_cast<double>(frames) ? first : -1.0;
+}
+
+std::vector<double> means_of(const std::vector<std::vector<float>>& power, size_t first, size_t count) {
+    std::vector<double> out(power[first].size(), 1e-20);
+    for (size_t i = first; i < first + count; ++i) {
+        for (size_t k = 0; k < out.size(); ++k) out[k] += power[i][k] / static_cast<double>(count);
+    }
+    return out;
+}
+
+struct Music {
+    double first = 0.0;  // s
+    double share = 0.0;  // of the time
+};
+
+/// What repeats itself like a hum, but in tones that change. Speech does too, between its consonants and
+/// pauses.
+Music find_music(std::span<const float> sound, double rate, const std::vector<std::vector<float>>& power) {
+    Periodicity periodicity(rate);
+    const auto piece = static_cast<size_t>(kMusicPiece * rate);
+    const auto frames = static_cast<size_t>(kMusicPiece / 0.010);
+    std::vector<double> before;
+    size_t pieces = 0;
+    size_t played = 0;
+    Music out;
+    for (size_t i = 0; (i + 1) * piece <= sound.size() && (i + 1) * frames <= power.size(); ++i, ++pieces) {
+        periodicity.add(&sound[i * piece], static_cast<int>(piece));
+        const auto now = means_of(power, i * frames, frames);
+        // How far the strongest bands have moved since the piece before.
+        double moved = 0.0;
+        double weight = 0.0;
+        for (size_t k = 1; !before.empty() && k < now.size(); ++k) {
+            const double w = std::max(now[k], before[k]);
+            moved += w * std::abs(10.0 * std::log10(now[k] / before[k]));
+            weight += w;
+        }
+        before = now;
+        if (weight <= 0.0 || moved / weight < kMusicMoves || periodicity.strength() < kMusicRepeats) continue;
+        if (played++ == 0) out.first = static_cast<double>(i) * kMusicPiece;
+    }
+    out.share = static_cast<double>(played) / static_cast<double>(std::max<size_t>(pieces, 1));
+    return out;
+}
+
+/// Second of the first click of two or more; below 0: there are fewer. A click is over within 60 ms.
+double clicks_at(const std::vector<double>& level, double usual) {
+    constexpr size_t kLongest = 6;
+    size_t clicks = 0;
+    double first = -1.0;
+    for (size_t i = 0; i < level.size();) {
+        if (level[i] <= usual + kClick) {
+            ++i;
+            continue;
+        }
+        size_t end = i;
+        while (end < level.size() && level[end] > usual + 0.5 * kClick) ++end;
+        if (end - i <= kLongest) {
+            if (first < 0.0) first = 0.010 * static_cast<double>(i);
+            ++clicks;
+        }
+        i = end;
+    }
+    return clicks >= 2 ? first : -1.0;
 }
 
 /// True when tenths of a second rise more than 3 dB above the usual level.
@@ -108,12 +178,21 @@ Result<RoomTone> learn_room_tone(std::span<const float> sound, double sample_rat
         return Error{"nothing came in: the take is silent.", "",
                      "Check that the microphone is on; a silent room needs no suppression."};
     }
+    const Music music = find_music(sound, sample_rate, power);
+    const Error played{"music played at " + seconds(music.first) + "; it would be learnt as room.", "",
+                       "Switch it off and start again."};
+    if (music.share > kShareOnlyMusic) return played;
     // The network takes some machines for voices; but speech swells and fades, and they do not.
     const double at = swells(level) ? speech_at(sound, sample_rate) : -1.0;
     if (at >= 0.0) {
         return Error{"somebody spoke at " + seconds(at) + "; the voice would be learnt as room.", "",
                      "Start again and stay silent."};
     }
+    if (const double click = clicks_at(level, usual); click >= 0.0) {
+        return Error{"keys or a mouse clicked, first at " + seconds(click) + "; clicks are no room.", "",
+                     "Start again and keep your hands still."};
+    }
+    if (music.share > kShareMusic) return played;
     size_t loud = 0;
     size_t first_loud = 0;
     for (size_t i = 0; i < level.size(); ++i) {

@@ -28,8 +28,8 @@ inline constexpr double kLowestToneLevel = -160.0;  ///< of one band, dBFS; also
 inline constexpr size_t kMostToneBands = 4096;
 
 /// Learns from `sound` (full scale +-1, 3 to 10 s; more is not used). Single loud moments (a creak) are left
-/// out. Fails, with the reason and the second, when it is too short, silent, when somebody spoke, or when it
-/// was not even enough to stand for the room.
+/// out. Fails, with the reason and the second, when it is too short, silent, when somebody spoke, keys or a
+/// mouse clicked or music played, or when it was not even enough to stand for the room.
 Result<RoomTone> learn_room_tone(std::span<const float> sound, double sample_rate);
 
 /// What is wrong with a tone that was read from a file; nothing when it can be used.

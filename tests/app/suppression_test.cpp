@@ -35,10 +35,15 @@ TEST_CASE("a method is chosen by click or key, says its delay and load, and soun
     REQUIRE(Window::until([&] { return w.method(1)->accessibleDescription().contains("% of a core"); }));
     for (int i = 0; i < 3; ++i)
         CHECK_THAT(w.method(i)->accessibleDescription().toStdString(), Catch::Contains("20 ms"));
-    // The short delay is shown where there is one.
+    // The short delay is shown for all.
     w.session.setValue("suppression", static_cast<size_t>(kSuppressionStage.find("delay")), 1);
     REQUIRE(Window::until([&] { return w.method(0)->accessibleDescription().contains("10 ms"); }));
-    CHECK(w.method(1)->accessibleDescription().contains("20 ms"));
+    CHECK(w.method(1)->accessibleDescription().contains("10 ms"));
+    // What is kept is said for each, and chosen for neural alone.
+    auto* kept = w.find<QLabel>("kept_words");
+    CHECK(kept->isVisible());
+    CHECK(kept->text().contains("15 s is room"));
+    CHECK_FALSE(w.field("counts")->isVisible());
 
     // By keyboard as well.
     w.method(0)->setFocus();
@@ -46,7 +51,16 @@ TEST_CASE("a method is chosen by click or key, says its delay and load, and soun
     CHECK(w.method(1)->hasFocus());
     QTest::keyClick(w.method(1), Qt::Key_Space);
     CHECK(w.value("suppression", "method") == 1);
-    CHECK_FALSE(w.field("smoothing")->isVisible());  // the network knows none
+    CHECK(w.field("counts")->isVisible());
+    CHECK(kept->text().contains("whispers and other people stay"));
+    w.session.setValue("suppression", static_cast<size_t>(kSuppressionStage.find("counts")), 1);
+    CHECK(kept->text().contains("screams, whispers and held notes may"));
+    w.session.setValue("suppression", static_cast<size_t>(kSuppressionStage.find("counts")), 0);
+    // Where the fields need the room, the words make way.
+    w.session.setValue("suppression", static_cast<size_t>(kSuppressionStage.find("hum")), 1);
+    CHECK_FALSE(kept->isVisible());
+    w.session.setValue("suppression", static_cast<size_t>(kSuppressionStage.find("hum")), 0);
+    CHECK(kept->isVisible());
     // And the feed: the room alone is gone.
     REQUIRE(Window::until([&] { return w.session.engine().settled(); }));
     REQUIRE(Window::until([&] { return w.feed_level(0.3) < -65.0; }));

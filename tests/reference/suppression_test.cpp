@@ -202,8 +202,21 @@ TEST_CASE("a room tone has the level of its room and refuses what is none", "[su
     CHECK_THAT(refusal(noise(0.01, 1.2, 1)), Catch::Contains("only 1.2 s long; the room needs 3 s"));
     CHECK_THAT(refusal(silence(5.0)), Catch::Contains("the take is silent"));
     CHECK_THAT(refusal(mix(spoken_words(), noise(0.001, 11.0, 2))), Catch::Contains("somebody spoke at"));
-    CHECK_THAT(refusal(scaled(make_noise(Noise::keyboard, 5.0, 3), 0.05)),
-               Catch::Contains("the room was not even"));
+    for (const Noise clicks : {Noise::keyboard, Noise::mouse}) {
+        INFO(noise_name(clicks));
+        const auto room = scaled(make_noise(Noise::fan, 5.0, 2), 0.001);
+        CHECK_THAT(refusal(mix(room, scaled(make_noise(clicks, 5.0, 3), 0.005))),
+                   Catch::Contains("keys or a mouse clicked, first at"));
+    }
+    for (const double level : {1.0, 0.05})
+        CHECK_THAT(refusal(mix(scaled(make_music(6.0), level), noise(0.0005, 6.0, 3))),
+                   Catch::Contains("music played at"));
+    // One creak is left out; machines with tones are rooms.
+    for (const Noise room : kRooms) {
+        if (room == Noise::wind || room == Noise::street) continue;
+        INFO(noise_name(room));
+        CHECK(learn_room_tone(scaled(make_noise(room, 5.0, 3), 0.01), 48000).ok());
+    }
     // A machine that hums like a voice is learnt all the same.
     CHECK(learn_room_tone(scaled(make_noise(Noise::lathe, 5.0, 3), 0.02), 48000).ok());
     // One creak does not count.

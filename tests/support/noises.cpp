@@ -162,4 +162,22 @@ std::vector<float> make_noise(Noise which, double seconds, std::uint32_t seed) {
     return m.done();
 }
 
+std::vector<float> make_music(double seconds) {
+    std::vector<float> out(static_cast<size_t>(seconds * kRate), 0.0f);
+    const double roots[] = {110.0, 146.83, 98.0, 130.81};
+    for (size_t beat = 0; beat * 24000 < out.size(); ++beat) {
+        for (const double interval : {1.0, 1.25, 1.5, 2.0, 3.0}) {
+            const double f = roots[beat / 4 % 4] * interval * 2.0;
+            for (size_t i = 0; i < 48000 && beat * 24000 + i < out.size(); ++i) {
+                const double t = static_cast<double>(i) / kRate;
+                const double pluck = std::exp(-3.0 * t) * std::min(1.0, t / 0.005);
+                const double w = 2.0 * std::numbers::pi * f * t;
+                out[beat * 24000 + i] +=
+                    static_cast<float>(0.2 * pluck * (std::sin(w) + 0.4 * std::sin(2.0 * w)));
+            }
+        }
+    }
+    return out;
+}
+
 }  // namespace reed::test

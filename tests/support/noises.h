@@ -21,4 +21,7 @@ const char* noise_name(Noise which);
 /// single clicks over nearly nothing. The same seed gives the same noise.
 std::vector<float> make_noise(Noise which, double seconds, std::uint32_t seed);
 
+/// Chords of plucked tones, two a second, about -20 dBFS.
+std::vector<float> make_music(double seconds);
+
 }  // namespace reed::test
