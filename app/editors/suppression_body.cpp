@@ -90,6 +90,7 @@ SuppressionBody::SuppressionBody(Session& session, QWidget* parent) : StageBody(
     kept_ = new Words(Words::Ink::muted, right);
     kept_->setObjectName("kept_words");
     kept_->setWordWrap(true);
+    kept_->setIndent(6);
     kept_->setFont(ui::font(12));
     column->addWidget(kept_);
     column->addStretch(1);
@@ -205,6 +206,7 @@ void SuppressionBody::refresh() {
     const bool neural = kind == SuppressionKind::neural;
     const bool voice_only = neural && s->values[row("counts")] >= 0.5;
     grid_->setRelevant(row("counts"), neural);
+    grid_->setRelevant(row("smoothing"), !neural);
     const bool hum = s->values[row("hum")] >= 0.5;
     grid_->setRelevant(row("hum_frequency"), hum);
     grid_->setRelevant(row("hum_tones"), hum);
@@ -215,7 +217,7 @@ void SuppressionBody::refresh() {
                             "louder than the room: keys too.")
                        : tr("Singing, shouting, whispers and other people stay; keys and barks do too. A "
                             "sound that stays for 15 s is room."));
-    kept_->setVisible(!(hum && neural));
+    kept_->setVisible(!hum);
     learn_->setEnabled(kind == SuppressionKind::room_tone);
     measureCosts();
     showLearning();

@@ -197,7 +197,8 @@ class SuppressionStage final : public Stage {
         for (auto& channel : each_) {
             if (!channel.method) continue;
             channel.method->set_amount(amount_);
-            channel.method->set_smoothing(smoothing_);
+            // The network is quick enough; what another method was set to stays out of it.
+            channel.method->set_smoothing(kind_ == SuppressionKind::neural ? 0.5 : smoothing_);
             channel.method->set_voice_only(voice_only_);
         }
         changed_ = false;

@@ -52,6 +52,7 @@ TEST_CASE("a method is chosen by click or key, says its delay and load, and soun
     QTest::keyClick(w.method(1), Qt::Key_Space);
     CHECK(w.value("suppression", "method") == 1);
     CHECK(w.field("counts")->isVisible());
+    CHECK_FALSE(w.field("smoothing")->isVisible());
     CHECK(kept->text().contains("whispers and other people stay"));
     w.session.setValue("suppression", static_cast<size_t>(kSuppressionStage.find("counts")), 1);
     CHECK(kept->text().contains("screams, whispers and held notes may"));
