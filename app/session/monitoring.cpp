@@ -7,7 +7,7 @@ namespace {
 constexpr int kFadeTicks = 8;  // a quarter of a second, longer than the fade
 }  // namespace
 
-Monitoring::Monitoring(Session& session) : QObject(&session), session_(session), piece_(4096) {
+Monitoring::Monitoring(Session& session) : QObject(&session), session_(session), piece_(512) {
     connect(&session_, &Session::readingsChanged, this, &Monitoring::tick);
 }
 
@@ -140,7 +140,7 @@ void Monitoring::tick() {
     }
     const HistoryRing& input = session_.engine().input_history();
     if (!howl_ || listened_ > input.written()) {
-        howl_ = std::make_unique<HowlDetector>(session_.engine().format().sample_rate);
+        howl_ = std::make_unique<HowlWatch>(session_.engine().format().sample_rate);
         listened_ = input.written();
     }
     std::vector<float> other(piece_.size());
@@ -153,10 +153,12 @@ void Monitoring::tick() {
             return;
         }
         listened_ += n;
-        if (!howl_->add({piece_.data(), static_cast<size_t>(n)})) continue;
-        const double hz = howl_->frequency();
-        howl_->restart();
+        const HowlStep step = howl_->add({piece_.data(), static_cast<size_t>(n)});
         MonitorSettings next = settings_;
+        if (step == HowlStep::lower) next.volume_db += kHowlLoweredDb;
+        if (step == HowlStep::lower || step == HowlStep::restore) session_.engine().set_monitor(next);
+        if (step != HowlStep::cut) continue;
+        const double hz = howl_->frequency();
         next.source = MonitorSource::off;
         set(next);
         emit session_.message(

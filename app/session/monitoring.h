@@ -54,7 +54,7 @@ class Monitoring final : public QObject {
     MonitorSettings settings_;
     std::string sink_, heard_stage_;
     std::unique_ptr<MonitorOutput> output_;
-    std::unique_ptr<HowlDetector> howl_;
+    std::unique_ptr<HowlWatch> howl_;
     std::vector<float> piece_;
     std::int64_t listened_ = 0;
     std::string warned_of_;

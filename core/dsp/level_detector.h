@@ -17,7 +17,12 @@ class LevelDetector {
 
     /// RMS time constant in seconds (63 % of a step in power).
     void prepare(double sample_rate, double rms_seconds) {
-        coefficient_ = 1.0 - std::exp(-1.0 / (rms_seconds * sample_rate));
+        rate_ = sample_rate;
+        set(rms_seconds);
+    }
+    /// Another time constant, from the next sample on.
+    void set(double rms_seconds) {
+        coefficient_ = 1.0 - std::exp(-1.0 / (rms_seconds * rate_));
     }
     void reset() { mean_[0] = mean_[1] = 0.0; }
 
@@ -49,6 +54,7 @@ class LevelDetector {
     }
 
   private:
+    double rate_ = 48000.0;
     double coefficient_ = 1.0;
     double mean_[kMaxChannels] = {0.0, 0.0};
 };

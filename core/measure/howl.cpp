@@ -73,11 +73,80 @@ bool HowlDetector::look() {
     if (lasted_ == 0) first_power_ = power;
     bin_ = top;
     frequency_ = hz;
+    level_ = level;
     last_power_ = power;
     ++lasted_;
     loud_ = level > -12.0 ? loud_ + 1 : 0;
     const double hop = 0.5 * kFrameSeconds;
     return (lasted_ * hop >= 0.4 && power >= 0.9 * first_power_) || loud_ * hop >= 0.25;
+}
+
+namespace {
+constexpr double kProbeSeconds = 0.35, kJudgedSeconds = 0.1;
+constexpr double kFalls = 9.0;       // dB
+constexpr double kClearedFor = 3.0;  // s
+constexpr double kOnceMoreIn = 10.0;
+
+/// Within a quarter of a semitone, or 30 Hz.
+bool same_tone(double a, double b) {
+    return std::abs(a - b) < std::max(30.0, 0.015 * b);
+}
+}  // namespace
+
+HowlWatch::HowlWatch(double sample_rate) : sample_rate_(sample_rate), detector_(sample_rate) {
+    heard_.reserve(static_cast<size_t>(sample_rate));
+}
+
+HowlStep HowlWatch::add(std::span<const float> sound) {
+    time_ += static_cast<double>(sound.size()) / sample_rate_;
+    if (lowered_) {
+        heard_.insert(heard_.end(), sound.begin(), sound.end());
+        return static_cast<double>(heard_.size()) < kProbeSeconds * sample_rate_ ? HowlStep::nothing
+                                                                                 : judge();
+    }
+    if (!detector_.add(sound)) return HowlStep::nothing;
+    frequency_ = detector_.frequency();
+    level_ = detector_.level();
+    detector_.restart();
+    if (same_tone(frequency_, cleared_) && time_ - cleared_at_ < kClearedFor) return HowlStep::nothing;
+    lowered_ = true;
+    heard_.clear();
+    return HowlStep::lower;
+}
+
+HowlStep HowlWatch::judge() {
+    lowered_ = false;
+    detector_.restart();
+    if (mean_square_to_dbfs(tone_power()) > level_ - kFalls) {
+        cleared_ = frequency_;
+        cleared_at_ = time_;
+        return HowlStep::restore;
+    }
+    if (same_tone(frequency_, fell_) && time_ - fell_at_ < kOnceMoreIn) return HowlStep::cut;
+    fell_ = frequency_;
+    fell_at_ = time_;
+    return HowlStep::restore;
+}
+
+double HowlWatch::tone_power() const {
+    // Whatever is near the tone: it may have drifted by a bin.
+    const auto n = static_cast<size_t>(kJudgedSeconds * sample_rate_);
+    const std::span<const float> end = std::span(heard_).last(std::min(n, heard_.size()));
+    double most = 0.0;
+    for (double hz = frequency_ - 24.0; hz <= frequency_ + 24.0; hz += 6.0) {
+        double re = 0.0;
+        double im = 0.0;
+        for (size_t i = 0; i < end.size(); ++i) {
+            const double x = static_cast<double>(i) / static_cast<double>(end.size());
+            const double w = 1.0 - std::cos(2.0 * std::numbers::pi * x);  // Hann, mean 1
+            const double phase = 2.0 * std::numbers::pi * hz * static_cast<double>(i) / sample_rate_;
+            re += w * end[i] * std::cos(phase);
+            im += w * end[i] * std::sin(phase);
+        }
+        const double size = static_cast<double>(end.size());
+        most = std::max(most, 2.0 * (re * re + im * im) / (size * size));
+    }
+    return most;
 }
 
 }  // namespace reed

@@ -1,5 +1,7 @@
 #include "stages/compressor.h"
 
+#include <algorithm>
+
 #include "base/decibel.h"
 #include "dsp/gain_computer.h"
 #include "dsp/level_detector.h"
@@ -86,8 +88,12 @@ class CompressorStage final : public Stage {
         mode_ = detection_mode(values[kDetection]);
         const bool peak = mode_ == LevelDetector::Mode::peak;
         ballistics_.set(rate_, values[kAttack], values[kRelease], peak);
-        // The slow half of the automatic release: rises only during lasting reduction.
-        slow_.set(rate_, 250.0, 8.0 * values[kRelease], false);
+        // A window longer than the attack would be the attack; one shorter than this follows the wave of low
+        // voices.
+        detector_.set(std::clamp(values[kAttack] / 1000.0, 0.003, 0.010));
+        // The slow half of the automatic release: rises only during lasting reduction, so that talk after a
+        // shout is not left low.
+        slow_.set(rate_, 1200.0, 4.0 * values[kRelease], false);
         auto_release_ = values[kAutoRelease] >= 0.5;
         auto_makeup_on_ = values[kAutoMakeup] >= 0.5;
         band_.set(values[kLowCut], 20000.0);

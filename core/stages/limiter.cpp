@@ -41,6 +41,7 @@ class LimiterStage final : public Stage {
         limits_.prepare(window_);  // peaks between samples are known later than the samples
         ceiling_.prepare(rate_, 0.005, values[kCeiling]);
         slow_attack_ = Ballistics::pole(rate_, 100.0);
+        hold_ = static_cast<int>(0.008 * rate_);
         set_values(values);
         reset();
     }
@@ -131,7 +132,14 @@ class LimiterStage final : public Stage {
     /// peak and never lies above what it needs.
     float smooth_gain(float peak, float aim) {
         const double reduction = 1.0 - minimum_.next(peak > aim ? aim / peak : 1.0f);
-        fast_ = std::max(reduction, fast_ + fast_release_ * (reduction - fast_));
+        // Between the peaks of a low voice's wave it lets go of nothing, however short its release is.
+        if (reduction >= 0.97 * fast_) held_ = hold_;
+        if (reduction >= fast_)
+            fast_ = reduction;
+        else if (held_ > 0)
+            --held_;
+        else
+            fast_ += fast_release_ * (reduction - fast_);
         slow_ += (fast_ > slow_ ? slow_attack_ : slow_release_) * (fast_ - slow_);
         const double taken = std::max(fast_, slow_);
         const auto gain = static_cast<float>(1.0 - taken);
@@ -149,12 +157,14 @@ class LimiterStage final : public Stage {
         sum_ = static_cast<double>(average_.size());
         position_ = 0;
         fast_ = slow_ = 0.0;
+        held_ = 0;
     }
 
     double rate_ = 48000.0;
     bool true_peak_ = true;
     int window_ = 2;
     int rest_after_ = 0, rested_ = 0;
+    int hold_ = 0, held_ = 0;  // frames for which a reduction is kept: half a wave of 62 Hz
     float limit_ = 1.0f, from_ = 1.0f, limit_step_ = 0.0f, aim_ = 1.0f, margin_ = 1.0f;
     int in_grain_ = 0;
     int moved_ = 0;  // frames until the delay holds no sound of another ceiling

@@ -168,7 +168,7 @@ TEST_CASE("automatic release lets go quickly of a click and slowly of a sentence
     };
     CHECK(recovery(0, 0.02) < 1.0);
     CHECK(recovery(0, 2.0) < 1.0);
-    CHECK(recovery(1, 2.0) > 15.0);
+    CHECK(recovery(1, 2.0) > 6.0);
     CHECK(recovery(1, 0.02) < 0.4 * recovery(1, 2.0));
 }
 

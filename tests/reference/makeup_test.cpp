@@ -124,5 +124,5 @@ TEST_CASE("the longest release at the highest rate ends where it should", "[refe
     const auto out = run(chain_of({s}), in, kRate);
     // -30 in, 10 over the threshold: 9.5 of them are taken.
     const double taken = -db(rms(out, out.size() - 192000, 96000) / rms(in, in.size() - 192000, 96000));
-    CHECK(taken == Approx(9.5).margin(0.05));
+    CHECK(taken == Approx(9.5).margin(0.1));  // what ripples through a window of 4 ms is held
 }
