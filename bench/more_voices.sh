@@ -28,7 +28,7 @@ for speaker in "$folder"/unpacked/hedgewars-data/usr/share/games/hedgewars/Data/
   fi
 done
 n=0
-for phrase in $(find "$folder/unpacked" -name '*.g722' | grep -E 'demo-thanks|vm-advopts|conf-getpin|privacy-prompt|vm-intro|queue-thankyou|demo-instruct' | sort); do
+for phrase in $(find "$folder/unpacked" -name '*.g722' | grep -E 'demo-thanks|vm-advopts|conf-getpin|privacy-prompt|vm-intro|queue-thankyou' | sort); do
   n=$((n + 1))
   into_wav "$phrase" "$folder/talk/sentence$n.wav"
 done

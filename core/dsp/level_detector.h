@@ -21,9 +21,7 @@ class LevelDetector {
         set(rms_seconds);
     }
     /// Another time constant, from the next sample on.
-    void set(double rms_seconds) {
-        coefficient_ = 1.0 - std::exp(-1.0 / (rms_seconds * rate_));
-    }
+    void set(double rms_seconds) { coefficient_ = 1.0 - std::exp(-1.0 / (rms_seconds * rate_)); }
     void reset() { mean_[0] = mean_[1] = 0.0; }
 
     /// `side` is what is listened to; writes one level per frame (dBFS, at least -150).

@@ -2,11 +2,13 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 #include "base/decibel.h"
 #include "dsp/filter_runner.h"
 #include "dsp/level_detector.h"
 #include "dsp/lookahead.h"
+#include "dsp/periodicity.h"
 #include "dsp/smoothed.h"
 #include "stages/detector_band.h"
 
@@ -35,10 +37,27 @@ constexpr Parameter kTable[] = {
                                             "Opens before the word arrives. Costs the same delay.")),
     detector_low_cut(),
     detector_high_cut(),
-    parameter::toggle("voice_only", "For voice only", false,
-                      "Key clicks in a pause no longer open it. Needs a neural suppression before the gate."),
+    parameter::toggle(
+        "voice_only", "For voice only", false,
+        "Keys, mouse and machines in a pause no longer open it. A neural suppression before it knows "
+        "best; without one it waits 20 ms to be sure."),
+    parameter::toggle(
+        "no_breaths", "No breaths", false,
+        "Breaths more than 12 dB under your voice don't open it; nor does a soft s before a word."),
 };
-enum Index { kOpen, kClose, kAttack, kHold, kRelease, kRange, kLookahead, kLowCut, kHighCut, kVoiceOnly };
+enum Index {
+    kOpen,
+    kClose,
+    kAttack,
+    kHold,
+    kRelease,
+    kRange,
+    kLookahead,
+    kLowCut,
+    kHighCut,
+    kVoiceOnly,
+    kNoBreaths
+};
 
 constexpr float kOpensFor = 0.5f;  // probability of speech that lets the gate open,
 constexpr float kStaysFor = 0.2f;  // and that lets it stay open
@@ -53,6 +72,11 @@ class GateStage final : public Stage {
         open_at_.prepare(rate_, 0.005, values[kOpen]);
         close_at_.prepare(rate_, 0.005, values[kClose]);
         closed_gain_.prepare(rate_, 0.005, db_to_gain(values[kRange]));
+        periodicity_.emplace(rate_);
+        grains_per_look_ = std::max(1, static_cast<int>(std::lround(0.010 * rate_ / kGrain)));
+        click_ = static_cast<int>(0.020 * rate_);
+        word_ = static_cast<int>(0.6 * rate_);
+        moment_ = static_cast<int>(0.060 * rate_);
         set_values(values);
         reset();
     }
@@ -65,19 +89,27 @@ class GateStage final : public Stage {
         hold_frames_ = static_cast<int>(std::lround(values[kHold] * 0.001 * rate_));
         band_.set(values[kLowCut], values[kHighCut]);
         voice_only_ = values[kVoiceOnly] >= 0.5;
+        no_breaths_ = values[kNoBreaths] >= 0.5;
     }
     void begin_grain() override {
         open_at_.begin_grain();
         close_at_.begin_grain();
         closed_gain_.begin_grain();
         band_.begin_grain();
+        if (!listens_ || ++grains_ % grains_per_look_ != 0) return;
+        // A click rings as well, but for less than 50 ms.
+        alike_ = periodicity_->strength() > kPeriodic ? std::min(alike_ + 1, kLooks) : 0;
+        periodic_ = alike_ == kLooks;
+        if (!periodic_ || level_ < open_at_.grain_value()) return;
+        // The usual level of the voice is that of its louder part.
+        usual_ = usual_ < kUnknown ? level_ : usual_ + (level_ > usual_ ? 0.1f : 0.005f) * (level_ - usual_);
     }
     void process(const AudioBlock& block) override {
         float level[kGrain];
         detector_.process(band_.listen(side_chain(block)), LevelDetector::Mode::rms, level);
         lookahead_.process(block);
-        hear_voice(level, block.frames);
         const auto open_at = static_cast<float>(open_at_.grain_value());
+        hear_voice(side_chain(block), open_at, level);
         // A closing threshold above the opening one would flutter; the lower of the two closes.
         const auto close_at = std::min(open_at, static_cast<float>(close_at_.grain_value()));
         if (steady(level, block.frames, open_at, close_at)) {
@@ -129,17 +161,52 @@ class GateStage final : public Stage {
         lookahead_.reset();
         open_ = false;
         held_ = 0;
+        if (periodicity_) periodicity_->reset();
+        above_for_ = 0;
+        since_periodic_ = word_;
+        periodic_ = false;
+        alike_ = 0;
+        usual_ = kSilence;
         gain_ = static_cast<float>(closed_gain_.grain_value());
     }
     int latency() const override { return lookahead_.frames(); }
 
   private:
     /// What is surely no voice counts as silence.
-    void hear_voice(float* level, int frames) const {
-        if (!voice_only_ || voice() < 0.0f || voice() >= (open_ ? kStaysFor : kOpensFor)) return;
-        std::fill_n(level, frames, kSilence);
+    void hear_voice(const AudioBlock& heard, float open_at, float* level) {
+        const bool known = voice() >= 0.0f;
+        listens_ = no_breaths_ || (voice_only_ && !known);
+        if (voice_only_ && known && voice() < (open_ ? kStaysFor : kOpensFor))
+            std::fill_n(level, heard.frames, kSilence);
+        if (!listens_) return;
+        periodicity_->add(heard[0], heard.frames);
+        level_ = level[heard.frames - 1];
+        for (int i = 0; i < heard.frames; ++i) {
+            above_for_ = level[i] >= open_at ? above_for_ + 1 : 0;
+            if (above_for_ <= 1) peak_ = lowest_ = level[i];
+            lowest_ = std::min(lowest_, level[i]);
+            if (lowest_ < peak_ - kDiesAway &&
+                level[i] > lowest_ + kAnew) {  // another click in the tail of one
+                above_for_ = 1;
+                peak_ = lowest_ = level[i];
+            }
+            peak_ = std::max(peak_, level[i]);
+            since_periodic_ = periodic_ ? 0 : std::min(since_periodic_ + 1, word_);
+            const bool soft = level[i] < usual_ - kBreath && since_periodic_ >= moment_;
+            if ((voice_only_ && !known && !may_be_voice(level[i])) || (no_breaths_ && soft))
+                level[i] = kSilence;
+        }
     }
-    static constexpr float kSilence = -200.0f;
+    /// Without a network: what repeats itself like a voice, or did within the last word; and what has lasted
+    /// longer than a click, does not die away like one, and has not gone on for longer than a word.
+    bool may_be_voice(float level) const {
+        return since_periodic_ < word_ ||
+               (above_for_ >= click_ && above_for_ < word_ && level >= peak_ - kDiesAway);
+    }
+    static constexpr float kSilence = -200.0f, kUnknown = -190.0f;
+    static constexpr float kPeriodic = 0.5f;
+    static constexpr int kLooks = 5;                                         // of 10 ms
+    static constexpr float kBreath = 12.0f, kDiesAway = 9.0f, kAnew = 6.0f;  // dB
 
     /// Most of the time nothing happens: open and loud, or closed and quiet, and the gain at its goal. Then
     /// the long way round would end exactly where it is.
@@ -165,6 +232,14 @@ class GateStage final : public Stage {
     float attack_ = 1.0f, release_ = 1.0f, gain_ = 0.0f;
     int hold_frames_ = 0, held_ = 0;
     bool open_ = false, voice_only_ = false;
+    // How it listens for itself.
+    std::optional<Periodicity> periodicity_;
+    bool no_breaths_ = false, listens_ = false, periodic_ = false;
+    int grains_ = 0, grains_per_look_ = 15, alike_ = 0;
+    int click_ = 0, word_ = 0, moment_ = 0;   // frames
+    int above_for_ = 0, since_periodic_ = 0;  // frames
+    float peak_ = kSilence, lowest_ = kSilence, level_ = kSilence,
+          usual_ = kSilence;  // dBFS; the voice's usual level
 };
 
 double transfer(std::span<const double> v, double level, bool rising) {

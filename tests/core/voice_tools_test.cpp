@@ -93,6 +93,11 @@ TEST_CASE("voices repeat themselves, rooms do not", "[dsp]") {
         const auto hiss = strengths(noise(0.1, 4.0, 7, rate), rate);
         CHECK(*std::max_element(hiss.begin(), hiss.end()) < 0.5f);
         CHECK(strengths(silence(0.5, rate), rate).back() == 0.0f);
+        // A struck glass rings for ever, and ever softer.
+        auto glass = sine(700, 0.5, 0.6, rate);
+        for (size_t i = 0; i < glass.size(); ++i)
+            glass[i] *= static_cast<float>(std::exp(-static_cast<double>(i) / rate / 0.012));
+        for (const float s : strengths(glass, rate)) CHECK(s == 0.0f);
     }
     for (const Noise room : {Noise::fan, Noise::rain, Noise::wind, Noise::street}) {
         INFO(noise_name(room));

@@ -114,7 +114,8 @@ TEST_CASE("phase follows the prototype in the voice's range", "[reference][filte
     CHECK(worst < 12.0);
 }
 
-TEST_CASE("the RMS window is as long as the attack, 3 to 10 ms: 63 % of a step in power", "[reference][compressor]") {
+TEST_CASE("the RMS window is as long as the attack, 3 to 10 ms: 63 % of a step in power",
+          "[reference][compressor]") {
     // Attack far shorter than the window, so the window is what is seen: the level 3 ms after a step from
     // silence is 10 log10(0.632) = -2 dB of the final one, and with it the reduction at a ratio of 20:1.
     const StageSpec s = stage(

@@ -294,7 +294,7 @@ TEST_CASE("for voice only, a gate stays closed for key clicks and opens for word
     gate.set("voice_only", 1);
     const auto words = spoken_words();
     CHECK(std::abs(follows(run(chain_of({neural}), words), run(chain_of({neural, gate}), words))) < 1.0);
-    // Without a stage that knows, it is a gate like any other.
+    // Without a stage that knows, it listens for itself.
     CHECK(std::abs(follows(words, run(chain_of({gate}), words))) < 0.5);
 }
 
