@@ -68,8 +68,8 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QWidget(parent), ses
     all->addLayout(top);
     all->addWidget(diagram_, 1);
     all->addLayout(below);
-    feed_->setFixedHeight(150);
-    room_->setFixedHeight(196);
+    feed_->setFixedHeight(158);
+    room_->setFixedHeight(192);
 
     connect(&session_, &Session::message, messages_, &MessageBar::tell);
     connect(messages_, &MessageBar::resized, this, &MainWindow::placeMessages);

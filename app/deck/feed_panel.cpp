@@ -1,6 +1,7 @@
 #include "deck/feed_panel.h"
 
 #include <QPainter>
+#include <algorithm>
 #include <cmath>
 
 #include "deck/popups.h"
@@ -8,6 +9,7 @@
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
+#include "widgets/words.h"
 
 namespace reed::ui {
 namespace {
@@ -17,6 +19,8 @@ QString number(const std::optional<double>& v) {
 }
 
 constexpr double kQuietest = -50.0, kTarget = -16.0;
+constexpr size_t kHeard = 20;  // of half a second
+constexpr int kWait = 7;       // of them, until the three seconds before a change are over
 
 }  // namespace
 
@@ -32,6 +36,14 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
         follow();
         update();
     });
+    verdict_ = new Words(Words::Ink::muted, this);
+    verdict_->setObjectName("feed_verdict");
+    verdict_->setFont(ui::font(14));
+    apply_ = new FlatButton({}, this);
+    apply_->setObjectName("verdict_button");
+    apply_->setWeight(FlatButton::Weight::raised);
+    apply_->setToolTip(tr("The first thing to turn. Ctrl+Z takes it back"));
+    connect(apply_, &FlatButton::clicked, this, &FeedPanel::apply);
     monitor_ = new FlatButton({}, this);
     monitor_->setObjectName("monitor_button");
     monitor_->setIconName("ear");
@@ -55,6 +67,9 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     };
     connect(&session_.monitoring(), &Monitoring::changed, this, show_monitor);
     show_monitor();
+    judge();
+    connect(&session_, &Session::chainChanged, this, &FeedPanel::listenAnew);
+    connect(&session_, &Session::inputChanged, this, &FeedPanel::listenAnew);
     connect(&session_, &Session::readingsChanged, this, &FeedPanel::follow);
     connect(&session_, &Session::muteChanged, this, [this] { update(); });
 }
@@ -68,10 +83,52 @@ void FeedPanel::placeButtons() {
     restart_->move(width() - restart_->width() - 8, 8);
     monitor_->resize(monitor_->sizeHint());
     monitor_->move(restart_->x() - monitor_->width() - 4, 8);
+    apply_->resize(apply_->sizeHint().width(), 28);
+    apply_->move(width() - apply_->width() - 14, 123);
+    verdict_->setGeometry(18, 123, (apply_->isHidden() ? width() : apply_->x()) - 26, 28);
+}
+
+/// By the loudness of the last ten seconds of talk since the chain was changed: what went out before says
+/// nothing about what does now.
+void FeedPanel::judge() {
+    const LoudnessReading& feed = session_.readings().feed();
+    if (wait_ > 0) {
+        --wait_;
+    } else if (session_.levels().speaking && feed.short_term) {
+        heard_.push_back(*feed.short_term);
+        if (heard_.size() > kHeard) heard_.pop_front();
+    }
+    std::optional<double> loudness;
+    if (heard_.size() >= kHeard / 4) {
+        std::vector<double> sorted(heard_.begin(), heard_.end());
+        std::nth_element(sorted.begin(), sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2),
+                         sorted.end());
+        loudness = sorted[sorted.size() / 2];
+    }
+    const auto v = session_.levelsFit() ? feed_verdict(session_.chain(), session_.levels(), loudness, kTarget)
+                                        : Verdict{};
+    verdict_->show(v.advice);
+    proposal_ = v.proposal;
+    apply_->setVisible(proposal_.has_value());
+    if (proposal_) apply_->setText(QString::fromStdString(proposal_->text));
+    placeButtons();
+}
+
+void FeedPanel::apply() {
+    if (!proposal_ || proposal_->stage >= session_.chain().stages.size()) return;
+    const Proposal p = *proposal_;
+    session_.setValue(session_.chain().stages[p.stage].id, p.parameter, p.value);
+}
+
+void FeedPanel::listenAnew() {
+    heard_.clear();
+    wait_ = kWait;
+    judge();
 }
 
 void FeedPanel::follow() {
     if (!isVisible()) return;
+    if (++ticks_ % 15 == 0) judge();
     const LoudnessReading& l = session_.readings().feed();
     const QString s = number(l.short_term);
     const QString i = number(l.integrated);
@@ -102,14 +159,14 @@ void FeedPanel::paintEvent(QPaintEvent*) {
     const auto figure = [&](int column, const QString& value, const QString& unit, const QString& what,
                             bool hot) {
         const double x = 18 + column * third;
-        p.setFont(ui::font(26));
+        p.setFont(ui::font(third < 110.0 ? 21 : 26));
         p.setPen(hot ? t.ember : t.text);
         const double w = p.fontMetrics().horizontalAdvance(value);
-        p.drawText(QRectF(x, 42, third, 34), Qt::AlignLeft | Qt::AlignVCenter, value);
+        p.drawText(QRectF(x, 36, third, 34), Qt::AlignLeft | Qt::AlignVCenter, value);
         p.setFont(ui::font(12));
         p.setPen(t.muted);
-        p.drawText(QRectF(x + w + 4, 50, third, 20), Qt::AlignLeft | Qt::AlignVCenter, unit);
-        p.drawText(QRectF(x, 74, third, 16), Qt::AlignLeft | Qt::AlignVCenter, what);
+        p.drawText(QRectF(x + w + 4, 44, third, 20), Qt::AlignLeft | Qt::AlignVCenter, unit);
+        p.drawText(QRectF(x, 67, third, 16), Qt::AlignLeft | Qt::AlignVCenter, what);
     };
     const auto peak = session_.readings().feed().true_peak;
     const bool hot = peak && *peak > -0.9;
@@ -117,7 +174,7 @@ void FeedPanel::paintEvent(QPaintEvent*) {
     figure(1, integrated_.isEmpty() ? "--" : integrated_, tr("LUFS"), tr("since start"), false);
     figure(2, peak_.isEmpty() ? "--" : peak_, tr("dBTP"), hot ? tr("true peak, over") : tr("true peak"), hot);
 
-    const QRectF track(18, 104, width() - 36, 10);
+    const QRectF track(18, 92, width() - 36, 10);
     const auto x_of = [&](double lufs) {
         return track.left() + std::clamp((lufs - kQuietest) / -kQuietest, 0.0, 1.0) * track.width();
     };
@@ -127,7 +184,7 @@ void FeedPanel::paintEvent(QPaintEvent*) {
     if (session_.muted()) {
         p.setFont(ui::font(14, true));
         p.setPen(t.ember);
-        p.drawText(QRectF(18, 118, width() - 36, 20), Qt::AlignCenter, tr("Muted: nothing goes out"));
+        p.drawText(QRectF(18, 104, width() - 36, 18), Qt::AlignCenter, tr("Muted: nothing goes out"));
         return;
     }
     if (bar_ > kQuietest) {
@@ -138,8 +195,8 @@ void FeedPanel::paintEvent(QPaintEvent*) {
     p.drawLine(QPointF(x_of(kTarget), track.top() - 4), QPointF(x_of(kTarget), track.bottom() + 4));
     p.setFont(ui::font(12));
     p.setPen(t.muted);
-    p.drawText(QRectF(x_of(kTarget) - 60, 119, 120, 16), Qt::AlignCenter, tr("%1 LUFS").arg(kTarget));
-    p.drawText(QRectF(18, 119, 100, 16), Qt::AlignLeft | Qt::AlignVCenter, QString::number(kQuietest));
+    p.drawText(QRectF(x_of(kTarget) - 60, 105, 120, 16), Qt::AlignCenter, tr("%1 LUFS").arg(kTarget));
+    p.drawText(QRectF(18, 105, 100, 16), Qt::AlignLeft | Qt::AlignVCenter, QString::number(kQuietest));
 }
 
 }  // namespace reed::ui

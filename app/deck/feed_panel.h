@@ -2,18 +2,23 @@
 #pragma once
 
 #include <QWidget>
+#include <deque>
+#include <optional>
+
+#include "measure/advice.h"
 
 namespace reed::ui {
 
 class FlatButton;
 class Session;
+class Words;
 
 class FeedPanel final : public QWidget {
     Q_OBJECT
   public:
     explicit FeedPanel(Session& session, QWidget* parent = nullptr);
-    QSize sizeHint() const override { return {360, 150}; }
-    QSize minimumSizeHint() const override { return {300, 140}; }
+    QSize sizeHint() const override { return {360, 158}; }
+    QSize minimumSizeHint() const override { return {300, 158}; }
 
   protected:
     void paintEvent(QPaintEvent* event) override;
@@ -22,7 +27,15 @@ class FeedPanel final : public QWidget {
   private:
     void follow();
     void placeButtons();
+    void judge();
+    void listenAnew();
+    void apply();
     Session& session_;
+    Words* verdict_;
+    FlatButton* apply_;
+    std::optional<Proposal> proposal_;
+    std::deque<double> heard_;  // loudness of the last 3 s of talk, LUFS, each half second
+    int wait_ = 0, ticks_ = 0;
     FlatButton* restart_;
     FlatButton* monitor_;
     QString short_term_, integrated_, peak_;

@@ -15,7 +15,7 @@ namespace reed::ui {
 RoomPanel::RoomPanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
     setObjectName("room_panel");
     auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(18, 10, 14, 8);
+    column->setContentsMargins(18, 8, 14, 8);
     column->setSpacing(0);
     title_ = new Words(Words::Ink::text, this);
     title_->setFont(ui::font(18, true));
@@ -25,7 +25,7 @@ RoomPanel::RoomPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     advice_->setObjectName("input_advice");
     advice_->setFont(ui::font(13));
     advice_->setWordWrap(true);
-    advice_->setFixedHeight(36);
+    advice_->setFixedHeight(34);
     advice_->setAlignment(Qt::AlignLeft | Qt::AlignTop);
     column->addWidget(advice_);
     auto* grid = new QGridLayout;

@@ -90,9 +90,11 @@ SuppressionBody::SuppressionBody(Session& session, QWidget* parent) : StageBody(
     kept_ = new Words(Words::Ink::muted, right);
     kept_->setObjectName("kept_words");
     kept_->setWordWrap(true);
-    kept_->setIndent(6);
     kept_->setFont(ui::font(12));
-    column->addWidget(kept_);
+    auto* indented = new QHBoxLayout;
+    indented->setContentsMargins(6, 0, 0, 0);
+    indented->addWidget(kept_);
+    column->addLayout(indented);
     column->addStretch(1);
     removed_ = new FlatButton(tr("Hear what is taken away"), right);
     removed_->setObjectName("removed_button");

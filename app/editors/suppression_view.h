@@ -17,7 +17,7 @@ class SuppressionView final : public QWidget {
   public:
     explicit SuppressionView(Session& session, QWidget* parent = nullptr);
     QSize sizeHint() const override { return {280, 180}; }
-    QSize minimumSizeHint() const override { return {220, 110}; }
+    QSize minimumSizeHint() const override { return {130, 110}; }
 
   protected:
     void paintEvent(QPaintEvent* event) override;

@@ -1,5 +1,6 @@
 #include "measure/advice.h"
 
+#include <algorithm>
 #include <cmath>
 #include <cstdio>
 
@@ -10,6 +11,11 @@ namespace reed {
 namespace {
 
 constexpr double kSilentPeak = -110.0;  // dBFS: no converter is that quiet
+
+constexpr double kUsualPeak = -12.0;   // dBFS of speech at the microphone, common practice, no source
+constexpr double kUsualVoice = -22.0;  // dBFS after the gain, the same
+constexpr double kAtTheMark = 1.5;     // LU
+constexpr double kSpare = 6.0;         // dB
 
 /// A level or difference as it is spoken of: whole decibels.
 std::string db(double v) {
@@ -43,10 +49,21 @@ Advice keep_out_advice(double opens, double closes, const char* below, const Tap
                                          ? "Waiting for a pause, to hear the room."
                                          : "Room reaches " + db(in.room_high) + " dB. Waiting for a voice."};
     }
-    return {AdviceTone::good, "Room reaches " + db(in.room_high) + " dB here, quiet words " +
-                                  db(in.voice_low) + ". The thresholds stand between, with " +
-                                  db(closes - in.room_high) + " and " + db(in.voice_low - opens) +
-                                  " dB to spare. Open " + db(100.0 * r.open) + " % of the time."};
+    const std::string here =
+        "Room reaches " + db(in.room_high) + " dB here, quiet words " + db(in.voice_low) + ". ";
+    const std::string open = " Open " + db(100.0 * r.open) + " % of the time.";
+    const double above = closes - in.room_high;
+    const double below_words = in.voice_low - opens;
+    // In the middle both sides have most.
+    const double gap = in.voice_low - in.room_high - (opens - closes);
+    if (std::min(above, below_words) < kSpare && gap >= 2.0 * kSpare) {
+        const double better = in.voice_low - 0.5 * gap;
+        return {AdviceTone::neutral, here + "Only " + db(std::min(above, below_words)) +
+                                         " dB to spare: better at " + db(better) + " dB, " +
+                                         (better > opens ? "higher." : "lower.") + open};
+    }
+    return {AdviceTone::good, here + "The thresholds stand between, with " + db(above) + " and " +
+                                  db(below_words) + " dB to spare." + open};
 }
 
 Advice compressor_advice(const StageSpec& s, const TapLevels& in, const StageReduction& r) {
@@ -163,7 +180,54 @@ Advice input_advice(const LevelReport& levels, std::uint64_t clipped) {
     if (peak < -36.0)
         return {AdviceTone::warning,
                 "Too low: peaks reach only " + db(peak) + " dBFS. Come closer, or turn the microphone up."};
+    if (peak < kUsualPeak - 3.0)
+        return {AdviceTone::neutral, "Low: peaks reach " + db(peak) + " dBFS, " + db(kUsualPeak - peak) +
+                                         " dB below the usual. Turn the microphone up where you can."};
     return {AdviceTone::good, "Level is right: peaks reach " + db(peak) + " dBFS."};
+}
+
+Verdict feed_verdict(const ChainSpec& chain, const LevelReport& levels, std::optional<double> loudness,
+                     double target) {
+    if (!loudness || levels.taps.size() != chain.stages.size() + 1 || !levels.taps[0].voice_known) return {};
+    const double off = target - *loudness;
+    char by[24];
+    std::snprintf(by, sizeof by, "%.1f", std::abs(off));
+    if (std::abs(off) <= kAtTheMark) return {{AdviceTone::good, "The feed is at its mark."}, std::nullopt};
+    Verdict out;
+    out.advice = {AdviceTone::warning, std::string(by) + (off > 0.0 ? " LU too quiet." : " LU too loud.")};
+    const auto propose = [&](size_t stage, const char* id, double wanted, const char* what) {
+        const int p = chain.stages[stage].stage_kind().find(id);
+        const Parameter& row = chain.stages[stage].stage_kind().parameters[static_cast<size_t>(p)];
+        const double now = chain.stages[stage].values[static_cast<size_t>(p)];
+        const double value = std::clamp(std::round(2.0 * wanted) / 2.0, row.minimum, row.maximum);
+        if (std::abs(value - now) < 0.5) return false;
+        out.proposal = {stage, static_cast<size_t>(p), value,
+                        std::string(what) + (value > now ? " +" : " -") + db(std::abs(value - now)) + " dB"};
+        return true;
+    };
+    std::optional<size_t> gain;
+    std::optional<size_t> makeup;
+    for (size_t i = 0; i < chain.stages.size(); ++i) {
+        const StageSpec& s = chain.stages[i];
+        if (s.bypass) continue;
+        if (s.kind == "gain" && !gain) gain = i;
+        if (s.kind == "compressor") makeup = i;
+    }
+    const double made_up = makeup ? chain.stages[*makeup].value("makeup") : 0.0;
+    if (off < 0.0) {
+        // What was put on last goes first.
+        if (makeup && made_up > 0.0 && propose(*makeup, "makeup", std::max(0.0, made_up + off), "Make-up"))
+            return out;
+        if (gain) (void)propose(*gain, "gain", chain.stages[*gain].value("gain") + off, "Gain");
+        return out;
+    }
+    const double room = gain ? kUsualVoice - levels.taps[*gain + 1].voice : 0.0;
+    if (gain && room >= 1.5 &&
+        propose(*gain, "gain", chain.stages[*gain].value("gain") + std::min(off, room), "Gain"))
+        return out;
+    if (makeup && propose(*makeup, "makeup", made_up + off, "Make-up")) return out;
+    if (gain) (void)propose(*gain, "gain", chain.stages[*gain].value("gain") + off, "Gain");
+    return out;
 }
 
 }  // namespace reed

@@ -39,6 +39,13 @@ TEST_CASE("a method is chosen by click or key, says its delay and load, and soun
     w.session.setValue("suppression", static_cast<size_t>(kSuppressionStage.find("delay")), 1);
     REQUIRE(Window::until([&] { return w.method(0)->accessibleDescription().contains("10 ms"); }));
     CHECK(w.method(1)->accessibleDescription().contains("10 ms"));
+    // In the smallest window the methods, the spectrum and the fields stand side by side.
+    w.window.resize(1024, 700);
+    QTest::qWait(50);
+    const auto left_of = [&](QWidget* a) { return a->mapTo(&w.window, QPoint(0, 0)).x(); };
+    auto* view = w.find<QWidget>("suppression_view");
+    CHECK(left_of(w.method(1)) + w.method(1)->width() <= left_of(view));
+    CHECK(left_of(view) + view->width() <= left_of(w.field("amount")));
     // What is kept is said for each, and chosen for neural alone.
     auto* kept = w.find<QLabel>("kept_words");
     CHECK(kept->isVisible());
