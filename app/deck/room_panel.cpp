@@ -4,6 +4,7 @@
 #include <QPainter>
 #include <QVBoxLayout>
 
+#include "deck/input_trace.h"
 #include "measure/advice.h"
 #include "session/session.h"
 #include "theme/theme.h"
@@ -47,7 +48,9 @@ RoomPanel::RoomPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
         else
             grid->addWidget(f, 1 + (c - 1) / 2, (c - 1) % 2);
     }
-    column->addStretch(1);
+    trace_ = new InputTrace(session_, this);
+    column->addWidget(trace_, 1);
+    column->addStretch(0);
     connect(&session_, &Session::inputChanged, this, &RoomPanel::show);
     connect(&session_, &Session::roomChanged, this, &RoomPanel::show);
     connect(&session_, &Session::readingsChanged, this, [this] {
@@ -64,6 +67,7 @@ void RoomPanel::show() {
         f->setVisible(room != nullptr);
         if (room != nullptr) f->setValue(room->get(static_cast<RoomControl>(c)));
     }
+    trace_->setVisible(room == nullptr);
     updateAdvice();
 }
 

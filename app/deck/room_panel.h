@@ -6,6 +6,7 @@
 
 namespace reed::ui {
 
+class InputTrace;
 class Session;
 class ValueField;
 class Words;
@@ -25,6 +26,7 @@ class RoomPanel final : public QWidget {
     Session& session_;
     Words* title_;
     Words* advice_;
+    InputTrace* trace_;
     std::vector<ValueField*> fields_;
     int ticks_ = 0;
 };

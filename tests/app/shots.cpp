@@ -41,6 +41,18 @@ TEST_CASE("shots: suppression", "[.shots]") {
     shoot(w, "suppression-dusk");
 }
 
+TEST_CASE("shots: input", "[.shots]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    auto x = spoken_words(3);
+    for (float& v : x) v = std::clamp(1.25f * v, -1.0f, 1.0f);
+    write_wav(folder.path("evening.wav"), mono(x));
+    w.session.setInput({DeviceKind::sound_file, folder.path("evening.wav")});
+    w.session.focus("gate");
+    settle(24.0);
+    shoot(w, "input-dusk");
+}
+
 TEST_CASE("shots: dynamics", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);

@@ -2,6 +2,7 @@
 #include <catch2/catch.hpp>
 
 #include "app/window.h"
+#include "deck/input_trace.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -27,4 +28,37 @@ TEST_CASE("a feed that is too quiet is told, one press raises the gain, and undo
     CHECK(words->text().isEmpty());  // it listens anew
     w.session.undo();
     CHECK(w.value("gain", "gain") == -18.0);
+}
+
+TEST_CASE("the input is shown over time, with how far it is from its range and where it clipped") {
+    TemporaryFolder folder;
+    Window w(folder);
+    auto* trace = w.find<ui::InputTrace>("input_trace");
+    REQUIRE(trace != nullptr);
+    CHECK_FALSE(trace->isVisible());  // the simulated room has its controls there
+    const auto talk = [&](double peak_db) {
+        auto x = spoken_words(3);
+        const double by = std::pow(10.0, peak_db / 20.0) / peak(x);
+        for (float& v : x) v = static_cast<float>(v * by);
+        return x;
+    };
+    write_wav(folder.path("low.wav"), mono(talk(-30.0)));
+    w.session.setInput({DeviceKind::sound_file, folder.path("low.wav")});
+    REQUIRE(Window::until([&] { return trace->isVisible(); }));
+    REQUIRE(Window::until([&] { return trace->verdict().endsWith("dB low"); }, 20));
+    CHECK(trace->clippedPieces() == 0);
+    // The range is painted, and the voice does not reach it.
+    write_wav(folder.path("right.wav"), mono(talk(-8.0)));
+    w.session.setInput({DeviceKind::sound_file, folder.path("right.wav")});
+    CHECK(trace->pieces() <= 1);  // another input, another half minute
+    REQUIRE(Window::until([&] { return trace->verdict() == "Right"; }, 20));
+    auto clipped = talk(6.0);
+    for (float& v : clipped) v = std::clamp(v, -1.0f, 1.0f);
+    write_wav(folder.path("hot.wav"), mono(clipped));
+    w.session.setInput({DeviceKind::sound_file, folder.path("hot.wav")});
+    REQUIRE(Window::until([&] { return trace->verdict().endsWith("dB too hot"); }, 20));
+    CHECK(Window::until([&] { return trace->clippedPieces() > 0; }));
+    write_wav(folder.path("mute.wav"), mono(silence(2.0)));
+    w.session.setInput({DeviceKind::sound_file, folder.path("mute.wav")});
+    REQUIRE(Window::until([&] { return trace->verdict() == "Silence"; }, 20));
 }

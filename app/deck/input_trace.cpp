@@ -1,0 +1,111 @@
+#include "deck/input_trace.h"
+
+#include <QPainter>
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+#include "session/session.h"
+#include "theme/theme.h"
+
+namespace reed::ui {
+namespace {
+constexpr int kTicks = 3;        // of the readings, about a tenth of a second
+constexpr size_t kPieces = 300;  // half a minute
+constexpr double kTop = 0.0, kBottom = -60.0;
+constexpr double kRangeTop = -6.0,
+                 kRangeBottom = -18.0;  // dBFS of the peaks while talking; common practice, no source
+constexpr float kSilent = -110.0f;
+}  // namespace
+
+InputTrace::InputTrace(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+    setObjectName("input_trace");
+    setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
+    setAccessibleName(tr("Input over the last 30 s"));
+    connect(&session_, &Session::readingsChanged, this, &InputTrace::follow);
+    connect(&session_, &Session::inputChanged, this, [this] {
+        pieces_.clear();
+        clipped_ = session_.readings().clipped();
+        judge();
+        update();
+    });
+}
+
+size_t InputTrace::clippedPieces() const {
+    return static_cast<size_t>(
+        std::count_if(pieces_.begin(), pieces_.end(), [](const Piece& p) { return p.clipped; }));
+}
+
+void InputTrace::follow() {
+    if (session_.levels().taps.empty() || session_.levels().seconds <= 0.0) return;
+    highest_ = std::max(highest_, static_cast<float>(session_.levels().taps[0].now_peak));
+    spoken_ = spoken_ || session_.levels().speaking;
+    if (++ticks_ % kTicks != 0) return;
+    // The count falls when old clips leave the window of the levels.
+    const std::uint64_t clipped = session_.readings().clipped();
+    pieces_.push_back({highest_, spoken_, clipped > clipped_});
+    clipped_ = clipped;
+    if (pieces_.size() > kPieces) pieces_.pop_front();
+    highest_ = -150.0f;
+    spoken_ = false;
+    if (ticks_ % (5 * kTicks) == 0) judge();
+    if (isVisible()) update();
+}
+
+void InputTrace::judge() {
+    std::vector<float> loud;
+    float highest = -150.0f;
+    for (const Piece& p : pieces_) {
+        highest = std::max(highest, p.peak);
+        if (p.spoken) loud.push_back(p.peak);
+    }
+    right_ = false;
+    if (pieces_.size() >= 10 && highest < kSilent) {
+        verdict_ = tr("Silence");
+    } else if (loud.size() < 10) {
+        verdict_ = tr("No voice yet");
+    } else {
+        // What one in ten of the pieces with voice reaches: a single bump does not count.
+        const auto tenth = loud.begin() + static_cast<std::ptrdiff_t>(loud.size() * 9 / 10);
+        std::nth_element(loud.begin(), tenth, loud.end());
+        const double peak = *tenth;
+        right_ = peak >= kRangeBottom && peak <= kRangeTop;
+        verdict_ = right_             ? tr("Right")
+                   : peak > kRangeTop ? tr("%1 dB too hot").arg(std::ceil(peak - kRangeTop))
+                                      : tr("%1 dB low").arg(std::ceil(kRangeBottom - peak));
+    }
+    setAccessibleDescription(verdict_);
+}
+
+void InputTrace::paintEvent(QPaintEvent*) {
+    const Theme& t = theme();
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    const QRectF words(0, 0, width(), 34);
+    p.setFont(ui::font(26, true));
+    p.setPen(right_ ? t.marsh : t.text);
+    p.drawText(words, Qt::AlignLeft | Qt::AlignVCenter, verdict_);
+    const QRectF r(26, 38, width() - 26, height() - 40);
+    const auto y_of = [&](double db) {
+        return r.top() + (kTop - std::clamp(db, kBottom, kTop)) / (kTop - kBottom) * r.height();
+    };
+    p.fillRect(r, t.sunken);
+    QColor band = t.marsh;
+    band.setAlpha(60);
+    p.fillRect(QRectF(QPointF(r.left(), y_of(kRangeTop)), QPointF(r.right(), y_of(kRangeBottom))), band);
+    p.setFont(ui::font(12));
+    p.setPen(t.muted);
+    for (const double db : {kRangeTop, kRangeBottom, -50.0})
+        p.drawText(QRectF(0, y_of(db) - 8, 22, 16), Qt::AlignRight | Qt::AlignVCenter, QString::number(db));
+    const double step = r.width() / static_cast<double>(kPieces);
+    for (size_t i = 0; i < pieces_.size(); ++i) {
+        const Piece& piece = pieces_[pieces_.size() - 1 - i];
+        const double x = r.right() - static_cast<double>(i + 1) * step;
+        p.fillRect(QRectF(x, y_of(piece.peak), step, r.bottom() - y_of(piece.peak)),
+                   piece.spoken ? t.straw : t.room);
+        // A clip is marked by a bar over the whole height, not by colour alone.
+        if (piece.clipped) p.fillRect(QRectF(x - 1, r.top(), 3, r.height()), t.ember);
+    }
+}
+
+}  // namespace reed::ui
