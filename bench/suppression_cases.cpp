@@ -201,7 +201,6 @@ std::vector<Voice> wails() {
 struct Mixed {
     Sound clean, mixed, room;
 };
-
 /// The voice over a room of which it is `snr` dB louder while active (P.56).
 Mixed in_room(const Sound& voice, test::Noise which, double snr, std::uint32_t seed) {
     const auto lead = static_cast<size_t>(kLead * kRate);
@@ -272,7 +271,6 @@ std::vector<double> starts(const Mixed& m, const Sound& y) {
 struct Pause {
     double change = 0.0, kurtosis = 1.0;
 };
-
 /// What is left of the room where the voice is 50 dB down, and the ratio of the kurtosis of its power
 /// spectrum after to before (Y. Uemura and others, IWAENC 2008).
 Pause pauses(const Mixed& m, const Sound& y) {
@@ -415,6 +413,29 @@ void rooms(const Way& way, const std::vector<Voice>& talk, double snr) {
     }
 }
 
+/// What no method but a network can know: other people's voices out of a box, and music.
+void programmes(const Way& way, const std::vector<Voice>& talk) {
+    std::vector<Result1> left(talk.size());
+    in_parallel(talk.size(), [&](size_t i) {
+        // A small loudspeaker: nothing below 300 Hz, and four echoes.
+        Sound x(talk[i].sound.size() + 9600, 0.0f);
+        float slow = 0.0f;
+        for (size_t k = 0; k < talk[i].sound.size(); ++k) {
+            slow += 0.04f * (talk[i].sound[k] - slow);
+            for (size_t e = 0; e < 5; ++e)
+                x[k + e * 1900] += 0.05f * (talk[i].sound[k] - slow) / static_cast<float>(1 + e);
+        }
+        const Sound y = through(way, x, x);
+        left[i] = {talk[i].name, to_db(power(y, 96000, x.size()) / power(x, 96000, x.size()))};
+    });
+    tell(way.name, "television, dB", left);
+    Sound music = test::make_music(20.0);
+    for (float& v : music) v *= 0.1f;
+    const Sound y = through(way, music, music);
+    tell(way.name, "music, dB",
+         {{"", to_db(power(y, 96000, music.size()) / power(music, 96000, music.size()))}});
+}
+
 void clicks(const Way& way) {
     for (const test::Noise which : {test::Noise::keyboard, test::Noise::mouse}) {
         Sound x = test::make_noise(which, 20.0, 5);
@@ -473,5 +494,6 @@ int main(int argc, char** argv) {
             for (const double snr : {15.0, 20.0}) losses(way, "talk: SI-SDR", few, snr, sdr_change);
         }
         if (wanted("clicks")) clicks(way);
+        if (wanted("programmes")) programmes(way, few);
     }
 }

@@ -212,13 +212,16 @@ void SuppressionBody::refresh() {
     const bool hum = s->values[row("hum")] >= 0.5;
     grid_->setRelevant(row("hum_frequency"), hum);
     grid_->setRelevant(row("hum_tones"), hum);
-    kept_->setText(voice_only ? tr("Talk and other people's talk stay. Keys, mouse and barks go; screams, "
-                                   "whispers and held notes may.")
-                   : neural
-                       ? tr("Singing, shouting, whispers and other people stay, and whatever is clearly "
-                            "louder than the room: keys too.")
-                       : tr("Singing, shouting, whispers and other people stay; keys and barks do too. A "
-                            "sound that stays for 15 s is room."));
+    kept_->setText(
+        voice_only ? tr("Talk and other people's talk stay, from a television too. Keys, mouse and barks go; "
+                        "screams, "
+                        "whispers and held notes may.")
+        : neural
+            ? tr("Singing, shouting, whispers and other people stay, and whatever is clearly louder than the "
+                 "room: keys and music too.")
+            : tr("Singing, shouting, whispers and other people stay; so do television, music, keys and "
+                 "barks. A "
+                 "sound that stays for 15 s is room."));
     kept_->setVisible(!hum);
     learn_->setEnabled(kind == SuppressionKind::room_tone);
     measureCosts();

@@ -13,7 +13,7 @@ namespace reed {
 
 /// The suppression's network, used for what it knows besides: whether a frame of 10 ms holds speech (J.-M.
 /// Valin, "A hybrid DSP/deep learning approach to real-time full-band speech enhancement", IEEE MMSP 2018).
-/// Not for the audio thread; about a twentieth of a core while it is fed in real time.
+/// Not for the audio thread; about a hundredth of a core while it is fed in real time.
 class VoiceDetector {
   public:
     /// `sample_rate` in Hz.
