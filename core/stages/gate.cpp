@@ -179,7 +179,10 @@ class GateStage final : public Stage {
         if (voice_only_ && known && voice() < (open_ ? kStaysFor : kOpensFor))
             std::fill_n(level, heard.frames, kSilence);
         if (!listens_) return;
-        periodicity_->add(heard[0], heard.frames);
+        float mean[kGrain];
+        for (int i = 0; i < heard.frames; ++i)
+            mean[i] = heard.channels > 1 ? 0.5f * (heard[0][i] + heard[1][i]) : heard[0][i];
+        periodicity_->add(mean, heard.frames);
         level_ = level[heard.frames - 1];
         for (int i = 0; i < heard.frames; ++i) {
             above_for_ = level[i] >= open_at ? above_for_ + 1 : 0;

@@ -42,43 +42,8 @@ class RoomWatch {
     /// `power`, `noise`: of this frame and expected of the room, per band; `periodic`:
     /// Periodicity::strength(); `voice`: probability of speech, below 0 where nobody knows.
     Learning judge(std::span<const float> power, std::span<const float> noise, float periodic, float voice) {
-        float total = 1e-12f;
-        float expected = 1e-12f;
-        float rise = 0.0f;
-        bool still = true;
-        for (size_t g = 0; g < kGroups; ++g) {
-            float p = 1e-12f;
-            float n = 1e-12f;
-            for (size_t k = edges_[g]; k < std::min(edges_[g + 1], power.size()); ++k) {
-                p += power[k];
-                n += noise[k];
-            }
-            total += p;
-            expected += n;
-            const float level = 3.0103f * fast_log2(p);  // dB of an arbitrary zero
-            quick_level_[g] = frames_ == 0 ? level : quick_level_[g] + quick_ * (level - quick_level_[g]);
-            slow_level_[g] = frames_ == 0 ? level : slow_level_[g] + slow_ * (level - slow_level_[g]);
-            float* recent = &recent_[g * reach_];
-            const size_t slot = static_cast<size_t>(frames_) % reach_;
-            float least = quick_level_[g];
-            if (frames_ >= static_cast<long>(reach_)) least = *std::min_element(recent, recent + reach_);
-            recent[slot] = quick_level_[g];
-            // A rise matters where it lifts the group out of the room. Wind rises by leaps in the lowest
-            // group, and no voice in that one alone.
-            const float over = quick_level_[g] - 3.0103f * fast_log2(n);
-            if (g > 0 && quick_level_[g] > level_ - kFaint)
-                rise = std::max(rise, std::min(quick_level_[g] - least, over));
-            if (p > 0.03f * total) {
-                lowest_[g] = std::min(lowest_[g], slow_level_[g]);
-                highest_[g] = std::max(highest_[g], slow_level_[g]);
-                still = still && highest_[g] - lowest_[g] < kSteady;
-            }
-        }
+        const auto [over, rise, still] = listen(power, noise);
         rise_ = rise;
-        ++frames_;
-        const float level = 3.0103f * fast_log2(total);
-        level_ = frames_ == 1 ? level : level_ + quick_ * (level - level_);
-        const float over = level_ - 3.0103f * fast_log2(expected);
         const bool repeats = periodic > kPeriodic && over > 0.0f;
 
         if (still) {
@@ -124,6 +89,54 @@ class RoomWatch {
                            kFaint = 35.0f;  // dB
     static constexpr float kMostHeld = 15.0f;
     static constexpr float kPatience = 0.3f;  // s
+
+    struct Heard {
+        float over = 0.0f;  // dB by which all of it is louder than the room
+        float rise = 0.0f;  // dB
+        bool still = false;
+    };
+    /// Levels of the groups, how far one of them has risen, and whether all that count have been steady.
+    Heard listen(std::span<const float> power, std::span<const float> noise) {
+        float total = 1e-12f;
+        float expected = 1e-12f;
+        float rise = 0.0f;
+        bool still = true;
+        std::array<float, kGroups> powers{};
+        for (size_t g = 0; g < kGroups; ++g) {
+            float p = 1e-12f;
+            float n = 1e-12f;
+            for (size_t k = edges_[g]; k < std::min(edges_[g + 1], power.size()); ++k) {
+                p += power[k];
+                n += noise[k];
+            }
+            total += p;
+            expected += n;
+            const float level = 3.0103f * fast_log2(p);  // dB of an arbitrary zero
+            quick_level_[g] = frames_ == 0 ? level : quick_level_[g] + quick_ * (level - quick_level_[g]);
+            slow_level_[g] = frames_ == 0 ? level : slow_level_[g] + slow_ * (level - slow_level_[g]);
+            float* recent = &recent_[g * reach_];
+            const size_t slot = static_cast<size_t>(frames_) % reach_;
+            float least = quick_level_[g];
+            if (frames_ >= static_cast<long>(reach_)) least = *std::min_element(recent, recent + reach_);
+            recent[slot] = quick_level_[g];
+            // A rise matters where it lifts the group out of the room. Wind rises by leaps in the lowest
+            // group, and no voice in that one alone.
+            const float over = quick_level_[g] - 3.0103f * fast_log2(n);
+            if (g > 0 && quick_level_[g] > level_ - kFaint)
+                rise = std::max(rise, std::min(quick_level_[g] - least, over));
+            powers[g] = p;
+        }
+        for (size_t g = 0; g < kGroups; ++g) {
+            if (powers[g] < 0.03f * total) continue;
+            lowest_[g] = std::min(lowest_[g], slow_level_[g]);
+            highest_[g] = std::max(highest_[g], slow_level_[g]);
+            still = still && highest_[g] - lowest_[g] < kSteady;
+        }
+        ++frames_;
+        const float level = 3.0103f * fast_log2(total);
+        level_ = frames_ == 1 ? level : level_ + quick_ * (level - level_);
+        return {level_ - 3.0103f * fast_log2(expected), rise, still};
+    }
 
     float hop_, quick_, slow_;
     std::array<size_t, kGroups + 1> edges_{};

@@ -60,6 +60,14 @@ TEST_CASE("for voice only, a gate without a network ignores clicks and machines 
     const auto out = run(chain_of({gate(true)}), words);
     CHECK(std::abs(follows(words, out)) < 0.3);
     for (const double d : starts(words, words, out)) CHECK(d > -4.0);
+    // A voice that is in the right channel alone is heard as well.
+    auto chain = Chain::build(chain_of({gate(true)}), {48000, 2});
+    REQUIRE(chain.ok());
+    AudioBuffer both = stereo(silence(static_cast<double>(words.size()) / 48000.0), words);
+    chain.value()->process(both.block(0, both.frames()));
+    const auto delay = static_cast<size_t>(chain.value()->latency());
+    const std::vector<float> right(both[1].begin() + static_cast<std::ptrdiff_t>(delay), both[1].end());
+    CHECK(std::abs(follows({words.begin(), words.end() - static_cast<std::ptrdiff_t>(delay)}, right)) < 0.3);
 }
 
 TEST_CASE("a gate is closed for breaths when that is chosen", "[reference][gate]") {
