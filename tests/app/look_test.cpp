@@ -1,4 +1,5 @@
 // How it looks, checked by numbers: contrast, geometry, names, calm.
+#include <QLayout>
 #include <catch2/catch.hpp>
 #include <set>
 
@@ -46,6 +47,10 @@ TEST_CASE("nothing is cut off from 1024x700 to 2560x1440") {
         for (const auto& s : w.session.chain().stages) {
             w.session.focus(s.id);
             QTest::qWait(20);
+            // A text that has just changed is laid out with the next event; a slow machine may not be there
+            // yet.
+            QCoreApplication::sendPostedEvents();
+            w.window.layout()->activate();
             for (QWidget* child : w.window.findChildren<QWidget*>()) {
                 if (!child->isVisible() || child->isWindow()) continue;
                 const QRect place(child->mapTo(&w.window, QPoint(0, 0)), child->size());
