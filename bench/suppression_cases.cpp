@@ -1,11 +1,10 @@
-// What suppression does to voices that are no plain speech, to beginnings of words, to rooms that move and to
-// clicks: median and worst case by name. Argument: a folder with talk, cries, laughs and sung, WAV files at
-// 48 kHz (bench/more_voices.sh). Whispers and held notes are made here.
+// What suppression does to voices that are no plain speech, to beginnings, to moving rooms and clicks: median
+// and worst case by name. Argument: a folder with talk, cries, laughs and sung, WAV files at 48 kHz
+// (bench/more_voices.sh). Whispers and held notes are made here.
 #include <algorithm>
 #include <atomic>
 #include <cmath>
 #include <cstdio>
-#include <cstring>
 #include <filesystem>
 #include <functional>
 
@@ -80,6 +79,12 @@ double power(const Sound& x, size_t from, size_t count) {
 
 double to_db(double ratio) {
     return 10.0 * std::log10(std::max(1e-12, ratio));
+}
+
+double loudest_piece(const Sound& x) {
+    double most = 0.0;
+    for (size_t at = 0; at + kPiece <= x.size(); at += kPiece) most = std::max(most, power(x, at, kPiece));
+    return most;
 }
 
 /// Loudest piece of 50 ms at -12 dBFS.
@@ -221,9 +226,7 @@ Mixed in_room(const Sound& voice, test::Noise which, double snr, std::uint32_t s
 
 /// Change of level in dB of what lies within 20 dB of the loudest 10 ms.
 double change(const Mixed& m, const Sound& y) {
-    double most = 0.0;
-    for (size_t at = 0; at + kPiece <= m.clean.size(); at += kPiece)
-        most = std::max(most, power(m.clean, at, kPiece));
+    const double most = loudest_piece(m.clean);
     double before = 0.0;
     double after = 0.0;
     for (size_t at = 0; at + kPiece <= m.clean.size(); at += kPiece) {
@@ -274,9 +277,7 @@ struct Pause {
 /// What is left of the room where the voice is 50 dB down, and the ratio of the kurtosis of its power
 /// spectrum after to before (Y. Uemura and others, IWAENC 2008).
 Pause pauses(const Mixed& m, const Sound& y) {
-    double most = 0.0;
-    for (size_t at = 0; at + kPiece <= m.clean.size(); at += kPiece)
-        most = std::max(most, power(m.clean, at, kPiece));
+    const double most = loudest_piece(m.clean);
     double before = 0.0;
     double after = 0.0;
     std::vector<double> moments[2];

@@ -3,8 +3,8 @@
 #include <QPainter>
 #include <algorithm>
 #include <cmath>
-#include <vector>
 
+#include "measure/advice.h"
 #include "session/session.h"
 #include "theme/theme.h"
 
@@ -13,9 +13,7 @@ namespace {
 constexpr int kTicks = 3;        // of the readings, about a tenth of a second
 constexpr size_t kPieces = 300;  // half a minute
 constexpr double kTop = 0.0, kBottom = -60.0;
-constexpr double kRangeTop = -6.0,
-                 kRangeBottom = -18.0;  // dBFS of the peaks while talking; common practice, no source
-constexpr float kSilent = -110.0f;
+constexpr double kSilent = -110.0;
 }  // namespace
 
 InputTrace::InputTrace(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
@@ -52,27 +50,23 @@ void InputTrace::follow() {
     if (isVisible()) update();
 }
 
+/// By the same figure as the sentence above it (input_advice()), so that both say one thing.
 void InputTrace::judge() {
-    std::vector<float> loud;
-    float highest = -150.0f;
-    for (const Piece& p : pieces_) {
-        highest = std::max(highest, p.peak);
-        if (p.spoken) loud.push_back(p.peak);
-    }
     right_ = false;
-    if (pieces_.size() >= 10 && highest < kSilent) {
-        verdict_ = tr("Silence");
-    } else if (loud.size() < 10) {
+    const LevelReport& levels = session_.levels();
+    if (levels.taps.empty() || pieces_.size() < 5) {
         verdict_ = tr("No voice yet");
+    } else if (const double peak = levels.taps[0].peak; peak < kSilent) {
+        verdict_ = tr("Silence");
+    } else if (!levels.taps[0].voice_known) {
+        verdict_ = tr("No voice yet");
+    } else if (peak > kHotPeak) {
+        verdict_ = tr("%1 dB too hot").arg(std::ceil(peak - kHotPeak));
+    } else if (peak < kLowPeak) {
+        verdict_ = tr("%1 dB low").arg(std::round(kUsualPeak - peak));
     } else {
-        // What one in ten of the pieces with voice reaches: a single bump does not count.
-        const auto tenth = loud.begin() + static_cast<std::ptrdiff_t>(loud.size() * 9 / 10);
-        std::nth_element(loud.begin(), tenth, loud.end());
-        const double peak = *tenth;
-        right_ = peak >= kRangeBottom && peak <= kRangeTop;
-        verdict_ = right_             ? tr("Right")
-                   : peak > kRangeTop ? tr("%1 dB too hot").arg(std::ceil(peak - kRangeTop))
-                                      : tr("%1 dB low").arg(std::ceil(kRangeBottom - peak));
+        right_ = true;
+        verdict_ = tr("Right");
     }
     setAccessibleDescription(verdict_);
 }
@@ -92,10 +86,10 @@ void InputTrace::paintEvent(QPaintEvent*) {
     p.fillRect(r, t.sunken);
     QColor band = t.marsh;
     band.setAlpha(60);
-    p.fillRect(QRectF(QPointF(r.left(), y_of(kRangeTop)), QPointF(r.right(), y_of(kRangeBottom))), band);
+    p.fillRect(QRectF(QPointF(r.left(), y_of(kHotPeak)), QPointF(r.right(), y_of(kLowPeak))), band);
     p.setFont(ui::font(12));
     p.setPen(t.muted);
-    for (const double db : {kRangeTop, kRangeBottom, -50.0})
+    for (const double db : {kHotPeak, kLowPeak, -50.0})
         p.drawText(QRectF(0, y_of(db) - 8, 22, 16), Qt::AlignRight | Qt::AlignVCenter, QString::number(db));
     const double step = r.width() / static_cast<double>(kPieces);
     for (size_t i = 0; i < pieces_.size(); ++i) {

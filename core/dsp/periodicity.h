@@ -2,10 +2,10 @@
 #pragma once
 
 #include <algorithm>
-#include <array>
 #include <cmath>
-#include <numbers>
 #include <vector>
+
+#include "dsp/filter_design.h"
 
 namespace reed {
 
@@ -22,10 +22,8 @@ class Periodicity {
         longest_ = static_cast<size_t>(rate / 70.0);
         shortest_ = static_cast<size_t>(rate / 1500.0);
         sound_.assign(window_ + longest_, 0.0f);
-        // Butterworth of the fourth order above, of the second below (Audio EQ Cookbook).
-        set(filters_[0], sample_rate, 1500.0, 0.5412, false);
-        set(filters_[1], sample_rate, 1500.0, 1.3066, false);
-        set(filters_[2], sample_rate, 250.0, 0.7071, true);
+        add_sections({FilterType::high_cut, 1500.0, 0.0, 0.7071, 24}, sample_rate);
+        add_sections({FilterType::low_cut, 250.0, 0.0, 0.7071, 12}, sample_rate);
     }
     void reset() {
         std::fill(sound_.begin(), sound_.end(), 0.0f);
@@ -72,15 +70,13 @@ class Periodicity {
     struct Filter {
         float b0 = 0, b1 = 0, b2 = 0, a1 = 0, a2 = 0, s1 = 0, s2 = 0;
     };
-    static void set(Filter& f, double rate, double hz, double q, bool high) {
-        const double w = 2.0 * std::numbers::pi * hz / rate;
-        const double alpha = std::sin(w) / (2.0 * q);
-        const double a0 = 1.0 + alpha;
-        const double edge = (high ? 1.0 + std::cos(w) : 1.0 - std::cos(w)) / 2.0 / a0;
-        f.b0 = f.b2 = static_cast<float>(edge);
-        f.b1 = static_cast<float>(high ? -2.0 * edge : 2.0 * edge);
-        f.a1 = static_cast<float>(-2.0 * std::cos(w) / a0);
-        f.a2 = static_cast<float>((1.0 - alpha) / a0);
+    void add_sections(const BandSettings& band, double sample_rate) {
+        const Sections sections = design(band, sample_rate);
+        for (int k = 0; k < sections.count; ++k) {
+            const Biquad& b = sections.biquads[static_cast<size_t>(k)];
+            filters_.push_back({static_cast<float>(b.b0), static_cast<float>(b.b1), static_cast<float>(b.b2),
+                                static_cast<float>(b.a1), static_cast<float>(b.a2)});
+        }
     }
     float dot(const float* a, const float* b) const {
         // Eight sums at once, which the compiler can keep in registers.
@@ -97,7 +93,7 @@ class Periodicity {
 
     int every_, counted_ = 0;
     size_t window_ = 0, longest_ = 0, shortest_ = 0;
-    std::array<Filter, 3> filters_;
+    std::vector<Filter> filters_;
     std::vector<float> sound_;  // oldest first
 };
 

@@ -12,7 +12,6 @@ namespace {
 
 constexpr double kSilentPeak = -110.0;  // dBFS: no converter is that quiet
 
-constexpr double kUsualPeak = -12.0;   // dBFS of speech at the microphone, common practice, no source
 constexpr double kUsualVoice = -22.0;  // dBFS after the gain, the same
 constexpr double kAtTheMark = 1.5;     // LU
 constexpr double kSpare = 6.0;         // dB
@@ -174,13 +173,13 @@ Advice input_advice(const LevelReport& levels, std::uint64_t clipped) {
     if (levels.taps.empty() || !levels.taps[0].voice_known)
         return {AdviceTone::neutral, "No voice heard yet."};
     const double peak = levels.taps[0].peak;
-    if (peak > -6.0)
-        return {AdviceTone::warning,
-                "Too hot: peaks reach " + db(peak) + " dBFS, " + db(peak + 6.0) + " dB more than is safe."};
+    if (peak > kHotPeak)
+        return {AdviceTone::warning, "Too hot: peaks reach " + db(peak) + " dBFS, " + db(peak - kHotPeak) +
+                                         " dB more than is safe."};
     if (peak < -36.0)
         return {AdviceTone::warning,
                 "Too low: peaks reach only " + db(peak) + " dBFS. Come closer, or turn the microphone up."};
-    if (peak < kUsualPeak - 3.0)
+    if (peak < kLowPeak)
         return {AdviceTone::neutral, "Low: peaks reach " + db(peak) + " dBFS, " + db(kUsualPeak - peak) +
                                          " dB below the usual. Turn the microphone up where you can."};
     return {AdviceTone::good, "Level is right: peaks reach " + db(peak) + " dBFS."};

@@ -38,6 +38,10 @@ struct Verdict {
 Verdict feed_verdict(const ChainSpec& chain, const LevelReport& levels, std::optional<double> loudness,
                      double target);
 
+/// What the highest sample of talk at the microphone should be, dBFS (common practice, no source): from
+/// kLowPeak to kHotPeak is right, kUsualPeak is in the middle of it.
+inline constexpr double kHotPeak = -6.0, kUsualPeak = -12.0, kLowPeak = -15.0;
+
 /// Judges the level of the microphone itself: too low, right, too hot, and by how much.
 /// `clipped`: samples clipped at the source in the time the levels are of.
 Advice input_advice(const LevelReport& levels, std::uint64_t clipped);

@@ -47,11 +47,18 @@ TEST_CASE("the input is shown over time, with how far it is from its range and w
     REQUIRE(Window::until([&] { return trace->isVisible(); }));
     REQUIRE(Window::until([&] { return trace->verdict().endsWith("dB low"); }, 20));
     CHECK(trace->clippedPieces() == 0);
+    // The sentence above it says the same.
+    auto* sentence = w.find<QLabel>("input_advice");
+    const auto says = [&](const char* what) {
+        return Window::until([&] { return sentence->text().startsWith(what); });
+    };
+    CHECK(says("Low: peaks reach"));
     // The range is painted, and the voice does not reach it.
     write_wav(folder.path("right.wav"), mono(talk(-8.0)));
     w.session.setInput({DeviceKind::sound_file, folder.path("right.wav")});
     CHECK(trace->pieces() <= 1);  // another input, another half minute
     REQUIRE(Window::until([&] { return trace->verdict() == "Right"; }, 20));
+    CHECK(says("Level is right"));
     auto clipped = talk(6.0);
     for (float& v : clipped) v = std::clamp(v, -1.0f, 1.0f);
     write_wav(folder.path("hot.wav"), mono(clipped));
