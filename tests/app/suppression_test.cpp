@@ -134,8 +134,7 @@ TEST_CASE("learning is refused when somebody speaks, and can be cancelled") {
     // A stage that goes away while it learns.
     Suppressing::click(w.button("learn_button"));
     w.session.removeStage("suppression");
-    QTest::qWait(100);
-    CHECK(w.session.learning().state() == ui::RoomLearning::State::idle);
+    CHECK(Window::until([&] { return w.session.learning().state() == ui::RoomLearning::State::idle; }));
 }
 
 TEST_CASE("hum is looked for on request, and what is taken away can be heard") {

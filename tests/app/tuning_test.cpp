@@ -130,8 +130,7 @@ TEST_CASE("a resonance is found by holding F and moving the mouse, and a click m
     // Another stage in focus ends it too.
     QTest::mouseClick(button, Qt::LeftButton);
     w.session.focus("gate");
-    QTest::qWait(20);
-    CHECK(w.value("equalizer", "find") == 0.0);
+    CHECK(Window::until([&] { return w.value("equalizer", "find") == 0.0; }));
 }
 
 TEST_CASE("what sticks out of a voice is marked on the curve, and a click on the mark cuts it") {

@@ -397,11 +397,11 @@ TEST_CASE("the working state survives, with or without a proper end") {
         w.session.setRoom(kRoomRain, 40);
         w.session.setThemeName("dawn");
         // No close: what a crash leaves is what the timer has written.
-        REQUIRE(Window::until([&] { return std::filesystem::exists(folder.path("state/session.json")); }));
-        QTest::qWait(600);
-        const auto state = load_working_state(folder.path("state/session.json"));
-        REQUIRE(state.ok());
-        CHECK(state.value()->scene.chain.stages[0].values[0] == 7.5);
+        REQUIRE(Window::until([&] {
+            const auto state = load_working_state(folder.path("state/session.json"));
+            return state.ok() && state.value() && state.value()->scene.chain.stages[0].values[0] == 7.5 &&
+                   state.value()->theme == "dawn";
+        }));
     }
     Window again(folder);
     CHECK(again.value("gain", "gain") == 7.5);
