@@ -52,13 +52,13 @@ void InputTrace::follow() {
 
 /// By the same figure as the sentence above it (input_advice()), so that both say one thing.
 void InputTrace::judge() {
-    right_ = false;
     const LevelReport& levels = session_.levels();
-    if (levels.taps.empty() || pieces_.size() < 5) {
-        verdict_ = tr("No voice yet");
-    } else if (const double peak = levels.taps[0].peak; peak < kSilent) {
+    const bool known = !levels.taps.empty() && pieces_.size() >= 5;
+    const double peak = known ? levels.taps[0].peak : 0.0;
+    right_ = false;
+    if (known && peak < kSilent) {
         verdict_ = tr("Silence");
-    } else if (!levels.taps[0].voice_known) {
+    } else if (!known || !levels.taps[0].voice_known) {
         verdict_ = tr("No voice yet");
     } else if (peak > kHotPeak) {
         verdict_ = tr("%1 dB too hot").arg(std::ceil(peak - kHotPeak));

@@ -5,7 +5,7 @@
 extern "C" {
 #endif
 
-typedef struct ReedNetwork ReedNetwork;
+typedef struct ReedNetwork ReedNetwork; /* NOLINT(modernize-use-using): C as well */
 
 /* Gains per frame: band k is centred on reed_network_band_hz(k) and fades out to its neighbours' centres. */
 enum { kReedNetworkBands = 22 };

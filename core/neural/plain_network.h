@@ -71,7 +71,7 @@
 extern "C" {
 #endif
 /* As in network_host.h. */
-typedef struct ReedPlainNetwork ReedPlainNetwork;
+typedef struct ReedPlainNetwork ReedPlainNetwork; /* NOLINT(modernize-use-using): C as well */
 ReedPlainNetwork* reed_plain_network_new(void);
 void reed_plain_network_free(ReedPlainNetwork* network);
 int reed_plain_network_frame(ReedPlainNetwork* network, const float* in, float* out, float* voice);

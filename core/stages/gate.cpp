@@ -105,7 +105,7 @@ class GateStage final : public Stage {
         usual_ = usual_ < kUnknown ? level_ : usual_ + (level_ > usual_ ? 0.1f : 0.005f) * (level_ - usual_);
     }
     void process(const AudioBlock& block) override {
-        float level[kGrain];
+        float level[kGrain] = {};
         detector_.process(band_.listen(side_chain(block)), LevelDetector::Mode::rms, level);
         lookahead_.process(block);
         const auto open_at = static_cast<float>(open_at_.grain_value());
