@@ -14,6 +14,7 @@
 #include <QVBoxLayout>
 
 #include "deck/feed_panel.h"
+#include "deck/input_menu.h"
 #include "deck/popups.h"
 #include "deck/room_panel.h"
 #include "deck/scene_bar.h"
@@ -137,43 +138,9 @@ void MainWindow::addShortcuts() {
 }
 
 void MainWindow::openInputMenu() {
-    auto* menu = new QMenu(this);
-    menu->setObjectName("input_menu");
-    menu->setAttribute(Qt::WA_DeleteOnClose);
-    const DeviceChoice now = session_.input();
-    const auto add = [&](const QString& title, const DeviceChoice& choice) {
-        QAction* a = menu->addAction(title, this, [this, choice] { session_.setInput(choice); });
-        a->setCheckable(true);
-        a->setChecked(now == choice);
-    };
-    add(tr("Simulated room"), {DeviceKind::simulated_room, ""});
-    if (now.kind == DeviceKind::sound_file) add(session_.inputTitle(), now);
-    menu->addAction(tr("Sound file ..."), this, &MainWindow::chooseFile);
-    menu->addSeparator();
-    if (session_.devices().sources.empty()) {
-        QAction* none =
-            menu->addAction(session_.devices().connected ? tr("No microphone: PipeWire knows none")
-                                                         : tr("No microphone: PipeWire is not running"));
-        none->setEnabled(false);
-    } else {
-        add(tr("Default microphone"), {DeviceKind::pipewire, ""});
-        for (const auto& m : session_.devices().sources)
-            add(QString::fromStdString(m.title), {DeviceKind::pipewire, m.name});
-    }
-    menu->addSeparator();
-    QAction* two = menu->addAction(tr("Two channels"), this, [this] {
-        AudioSettings next = session_.audio();
-        next.channels = next.channels == 1 ? 2 : 1;
-        session_.setAudio(next);
-    });
-    two->setCheckable(true);
-    two->setChecked(session_.audio().channels == 2);
-    menu->addAction(
-        tr("Name of the virtual microphone: %1 ...").arg(QString::fromStdString(session_.audio().mic_title)),
-        this, &MainWindow::askMicName);
-    QAction* standard =
-        menu->addAction(tr("Make it the default microphone"), &session_, &Session::makeDefaultMicrophone);
-    standard->setEnabled(session_.devices().virtual_microphone);
+    auto* menu = new InputMenu(session_, this);
+    connect(menu, &InputMenu::fileWanted, this, &MainWindow::chooseFile);
+    connect(menu, &InputMenu::micNameWanted, this, &MainWindow::askMicName);
     menu->popup(input_->mapToGlobal(QPoint(0, input_->height())));
 }
 

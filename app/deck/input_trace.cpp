@@ -13,7 +13,6 @@ namespace {
 constexpr int kTicks = 3;        // of the readings, about a tenth of a second
 constexpr size_t kPieces = 300;  // half a minute
 constexpr double kTop = 0.0, kBottom = -60.0;
-constexpr double kSilent = -110.0;
 }  // namespace
 
 InputTrace::InputTrace(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
@@ -56,7 +55,7 @@ void InputTrace::judge() {
     const bool known = !levels.taps.empty() && pieces_.size() >= 5;
     const double peak = known ? levels.taps[0].peak : 0.0;
     right_ = false;
-    if (known && peak < kSilent) {
+    if (known && peak <= kSilentPeak) {
         verdict_ = tr("Silence");
     } else if (!known || !levels.taps[0].voice_known) {
         verdict_ = tr("No voice yet");

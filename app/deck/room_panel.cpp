@@ -6,6 +6,7 @@
 
 #include "deck/input_trace.h"
 #include "measure/advice.h"
+#include "session/microphones.h"
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/value_field.h"
@@ -72,7 +73,11 @@ void RoomPanel::show() {
 }
 
 void RoomPanel::updateAdvice() {
-    advice_->show(input_advice(session_.levels(), session_.readings().clipped()));
+    // What the system does to the microphone comes first: no advice about levels helps there.
+    if (const QString trouble = session_.microphones().trouble(); !trouble.isEmpty())
+        advice_->show({AdviceTone::warning, trouble.toStdString()});
+    else
+        advice_->show(input_advice(session_.levels(), session_.readings().clipped()));
 }
 
 void RoomPanel::paintEvent(QPaintEvent*) {

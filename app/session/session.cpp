@@ -7,6 +7,7 @@
 #include "base/file.h"
 #include "base/folded.h"
 #include "session/default_scene.h"
+#include "session/microphones.h"
 #include "session/monitoring.h"
 #include "session/room_learning.h"
 
@@ -69,6 +70,7 @@ Session::Session(SessionPaths paths, QObject* parent)
       keeper_([path = paths_.state](const std::string& text) { return write_file(path, text); }) {
     background_ = std::make_unique<Background>();
     learning_ = new RoomLearning(*this);
+    microphones_heard_ = new Microphones(*this);
     monitoring_ = std::make_unique<Monitoring>(*this);
     tick_.setInterval(16);
     tick_.setTimerType(Qt::PreciseTimer);

@@ -35,6 +35,7 @@ struct SessionPaths {
     static SessionPaths standard();
 };
 
+class Microphones;
 class Monitoring;
 class RoomLearning;
 
@@ -114,6 +115,8 @@ class Session final : public QObject {
     DeviceStatus deviceStatus() const;
     /// What PipeWire knows now.
     const PipeWirePicture& devices() const { return devices_; }
+    std::shared_ptr<const PipeWireGraph> graph() const { return graph_; }
+    Microphones& microphones() { return *microphones_heard_; }
     const AudioSettings& audio() const { return audio_; }
     /// Another block size, channel count or name of the virtual microphone: the input starts anew with it.
     void setAudio(const AudioSettings& settings);
@@ -244,6 +247,7 @@ class Session final : public QObject {
     int ticks_ = 0;
     std::string told_trouble_;  // of which stage, so that it is told once
     RoomLearning* learning_;
+    Microphones* microphones_heard_;
     std::unique_ptr<Monitoring> monitoring_;
     std::unique_ptr<Background> background_;  // ends first: its work uses the engine
 };

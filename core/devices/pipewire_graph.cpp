@@ -20,23 +20,43 @@ namespace {
 
 using Clock = std::chrono::steady_clock;
 
+const PipeWireNode* node_of(const std::vector<PipeWireNode>& nodes, const std::string& name) {
+    const auto at = std::find_if(nodes.begin(), nodes.end(), [&](const auto& n) { return n.name == name; });
+    return at == nodes.end() ? nullptr : &*at;
+}
+
+void destroy(void* object) {
+    pw_proxy_destroy(static_cast<pw_proxy*>(object));
+}
+
 }  // namespace
 
-bool PipeWirePicture::has_source(const std::string& name) const {
-    return std::any_of(sources.begin(), sources.end(), [&](const auto& s) { return s.name == name; });
+const PipeWireNode* PipeWirePicture::source(const std::string& name) const {
+    return node_of(sources, name);
 }
 
 const PipeWireNode* PipeWirePicture::sink(const std::string& name) const {
-    for (const auto& s : sinks) {
-        if (s.name == name) return &s;
-    }
-    return nullptr;
+    return node_of(sinks, name);
 }
 
 struct PipeWireGraph::State {
     struct Entry {
         PipeWireNode node;
         bool source = false;
+    };
+    /// A source whose volume is followed.
+    struct Followed {
+        State* state;
+        uint32_t id;
+        pw_proxy* proxy;
+        spa_hook hook{};
+        Followed(State* s, uint32_t node, pw_proxy* p) : state(s), id(node), proxy(p) {}
+        ~Followed() {
+            spa_hook_remove(&hook);
+            pw_proxy_destroy(proxy);
+        }
+        Followed(const Followed&) = delete;
+        Followed& operator=(const Followed&) = delete;
     };
     PipeWireConnection connection;
     pw_registry* registry = nullptr;
@@ -48,8 +68,9 @@ struct PipeWireGraph::State {
 
     mutable std::mutex mutex;
     std::map<uint32_t, Entry> nodes;
-    std::map<uint32_t, std::uint32_t> links;  // by id: the node they come from
-    std::set<uint32_t> own;                   // nodes of our virtual microphone
+    std::map<uint32_t, std::unique_ptr<Followed>> followed;  // by node; the loop's own
+    std::map<uint32_t, std::uint32_t> links;                 // by id: the node they come from
+    std::set<uint32_t> own;                                  // nodes of our virtual microphone
     std::string default_source, default_sink;
     bool connected = false, told = false;
     std::atomic<std::uint64_t> version{1};
@@ -67,6 +88,8 @@ struct PipeWireGraph::State {
     void listen_to_settings();
     void add(uint32_t id, const char* type, const spa_dict* props);
     void remove(uint32_t id);
+    void follow_volume(uint32_t id);
+    void volume_told(uint32_t id, const spa_pod* props);
     void default_told(const char* key, const char* value);
     bool connect();
     void disconnect();
@@ -94,7 +117,7 @@ void PipeWireGraph::State::ask_anew() {
     const PipeWireConnection::Lock lock(connection);
     if (metadata == nullptr) return;
     spa_hook_remove(&metadata_hook);
-    pw_proxy_destroy(static_cast<pw_proxy*>(static_cast<void*>(metadata)));
+    destroy(metadata);
     listen_to_settings();
 }
 
@@ -133,17 +156,51 @@ void PipeWireGraph::State::add(uint32_t id, const char* type, const spa_dict* pr
     if (entry.node.title.empty()) entry.node.title = entry.node.name;
     entry.node.loudspeakers = !source && looks_like_loudspeakers(property(props, PW_KEY_DEVICE_FORM_FACTOR),
                                                                  entry.node.name, entry.node.title);
+    {
+        const std::lock_guard lock(mutex);
+        nodes[id] = std::move(entry);
+        changed();
+    }
+    if (source) follow_volume(id);
+}
+
+void PipeWireGraph::State::follow_volume(uint32_t id) {
+    static const pw_node_events events = [] {
+        pw_node_events e{};
+        e.version = PW_VERSION_NODE_EVENTS;
+        e.param = [](void* data, int, uint32_t, uint32_t, uint32_t, const spa_pod* props) {
+            const auto* f = static_cast<const Followed*>(data);
+            f->state->volume_told(f->id, props);
+        };
+        return e;
+    }();
+    void* bound = pw_registry_bind(registry, id, PW_TYPE_INTERFACE_Node, PW_VERSION_NODE, 0);
+    if (bound == nullptr) return;
+    auto& f = followed[id] = std::make_unique<Followed>(this, id, static_cast<pw_proxy*>(bound));
+    auto* node = static_cast<pw_node*>(bound);
+    pw_node_add_listener(node, &f->hook, &events, f.get());
+    uint32_t wanted[] = {SPA_PARAM_Props};
+    pw_node_subscribe_params(node, wanted, 1);
+}
+
+void PipeWireGraph::State::volume_told(uint32_t id, const spa_pod* props) {
+    const SystemVolume news = system_volume(props);
     const std::lock_guard lock(mutex);
-    nodes[id] = std::move(entry);
-    changed();
+    const auto at = nodes.find(id);
+    if (at == nodes.end()) return;
+    const PipeWireNode before = at->second.node;
+    if (news.muted) at->second.node.muted = *news.muted;
+    if (news.decibel) at->second.node.volume = *news.decibel;
+    if (at->second.node != before) changed();
 }
 
 void PipeWireGraph::State::remove(uint32_t id) {
     if (metadata != nullptr && id == metadata_id) {
         spa_hook_remove(&metadata_hook);
-        pw_proxy_destroy(static_cast<pw_proxy*>(static_cast<void*>(metadata)));
+        destroy(metadata);
         metadata = nullptr;
     }
+    followed.erase(id);
     const std::lock_guard lock(mutex);
     if (own.erase(id) > 0) changed();
     if (nodes.contains(id)) ask_in(kAskAfter);
@@ -200,14 +257,15 @@ bool PipeWireGraph::State::connect() {
 void PipeWireGraph::State::disconnect() {
     if (connection.is_open()) {
         const PipeWireConnection::Lock lock(connection);
+        followed.clear();
         if (metadata != nullptr) {
             spa_hook_remove(&metadata_hook);
-            pw_proxy_destroy(static_cast<pw_proxy*>(static_cast<void*>(metadata)));
+            destroy(metadata);
             metadata = nullptr;
         }
         if (registry != nullptr) {
             spa_hook_remove(&registry_hook);
-            pw_proxy_destroy(static_cast<pw_proxy*>(static_cast<void*>(registry)));
+            destroy(registry);
             registry = nullptr;
         }
         spa_hook_remove(&core_hook);

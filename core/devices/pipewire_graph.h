@@ -8,6 +8,7 @@
 
 #include "base/result.h"
 #include "devices/daemon_text.h"
+#include "devices/system_volume.h"
 
 namespace reed {
 
@@ -15,6 +16,10 @@ struct PipeWireNode {
     std::string name;           ///< stable node name, kept by the session
     std::string title;          ///< readable description
     bool loudspeakers = false;  ///< outputs: it looks like loudspeakers, not like headphones
+    bool muted = false;         ///< sources: switched off in the system's settings
+    /// Sources: their volume in the system's settings in dB, mean of the channels, at least kNoVolume; 0: as
+    /// the device gives it.
+    double volume = 0.0;
 
     bool operator==(const PipeWireNode&) const = default;
 };
@@ -27,7 +32,9 @@ struct PipeWirePicture {
     bool virtual_microphone = false;           ///< ours is there, whether this program feeds it or not
     bool feed_used = false;                    ///< some program is linked to it
 
-    bool has_source(const std::string& name) const;
+    bool has_source(const std::string& name) const { return source(name) != nullptr; }
+    /// Null when there is none of this name.
+    const PipeWireNode* source(const std::string& name) const;
     const PipeWireNode* sink(const std::string& name) const;
 };
 

@@ -10,8 +10,6 @@
 namespace reed {
 namespace {
 
-constexpr double kSilentPeak = -110.0;  // dBFS: no converter is that quiet
-
 constexpr double kUsualVoice = -22.0;  // dBFS after the gain, the same
 constexpr double kAtTheMark = 1.5;     // LU
 constexpr double kSpare = 6.0;         // dB

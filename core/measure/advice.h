@@ -38,6 +38,8 @@ struct Verdict {
 Verdict feed_verdict(const ChainSpec& chain, const LevelReport& levels, std::optional<double> loudness,
                      double target);
 
+inline constexpr double kSilentPeak = -110.0;  ///< dBFS; digital silence: no converter is that quiet
+
 /// What the highest sample of talk at the microphone should be, dBFS (common practice, no source): from
 /// kLowPeak to kHotPeak is right, kUsualPeak is in the middle of it.
 inline constexpr double kHotPeak = -6.0, kUsualPeak = -12.0, kLowPeak = -15.0;

@@ -175,6 +175,12 @@ void Daemon::remove_node(const std::string& name) {
     REQUIRE(r.status == 0);
 }
 
+void Daemon::set_properties(const std::string& name, const std::string& props) {
+    const auto r = run_command({"/usr/bin/pw-cli", "set-param", name, "Props", props});
+    INFO(r.err);
+    REQUIRE(r.status == 0);
+}
+
 int Daemon::record_pair(const std::string& file, const std::string& left, const std::string& right) const {
     const int recorder = start({"pw-cat", "--record", "--target", "0", "--rate", "48000", "--channels", "2",
                                 "--format", "f32", file});

@@ -19,6 +19,8 @@ class Daemon {
     /// A virtual output; what is played to it can be recorded from it.
     void add_sink(const std::string& name, const std::string& title);
     void remove_node(const std::string& name);
+    /// What the system's settings do to a node: its parameter Props, in the daemon's own notation.
+    void set_properties(const std::string& name, const std::string& props);
     /// Ends daemon and session manager, as a crash would; starts them again in the same place.
     void stop();
     void start_again();

@@ -3,34 +3,15 @@
 #include <QPushButton>
 #include <catch2/catch.hpp>
 
-#include "app/window.h"
 #include "deck/popups.h"
 #include "live/daemon.h"
+#include "onair/on_air.h"
 #include "remote/tray.h"
 
 using namespace reed;
 using namespace reed::test;
 
 namespace {
-
-/// The window with its sound from the test's own daemon.
-struct OnAir {
-    TemporaryFolder folder;
-    ui::Session session;
-    ui::MainWindow window;
-
-    OnAir() : session(Window::paths(folder)), window(session) {
-        session.begin();
-        window.resize(1280, 800);
-        window.show();
-        REQUIRE(QTest::qWaitForWindowExposed(&window, 60'000));
-    }
-    template <typename T>
-    T* find(const char* name) {
-        return window.findChild<T*>(name);
-    }
-    QString told() { return window.messages()->text(); }
-};
 
 void key(QWidget* w, QEvent::Type type) {
     QKeyEvent e(type, Qt::Key_M, type == QEvent::KeyPress ? Qt::ControlModifier : Qt::NoModifier);

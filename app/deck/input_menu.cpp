@@ -1,0 +1,96 @@
+#include "deck/input_menu.h"
+
+#include <QPainter>
+#include <algorithm>
+
+#include "session/microphones.h"
+#include "session/session.h"
+#include "theme/theme.h"
+
+namespace reed::ui {
+namespace {
+constexpr double kQuietest = -70.0;  // dBFS, where the line begins
+constexpr int kWidth = 440;          // wide enough for what is told, so that it does not jump
+}  // namespace
+
+InputMenu::InputMenu(Session& session, QWidget* parent) : QMenu(parent), session_(session) {
+    setObjectName("input_menu");
+    setAttribute(Qt::WA_DeleteOnClose);
+    setMinimumWidth(kWidth);
+    const DeviceChoice now = session_.input();
+    add(tr("Simulated room"), {DeviceKind::simulated_room, ""});
+    if (now.kind == DeviceKind::sound_file) add(session_.inputTitle(), now);
+    addAction(tr("Sound file ..."), this, &InputMenu::fileWanted);
+    addSeparator();
+    addMicrophones();
+    addSeparator();
+    QAction* two = addAction(tr("Two channels"), &session_, [s = &session_] {
+        AudioSettings next = s->audio();
+        next.channels = next.channels == 1 ? 2 : 1;
+        s->setAudio(next);
+    });
+    two->setCheckable(true);
+    two->setChecked(session_.audio().channels == 2);
+    addAction(
+        tr("Name of the virtual microphone: %1 ...").arg(QString::fromStdString(session_.audio().mic_title)),
+        this, &InputMenu::micNameWanted);
+    QAction* standard =
+        addAction(tr("Make it the default microphone"), &session_, &Session::makeDefaultMicrophone);
+    standard->setEnabled(session_.devices().virtual_microphone);
+}
+
+QAction* InputMenu::add(const QString& title, const DeviceChoice& choice) {
+    QAction* a = addAction(title, &session_, [s = &session_, choice] { s->setInput(choice); });
+    a->setCheckable(true);
+    a->setChecked(session_.input() == choice);
+    return a;
+}
+
+void InputMenu::addMicrophones() {
+    const PipeWirePicture& known = session_.devices();
+    if (known.sources.empty()) {
+        QAction* none = addAction(known.connected ? tr("No microphone: PipeWire knows none")
+                                                  : tr("No microphone: PipeWire is not running"));
+        none->setEnabled(false);
+        return;
+    }
+    QAction* say = addAction(tr("Speak: the line under the right one moves"));
+    say->setEnabled(false);
+    add(tr("Default microphone"), {DeviceKind::pipewire, ""});
+    for (const auto& m : known.sources) {
+        const QString title = QString::fromStdString(m.title);
+        rows_.push_back({add(title, {DeviceKind::pipewire, m.name}), title, m.name});
+    }
+    connect(&session_.microphones(), &Microphones::heard, this, &InputMenu::follow);
+    session_.microphones().listenFor(this);
+    follow();
+}
+
+double InputMenu::lineOf(const std::string& name) const {
+    const auto now = session_.microphones().now(name);
+    return now ? std::clamp(1.0 - now->level / kQuietest, 0.0, 1.0) : 0.0;
+}
+
+void InputMenu::follow() {
+    for (const Row& row : rows_) {
+        const PipeWireNode* m = session_.devices().source(row.name);
+        // One that was pulled out can't be chosen any more.
+        row.action->setEnabled(m != nullptr);
+        const QString words = m != nullptr ? session_.microphones().words(*m) : tr("gone");
+        row.action->setText(row.title + "\t" + words);
+    }
+    update();
+}
+
+void InputMenu::paintEvent(QPaintEvent* event) {
+    QMenu::paintEvent(event);
+    QPainter p(this);
+    for (const Row& row : rows_) {
+        const double part = lineOf(row.name);
+        if (part <= 0.0) continue;
+        const QRectF at = QRectF(actionGeometry(row.action)).adjusted(31, 0, -22, 0);
+        p.fillRect(QRectF(at.left(), at.bottom() - 3, part * at.width(), 3), theme().straw);
+    }
+}
+
+}  // namespace reed::ui

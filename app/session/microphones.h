@@ -1,0 +1,55 @@
+// Which microphone hears something, and what the system's settings do to the one in use.
+#pragma once
+
+#include <QObject>
+#include <QSet>
+#include <map>
+#include <memory>
+#include <optional>
+#include <string>
+
+#include "devices/microphone_ears.h"
+
+namespace reed::ui {
+
+class Session;
+
+/// All microphones are opened while somebody chooses one, and while the one in use gives digital silence.
+class Microphones final : public QObject {
+    Q_OBJECT
+  public:
+    explicit Microphones(Session& session);
+    ~Microphones() override;
+
+    struct Now {
+        double level = -200.0;  ///< dBFS, peak, falling by 25 dB a second
+        bool silent = false;  ///< nothing but digital silence since it was opened, for half a second at least
+    };
+    /// Listens to all of them until `who` is no more.
+    void listenFor(QObject* who);
+    bool listening() const { return ears_ != nullptr; }
+    /// By node name; empty while nobody listens or nothing has come in.
+    std::optional<Now> now(const std::string& name) const;
+    /// What is wrong with the microphone in use, and which other one hears something; empty: nothing.
+    QString trouble() const;
+    /// Its state in a few words for the chooser: level, silence, what the system does to it.
+    QString words(const PipeWireNode& microphone) const;
+
+  signals:
+    /// Levels have moved; only while it listens.
+    void heard();
+
+  private:
+    void tick();
+    const PipeWireNode* inUse() const;
+    bool silent() const;
+    QString another() const;
+
+    Session& session_;
+    QSet<QObject*> listeners_;
+    std::unique_ptr<MicrophoneEars> ears_;
+    std::map<std::string, Now> now_;
+    int ticks_ = 0;
+};
+
+}  // namespace reed::ui

@@ -1,0 +1,26 @@
+// The window with its sound from the test's own daemon.
+#pragma once
+
+#include "app/window.h"
+
+namespace reed::test {
+
+struct OnAir {
+    TemporaryFolder folder;
+    ui::Session session;
+    ui::MainWindow window;
+
+    OnAir() : session(Window::paths(folder)), window(session) {
+        session.begin();
+        window.resize(1280, 800);
+        window.show();
+        REQUIRE(QTest::qWaitForWindowExposed(&window, 60'000));
+    }
+    template <typename T>
+    T* find(const char* name) {
+        return window.findChild<T*>(name);
+    }
+    QString told() { return window.messages()->text(); }
+};
+
+}  // namespace reed::test
