@@ -19,10 +19,29 @@ namespace {
 
 using namespace reed;
 
-double thread_seconds() {
+double seconds_of(clockid_t clock) {
     timespec t{};
-    clock_gettime(CLOCK_THREAD_CPUTIME_ID, &t);
+    clock_gettime(clock, &t);
     return static_cast<double>(t.tv_sec) + 1e-9 * static_cast<double>(t.tv_nsec);
+}
+
+double thread_seconds() {
+    return seconds_of(CLOCK_THREAD_CPUTIME_ID);
+}
+
+/// What the whole program takes while its window is as it is now, and how much of it is the sound's own.
+void whole(const char* state, ui::Session& session) {
+    QTest::qWait(2000);
+    QElapsedTimer clock;
+    clock.start();
+    const double all = seconds_of(CLOCK_PROCESS_CPUTIME_ID);
+    const double window = thread_seconds();
+    QTest::qWait(8000);
+    const double passed = 0.001 * static_cast<double>(clock.elapsed());
+    std::printf("%-14s whole program %4.1f %% of a core, window's thread %4.1f %%, chain %4.1f %%\n", state,
+                100.0 * (seconds_of(CLOCK_PROCESS_CPUTIME_ID) - all) / passed,
+                100.0 * (thread_seconds() - window) / passed, 100.0 * session.engine().figures().load);
+    std::fflush(stdout);
 }
 
 /// Milliseconds of processor time for one picture of `w` and what is in it.
@@ -58,6 +77,13 @@ int main(int argc, char** argv) {
     window.resize(1280, 800);
     window.show();
     QTest::qWait(11000);  // levels over the whole window
+    whole("seen", session);
+    window.showMinimized();
+    whole("minimised", session);
+    window.hide();
+    whole("hidden", session);
+    window.showNormal();
+    QTest::qWait(3000);
     std::printf("%-14s %22s %18s %14s\n", "editor", "diagram, ms a picture", "editor, ms", "frames a s");
     for (const auto& s : session.chain().stages) {
         session.focus(s.id);

@@ -25,7 +25,7 @@ TEST_CASE("octave sliders stand at the exact mid-band frequencies", "[reference]
     for (int i = 0; i < kOctaves; ++i) CHECK(octave_frequency(i) == Approx(exact[i]).epsilon(1e-4));
 }
 
-TEST_CASE("the response passes within 0.5 dB of every octave slider", "[reference][octaves]") {
+TEST_CASE("the response passes within 0.5 dB of every octave slider", "[reference][octaves][figures]") {
     std::mt19937 random(11);
     std::uniform_real_distribution<double> level(-kOctaveRange, kOctaveRange);
     double worst = 0.0;

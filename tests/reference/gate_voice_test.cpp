@@ -43,7 +43,7 @@ std::vector<double> starts(const std::vector<float>& words, const std::vector<fl
 }  // namespace
 
 TEST_CASE("for voice only, a gate without a network ignores clicks and machines and opens for words",
-          "[reference][gate]") {
+          "[reference][gate][figures]") {
     for (const Noise clicks : {Noise::keyboard, Noise::mouse}) {
         INFO(noise_name(clicks));
         const auto x = scaled(make_noise(clicks, 10.0, 5), 0.05);
@@ -70,7 +70,7 @@ TEST_CASE("for voice only, a gate without a network ignores clicks and machines 
     CHECK(std::abs(follows({words.begin(), words.end() - static_cast<std::ptrdiff_t>(delay)}, right)) < 0.3);
 }
 
-TEST_CASE("a gate is closed for breaths when that is chosen", "[reference][gate]") {
+TEST_CASE("a gate is closed for breaths when that is chosen", "[reference][gate][figures]") {
     // Half a second of soft noise before every word, 20 dB under the voice.
     const auto words = spoken_words();
     auto x = words;
@@ -98,7 +98,8 @@ TEST_CASE("a gate is closed for breaths when that is chosen", "[reference][gate]
     CHECK(std::abs(follows(words, run(chain_of({gate(false, true)}), words))) < 0.3);
 }
 
-TEST_CASE("the shipped scenes cut no word of microphones from -40 to -18 dBFS", "[reference][gate]") {
+TEST_CASE("the shipped scenes cut no word of microphones from -40 to -18 dBFS",
+          "[reference][gate][figures]") {
     int seen = 0;
     for (const auto& file : std::filesystem::directory_iterator(REED_DEMO_DATA "/scenes")) {
         const auto reading = load_scene(file.path().string());

@@ -39,7 +39,7 @@ double true_peak(double divisor, double degrees, double amplitude) {
 
 }  // namespace
 
-TEST_CASE("integrated loudness meets EBU Tech 3341, cases 1 to 5", "[reference][loudness]") {
+TEST_CASE("integrated loudness meets EBU Tech 3341, cases 1 to 5", "[reference][loudness][figures]") {
     for (const double rate : {44100.0, 48000.0, 96000.0}) {
         CHECK(*measured({{-23, 20}}, rate).integrated_lufs == Approx(-23).margin(0.1));
         CHECK(*measured({{-33, 20}}, rate).integrated_lufs == Approx(-33).margin(0.1));
@@ -144,7 +144,7 @@ TEST_CASE("levels follow AES17: a full-scale sine is 0 dBFS", "[reference][loudn
     CHECK(*measured({{-60, 3}}).noise_floor_dbfs == Approx(-60).margin(0.1));
 }
 
-TEST_CASE("active speech level does not change with added pauses", "[reference][speech]") {
+TEST_CASE("active speech level does not change with added pauses", "[reference][speech][figures]") {
     // P.56: the level is referred to the time the speech is present.
     const auto words = spoken_words(2);
     const auto plain = speech_level(words, 48000);

@@ -30,7 +30,7 @@ Scene demo_scene(const std::string& file) {
 }  // namespace
 
 TEST_CASE("speech in noise: the room falls by 15 dB or more, the voice keeps its level, the ceiling holds",
-          "[reference][main]") {
+          "[reference][main][figures]") {
     auto words = spoken_words(3);
     for (auto& x : words) x *= 0.5f;  // peaks at -12 dBFS
     struct Case {
@@ -74,7 +74,7 @@ TEST_CASE("every demo scene is valid, ends in a limiter and keeps its ceiling in
     CHECK(scenes >= 5);
 }
 
-TEST_CASE("the chain sounds the same at every sample rate", "[reference][main]") {
+TEST_CASE("the chain sounds the same at every sample rate", "[reference][main][figures]") {
     // One second of tone and noise at each rate through a scene; levels agree within half a decibel.
     const Scene scene = demo_scene("evening-quiet.json");
     std::vector<double> levels;

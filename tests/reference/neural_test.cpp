@@ -302,7 +302,8 @@ TEST_CASE("a network that fails lets the sound pass with the same delay, and say
     CHECK(none->trouble() != nullptr);
 }
 
-TEST_CASE("for voice only, a gate stays closed for key clicks and opens for words", "[suppression]") {
+TEST_CASE("for voice only, a gate stays closed for key clicks and opens for words",
+          "[suppression][figures]") {
     StageSpec neural = stage("suppression", {{"method", 1}, {"amount", -6}});
     StageSpec gate =
         stage("gate", {{"open_threshold", -50}, {"close_threshold", -60}, {"range", -60}, {"voice_only", 1}});

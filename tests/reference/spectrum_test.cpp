@@ -71,7 +71,7 @@ TEST_CASE("white noise is level in constant width and rises 3 dB per octave in s
 }
 
 TEST_CASE("pink noise falls 3 dB per octave in constant width and is level in shares of an octave",
-          "[spectrum]") {
+          "[spectrum][figures]") {
     const auto m = meter_of(pink_noise(30.0));
     CHECK(slope(m, SpectrumWidth::constant, 100, 6400) == Approx(-3.01).margin(0.25));
     CHECK(slope(m, SpectrumWidth::octave_share, 100, 6400) == Approx(0.0).margin(0.25));

@@ -29,7 +29,8 @@ TEST_CASE("the exponential integral agrees with the handbook", "[suppression]") 
         CHECK(log_spectral_gain(prior, 20.0f) == Approx(prior / (1.0f + prior)).epsilon(1e-4));
 }
 
-TEST_CASE("with amount 0 the spectral methods give back the input to better than -120 dB", "[suppression]") {
+TEST_CASE("with amount 0 the spectral methods give back the input to better than -120 dB",
+          "[suppression][figures]") {
     const auto in = mix(spoken_words(), noise(0.01, 11.0, 3));
     for (const double rate : {44100.0, 48000.0, 96000.0}) {
         for (const bool short_delay : {false, true}) {
@@ -51,7 +52,7 @@ TEST_CASE("with amount 0 the spectral methods give back the input to better than
     }
 }
 
-TEST_CASE("every method has the delay it reports, at every rate", "[suppression]") {
+TEST_CASE("every method has the delay it reports, at every rate", "[suppression][figures]") {
     for (const double rate : kRates) {
         // Speech-like: filtered noise in bursts, the same at every rate.
         std::vector<float> in = dull_noise(0.1, 900, 3.0, 4, rate);
@@ -74,7 +75,7 @@ TEST_CASE("every method has the delay it reports, at every rate", "[suppression]
     CHECK(ms(kWays[4]) == 10.0);
 }
 
-TEST_CASE("silence in is silence out, at every rate and block size", "[suppression]") {
+TEST_CASE("silence in is silence out, at every rate and block size", "[suppression][figures]") {
     for (const double rate : kRates) {
         for (const Way& way : kWays) {
             for (const int block : {1, 128, 4096}) {
@@ -123,7 +124,8 @@ TEST_CASE("no method takes memory or locks while it runs", "[suppression]") {
     }
 }
 
-TEST_CASE("clean speech keeps its level, quiet, loud and after a minute of silence", "[suppression]") {
+TEST_CASE("clean speech keeps its level, quiet, loud and after a minute of silence",
+          "[suppression][figures]") {
     const auto words = spoken_words();
     const double loudest = peak(words);
     for (const Way& way : kWays) {
@@ -146,7 +148,7 @@ TEST_CASE("clean speech keeps its level, quiet, loud and after a minute of silen
     }
 }
 
-TEST_CASE("steady noise falls by the amount and the words stay as clear", "[suppression]") {
+TEST_CASE("steady noise falls by the amount and the words stay as clear", "[suppression][figures]") {
     // 10 dB SNR: the words are at about -24 dBFS while spoken.
     const auto words = spoken_words();
     for (const Noise which : {Noise::fan, Noise::rain}) {

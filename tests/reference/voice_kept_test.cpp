@@ -62,7 +62,8 @@ constexpr double kRoom = 0.0005;  // about -63 dBFS
 
 }  // namespace
 
-TEST_CASE("held notes, wails and screams are kept for ten seconds by every method", "[suppression]") {
+TEST_CASE("held notes, wails and screams are kept for ten seconds by every method",
+          "[suppression][figures]") {
     for (const Way& way : kWays) {
         for (const Note& note : {kHeld[0], kHeld[1], kHeld[2], kCries[0], kCries[1]}) {
             INFO(way.method << ", " << note.name);
@@ -75,14 +76,14 @@ TEST_CASE("held notes, wails and screams are kept for ten seconds by every metho
     }
 }
 
-TEST_CASE("a held note that never ends is the room after 15 seconds, not before", "[suppression]") {
+TEST_CASE("a held note that never ends is the room after 15 seconds, not before", "[suppression][figures]") {
     const auto in = over_room(sung({"drone", 140, 140, 0.0, 500, 26}), Noise::fan, kRoom, 4);
     const auto out = run(chain_for(kWays[0], -25, {}), in);
     CHECK(quietest(in, out, 4.2, 18.5) > -3.0);
     CHECK(db(rms(out, 28 * 48000, 48000) / rms(in, 28 * 48000, 48000)) < -15.0);
 }
 
-TEST_CASE("a fan that is switched on is learnt within five seconds", "[suppression]") {
+TEST_CASE("a fan that is switched on is learnt within five seconds", "[suppression][figures]") {
     for (const double rise : {0.02, 1.0}) {  // at once, and as fans do
         auto x = scaled(make_noise(Noise::fan, 14.0, 6), 0.01);
         for (size_t i = 0; i < x.size(); ++i) {
@@ -96,7 +97,7 @@ TEST_CASE("a fan that is switched on is learnt within five seconds", "[suppressi
     }
 }
 
-TEST_CASE("rooms that move are followed while nobody speaks", "[suppression]") {
+TEST_CASE("rooms that move are followed while nobody speaks", "[suppression][figures]") {
     for (const Noise room : {Noise::traffic, Noise::fountain, Noise::street}) {
         const auto x = scaled(make_noise(room, 20.0, 8), 0.01);
         for (const Way& way : {kWays[0], kWays[2]}) {
@@ -131,7 +132,8 @@ TEST_CASE("rooms that move are followed while nobody speaks", "[suppression]") {
     CHECK(db(rms(out, 96000) / rms(street, 96000)) < -20.0);
 }
 
-TEST_CASE("hiss falls by the whole amount with the neural method, lathe and rain too", "[suppression]") {
+TEST_CASE("hiss falls by the whole amount with the neural method, lathe and rain too",
+          "[suppression][figures]") {
     for (const Noise room : {Noise::hiss, Noise::lathe, Noise::rain}) {
         INFO(noise_name(room));
         const auto x = scaled(make_noise(room, 12.0, 8), 0.005);
@@ -140,7 +142,7 @@ TEST_CASE("hiss falls by the whole amount with the neural method, lathe and rain
     }
 }
 
-TEST_CASE("what is left of a room does not tinkle", "[suppression]") {
+TEST_CASE("what is left of a room does not tinkle", "[suppression][figures]") {
     // Ratio of the kurtosis of the power spectrum after to before: Y. Uemura and others, IWAENC 2008.
     const auto kurtosis = [](const std::vector<float>& x) {
         Fourier fourier(512);
@@ -174,7 +176,7 @@ TEST_CASE("what is left of a room does not tinkle", "[suppression]") {
     }
 }
 
-TEST_CASE("beginnings of words are as loud as they were, 40 dB over the room", "[suppression]") {
+TEST_CASE("beginnings of words are as loud as they were, 40 dB over the room", "[suppression][figures]") {
     const auto words = spoken_words();
     const auto in = over_room(words, Noise::fan, 0.01 * rms(words, 40000, 40000), 5);
     for (const Way& way : kWays) {
@@ -196,7 +198,7 @@ TEST_CASE("beginnings of words are as loud as they were, 40 dB over the room", "
     }
 }
 
-TEST_CASE("the voice only takes key and mouse clicks and leaves words", "[suppression]") {
+TEST_CASE("the voice only takes key and mouse clicks and leaves words", "[suppression][figures]") {
     ChainSpec only = chain_for(kWays[2], -25, {});
     only.stages[0].set("counts", 1);
     for (const Noise clicks : {Noise::keyboard, Noise::mouse}) {
