@@ -112,7 +112,7 @@ int main(int argc, char** argv) {
     if (options.isSet(record)) {
         if (const auto started = recorder.start(options.value(record).toStdString()); !started.ok())
             return refuse(QString::fromStdString(started.error().text()));
-        QObject::connect(&session, &ui::Session::readingsChanged, &window, [&] { check(recorder.pump()); });
+        QObject::connect(&session, &ui::Session::ticked, &window, [&] { check(recorder.pump()); });
     }
     if (options.isSet(seconds)) {
         QTimer::singleShot(std::chrono::milliseconds(static_cast<std::int64_t>(1000.0 * run_for)), &app, [&] {

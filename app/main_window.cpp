@@ -12,6 +12,7 @@
 #include <QPushButton>
 #include <QShortcut>
 #include <QVBoxLayout>
+#include <QWindow>
 
 #include "deck/feed_panel.h"
 #include "deck/input_menu.h"
@@ -305,7 +306,29 @@ void MainWindow::keyPressEvent(QKeyEvent* event) {
     QWidget::keyPressEvent(event);
 }
 
+/// Hidden, minimised, on another desktop or behind others, as far as the system tells.
+void MainWindow::lookWhetherSeen() {
+    session_.setSeen(isVisible() && !isMinimized() && windowHandle() != nullptr &&
+                     windowHandle()->isExposed());
+}
+
+void MainWindow::showEvent(QShowEvent* event) {
+    QWidget::showEvent(event);
+    lookWhetherSeen();
+}
+
+void MainWindow::hideEvent(QHideEvent* event) {
+    QWidget::hideEvent(event);
+    lookWhetherSeen();
+}
+
+void MainWindow::changeEvent(QEvent* event) {
+    QWidget::changeEvent(event);
+    if (event->type() == QEvent::WindowStateChange) lookWhetherSeen();
+}
+
 bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
+    if (event->type() == QEvent::Expose && watched == windowHandle()) lookWhetherSeen();
     if (event->type() == QEvent::KeyPress || event->type() == QEvent::KeyRelease) {
         auto* key = static_cast<QKeyEvent*>(event);
         const bool down = event->type() == QEvent::KeyPress;

@@ -10,7 +10,7 @@
 
 namespace reed::ui {
 namespace {
-constexpr int kTicks = 3;        // of the readings, about a tenth of a second
+constexpr int kPieceMs = 100;
 constexpr size_t kPieces = 300;  // half a minute
 constexpr double kTop = 0.0, kBottom = -60.0;
 }  // namespace
@@ -18,10 +18,13 @@ constexpr double kTop = 0.0, kBottom = -60.0;
 InputTrace::InputTrace(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
     setObjectName("input_trace");
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
+    clock_.start();
     setAccessibleName(tr("Input over the last 30 s"));
-    connect(&session_, &Session::readingsChanged, this, &InputTrace::follow);
+    connect(&session_, &Session::ticked, this, &InputTrace::follow);
     connect(&session_, &Session::inputChanged, this, [this] {
         pieces_.clear();
+        clock_.start();
+        made_ = 0;
         clipped_ = session_.readings().clipped();
         judge();
         update();
@@ -37,15 +40,18 @@ void InputTrace::follow() {
     if (session_.levels().taps.empty() || session_.levels().seconds <= 0.0) return;
     highest_ = std::max(highest_, static_cast<float>(session_.levels().taps[0].now_peak));
     spoken_ = spoken_ || session_.levels().speaking;
-    if (++ticks_ % kTicks != 0) return;
+    // Unseen, it is asked less often than there are pieces.
+    const auto due = static_cast<int>(clock_.elapsed() / kPieceMs - made_);
+    if (due <= 0) return;
+    made_ += due;
     // The count falls when old clips leave the window of the levels.
     const std::uint64_t clipped = session_.readings().clipped();
-    pieces_.push_back({highest_, spoken_, clipped > clipped_});
+    for (int i = 0; i < due; ++i) pieces_.push_back({highest_, spoken_, i == 0 && clipped > clipped_});
     clipped_ = clipped;
-    if (pieces_.size() > kPieces) pieces_.pop_front();
+    while (pieces_.size() > kPieces) pieces_.pop_front();
     highest_ = -150.0f;
     spoken_ = false;
-    if (ticks_ % (5 * kTicks) == 0) judge();
+    if (++judge_in_ % 5 == 0) judge();
     if (isVisible()) update();
 }
 

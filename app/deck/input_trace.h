@@ -1,6 +1,7 @@
 // The input over the last half minute, with the range it should peak in.
 #pragma once
 
+#include <QElapsedTimer>
 #include <QWidget>
 #include <deque>
 
@@ -38,7 +39,9 @@ class InputTrace final : public QWidget {
     std::uint64_t clipped_ = 0;
     float highest_ = -150.0f;  // of the piece under way
     bool spoken_ = false;
-    int ticks_ = 0;
+    int judge_in_ = 0;
+    QElapsedTimer clock_;
+    qint64 made_ = 0;  // pieces since it started
 };
 
 }  // namespace reed::ui

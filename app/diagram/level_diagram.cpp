@@ -304,6 +304,8 @@ void LevelDiagram::follow() {
     if (!isVisible()) return;
     if (!session_.levelsFit()) return;
     const LevelReport& report = session_.levels();
+    // The shares below are of a sixtieth of a second.
+    const double frames = std::clamp(0.06 * static_cast<double>(moved_at_.restart()), 0.2, 60.0);
     double moved = 0.0;  // of what is drawn at once
     const bool fresh = shown_.size() != report.taps.size();
     // Half a second of nothing but zeros is told, once.
@@ -315,7 +317,7 @@ void LevelDiagram::follow() {
                       Shown{kLowest, kLowest, kLowest, kLowest, kLowest, kLowest, kLowest, false, false});
     const auto approach = [&](double& now, double goal, double share) {
         goal = std::clamp(goal, kLowest, kHighest);
-        const double step = (fresh ? 1.0 : share) * (goal - now);
+        const double step = (fresh ? 1.0 : 1.0 - std::pow(1.0 - share, frames)) * (goal - now);
         now += step;
         return std::abs(step);
     };
@@ -341,12 +343,15 @@ void LevelDiagram::follow() {
     }
     usual_.resize(report.stages.size(), 0.0);
     for (size_t i = 0; i < report.stages.size(); ++i) usual_[i] = report.stages[i].usual;
-    if (++frames_ % 30 == 0) updateWarnings();
-    if (levels_tap_ >= 0 && frames_ % 24 == 0) {
+    const double before = frames_;
+    frames_ += frames;
+    const auto every = [&](double n) { return std::floor(frames_ / n) != std::floor(before / n); };
+    if (every(30)) updateWarnings();
+    if (levels_tap_ >= 0 && every(24)) {
         levels_ = session_.readings().statistics().distribution(static_cast<size_t>(levels_tap_));
         moved = 1.0;
     }
-    if (frames_ % 6 == 0 && slow_moved_ > 0.02) {
+    if (every(6) && slow_moved_ > 0.02) {
         slow_ = {};
         slow_moved_ = 0.0;
         moved = 1.0;

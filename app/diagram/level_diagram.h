@@ -1,6 +1,7 @@
 // The level diagram: the signal's path from left to right, its levels from bottom to top, live.
 #pragma once
 
+#include <QElapsedTimer>
 #include <QPixmap>
 #include <QWidget>
 #include <vector>
@@ -91,7 +92,9 @@ class LevelDiagram final : public QWidget {
     bool silent_ = false;  // digital silence comes in
     int levels_tap_ = -1;
     LevelDistribution levels_;
-    int hover_ = -1, drop_at_ = -1, frames_ = 0;
+    int hover_ = -1, drop_at_ = -1;
+    double frames_ = 0.0;  // sixtieths of a second that were followed
+    QElapsedTimer moved_at_;
 };
 
 }  // namespace reed::ui

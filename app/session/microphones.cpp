@@ -21,8 +21,8 @@ QString decibels(double v) {
 }  // namespace
 
 Microphones::Microphones(Session& session) : QObject(&session), session_(session) {
-    connect(&session_, &Session::readingsChanged, this, [this] {
-        if (++ticks_ % 2 == 0) tick();
+    connect(&session_, &Session::ticked, this, [this] {
+        if (++ticks_ % 2 == 0 || !session_.seen()) tick();
     });
 }
 
@@ -47,7 +47,9 @@ bool Microphones::silent() const {
 }
 
 void Microphones::tick() {
-    if (listeners_.isEmpty() && !(inUse() != nullptr && silent())) {
+    // Nobody reads what else could be taken while the window is not seen.
+    const bool search = session_.seen() && inUse() != nullptr && silent();
+    if (listeners_.isEmpty() && !search) {
         ears_.reset();
         now_.clear();
         return;

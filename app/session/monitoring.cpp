@@ -8,7 +8,7 @@ constexpr int kFadeTicks = 8;  // a quarter of a second, longer than the fade
 }  // namespace
 
 Monitoring::Monitoring(Session& session) : QObject(&session), session_(session), piece_(512) {
-    connect(&session_, &Session::readingsChanged, this, &Monitoring::tick);
+    connect(&session_, &Session::ticked, this, &Monitoring::tick);
 }
 
 Monitoring::~Monitoring() = default;

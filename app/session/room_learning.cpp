@@ -10,7 +10,7 @@
 namespace reed::ui {
 
 RoomLearning::RoomLearning(Session& session) : QObject(&session), session_(session) {
-    connect(&session_, &Session::readingsChanged, this, &RoomLearning::tick);
+    connect(&session_, &Session::ticked, this, &RoomLearning::tick);
 }
 
 double RoomLearning::left() const {

@@ -1,6 +1,7 @@
 #include "session/session.h"
 
 #include <QCoreApplication>
+#include <QGuiApplication>
 #include <QLockFile>
 #include <QStandardPaths>
 
@@ -17,6 +18,8 @@ namespace {
 std::filesystem::path standardPath(QStandardPaths::StandardLocation where) {
     return QStandardPaths::writableLocation(where).toStdString();
 }
+
+constexpr int kPace = 33, kDraggingPace = 16, kUnseenPace = 250;  // ms from tick to tick
 
 const char* kindName(DeviceKind kind) {
     switch (kind) {
@@ -72,7 +75,7 @@ Session::Session(SessionPaths paths, QObject* parent)
     learning_ = new RoomLearning(*this);
     microphones_heard_ = new Microphones(*this);
     monitoring_ = std::make_unique<Monitoring>(*this);
-    tick_.setInterval(16);
+    tick_.setInterval(kPace);
     tick_.setTimerType(Qt::PreciseTimer);
     connect(&tick_, &QTimer::timeout, this, &Session::tick);
     save_later_.setInterval(400);
@@ -244,18 +247,39 @@ void Session::tellTroubles() {
     told_trouble_ = where;
 }
 
+int Session::pace() const {
+    if (!seen_) return monitoring_->settings().source == MonitorSource::off ? kUnseenPace : kPace;
+    return QGuiApplication::mouseButtons() == Qt::NoButton ? kPace : kDraggingPace;
+}
+
+void Session::setSeen(bool seen) {
+    if (seen == seen_) return;
+    seen_ = seen;
+    if (tick_.isActive()) tick_.start(pace());
+}
+
 void Session::tick() {
-    readings_.poll();
-    emit moved();
-    if (++ticks_ % 2 != 0) return;
-    spectrum_.follow(chain().index_of(focused_));
-    spectrum_.poll();
-    if (ticks_ % 16 == 0) tendDevices();
-    if (ticks_ % 64 == 0) {
+    const auto due = [](QElapsedTimer& since, int ms) {
+        if (since.isValid() && since.elapsed() < ms) return false;
+        since.start();
+        return true;
+    };
+    if (const int now = pace(); now != tick_.interval()) tick_.setInterval(now);
+    readings_.poll(seen_);
+    if (seen_) emit moved();
+    odd_ = !odd_ && tick_.interval() == kDraggingPace;
+    if (odd_) return;
+    if (seen_) {
+        spectrum_.follow(chain().index_of(focused_));
+        spectrum_.poll();
+    }
+    if (due(tended_, 240)) tendDevices();
+    if (due(looked_, 1000)) {
         tellTroubles();
         tellOfKeeping();
     }
-    emit readingsChanged();
+    emit ticked();
+    if (seen_) emit readingsChanged();
 }
 
 void Session::setThemeName(const QString& name) {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QDateTime>
+#include <QElapsedTimer>
 #include <QFileSystemWatcher>
 #include <QObject>
 #include <QTimer>
@@ -157,6 +158,10 @@ class Session final : public QObject {
     /// Tells an error by message(), its first letter made large.
     void tell(const Error& error);
 
+    /// Whether anybody can see the window now: unseen, nothing is drawn or summed up for it.
+    void setSeen(bool seen);
+    bool seen() const { return seen_; }
+
     QString themeName() const { return theme_; }
     void setThemeName(const QString& name);
     QByteArray geometry() const { return geometry_; }
@@ -180,10 +185,13 @@ class Session final : public QObject {
     /// Microphones or outputs came or went.
     void devicesChanged();
     void themeChanged();
-    /// Levels of the moment have moved: up to 60 times a second.
+    /// Levels of the moment have moved, for what draws them: 30 times a second, 60 while a mouse button is
+    /// held; never while nobody sees the window.
     void moved();
-    /// Every second time of those, for what need not be as quick.
+    /// As moved(), but 30 times a second at most.
     void readingsChanged();
+    /// For what must go on unseen: 30 times a second, while unseen 4 times (30 while the monitor is on).
+    void ticked();
     /// Something to tell; `serious` for errors.
     void message(const QString& text, bool serious);
 
@@ -205,6 +213,7 @@ class Session final : public QObject {
     QString removedFolder() const;
     bool startDevice(const DeviceChoice& choice, bool wait);
     void tick();
+    int pace() const;
     QString nameOf(const std::string& id) const;
 
     SessionPaths paths_;
@@ -244,7 +253,8 @@ class Session final : public QObject {
     StateKeeper keeper_;
     std::unique_ptr<StartGuard> start_guard_;
     bool state_failed_ = false;
-    int ticks_ = 0;
+    bool seen_ = true, odd_ = false;
+    QElapsedTimer tended_, looked_;
     std::string told_trouble_;  // of which stage, so that it is told once
     RoomLearning* learning_;
     Microphones* microphones_heard_;

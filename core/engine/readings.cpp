@@ -22,10 +22,10 @@ void Readings::restart() {
     clips_.clear();
 }
 
-void Readings::poll() {
+void Readings::poll(bool sum_up) {
     poll_clips();
     hear_voice();
-    poll_taps();
+    poll_taps(sum_up);
     poll_feed();
 }
 
@@ -89,7 +89,7 @@ void Readings::take(TapFrame frame) {
     if (frame.tap == 0) ++pushed_;
 }
 
-void Readings::poll_taps() {
+void Readings::poll_taps(bool sum_up) {
     // A chain reports while it is still fading in; those pieces are kept until it is the one that sounds.
     for (TapFrame f; engine_.take_tap(f);) {
         if (f.chain == chain_)
@@ -114,7 +114,7 @@ void Readings::poll_taps() {
     }
     // Ten pieces of 10 ms make a tenth of a second; long windows change slowly and cost more.
     const auto every = std::max<std::int64_t>(10, static_cast<std::int64_t>(statistics_.window()));
-    if (pushed_ - summed_up_ >= every) {
+    if (sum_up && pushed_ - summed_up_ >= every) {
         levels_ = statistics_.report();
         summed_up_ = pushed_;
     } else {

@@ -15,7 +15,7 @@ class Readings {
     explicit Readings(Engine& engine);
 
     /// Takes in what has come since the last call.
-    void poll();
+    void poll(bool sum_up = true);
 
     /// Room, voice and peak at every tap over the window. Computed anew at most ten times a second.
     const LevelReport& levels() const { return levels_; }
@@ -38,7 +38,7 @@ class Readings {
   private:
     void take(TapFrame frame);
     void hear_voice();
-    void poll_taps();
+    void poll_taps(bool sum_up);
     void poll_feed();
     void poll_clips();
 
