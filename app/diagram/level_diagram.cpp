@@ -300,6 +300,17 @@ void LevelDiagram::openAddMenu(int index, const QPoint& global) {
 
 // --- following the sound ---
 
+bool LevelDiagram::differs(const std::vector<Shown>& a, const std::vector<Shown>& b, double by) {
+    if (a.size() != b.size()) return true;
+    for (size_t i = 0; i < a.size(); ++i) {
+        if (a[i].room_known != b[i].room_known || a[i].voice_known != b[i].voice_known) return true;
+        for (double Shown::*m : {&Shown::room, &Shown::room_high, &Shown::voice_low, &Shown::voice,
+                                 &Shown::voice_high, &Shown::peak})
+            if (std::abs(a[i].*m - b[i].*m) > by) return true;
+    }
+    return false;
+}
+
 void LevelDiagram::follow() {
     if (!isVisible()) return;
     if (!session_.levelsFit()) return;
@@ -310,7 +321,7 @@ void LevelDiagram::follow() {
     const bool fresh = shown_.size() != report.taps.size();
     // Half a second of nothing but zeros is told, once.
     const bool silent = report.seconds >= 0.5 && report.taps[0].peak <= kLowest;
-    if (fresh || silent != silent_) slow_moved_ = 1.0;
+    slow_stale_ = slow_stale_ || fresh || silent != silent_;
     silent_ = silent;
     if (fresh)
         shown_.assign(report.taps.size(),
@@ -321,21 +332,17 @@ void LevelDiagram::follow() {
         now += step;
         return std::abs(step);
     };
-    const auto slowly = [&](double& now, double goal, double share) {
-        slow_moved_ = std::max(slow_moved_, approach(now, goal, share));
-    };
     for (size_t i = 0; i < report.taps.size(); ++i) {
         const TapLevels& l = report.taps[i];
         Shown& s = shown_[i];
-        if (s.room_known != l.room_known || s.voice_known != l.voice_known) slow_moved_ = 1.0;
         s.room_known = l.room_known;
         s.voice_known = l.voice_known;
-        slowly(s.room, l.room, 0.095);
-        slowly(s.room_high, l.room_high, 0.095);
-        slowly(s.voice_low, l.voice_low, 0.095);
-        slowly(s.voice, l.voice, 0.095);
-        slowly(s.voice_high, l.voice_high, 0.095);
-        slowly(s.peak, l.peak, 0.16);
+        approach(s.room, l.room, 0.095);
+        approach(s.room_high, l.room_high, 0.095);
+        approach(s.voice_low, l.voice_low, 0.095);
+        approach(s.voice, l.voice, 0.095);
+        approach(s.voice_high, l.voice_high, 0.095);
+        approach(s.peak, l.peak, 0.16);
         moved = std::max(moved, approach(s.now, l.now, 0.3));
     }
     for (size_t i = 0; i < report.stages.size() && i < reduction_.size(); ++i) {
@@ -351,9 +358,11 @@ void LevelDiagram::follow() {
         levels_ = session_.readings().statistics().distribution(static_cast<size_t>(levels_tap_));
         moved = 1.0;
     }
-    if (every(6) && slow_moved_ > 0.02) {
+    // What moves by decibels is drawn ten times a second, what creeps three times.
+    constexpr double kSeen = 0.15;  // dB; half a pixel
+    if (every(6) && (slow_stale_ || differs(shown_, drawn_, every(18) ? kSeen : 1.0))) {
         slow_ = {};
-        slow_moved_ = 0.0;
+        slow_stale_ = false;
         moved = 1.0;
     }
     // Without a signal nothing moves, and nothing is drawn. The nodes below the plot keep still.

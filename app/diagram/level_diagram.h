@@ -55,6 +55,7 @@ class LevelDiagram final : public QWidget {
     void placeChildren();
     void placeHandles();
     void follow();
+    static bool differs(const std::vector<Shown>& a, const std::vector<Shown>& b, double by);
     void updateWarnings();
     int stageCount() const;
     /// Long chains: nodes stand in two rows, so that their names have room.
@@ -82,13 +83,13 @@ class LevelDiagram final : public QWidget {
     std::vector<StageNode*> nodes_;
     std::vector<FlatButton*> adds_;
     std::vector<ThresholdHandle*> handles_;
-    std::vector<Shown> shown_;
+    std::vector<Shown> shown_, drawn_;  // drawn_: as slow_ has them
     std::vector<double> reduction_, usual_;
     QPixmap background_;
     /// What moves slowly (ribbons, labels), drawn at most eleven times a second; the level of the moment
     /// is drawn over it at the full rate.
     QPixmap slow_;
-    double slow_moved_ = 0.0;
+    bool slow_stale_ = false;
     bool silent_ = false;  // digital silence comes in
     int levels_tap_ = -1;
     LevelDistribution levels_;

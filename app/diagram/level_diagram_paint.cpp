@@ -318,6 +318,7 @@ void LevelDiagram::paintHover(QPainter& p) const {
 void LevelDiagram::drawSlow() {
     if (background_.isNull() || background_.devicePixelRatio() != devicePixelRatioF()) drawBackground();
     slow_ = background_;
+    drawn_ = shown_;
     QPainter p(&slow_);
     p.setRenderHint(QPainter::Antialiasing);
     if (!shown_.empty() && !silent_) {

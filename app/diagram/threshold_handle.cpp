@@ -42,13 +42,13 @@ void ThresholdHandle::setLabelShift(int pixels) {
 }
 
 QRect ThresholdHandle::labelRect() const {
-    const QFontMetrics m(ui::font(12));
-    const QString label = QString("%1 %2").arg(title_).arg(level_, 0, 'f', 0);
     const int left = markLength(width()) + 3;
-    return {left, kHeight / 2 - 8 + shift_, std::min(width() - left, m.horizontalAdvance(label) + 8), 16};
+    return {left, kHeight / 2 - 8 + shift_, std::min(width() - left, label_width_ + 8), 16};
 }
 
 void ThresholdHandle::reshape() {
+    label_ = QString("%1 %2").arg(title_).arg(level_, 0, 'f', 0);
+    label_width_ = QFontMetrics(ui::font(12)).horizontalAdvance(label_);
     // Only the mark and the label take the mouse; what lies beside them belongs to others.
     setMask(QRegion(QRect(0, kHeight / 2 - 7, markLength(width()) + 4, 14)).united(QRegion(labelRect())));
 }
@@ -78,7 +78,7 @@ void ThresholdHandle::paintEvent(QPaintEvent*) {
     }
     p.setFont(ui::font(12));
     p.setPen(ink);
-    p.drawText(labelRect(), Qt::AlignCenter, QString("%1 %2").arg(title_).arg(level_, 0, 'f', 0));
+    p.drawText(labelRect(), Qt::AlignCenter, label_);
 }
 
 void ThresholdHandle::mousePressEvent(QMouseEvent* event) {

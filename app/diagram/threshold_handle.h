@@ -42,6 +42,9 @@ class ThresholdHandle final : public QWidget {
     QRect labelRect() const;
     void reshape();
     QString id_, title_;
+    QString
+        label_;  // shaping words costs more than the mark, and it is drawn with every picture of the levels
+    int label_width_ = 0;
     int parameter_;
     double level_ = 0.0;
     int shift_ = 0;

@@ -143,7 +143,12 @@ void Readings::poll_feed() {
         feed_read_ += n;
         any = true;
     }
-    if (any) loudness_ = meter_->read();
+    if (!any) return;
+    // Ten times a second: the loudness of three seconds is summed up over all of them.
+    const auto tenth = static_cast<std::int64_t>(0.1 * metered_.sample_rate);
+    if (feed_read_ - loudness_at_ < tenth && feed_read_ >= loudness_at_) return;
+    loudness_at_ = feed_read_;
+    loudness_ = meter_->read();
 }
 
 }  // namespace reed

@@ -51,7 +51,7 @@ class Readings {
     std::unique_ptr<LoudnessMeter> meter_;
     StreamFormat metered_, detected_;
     std::uint32_t chain_ = 0;
-    std::int64_t feed_read_ = 0;
+    std::int64_t feed_read_ = 0, loudness_at_ = 0;
     std::int64_t summed_up_ = 0;  // pieces pushed when levels_ was computed last
     std::int64_t pushed_ = 0;
     std::int64_t skip_below_ = 0;

@@ -2,10 +2,12 @@
 
 #include <ebur128.h>
 
+#include <algorithm>
 #include <cmath>
 #include <vector>
 
 #include "base/decibel.h"
+#include "dsp/intersample_peak.h"
 
 namespace reed {
 
@@ -14,15 +16,35 @@ struct LoudnessMeter::State {
     LoudnessMemory memory = LoudnessMemory::bounded;
     ebur128_state* meter = nullptr;
     std::vector<float> interleaved;
+    // libebur128 finds the true peak by a convolution over every sample, which is most of what it costs.
+    std::vector<IntersamplePeak> between;  // a channel
+    float highest = 0.0f;                  // true peak as a factor
 
     void open() {
         const int histogram = memory == LoudnessMemory::bounded ? EBUR128_MODE_HISTOGRAM : 0;
         meter = ebur128_init(static_cast<unsigned>(format.channels),
                              static_cast<unsigned long>(std::lround(format.sample_rate)),
-                             EBUR128_MODE_M | EBUR128_MODE_S | EBUR128_MODE_I | EBUR128_MODE_LRA |
-                                 EBUR128_MODE_TRUE_PEAK | histogram);
+                             EBUR128_MODE_M | EBUR128_MODE_S | EBUR128_MODE_I | EBUR128_MODE_LRA | histogram);
+        between.assign(static_cast<size_t>(format.channels), IntersamplePeak());
+        highest = 0.0f;
         // A single channel is a mono voice, heard from both loudspeakers of a stereo programme only after
         // the streaming program doubles it; it is measured as one channel, as BS.1770 describes it.
+    }
+    static float raised(IntersamplePeak& between, const float* x, int frames, float highest) {
+        for (int done = 0; done < frames; done += kGrain) {
+            float peaks[kGrain] = {};
+            const int n = std::min(kGrain, frames - done);
+            between.process(x + done, n, highest, peaks);
+            highest = std::max(highest, *std::max_element(peaks, peaks + n));
+        }
+        return highest;
+    }
+    /// With what comes between the newest samples and silence.
+    float highest_to_the_end() const {
+        float out = highest;
+        constexpr float kSilence[IntersamplePeak::kTaps] = {};
+        for (IntersamplePeak p : between) out = raised(p, kSilence, IntersamplePeak::kTaps, out);
+        return out;
     }
     void close() {
         if (meter != nullptr) ebur128_destroy(&meter);
@@ -60,6 +82,7 @@ void LoudnessMeter::add(const AudioBlock& block) {
     state_->interleaved.resize(channels * static_cast<size_t>(block.frames));
     for (size_t c = 0; c < channels; ++c) {
         const float* row = block[std::min(static_cast<int>(c), block.channels - 1)];
+        state_->highest = State::raised(state_->between[c], row, block.frames, state_->highest);
         for (size_t i = 0; i < static_cast<size_t>(block.frames); ++i) {
             state_->interleaved[i * channels + c] = row[i];
         }
@@ -80,16 +103,8 @@ LoudnessReading LoudnessMeter::read() const {
     if (state_->meter == nullptr) return out;
     out.integrated = value_of(ebur128_loudness_global, state_->meter);
     out.range = value_of(ebur128_loudness_range, state_->meter);
-    double highest = 0.0;
-    bool any = false;
-    for (int c = 0; c < state_->format.channels; ++c) {
-        double peak = 0.0;
-        if (ebur128_true_peak(state_->meter, static_cast<unsigned>(c), &peak) == EBUR128_SUCCESS) {
-            highest = std::max(highest, peak);
-            any = true;
-        }
-    }
-    if (any && highest > 0.0) out.true_peak = gain_to_db(highest);
+    const float highest = state_->highest_to_the_end();
+    if (highest > 0.0f) out.true_peak = gain_to_db(highest);
     return out;
 }
 

@@ -1,4 +1,5 @@
-// Loudness and true peak by ITU-R BS.1770 / EBU R 128, computed by libebur128.
+// Loudness and true peak by ITU-R BS.1770 / EBU R 128, computed by libebur128; the true peak by
+// fourfold oversampling as in Annex 2 of BS.1770, with the limiter's interpolator.
 #pragma once
 
 #include <memory>

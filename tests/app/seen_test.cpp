@@ -1,0 +1,83 @@
+// What nobody sees is neither drawn nor summed up; what must go on goes on.
+#include <QWindow>
+#include <catch2/catch.hpp>
+
+#include "app/window.h"
+#include "deck/input_trace.h"
+
+using namespace reed;
+using namespace reed::test;
+
+namespace {
+
+struct Counts {
+    int moved = 0, readings = 0, ticked = 0;
+    explicit Counts(ui::Session& s) {
+        QObject::connect(&s, &ui::Session::moved, &lives, [this] { ++moved; });
+        QObject::connect(&s, &ui::Session::readingsChanged, &lives, [this] { ++readings; });
+        QObject::connect(&s, &ui::Session::ticked, &lives, [this] { ++ticked; });
+    }
+    QObject lives;
+};
+
+}  // namespace
+
+TEST_CASE(
+    "a window that is hidden or minimised draws and sums up nothing, and is right again when it is seen") {
+    TemporaryFolder folder;
+    Window w(folder);
+    CHECK(w.session.seen());
+    REQUIRE(Window::until([&] { return w.session.levelsFit() && w.session.levels().seconds > 1.0; }));
+    const bool minimised = GENERATE(false, true);
+    if (minimised)
+        w.window.showMinimized();
+    else
+        w.window.hide();
+    REQUIRE(Window::until([&] { return !w.session.seen(); }));
+    const double summed_up = w.session.levels().seconds;
+    const auto heard = [&] { return w.session.readings().statistics().frames(0).back().index; };
+    const auto before = heard();
+    Counts unseen(w.session);
+    REQUIRE(Window::until([&] { return unseen.ticked >= 3 && heard() > before + 50; }));
+    CHECK(unseen.moved == 0);
+    CHECK(unseen.readings == 0);
+    CHECK(w.session.levels().seconds == summed_up);
+    // The feed's loudness goes on, for the verdict since the start.
+    CHECK(w.session.readings().feed().integrated.has_value());
+    w.window.showNormal();
+    REQUIRE(Window::until([&] { return w.session.seen() && unseen.moved > 3; }));
+    CHECK(w.session.levels().seconds > summed_up);
+}
+
+TEST_CASE("the input over time goes on while nobody sees it") {
+    TemporaryFolder folder;
+    Window w(folder);
+    write_wav(folder.path("tone.wav"), mono(sine(300.0, 0.1, 5.0)));
+    w.session.setInput({DeviceKind::sound_file, folder.path("tone.wav")});
+    auto* trace = w.find<ui::InputTrace>("input_trace");
+    REQUIRE(Window::until([&] { return trace->pieces() > 3; }));
+    w.window.hide();
+    const size_t before = trace->pieces();
+    QElapsedTimer clock;
+    clock.start();
+    REQUIRE(Window::until([&] { return trace->pieces() > before + 10; }));
+    // Tenths of a second, however seldom it is asked.
+    const auto passed = static_cast<double>(clock.elapsed()) / 100.0;
+    CHECK(static_cast<double>(trace->pieces() - before) <= passed + 6.0);
+}
+
+TEST_CASE("pictures come twice as often while a mouse button is held") {
+    TemporaryFolder folder;
+    Window w(folder);
+    const auto share = [&] {
+        Counts c(w.session);
+        REQUIRE(Window::until([&] { return c.ticked >= 20; }));
+        return static_cast<double>(c.moved) / c.ticked;
+    };
+    CHECK(share() == Approx(1.0).margin(0.1));
+    QTest::mousePress(w.window.windowHandle(), Qt::LeftButton, {}, QPoint(8, 795));
+    CHECK(share() == Approx(2.0).margin(0.15));
+    QTest::mouseRelease(w.window.windowHandle(), Qt::LeftButton, {}, QPoint(8, 795));
+    REQUIRE(Window::until([&] { return QGuiApplication::mouseButtons() == Qt::NoButton; }));
+    CHECK(share() == Approx(1.0).margin(0.15));
+}
