@@ -26,7 +26,7 @@ int refuse(const QString& why) {
 int main(int argc, char** argv) {
     using namespace reed;
     QCoreApplication::setApplicationName("dusky-reed");
-    QCoreApplication::setApplicationVersion("0.1.0");
+    QCoreApplication::setApplicationVersion(REED_VERSION);
     QGuiApplication::setDesktopFileName("dusky-reed");
 
     QCommandLineParser options;

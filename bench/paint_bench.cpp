@@ -13,6 +13,7 @@
 #include "editors/stage_editor.h"
 #include "main_window.h"
 #include "session/session.h"
+#include "stages/registry.h"
 #include "theme/theme.h"
 
 namespace {
@@ -77,6 +78,24 @@ int main(int argc, char** argv) {
     window.resize(1280, 800);
     window.show();
     QTest::qWait(11000);  // levels over the whole window
+    {
+        // A move of a threshold with fourteen stages in the chain, eight of them with sixteen bands or so.
+        const Scene before = session.scene();
+        while (session.chain().stages.size() < 14)
+            session.addStage(*find_stage_kind(session.chain().stages.size() % 2 == 0 ? "equalizer" : "gate"),
+                             3);
+        QTest::qWait(1500);
+        session.focus("gate");
+        const auto row = static_cast<size_t>(find_stage_kind("gate")->find("open_threshold"));
+        double level = -50.0;
+        constexpr int kMoves = 200;
+        const double start = thread_seconds();
+        for (int i = 0; i < kMoves; ++i) session.setValue("gate", row, level += i % 2 == 0 ? 0.5 : -0.5);
+        std::printf("a move of a threshold, 14 stages: %.2f ms of the window's thread\n",
+                    1000.0 * (thread_seconds() - start) / kMoves);
+        session.recall(before.name);
+        QTest::qWait(3000);
+    }
     whole("seen", session);
     window.showMinimized();
     whole("minimised", session);

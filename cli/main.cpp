@@ -301,6 +301,7 @@ int check_command(const std::vector<std::string>& paths) {
 int run(int argc, char** argv) {
     CLI::App app("Dusky Reed on the command line: render, measure and check without a window.");
     app.require_subcommand(1);
+    app.set_version_flag("--version", "dusky-reed-cli " REED_VERSION);
     bool json = false;
 
     auto* stages = app.add_subcommand("stages", "List every stage kind with its parameters");

@@ -99,7 +99,8 @@ void LevelDiagram::chainChanged() {
         nodes_[i]->setHeard(stages[i].id == session_.monitoring().heardStage());
     }
     placeHandles();
-    updateWarnings();
+    // While a value moves, twice a second is enough: an equalizer's advice designs every band.
+    if (!same) updateWarnings();
     slow_ = {};
     update();
 }

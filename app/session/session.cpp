@@ -54,14 +54,7 @@ SessionPaths SessionPaths::standard() {
         state.is_absolute() ? state : standardPath(QStandardPaths::HomeLocation) / ".local/state";
     out.state = base / "dusky-reed" / "session.json";
     const std::filesystem::path beside = QCoreApplication::applicationDirPath().toStdString();
-    for (const auto& candidate :
-         {beside / "../share/dusky-reed/demo_data", std::filesystem::path(REED_DEMO_DATA)}) {
-        std::error_code ec;
-        if (std::filesystem::exists(candidate, ec)) {
-            out.demo_data = candidate;
-            break;
-        }
-    }
+    out.demo_data = beside / "../share/dusky-reed/demo_data";
     return out;
 }
 
@@ -191,7 +184,7 @@ void Session::take(Scene scene, Fade fade) {
     monitoring_->followChain();
     keepSoon();
     emit chainChanged();
-    emit focusChanged();
+    tellFocus();
 }
 
 void Session::change(Scene after, const QString& label, const QString& key, Fade fade,
@@ -226,6 +219,12 @@ void Session::focus(const std::string& id) {
     if (id == focused_ || stage(id) == nullptr) return;
     focused_ = id;
     keepSoon();
+    tellFocus();
+}
+
+void Session::tellFocus() {
+    if (focused_ == told_focus_) return;
+    told_focus_ = focused_;
     emit focusChanged();
 }
 

@@ -32,7 +32,7 @@ struct SessionPaths {
     std::filesystem::path state;      ///< file of the working state
     std::filesystem::path demo_data;  ///< sounds and scenes that come with the program
 
-    /// By the XDG base directory rules; demo data beside the program, in its source tree or installed.
+    /// By the XDG base directory rules; demo data beside the program, in ../share, built or installed.
     static SessionPaths standard();
 };
 
@@ -202,6 +202,7 @@ class Session final : public QObject {
     void step(Scene to, const std::string& flipped);
     void tellTroubles();
     void takeLock();
+    void tellFocus();
     void keepNow();
     void tellOfKeeping();
     void tendDevices();
@@ -236,7 +237,7 @@ class Session final : public QObject {
     int proposed_block_ = 0;
 
     Scene scene_;
-    std::string focused_;
+    std::string focused_, told_focus_;
     std::vector<SceneEntry> scenes_;
     std::set<std::string> told_unreadable_;
     std::string outside_;  // scene that another program changed while this one had changes of its own

@@ -81,3 +81,21 @@ TEST_CASE("pictures come twice as often while a mouse button is held") {
     REQUIRE(Window::until([&] { return QGuiApplication::mouseButtons() == Qt::NoButton; }));
     CHECK(share() == Approx(1.0).margin(0.15));
 }
+
+TEST_CASE("a moved value is told once, and as no change of focus") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.focus("gate");
+    int chains = 0;
+    int focuses = 0;
+    QObject lives;
+    QObject::connect(&w.session, &ui::Session::chainChanged, &lives, [&] { ++chains; });
+    QObject::connect(&w.session, &ui::Session::focusChanged, &lives, [&] { ++focuses; });
+    w.session.setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("open_threshold")), -50.0);
+    CHECK(chains == 1);
+    CHECK(focuses == 0);
+    CHECK(w.value("gate", "open_threshold") == -50.0);
+    w.session.removeStage("gate");
+    CHECK(chains == 2);
+    CHECK(focuses == 1);
+}

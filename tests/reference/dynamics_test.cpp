@@ -6,6 +6,7 @@
 #include "chain/chain.h"
 #include "dsp/gain_computer.h"
 #include "measure/loudness.h"
+#include "reference/true_peak.h"
 #include "support/signals.h"
 
 using namespace reed;
@@ -314,13 +315,6 @@ TEST_CASE("sound below the ceiling passes the limiter unchanged", "[reference][l
 }
 
 TEST_CASE("peaks between the samples are held within a tenth of a decibel", "[reference][limiter]") {
-    // Measured by libebur128 (ITU-R BS.1770 Annex 2).
-    const auto true_peak = [](const std::vector<float>& x) {
-        LoudnessMeter m({48000, 1}, LoudnessMemory::exact);
-        AudioBuffer b = mono(x);
-        m.add(b.block(0, static_cast<int>(x.size())));
-        return *m.read().true_peak;
-    };
     std::vector<std::vector<float>> signals;
     // The phases of EBU Tech 3341, table 1, cases 15 to 19.
     signals.push_back(sine(12000, 1.0, 0.5));
@@ -337,7 +331,7 @@ TEST_CASE("peaks between the samples are held within a tenth of a decibel", "[re
         for (size_t i = 0; i < signals.size(); ++i) {
             const auto out = run(chain_of({stage("limiter", {{"ceiling", ceiling}})}), signals[i]);
             INFO("signal " << i << " ceiling " << ceiling);
-            CHECK(true_peak(out) <= ceiling + 0.1);
+            CHECK(reference_true_peak(out) <= ceiling + 0.1);
         }
     }
 }

@@ -6,7 +6,9 @@
 
 #include "base/decibel.h"
 #include "measure/file_measure.h"
+#include "measure/loudness.h"
 #include "measure/speech_level.h"
+#include "reference/true_peak.h"
 #include "support/signals.h"
 
 using namespace reed;
@@ -125,6 +127,32 @@ TEST_CASE("true peak meets EBU Tech 3341, cases 15 to 19", "[reference][loudness
     CHECK(within(true_peak(6, 60, 0.5), -6.0));
     CHECK(within(true_peak(8, 67.5, 0.5), -6.0));
     CHECK(within(true_peak(4, 45, 1.41), 3.0));
+}
+
+TEST_CASE("the true peak is that of another implementation, to the last sample", "[reference][loudness]") {
+    const auto ours = [](const std::vector<float>& x, double rate, int piece) {
+        LoudnessMeter m({rate, 2});
+        AudioBuffer b =
+            stereo(silence(static_cast<double>(x.size()) / rate, rate), x);  // the right one counts too
+        const auto frames = static_cast<int>(x.size());
+        for (int done = 0; done < frames; done += piece) m.add(b.block(done, std::min(piece, frames - done)));
+        return *m.read().true_peak;
+    };
+    for (const double rate : {44100.0, 48000.0}) {
+        std::vector<std::vector<float>> signals = {noise(0.3, 1.0, 7), dull_noise(0.5, 4000, 1.0, 8),
+                                                   sine(rate / 4, 0.7, 0.5, rate, M_PI / 4)};
+        auto last = sine(300, 0.001, 0.1, rate);  // the highest stands between the last sample and the end
+        last.back() = 0.9f;
+        last[last.size() - 2] = 0.9f;
+        signals.push_back(last);
+        for (size_t i = 0; i + 1 < signals.size(); ++i) {
+            INFO("rate " << rate << " signal " << i);
+            CHECK(ours(signals[i], rate, 4096) == Approx(reference_true_peak(signals[i], rate)).margin(0.1));
+            CHECK(ours(signals[i], rate, 33) == ours(signals[i], rate, 4096));
+        }
+        // That one has not seen the end yet when it is asked.
+        CHECK(ours(last, rate, 4096) > 20.0 * std::log10(0.9) + 0.5);
+    }
 }
 
 TEST_CASE("silence has no loudness, peak or floor, and does no harm", "[reference][loudness]") {
