@@ -11,7 +11,9 @@
 namespace reed::ui {
 namespace {
 constexpr int kPieceMs = 100;
-constexpr size_t kPieces = 300;  // half a minute
+constexpr size_t kPieces = 300;    // half a minute
+constexpr size_t kTold = 4;        // pieces by which it may be known late that somebody speaks
+constexpr float kOneWord = 20.0f;  // dB
 constexpr double kTop = 0.0, kBottom = -60.0;
 }  // namespace
 
@@ -37,7 +39,10 @@ size_t InputTrace::clippedPieces() const {
 }
 
 void InputTrace::follow() {
-    if (session_.levels().taps.empty() || session_.levels().seconds <= 0.0) return;
+    if (session_.levels().taps.empty() || session_.levels().seconds <= 0.0) {
+        made_ = clock_.elapsed() / kPieceMs;  // what was not heard is not shown
+        return;
+    }
     highest_ = std::max(highest_, static_cast<float>(session_.levels().taps[0].now_peak));
     spoken_ = spoken_ || session_.levels().speaking;
     // Unseen, it is asked less often than there are pieces.
@@ -48,6 +53,12 @@ void InputTrace::follow() {
     const std::uint64_t clipped = session_.readings().clipped();
     for (int i = 0; i < due; ++i) pieces_.push_back({highest_, spoken_, i == 0 && clipped > clipped_});
     clipped_ = clipped;
+    // It is known late that somebody speaks: the beginning of the word was theirs as well.
+    for (size_t i = 0; spoken_ && i < std::min(kTold, pieces_.size()); ++i) {
+        Piece& earlier = pieces_[pieces_.size() - 1 - i];
+        if (earlier.peak < highest_ - kOneWord) break;
+        earlier.spoken = true;
+    }
     while (pieces_.size() > kPieces) pieces_.pop_front();
     highest_ = -150.0f;
     spoken_ = false;

@@ -17,6 +17,12 @@ class InputTrace final : public QWidget {
     QSize minimumSizeHint() const override { return {200, 80}; }
     /// How far the loud peaks are from the range, as it is written.
     QString verdict() const { return verdict_; }
+    struct Piece {   // a tenth of a second
+        float peak;  // dBFS
+        bool spoken, clipped;
+    };
+    /// What is shown, oldest first.
+    const std::deque<Piece>& shown() const { return pieces_; }
     /// Tenths of a second that are shown; those in which the source clipped.
     size_t pieces() const { return pieces_.size(); }
     size_t clippedPieces() const;
@@ -25,10 +31,6 @@ class InputTrace final : public QWidget {
     void paintEvent(QPaintEvent* event) override;
 
   private:
-    struct Piece {
-        float peak;  // dBFS
-        bool spoken, clipped;
-    };
     void follow();
     void judge();
 

@@ -57,8 +57,26 @@ TEST_CASE("the input is shown over time, with how far it is from its range and w
     write_wav(folder.path("right.wav"), mono(talk(-8.0)));
     w.session.setInput({DeviceKind::sound_file, folder.path("right.wav")});
     CHECK(trace->pieces() <= 1);  // another input, another half minute
+    // It begins with the sound, not with the time in which none came yet.
+    size_t first = 0;
+    QObject lives;
+    QObject::connect(&w.session, &ui::Session::ticked, &lives, [&] {
+        if (first == 0) first = trace->pieces();
+    });
     REQUIRE(Window::until([&] { return trace->verdict() == "Right"; }, 20));
     CHECK(says("Level is right"));
+    // Words are shown as words from their beginning, though it is known late; and nothing from before the
+    // sound.
+    REQUIRE(Window::until([&] { return trace->pieces() > 40; }, 60));
+    int loud = 0;
+    int told = 0;
+    for (const auto& p : trace->shown()) {
+        loud += p.peak > -18.0f ? 1 : 0;
+        told += p.peak > -18.0f && p.spoken ? 1 : 0;
+    }
+    CHECK(loud > 5);
+    CHECK(told >= 0.8 * loud);
+    CHECK(first <= 6);
     auto clipped = talk(6.0);
     for (float& v : clipped) v = std::clamp(v, -1.0f, 1.0f);
     write_wav(folder.path("hot.wav"), mono(clipped));

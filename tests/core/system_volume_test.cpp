@@ -53,7 +53,7 @@ TEST_CASE("what another program may have written instead is left out") {
     CHECK(nothing(system_volume(Props().volumes({}).done())));
     CHECK(nothing(system_volume(Props().volumes({std::numeric_limits<float>::quiet_NaN()}).done())));
     CHECK(nothing(system_volume(Props().volumes({-1.0f}).done())));
-    // Of other types, and an array whose elements have no size.
+    // Of other types, and arrays whose elements have another size than theirs.
     Props odd;
     spa_pod_builder_prop(&odd.b, SPA_PROP_mute, 0);
     spa_pod_builder_string(&odd.b, "yes");
@@ -62,9 +62,13 @@ TEST_CASE("what another program may have written instead is left out") {
     CHECK(nothing(system_volume(odd.done())));
     Props empty;
     spa_pod_builder_prop(&empty.b, SPA_PROP_channelVolumes, 0);
-    const std::uint8_t none[4] = {};
+    const float none[2] = {1.0f, 1.0f};
     spa_pod_builder_array(&empty.b, 0, SPA_TYPE_Float, 0, none);
     CHECK(nothing(system_volume(empty.done())));
+    Props wide;
+    spa_pod_builder_prop(&wide.b, SPA_PROP_channelVolumes, 0);
+    spa_pod_builder_array(&wide.b, 2 * sizeof(float), SPA_TYPE_Float, 1, none);
+    CHECK(nothing(system_volume(wide.done())));
     spa_pod plain{0, SPA_TYPE_None};
     CHECK(nothing(system_volume(&plain)));
 }

@@ -74,6 +74,12 @@ TEST_CASE("the chooser shows what every microphone hears, while it is open", "[o
     d.daemon.remove_node("desk_mic");
     REQUIRE(Window::until([&] { return d.says(menu, "Desk microphone") == "gone"; }));
     CHECK_FALSE(d.row(menu, "Desk microphone")->isEnabled());
+    REQUIRE(Window::until([&] { return !mics.now("desk_mic"); }));
+    d.daemon.add_source("desk_mic", "Desk microphone");
+    // It comes back as the session manager remembers it, and is heard anew.
+    REQUIRE(Window::until([&] { return d.says(menu, "Desk microphone") == "muted in the system"; }));
+    REQUIRE(Window::until([&] { return mics.now("desk_mic") && mics.now("desk_mic")->silent; }));
+    CHECK(d.row(menu, "Desk microphone")->isEnabled());
     // Chosen by the keyboard; the others are let go.
     menu->setActiveAction(d.row(menu, "Boom over the desk"));
     QTest::keyClick(menu, Qt::Key_Return);
@@ -97,4 +103,11 @@ TEST_CASE("a silent or muted microphone is told, with the one that hears somethi
     d.w.session.setInput({DeviceKind::pipewire, "boom_mic"});
     REQUIRE(Window::until([&] { return d.advice().startsWith("No voice heard yet"); }));
     REQUIRE(Window::until([&] { return !d.w.session.microphones().listening(); }));
+    // It is never the other one that is named in its place.
+    d.daemon.set_properties("boom_mic", "{ channelVolumes: [ 0.0 ] }");
+    ui::InputMenu* menu = d.open();
+    REQUIRE(Window::until([&] { return d.w.session.microphones().now("boom_mic").has_value(); }));
+    REQUIRE(Window::until([&] { return d.advice().startsWith("Turned down to nothing"); }));
+    CHECK_FALSE(Window::until([&] { return d.advice().contains("hears"); }, 1.5));
+    menu->close();
 }
