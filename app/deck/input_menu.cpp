@@ -58,7 +58,7 @@ void InputMenu::addMicrophones() {
     say->setEnabled(false);
     add(tr("Default microphone"), {DeviceKind::pipewire, ""});
     for (const auto& m : known.sources) {
-        const QString title = QString::fromStdString(m.title);
+        const QString title = QString::fromStdString(m.title).replace('&', "&&").replace('\t', ' ');
         rows_.push_back({add(title, {DeviceKind::pipewire, m.name}), title, m.name});
     }
     connect(&session_.microphones(), &Microphones::heard, this, &InputMenu::follow);

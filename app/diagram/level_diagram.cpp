@@ -26,6 +26,7 @@ constexpr double kHighest = 3.0, kLowest = -84.0;
 
 LevelDiagram::LevelDiagram(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
     setObjectName("level_diagram");
+    moved_at_.start();
     setAccessibleName(tr("Level diagram"));
     setMouseTracking(true);
     setAttribute(Qt::WA_OpaquePaintEvent);  // so that nothing behind it is drawn with every frame

@@ -254,6 +254,7 @@ int Session::pace() const {
 void Session::setSeen(bool seen) {
     if (seen == seen_) return;
     seen_ = seen;
+    if (!seen_) engine_.probe(-1);  // the spectra are not taken; seen again, they ask for it themselves
     if (tick_.isActive()) tick_.start(pace());
 }
 

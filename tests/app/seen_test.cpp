@@ -27,7 +27,9 @@ TEST_CASE(
     TemporaryFolder folder;
     Window w(folder);
     CHECK(w.session.seen());
+    w.session.focus("equalizer");  // whose curve has the sound before and after it taken
     REQUIRE(Window::until([&] { return w.session.levelsFit() && w.session.levels().seconds > 1.0; }));
+    REQUIRE(Window::until([&] { return w.session.engine().probed().before.written() > 0; }));
     const bool minimised = GENERATE(false, true);
     if (minimised)
         w.window.showMinimized();
@@ -42,6 +44,11 @@ TEST_CASE(
     CHECK(unseen.moved == 0);
     CHECK(unseen.readings == 0);
     CHECK(w.session.levels().seconds == summed_up);
+    const auto& probe = w.session.engine().probed().before;
+    const auto probed = probe.written();
+    const auto now = heard();
+    REQUIRE(Window::until([&] { return heard() > now + 50; }));
+    CHECK(probe.written() == probed);
     // The feed's loudness goes on, for the verdict since the start.
     CHECK(w.session.readings().feed().integrated.has_value());
     w.window.showNormal();
