@@ -1,4 +1,5 @@
 // Changes of the scene in work: each is one step of undo.
+#include "base/folded.h"
 #include "session/session.h"
 #include "widgets/input.h"
 
@@ -7,6 +8,7 @@ namespace reed::ui {
 bool Session::setValue(const std::string& id, size_t parameter, double value) {
     const StageSpec* s = stage(id);
     if (s == nullptr) return false;
+    if (parameter >= s->stage_kind().parameters.size()) return false;
     const Parameter& p = s->stage_kind().parameters[parameter];
     if (const auto problem = value_problem(p, value)) {
         emit message(QString::fromStdString(*problem), true);
@@ -113,7 +115,7 @@ void Session::renameStage(const std::string& id, const QString& title) {
     const int i = chain().index_of(id);
     if (i < 0) return;
     const std::string wanted = title.trimmed().toStdString();
-    if (wanted.size() > kMaxSceneName) {
+    if (characters(wanted) > kMaxSceneName) {
         emit message(tr("The name is longer than 80 characters. Shorten it."), true);
         return;
     }

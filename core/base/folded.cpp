@@ -1,10 +1,17 @@
 #include "base/folded.h"
 
+#include <algorithm>
 #include <clocale>
 #include <cstdint>
 #include <cwctype>
 
 namespace reed {
+
+size_t characters(std::string_view text) {
+    // Every byte but those that continue a character (RFC 3629).
+    return static_cast<size_t>(std::count_if(
+        text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
+}
 namespace {
 
 /// Length in bytes of the character that begins at `at`, and its code; 0 when these bytes are none.

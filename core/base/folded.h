@@ -10,6 +10,9 @@ namespace reed {
 /// stay.
 std::string folded(std::string_view text);
 
+/// Characters of `text` (UTF-8), not bytes.
+size_t characters(std::string_view text);
+
 inline bool same_name(std::string_view a, std::string_view b) {
     return folded(a) == folded(b);
 }

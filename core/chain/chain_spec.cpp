@@ -1,5 +1,7 @@
 #include "chain/chain_spec.h"
 
+#include <stdexcept>
+
 namespace reed {
 
 StageSpec new_stage(const ChainSpec& chain, const StageKind& kind) {
@@ -9,6 +11,17 @@ StageSpec new_stage(const ChainSpec& chain, const StageKind& kind) {
     out.id = out.kind;
     for (int n = 2; chain.index_of(out.id) >= 0; ++n) out.id = out.kind + "_" + std::to_string(n);
     return out;
+}
+
+const StageKind& StageSpec::stage_kind() const {
+    if (const StageKind* found = find_stage_kind(kind)) return *found;
+    throw std::out_of_range("no stage kind " + kind);
+}
+
+size_t StageSpec::row(std::string_view parameter) const {
+    const int found = stage_kind().find(parameter);
+    if (found < 0) throw std::out_of_range(kind + " has no parameter " + std::string(parameter));
+    return static_cast<size_t>(found);
 }
 
 bool same_structure(const ChainSpec& a, const ChainSpec& b) {

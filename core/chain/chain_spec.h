@@ -20,15 +20,16 @@ struct StageSpec {
 
     bool operator==(const StageSpec&) const = default;
 
-    const StageKind& stage_kind() const { return *find_stage_kind(kind); }
+    /// Throws std::out_of_range for a kind that does not exist: chain_problems() keeps such a chain out.
+    const StageKind& stage_kind() const;
     std::string shown_title() const { return title.empty() ? std::string(stage_kind().title) : title; }
-    /// Value by parameter id; the id must exist.
-    double value(std::string_view parameter) const {
-        return values[static_cast<size_t>(stage_kind().find(parameter))];
-    }
-    void set(std::string_view parameter, double value) {
-        values[static_cast<size_t>(stage_kind().find(parameter))] = value;
-    }
+    /// Value by parameter id. Both throw std::out_of_range for an id that the kind has not: a bug, never a
+    /// person's mistake.
+    double value(std::string_view parameter) const { return values.at(row(parameter)); }
+    void set(std::string_view parameter, double value) { values.at(row(parameter)) = value; }
+
+  private:
+    size_t row(std::string_view parameter) const;
 };
 
 /// At most this many stages: more than anyone can look over, and a bound for files.

@@ -93,7 +93,7 @@ Result<std::filesystem::path> SceneLibrary::save(const Scene& scene, Old old) co
     if (scene.name.find_first_not_of(" \t") == std::string::npos) {
         return Error{"a scene needs a name.", "", "Type one, such as \"Evening\"."};
     }
-    if (scene.name.size() > kMaxSceneName) {
+    if (characters(scene.name) > kMaxSceneName) {
         return Error{"the name is longer than 80 characters.", "", "Shorten it."};
     }
     const auto problems = chain_problems(scene.chain);

@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/file.h"
+#include "base/folded.h"
 #include "scenes/json_watch.h"
 
 namespace reed {
@@ -60,7 +61,7 @@ class Reader {
         known_keys(root, "", {"format", "version", "name", "note", "stages"});
         Scene scene;
         scene.name = text(root, "name", "", true);
-        if (scene.name.size() > kMaxSceneName) problem("name", "it is longer than 80 characters.");
+        if (characters(scene.name) > kMaxSceneName) problem("name", "it is longer than 80 characters.");
         scene.note = text(root, "note", "", false);
         stages(root, scene.chain);
         if (out_.problems.empty()) out_.problems = chain_problems(scene.chain);
@@ -146,7 +147,8 @@ class Reader {
         if (s.contains("id")) spec.id = text(s, "id", where + ".", false);
         if (spec.id.empty()) problem(where + ".id", "it is empty.");
         spec.title = text(s, "title", where + ".", false);
-        if (spec.title.size() > kMaxSceneName) problem(where + ".title", "it is longer than 80 characters.");
+        if (characters(spec.title) > kMaxSceneName)
+            problem(where + ".title", "it is longer than 80 characters.");
         if (s.contains("bypass")) {
             if (!s["bypass"].is_boolean())
                 problem(where + ".bypass", "it must be true or false.");

@@ -22,7 +22,7 @@ struct Scene {
 inline constexpr int kSceneVersion = 1;
 /// Longest scene file that is read; a full chain of 32 equalizers stays below half of it.
 inline constexpr size_t kMaxSceneBytes = 1'000'000;
-inline constexpr size_t kMaxSceneName = 80;  ///< characters (bytes of UTF-8) of a scene's name
+inline constexpr size_t kMaxSceneName = 80;  ///< characters of a scene's or stage's name
 
 /// What reading a scene came to. Without a scene there is at least one problem; with one there is none.
 struct SceneReading {

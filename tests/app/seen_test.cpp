@@ -106,3 +106,13 @@ TEST_CASE("a moved value is told once, and as no change of focus") {
     CHECK(chains == 2);
     CHECK(focuses == 1);
 }
+
+TEST_CASE("a value that the stage has not is refused") {
+    TemporaryFolder folder;
+    Window w(folder);
+    const Scene before = w.session.scene();
+    CHECK_FALSE(
+        w.session.setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("no such")), 1.0));
+    CHECK_FALSE(w.session.setValue("no such", 0, 1.0));
+    CHECK(w.session.scene() == before);
+}

@@ -272,3 +272,35 @@ TEST_CASE("a learnt room tone survives saving and loading, and a broken one is r
     CHECK_THAT(refused("\"room_tone\": {", "\"room_tone\": {\"loudness\": 3, "), Catch::Contains("loudness"));
     CHECK_THAT(refused("\"kind\": \"suppression\"", "\"kind\": \"gate\""), Catch::Contains("stages[0]"));
 }
+
+TEST_CASE("names are counted in characters, as they are shown", "[scene]") {
+    TemporaryFolder folder;
+    const SceneLibrary library(folder.path("scenes"));
+    const auto named = [](int letters) {
+        Scene s = example();
+        s.name.clear();
+        for (int i = 0; i < letters; ++i) s.name += "ü";  // two bytes each
+        s.chain.stages[0].title = s.name;
+        return s;
+    };
+    REQUIRE(library.save(named(80)).ok());
+    const SceneReading r = read_scene(write_scene(named(80)));
+    REQUIRE(r.scene);
+    CHECK(*r.scene == named(80));
+    const auto refused = library.save(named(81));
+    REQUIRE_FALSE(refused.ok());
+    CHECK_THAT(refused.error().text(), Catch::Contains("longer than 80 characters"));
+    CHECK_THAT(problems(write_scene(named(81))),
+               Catch::Contains("name: it is longer") && Catch::Contains("title: it is longer"));
+}
+
+TEST_CASE("a stage asked for what it has not says so instead of reading beside its values", "[scene]") {
+    StageSpec gate = stage("gate");
+    CHECK_THROWS_AS(gate.value("ceiling"), std::out_of_range);
+    CHECK_THROWS_AS(gate.set("ceiling", 1.0), std::out_of_range);
+    gate.values.resize(1);
+    CHECK_THROWS_AS(gate.value("hold"), std::out_of_range);
+    gate.kind = "no_such_kind";
+    CHECK_THROWS_AS(gate.stage_kind(), std::out_of_range);
+    CHECK_THROWS_AS(gate.shown_title(), std::out_of_range);
+}
