@@ -11,6 +11,11 @@ namespace reed::ui {
 namespace {
 constexpr double kQuietest = -70.0;  // dBFS, where the line begins
 constexpr int kWidth = 440;          // wide enough for what is told, so that it does not jump
+
+/// A menu takes & for an underline and a tab for a second column.
+QString asMenuText(QString name) {
+    return name.replace('&', "&&").replace('\t', ' ');
+}
 }  // namespace
 
 InputMenu::InputMenu(Session& session, QWidget* parent) : QMenu(parent), session_(session) {
@@ -19,7 +24,7 @@ InputMenu::InputMenu(Session& session, QWidget* parent) : QMenu(parent), session
     setMinimumWidth(kWidth);
     const DeviceChoice now = session_.input();
     add(tr("Simulated room"), {DeviceKind::simulated_room, ""});
-    if (now.kind == DeviceKind::sound_file) add(session_.inputTitle(), now);
+    if (now.kind == DeviceKind::sound_file) add(asMenuText(session_.inputTitle()), now);
     addAction(tr("Sound file ..."), this, &InputMenu::fileWanted);
     addSeparator();
     addMicrophones();
@@ -58,7 +63,7 @@ void InputMenu::addMicrophones() {
     say->setEnabled(false);
     add(tr("Default microphone"), {DeviceKind::pipewire, ""});
     for (const auto& m : known.sources) {
-        const QString title = QString::fromStdString(m.title).replace('&', "&&").replace('\t', ' ');
+        const QString title = asMenuText(QString::fromStdString(m.title));
         rows_.push_back({add(title, {DeviceKind::pipewire, m.name}), title, m.name});
     }
     connect(&session_.microphones(), &Microphones::heard, this, &InputMenu::follow);
@@ -88,7 +93,7 @@ void InputMenu::paintEvent(QPaintEvent* event) {
     for (const Row& row : rows_) {
         const double part = lineOf(row.name);
         if (part <= 0.0) continue;
-        const QRectF at = QRectF(actionGeometry(row.action)).adjusted(31, 0, -22, 0);
+        const QRectF at = QRectF(actionGeometry(row.action)).adjusted(26, 0, -22, 0);
         p.fillRect(QRectF(at.left(), at.bottom() - 3, part * at.width(), 3), theme().straw);
     }
 }
