@@ -40,9 +40,8 @@ int main(int argc, char** argv) {
     const QCommandLineOption focus("focus", "Focus this stage (its id).", "id");
     const QCommandLineOption send(
         "send",
-        "Send a command to the running program and end: mute, unmute, toggle-mute, talk on, "
-        "talk off, scene NAME, bypass STAGE, enable STAGE, toggle STAGE, monitor SOURCE, raise. "
-        "Its further words follow.",
+        "Send a command to the running program and end: mute, scene NAME, bypass STAGE and more; "
+        "\"\" tells which there are. Its further words follow.",
         "command");
     options.addPositionalArgument("words", "Further words of --send.", "[words...]");
     options.addOptions({seconds, shot, record, theme, focus, send});
@@ -54,8 +53,9 @@ int main(int argc, char** argv) {
     if (options.isSet(send) || options.isSet(help) || options.isSet(version)) {
         const QCoreApplication app(argc, argv);
         options.process(app);  // shows help or version, and ends
-        const QString why = ui::sendCommand(QDBusConnection::sessionBus(),
-                                            QStringList(options.value(send)) + options.positionalArguments());
+        QStringList command = QStringList(options.value(send)) + options.positionalArguments();
+        command.removeAll(QString());
+        const QString why = ui::sendCommand(QDBusConnection::sessionBus(), command);
         return why.isEmpty() ? 0 : refuse(why);
     }
 
@@ -81,17 +81,14 @@ int main(int argc, char** argv) {
     ui::loadFonts();
     ui::Session session(ui::SessionPaths::standard());
     ui::MainWindow window(session);
-    ui::RemoteControl remote(session);
-    QObject::connect(&remote, &ui::RemoteControl::raiseWanted, &window, &ui::MainWindow::comeForward);
+    ui::RemoteControl remote(window.actions());
     if (!options.isSet(seconds)) (void)remote.publish(bus);
-    ui::DesktopKeys keys(session, bus);
+    ui::DesktopKeys keys(window.actions(), bus);
     QObject::connect(&window, &ui::MainWindow::desktopKeysWanted, &keys, &ui::DesktopKeys::bind);
     QObject::connect(&keys, &ui::DesktopKeys::failed, &session,
                      [&](const QString& why) { emit session.message(why, true); });
     session.begin();
-    ui::Tray tray(session);
-    QObject::connect(&tray, &ui::Tray::windowWanted, &window, &ui::MainWindow::comeForward);
-    QObject::connect(&tray, &ui::Tray::quitWanted, &window, &QWidget::close);
+    const ui::Tray tray(window.actions());
     const ui::EndSignals end;
     QObject::connect(&end, &ui::EndSignals::asked, &window, [&] {
         window.closeUnasked();

@@ -10,10 +10,11 @@
 #include <QMessageBox>
 #include <QPainter>
 #include <QPushButton>
-#include <QShortcut>
 #include <QVBoxLayout>
 #include <QWindow>
 
+#include "actions/actions.h"
+#include "actions/keys_dialog.h"
 #include "deck/feed_panel.h"
 #include "deck/input_menu.h"
 #include "deck/popups.h"
@@ -29,7 +30,8 @@
 
 namespace reed::ui {
 
-MainWindow::MainWindow(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+MainWindow::MainWindow(Session& session, QWidget* parent)
+    : QWidget(parent), session_(session), actions_(new Actions(session, this)) {
     setObjectName("main_window");
     // Before any part of the window is made: the parts read the new colours in their own handlers.
     setTheme(session_.themeName());
@@ -80,7 +82,12 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QWidget(parent), ses
     connect(&session_, &Session::readingsChanged, this, [this] {
         if (++ticks_ % 16 == 1) showStatus();
     });
-    addShortcuts();
+    actions_->installKeys(this);
+    connect(actions_, &Actions::quitWanted, this, &QWidget::close);
+    connect(actions_, &Actions::raiseWanted, this, &MainWindow::comeForward);
+    connect(actions_, &Actions::nameWanted, this, [this] { scenes_->askName(SceneBar::NameFor::new_scene); });
+    connect(actions_, &Actions::keysWanted, this, &MainWindow::openKeys);
+    connect(&session_.keys(), &Keys::changed, this, &MainWindow::showMute);
     showMute();
 }
 
@@ -90,7 +97,7 @@ void MainWindow::buildTop() {
     input_->setIconName("mic");
     input_->setToolTip(tr("Choose where the sound comes from"));
     connect(input_, &FlatButton::clicked, this, &MainWindow::openInputMenu);
-    scenes_ = new SceneBar(session_, this);
+    scenes_ = new SceneBar(*actions_, this);
     status_ = new FlatButton({}, this);
     status_->setObjectName("status");
     status_->setFont(ui::font(13));
@@ -107,7 +114,6 @@ void MainWindow::buildTop() {
     mute_->setIconName("mute");
     mute_->setCheckable(true);
     mute_->setWeight(FlatButton::Weight::alarm);
-    mute_->setToolTip(tr("Silence the feed (Ctrl+M)"));
     connect(mute_, &FlatButton::clicked, this, [this](bool on) { session_.setMuted(on); });
     qApp->installEventFilter(this);  // the talk key is held, in whatever part of the window
     menu_ = new FlatButton({}, this);
@@ -118,24 +124,14 @@ void MainWindow::buildTop() {
     connect(menu_, &FlatButton::clicked, this, &MainWindow::openMainMenu);
 }
 
-void MainWindow::addShortcuts() {
-    const auto add = [this](const QKeySequence& keys, auto action) {
-        connect(new QShortcut(keys, this), &QShortcut::activated, this, action);
-    };
-    add(QKeySequence::Undo, [this] { session_.undo(); });
-    add(QKeySequence("Ctrl+Shift+Z"), [this] { session_.redo(); });
-    add(QKeySequence("Ctrl+Y"), [this] { session_.redo(); });
-    add(QKeySequence("Ctrl+S"), [this] { session_.saveScene(); });
-    add(QKeySequence("Ctrl+Shift+S"), [this] { scenes_->askName(SceneBar::NameFor::new_scene); });
-    add(QKeySequence("Ctrl+H"), [this] { session_.monitoring().toggle(); });
-    add(QKeySequence("Ctrl+Q"), [this] { close(); });
-    for (int n = 1; n <= 9; ++n) {
-        add(QKeySequence(QString("Ctrl+%1").arg(n)), [this, n] {
-            const auto& list = session_.scenes();
-            if (static_cast<size_t>(n) <= list.size())
-                session_.recall(std::string(list[static_cast<size_t>(n - 1)].scene.name));
-        });
+void MainWindow::openKeys() {
+    if (auto* open = findChild<KeysDialog*>()) {
+        open->raise();
+        return;
     }
+    auto* keys = new KeysDialog(session_.keys(), this);
+    keys->setAttribute(Qt::WA_DeleteOnClose);
+    keys->show();
 }
 
 void MainWindow::openInputMenu() {
@@ -167,15 +163,8 @@ void MainWindow::openMainMenu() {
     auto* menu = new QMenu(this);
     menu->setObjectName("main_popup");
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    const History& h = session_.history();
-    QAction* undo = menu->addAction(
-        (h.canUndo() ? tr("Undo: %1").arg(h.undoLabel()) : tr("Nothing to undo")) + "\tCtrl+Z", &session_,
-        &Session::undo);
-    undo->setEnabled(h.canUndo());
-    QAction* redo = menu->addAction(
-        (h.canRedo() ? tr("Redo: %1").arg(h.redoLabel()) : tr("Nothing to redo")) + "\tCtrl+Shift+Z",
-        &session_, &Session::redo);
-    redo->setEnabled(h.canRedo());
+    actions_->entry(menu, "undo");
+    actions_->entry(menu, "redo");
     menu->addSeparator();
     const auto window = [&](const QString& title, double seconds) {
         QAction* a =
@@ -198,13 +187,16 @@ void MainWindow::openMainMenu() {
         a->setCheckable(true);
         a->setChecked(session_.talkKey() == mode);
     };
-    talk(tr("Ctrl+M mutes and unmutes"), Session::TalkKey::toggles);
-    talk(tr("Hold Ctrl+M to talk"), Session::TalkKey::talks);
-    talk(tr("Hold Ctrl+M to mute"), Session::TalkKey::mutes);
+    const QString key =
+        session_.keys().text("talk").isEmpty() ? tr("the talk key") : session_.keys().text("talk");
+    talk(tr("Mute and unmute by %1").arg(key), Session::TalkKey::toggles);
+    talk(tr("Hold %1 to talk").arg(key), Session::TalkKey::talks);
+    talk(tr("Hold %1 to mute").arg(key), Session::TalkKey::mutes);
+    actions_->entry(menu, "keys");
     QAction* keys =
         menu->addAction(tr("Keys that work in every window ..."), this, [this] { emit desktopKeysWanted(); });
     keys->setObjectName("desktop_keys");
-    menu->addAction(tr("Headphones on and off\tCtrl+H"), this, [this] { session_.monitoring().toggle(); });
+    actions_->entry(menu, "headphones");
     menu->addSeparator();
     const auto look = [&](const QString& title, const QString& name) {
         QAction* a = menu->addAction(title, this, [this, name] { session_.setThemeName(name); });
@@ -219,7 +211,7 @@ void MainWindow::openMainMenu() {
                         &MainWindow::quitWithoutMicrophone)
             ->setObjectName("quit_without_microphone");
     }
-    menu->addAction(tr("Quit\tCtrl+Q"), this, [this] { close(); });
+    actions_->entry(menu, "quit");
     menu->popup(menu_->mapToGlobal(QPoint(menu_->width() - menu->sizeHint().width(), menu_->height())));
 }
 
@@ -239,6 +231,7 @@ void MainWindow::showStatus() {
 
 void MainWindow::showMute() {
     mute_->setChecked(session_.muted());
+    mute_->setToolTip(session_.keys().hint(tr("Silence the feed"), "talk"));
     mute_->setText(session_.muted() ? tr("Muted") : tr("Mute"));
     setWindowTitle(session_.muted() ? tr("Muted - Dusky Reed") : tr("Dusky Reed"));
     update();
@@ -333,18 +326,20 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
         auto* key = static_cast<QKeyEvent*>(event);
         const bool down = event->type() == QEvent::KeyPress;
         // Released in whatever order, the key itself counts.
-        if (key->key() == Qt::Key_M && !key->isAutoRepeat() && watched->isWidgetType() &&
-            (down ? key->modifiers() == Qt::ControlModifier : talk_held_)) {
+        const bool talks = down ? actions_->isKeyOf("talk", key->key(), key->modifiers())
+                                : talk_held_ && key->key() == talk_code_;
+        if (talks && !key->isAutoRepeat() && watched->isWidgetType()) {
             talk_held_ = down;
-            session_.talk(down);
+            talk_code_ = key->key();
+            actions_->act("talk", down ? "on" : "off");
             return true;
         }
-        if (key->key() == Qt::Key_M && key->isAutoRepeat() && talk_held_) return true;
+        if (key->key() == talk_code_ && key->isAutoRepeat() && talk_held_) return true;
     }
     // Another window has the keyboard now: a key that is up by then would never be heard.
     if (event->type() == QEvent::WindowDeactivate && talk_held_ && watched == this) {
         talk_held_ = false;
-        session_.talk(false);
+        actions_->act("talk", "off");
     }
     return QWidget::eventFilter(watched, event);
 }

@@ -9,6 +9,7 @@ class QMenu;
 
 namespace reed::ui {
 
+class Actions;
 class FeedPanel;
 class FlatButton;
 class LevelDiagram;
@@ -23,6 +24,7 @@ class MainWindow final : public QWidget {
   public:
     explicit MainWindow(Session& session, QWidget* parent = nullptr);
 
+    Actions& actions() const { return *actions_; }
     LevelDiagram* diagram() const { return diagram_; }
     StageEditor* editor() const { return editor_; }
     SceneBar* sceneBar() const { return scenes_; }
@@ -49,9 +51,9 @@ class MainWindow final : public QWidget {
   private:
     void buildTop();
     void lookWhetherSeen();
-    void addShortcuts();
     void openInputMenu();
     void openMainMenu();
+    void openKeys();
     void chooseFile();
     void askMicName();
     /// Asks; true for `yes`, false for running on. `name` is the box's.
@@ -62,6 +64,7 @@ class MainWindow final : public QWidget {
     void placeMessages();
 
     Session& session_;
+    Actions* actions_;
     FlatButton* input_;
     FlatButton* mute_;
     FlatButton* menu_;
@@ -73,6 +76,7 @@ class MainWindow final : public QWidget {
     RoomPanel* room_;
     MessageBar* messages_;
     int ticks_ = 0;
+    int talk_code_ = 0;  // key that is held
     bool talk_held_ = false, closing_ = false;
 };
 

@@ -100,8 +100,8 @@ void blocks(int frames, int channels) {
     for (size_t at = 0; at + static_cast<size_t>(frames) <= left.size(); at += static_cast<size_t>(frames)) {
         if (at >= next) {
             flip = !flip;
-            (void)engine.follow(flip ? other : chain);
-            while (!engine.settled()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+            (void)engine.chain().follow(flip ? other : chain);
+            while (!engine.chain().settled()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
             next += 48000;
         }
         for (int c = 0; c < channels; ++c)

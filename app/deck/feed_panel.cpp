@@ -42,12 +42,10 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     apply_ = new FlatButton({}, this);
     apply_->setObjectName("verdict_button");
     apply_->setWeight(FlatButton::Weight::raised);
-    apply_->setToolTip(tr("The first thing to turn. Ctrl+Z takes it back"));
     connect(apply_, &FlatButton::clicked, this, &FeedPanel::apply);
     monitor_ = new FlatButton({}, this);
     monitor_->setObjectName("monitor_button");
     monitor_->setIconName("ear");
-    monitor_->setToolTip(tr("What the headphones get (Ctrl+H: on and off)"));
     connect(monitor_, &FlatButton::clicked, this, [this] {
         auto* popup = new MonitorPopup(session_, this);
         popup->adjustSize();
@@ -56,6 +54,16 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
         popup->show();
         monitor_->setChecked(session_.monitoring().settings().source != MonitorSource::off);
     });
+    const auto hints = [this] {
+        const QString undo = session_.keys().text("undo");
+        apply_->setToolTip(undo.isEmpty() ? tr("The first thing to turn")
+                                          : tr("The first thing to turn. %1 takes it back").arg(undo));
+        const QString key = session_.keys().text("headphones");
+        monitor_->setToolTip(key.isEmpty() ? tr("What the headphones get")
+                                           : tr("What the headphones get (%1: on and off)").arg(key));
+    };
+    connect(&session_.keys(), &Keys::changed, this, hints);
+    hints();
     const auto show_monitor = [this] {
         const QString words[] = {tr("Off"), tr("Feed"), tr("Plain mic"), tr("Taken away"), tr("One stage")};
         const auto source = session_.monitoring().settings().source;

@@ -177,7 +177,7 @@ std::vector<QStringList> DelayPopup::rows() const {
     out.push_back({tr("Device"), ms(session_.deviceStatus().delay_ms), {}});
     out.push_back({tr("One block"), ms(f.block_frames * frame_ms), {}});
     const auto& stages = session_.chain().stages;
-    const auto delays = session_.engine().stage_latencies();
+    const auto delays = session_.engine().chain().stage_latencies();
     for (size_t i = 0; i < stages.size(); ++i) {
         const bool known = session_.levelsFit() && i < session_.levels().stages.size();
         out.push_back(

@@ -5,13 +5,15 @@
 #include <QMessageBox>
 #include <QPushButton>
 
+#include "actions/actions.h"
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 
 namespace reed::ui {
 
-SceneBar::SceneBar(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+SceneBar::SceneBar(Actions& actions, QWidget* parent)
+    : QWidget(parent), actions_(actions), session_(actions.session()) {
     setObjectName("scene_bar");
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
     setFixedHeight(36);
@@ -47,6 +49,7 @@ SceneBar::SceneBar(Session& session, QWidget* parent) : QWidget(parent), session
     });
     connect(&session_, &Session::scenesChanged, this, &SceneBar::rebuild);
     connect(&session_, &Session::chainChanged, this, &SceneBar::mark);
+    connect(&session_.keys(), &Keys::changed, this, &SceneBar::rebuild);
     rebuild();
 }
 
@@ -98,8 +101,8 @@ void SceneBar::rebuild() {
         b->setCheckable(true);
         if (++n <= 9) b->setPrefix(QString::number(n));
         b->setAccessibleName(tr("Scene %1").arg(b->text()));
-        b->setToolTip(n <= 9 ? tr("Recall %1 (Ctrl+%2)").arg(b->text()).arg(n)
-                             : tr("Recall %1").arg(b->text()));
+        b->setToolTip(
+            session_.keys().hint(tr("Recall %1").arg(b->text()), QStringLiteral("scene %1").arg(n)));
         connect(b, &FlatButton::clicked, this, [this, name] { session_.recall(name); });
         buttons_.push_back(b);
     }
@@ -116,8 +119,10 @@ void SceneBar::mark() {
     save_->setText(changed ? tr("Save changes") : tr("Saved"));
     save_->setEnabled(changed);
     save_->setToolTip(
-        changed ? tr("Save the changes to \"%1\" (Ctrl+S). Until then they are kept for this session.")
-                      .arg(QString::fromStdString(session_.scene().name))
+        changed ? session_.keys().hint(
+                      tr("Save the changes to \"%1\"").arg(QString::fromStdString(session_.scene().name)),
+                      "save") +
+                      tr(". Until then they are kept for this session.")
                 : tr("\"%1\" is saved").arg(QString::fromStdString(session_.scene().name)));
     place();
 }
@@ -166,7 +171,7 @@ void SceneBar::openMenu() {
         a->setChecked(name == session_.scene().name);
     }
     menu->addSeparator();
-    menu->addAction(tr("Save as new scene\tCtrl+Shift+S"), this, [this] { askName(NameFor::new_scene); });
+    actions_.entry(menu, "save-as");
     QAction* rename = menu->addAction(tr("Rename this scene"), this, [this] { askName(NameFor::renaming); });
     QAction* remove = menu->addAction(tr("Remove this scene"), this,
                                       [this] { session_.removeScene(session_.scene().name); });

@@ -9,15 +9,16 @@ class QHBoxLayout;
 
 namespace reed::ui {
 
+class Actions;
 class FlatButton;
 class Session;
 
-/// A button a scene (Ctrl+1 to Ctrl+9), save, save under a new name, rename, remove. Those that do not fit
-/// are in the menu at the end.
+/// A button a scene (with its key, the first nine), save, save under a new name, rename, remove. Those that
+/// do not fit are in the menu at the end.
 class SceneBar final : public QWidget {
     Q_OBJECT
   public:
-    explicit SceneBar(Session& session, QWidget* parent = nullptr);
+    explicit SceneBar(Actions& actions, QWidget* parent = nullptr);
 
     enum class NameFor { new_scene, renaming };
     /// Opens the name field.
@@ -34,6 +35,7 @@ class SceneBar final : public QWidget {
     void mark();
     void place();
     bool confirmReplacing(const QString& other);
+    Actions& actions_;
     Session& session_;
     std::vector<FlatButton*> buttons_;
     FlatButton* save_;

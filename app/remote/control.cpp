@@ -6,24 +6,18 @@
 #include <QTimer>
 #include <chrono>
 
+#include "actions/actions.h"
 #include "session/monitoring.h"
-#include "session/session.h"
 
 namespace reed::ui {
 namespace {
 
-constexpr const char* kSources[] = {"off", "feed", "plain", "removed"};
 constexpr auto kTryAgain = std::chrono::seconds(1);
-
-/// What another program sent, as far as it is said back to it.
-QString shortened(const QString& text) {
-    constexpr int kMost = 80;
-    return text.size() <= kMost ? text : text.left(kMost) + QStringLiteral(" ...");
-}
 
 }  // namespace
 
-RemoteControl::RemoteControl(Session& session, QObject* parent) : QObject(parent), session_(session) {
+RemoteControl::RemoteControl(Actions& actions, QObject* parent)
+    : QObject(parent), actions_(actions), session_(actions.session()) {
     try_again_.setSingleShot(true);
     connect(&try_again_, &QTimer::timeout, this, &RemoteControl::comeBack);
     connect(&session_, &Session::muteChanged, this, [this] { emit MutedChanged(session_.muted()); });
@@ -64,11 +58,20 @@ void RemoteControl::comeBack() {
         try_again_.start(kTryAgain);
 }
 
-void RemoteControl::refuse(const QString& why) {
+void RemoteControl::Do(const QString& action, const QString& argument) {
+    const QString why = actions_.run(action, argument);
+    if (why.isEmpty()) return;
     if (calledFromDBus())
         sendErrorReply("org.duskyreed.Error.Refused", why);
     else
         emit session_.message(why, true);
+}
+
+QStringList RemoteControl::ListActions() {
+    QStringList out;
+    for (const Action& a : action_table())
+        out << usage(a) + ": " + QObject::tr(a.title).replace("%1", tr("by name or place"));
+    return out;
 }
 
 bool RemoteControl::muted() const {
@@ -80,20 +83,20 @@ QString RemoteControl::scene() const {
 }
 
 QString RemoteControl::monitor() const {
-    const auto source = session_.monitoring().settings().source;
-    return source == MonitorSource::tap ? QStringLiteral("tap") : kSources[static_cast<int>(source)];
+    static constexpr const char* kSources[] = {"off", "feed", "plain", "removed", "tap"};
+    return kSources[static_cast<int>(session_.monitoring().settings().source)];
 }
 
 void RemoteControl::Mute(bool muted) {
-    session_.setMuted(muted);
+    Do(muted ? "mute" : "unmute", {});
 }
 
 void RemoteControl::ToggleMute() {
-    session_.setMuted(!session_.muted());
+    Do("toggle-mute", {});
 }
 
 void RemoteControl::Talk(bool held) {
-    session_.talk(held);
+    Do("talk", held ? "on" : "off");
 }
 
 QStringList RemoteControl::Scenes() {
@@ -103,16 +106,7 @@ QStringList RemoteControl::Scenes() {
 }
 
 void RemoteControl::RecallScene(const QString& name) {
-    const QStringList known = Scenes();
-    // A number is the place in the list, as with Ctrl+1 to Ctrl+9.
-    bool is_number = false;
-    const int place = name.toInt(&is_number);
-    if (known.contains(name))
-        session_.recall(name.toStdString());
-    else if (is_number && place >= 1 && place <= known.size())
-        session_.recall(known[place - 1].toStdString());
-    else
-        refuse(tr("There is no scene \"%1\". There are: %2.").arg(shortened(name), known.join(", ")));
+    Do("scene", name);
 }
 
 QStringList RemoteControl::Stages() {
@@ -122,74 +116,37 @@ QStringList RemoteControl::Stages() {
 }
 
 void RemoteControl::Bypass(const QString& stage, bool bypassed) {
-    if (session_.stage(stage.toStdString()) == nullptr)
-        refuse(tr("There is no stage \"%1\". There are: %2.").arg(shortened(stage), Stages().join(", ")));
-    else
-        session_.setBypass(stage.toStdString(), bypassed);
+    Do(bypassed ? "bypass" : "enable", stage);
 }
 
 void RemoteControl::ToggleBypass(const QString& stage) {
-    const StageSpec* s = session_.stage(stage.toStdString());
-    Bypass(stage, s == nullptr || !s->bypass);
+    Do("toggle", stage);
 }
 
 void RemoteControl::SetMonitor(const QString& source) {
-    for (int i = 0; i < 4; ++i) {
-        if (source != kSources[i]) continue;
-        MonitorSettings next = session_.monitoring().settings();
-        next.source = static_cast<MonitorSource>(i);
-        session_.monitoring().set(next);
-        if (session_.monitoring().settings().source != next.source)
-            refuse(tr("The monitor can't be heard: there is no output for it."));
-        return;
-    }
-    refuse(tr("\"%1\" can't be monitored; off, feed, plain and removed can.").arg(shortened(source)));
+    Do("monitor", source);
 }
 
 void RemoteControl::Raise() {
-    emit raiseWanted();
+    Do("raise", {});
 }
 
 QString sendCommand(const QDBusConnection& bus, const QStringList& words) {
-    QString usage = QObject::tr(
-        "Commands: mute, unmute, toggle-mute, talk on, talk off, scene NAME, bypass STAGE, enable STAGE, "
-        "toggle STAGE, "
-        "monitor off|feed|plain|removed, raise.");
-    if (words.isEmpty()) return usage;
-    const QString& verb = words.first();
+    const Action* action = words.isEmpty() ? nullptr : find_action(words.first());
     const QString rest = words.mid(1).join(' ');
-    QString method;
-    QVariantList arguments;
-    if (verb == "mute" || verb == "unmute") {
-        method = "Mute";
-        arguments = {verb == "mute"};
-    } else if (verb == "toggle-mute") {
-        method = "ToggleMute";
-    } else if (verb == "talk" && (rest == "on" || rest == "off")) {
-        method = "Talk";
-        arguments = {rest == "on"};
-    } else if (verb == "scene" && !rest.isEmpty()) {
-        method = "RecallScene";
-        arguments = {rest};
-    } else if ((verb == "bypass" || verb == "enable") && !rest.isEmpty()) {
-        method = "Bypass";
-        arguments = {rest, verb == "bypass"};
-    } else if (verb == "toggle" && !rest.isEmpty()) {
-        method = "ToggleBypass";
-        arguments = {rest};
-    } else if (verb == "monitor" && !rest.isEmpty()) {
-        method = "SetMonitor";
-        arguments = {rest};
-    } else if (verb == "raise") {
-        method = "Raise";
-    } else {
-        return QObject::tr("\"%1\" is no command. ").arg(words.join(' ')) + usage;
+    const bool fits = action != nullptr && rest.isEmpty() == (action->argument == Argument::none);
+    if (!fits) {
+        QStringList all;
+        for (const Action& a : action_table()) all << usage(a);
+        const QString commands = QObject::tr("Commands: %1.").arg(all.join(", "));
+        return words.isEmpty() ? commands
+                               : QObject::tr("\"%1\" is no command. ").arg(words.join(' ')) + commands;
     }
     if (!bus.isConnected())
         return QObject::tr("There is no session bus (D-Bus), so the program can't be reached.");
     if (!bus.interface()->isServiceRegistered(kServiceName)) return QObject::tr("Dusky Reed is not running.");
-    QDBusMessage call = QDBusMessage::createMethodCall(kServiceName, kServicePath, kControlInterface, method);
-    call.setArguments(arguments);
+    QDBusMessage call = QDBusMessage::createMethodCall(kServiceName, kServicePath, kControlInterface, "Do");
+    call.setArguments({QString(action->id), rest});
     const QDBusMessage answer = bus.call(call, QDBus::Block, 5000);
     return answer.type() == QDBusMessage::ErrorMessage ? answer.errorMessage() : QString();
 }

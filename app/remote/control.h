@@ -9,6 +9,7 @@
 
 namespace reed::ui {
 
+class Actions;
 class Session;
 
 inline constexpr const char* kServiceName = "org.duskyreed.DuskyReed";
@@ -25,7 +26,7 @@ class RemoteControl final : public QObject, protected QDBusContext {
     Q_PROPERTY(QString Monitor READ monitor)
 
   public:
-    explicit RemoteControl(Session& session, QObject* parent = nullptr);
+    explicit RemoteControl(Actions& actions, QObject* parent = nullptr);
     ~RemoteControl() override;
 
     enum class Outcome { registered, already_running, no_bus };
@@ -50,6 +51,10 @@ class RemoteControl final : public QObject, protected QDBusContext {
     /// "off", "feed", "plain" or "removed".
     Q_SCRIPTABLE void SetMonitor(const QString& source);
     Q_SCRIPTABLE void Raise();
+    /// Every action of the table, "id ARGUMENT: what it does".
+    Q_SCRIPTABLE QStringList ListActions();
+    /// Does one by its id; `argument` is empty where it takes none.
+    Q_SCRIPTABLE void Do(const QString& action, const QString& argument);
 
   private slots:
     /// The bus has ended the connection (for a message it found too long, say): another one is made.
@@ -58,10 +63,9 @@ class RemoteControl final : public QObject, protected QDBusContext {
   signals:
     Q_SCRIPTABLE void MutedChanged(bool muted);
     Q_SCRIPTABLE void SceneChanged(const QString& name);
-    void raiseWanted();
 
   private:
-    void refuse(const QString& why);
+    Actions& actions_;
     Session& session_;
     QString told_scene_;
     QString bus_name_;
@@ -69,9 +73,8 @@ class RemoteControl final : public QObject, protected QDBusContext {
     QTimer try_again_;
 };
 
-/// Sends one command to the running program, as `dusky-reed --send`: "mute", "unmute", "toggle-mute", "talk
-/// on", "talk off", "scene NAME", "bypass STAGE", "enable STAGE", "toggle STAGE", "monitor
-/// off|feed|plain|removed", "raise". Empty when done, else why not.
+/// Sends one action of the table to the running program, as `dusky-reed --send`: its id, then its argument.
+/// Empty when done, else why not.
 QString sendCommand(const QDBusConnection& bus, const QStringList& words);
 
 }  // namespace reed::ui

@@ -7,8 +7,7 @@
 #include <QDBusPendingCallWatcher>
 #include <QDBusPendingReply>
 
-#include "session/monitoring.h"
-#include "session/session.h"
+#include "actions/actions.h"
 
 namespace reed::ui {
 
@@ -46,8 +45,8 @@ constexpr const char* kShortcuts = "org.freedesktop.portal.GlobalShortcuts";
 
 }  // namespace
 
-DesktopKeys::DesktopKeys(Session& session, QDBusConnection bus, QObject* parent)
-    : QObject(parent), session_(session), bus_(std::move(bus)) {
+DesktopKeys::DesktopKeys(Actions& actions, QDBusConnection bus, QObject* parent)
+    : QObject(parent), actions_(actions), bus_(std::move(bus)) {
     qDBusRegisterMetaType<PortalShortcut>();
     qDBusRegisterMetaType<PortalShortcuts>();
 }
@@ -98,17 +97,19 @@ void DesktopKeys::onCreated(uint response, const QVariantMap& results) {
         return;
     }
     PortalShortcuts wanted;
-    const auto want = [&wanted](const QString& id, const QString& words, const QString& keys) {
-        QVariantMap options{{"description", words}};
-        if (!keys.isEmpty()) options["preferred_trigger"] = keys;
-        wanted.append({id, options});
-    };
-    want("talk", tr("Mute, or hold to talk"), "CTRL+ALT+m");
-    want("monitor", tr("Monitor on and off"), {});
-    const auto& scenes = session_.scenes();
-    for (size_t i = 0; i < std::min<size_t>(9, scenes.size()); ++i) {
-        want(QStringLiteral("scene-%1").arg(i + 1),
-             tr("Scene %1: %2").arg(i + 1).arg(QString::fromStdString(scenes[i].scene.name)), {});
+    for (const KeySlot& slot : actions_.session().keys().all()) {
+        const QString id = slot.id.section(' ', 0, 0);
+        if (!find_action(id)->everywhere) continue;
+        QString words = slot.title;
+        // Those with a number: only what is there, by its name.
+        if (const int n = slot.id.section(' ', 1).toInt(); n > 0) {
+            const QString name = actions_.nameOf(id, n);
+            if (name.isEmpty()) continue;
+            words += ": " + name;
+        }
+        QVariantMap shortcut{{"description", words}};
+        if (slot.held) shortcut["preferred_trigger"] = "CTRL+ALT+m";
+        wanted.append({QString(slot.id).replace(' ', '-'), shortcut});
     }
     QDBusMessage call = QDBusMessage::createMethodCall(kPortal, kPortalPath, kShortcuts, "BindShortcuts");
     QVariantMap options;
@@ -132,13 +133,14 @@ void DesktopKeys::onKey(const QDBusMessage& signal) {
     if (arguments.size() < 2 || arguments[0].value<QDBusObjectPath>().path() != session_path_) return;
     const QString id = arguments[1].toString();
     const bool down = signal.member() == "Activated";
-    if (id == "talk") session_.talk(down);
-    if (!down) return;
-    if (id == "monitor") session_.monitoring().toggle();
-    if (id.startsWith("scene-")) {
-        const size_t place = id.mid(6).toUInt();
-        const auto& scenes = session_.scenes();
-        if (place >= 1 && place <= scenes.size()) session_.recall(std::string(scenes[place - 1].scene.name));
+    for (const KeySlot& slot : actions_.session().keys().all()) {
+        if (QString(slot.id).replace(' ', '-') != id) continue;
+        const QString action = slot.id.section(' ', 0, 0);
+        if (slot.held)
+            actions_.act(action, down ? "on" : "off");
+        else if (down)
+            actions_.act(action, slot.id.section(' ', 1));
+        return;
     }
 }
 

@@ -9,15 +9,15 @@
 
 namespace reed::ui {
 
-class Session;
+class Actions;
 
-/// Asks the portal for a session and binds: the talk key, the monitor, scenes 1 to 9. Which keys they are,
-/// the desktop asks the person. Source: XDG Desktop Portal documentation,
+/// Asks the portal for a session and binds what is of use everywhere (Action::everywhere). Which keys they
+/// are, the desktop asks the person. Source: XDG Desktop Portal documentation,
 /// org.freedesktop.portal.GlobalShortcuts version 1.
 class DesktopKeys final : public QObject {
     Q_OBJECT
   public:
-    DesktopKeys(Session& session, QDBusConnection bus, QObject* parent = nullptr);
+    DesktopKeys(Actions& actions, QDBusConnection bus, QObject* parent = nullptr);
 
     /// Whether a portal with global shortcuts answers on the bus.
     bool offered() const;
@@ -36,7 +36,7 @@ class DesktopKeys final : public QObject {
 
   private:
     QString expectResponse(const char* slot);
-    Session& session_;
+    Actions& actions_;
     QDBusConnection bus_;
     QString session_path_;
     bool bound_ = false;

@@ -2,7 +2,7 @@
 
 #include <QPainter>
 
-#include "session/session.h"
+#include "actions/actions.h"
 #include "theme/theme.h"
 #include "widgets/icon.h"
 
@@ -21,11 +21,11 @@ QIcon Tray::picture(bool muted) {
     return QIcon(map);
 }
 
-Tray::Tray(Session& session) : session_(session) {
+Tray::Tray(Actions& actions) : actions_(actions), session_(actions.session()) {
     icon_.setContextMenu(&menu_);
     QObject::connect(&icon_, &QSystemTrayIcon::activated, this,
                      [this](QSystemTrayIcon::ActivationReason why) {
-                         if (why == QSystemTrayIcon::Trigger) emit windowWanted();
+                         if (why == QSystemTrayIcon::Trigger) actions_.act("raise");
                      });
     QObject::connect(&session_, &Session::muteChanged, this, &Tray::refresh);
     QObject::connect(&session_, &Session::scenesChanged, this, &Tray::refresh);
@@ -38,16 +38,15 @@ void Tray::refresh() {
     icon_.setIcon(picture(muted));
     icon_.setToolTip(muted ? QObject::tr("Dusky Reed: muted") : QObject::tr("Dusky Reed"));
     menu_.clear();
-    menu_.addAction(QObject::tr("Show the window"), this, &Tray::windowWanted);
-    menu_.addAction(muted ? QObject::tr("Unmute") : QObject::tr("Mute"), this,
-                    [this, muted] { session_.setMuted(!muted); });
+    actions_.entry(&menu_, "raise");
+    actions_.entry(&menu_, muted ? "unmute" : "mute");
     menu_.addSeparator();
     for (const auto& entry : session_.scenes()) {
         const std::string name = entry.scene.name;
         menu_.addAction(QString::fromStdString(name), this, [this, name] { session_.recall(name); });
     }
     menu_.addSeparator();
-    menu_.addAction(QObject::tr("Quit"), this, &Tray::quitWanted);
+    actions_.entry(&menu_, "quit");
 }
 
 }  // namespace reed::ui

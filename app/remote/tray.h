@@ -7,24 +7,22 @@
 
 namespace reed::ui {
 
+class Actions;
 class Session;
 
 /// Click: shows the window; its menu mutes, recalls scenes and quits. Does nothing where there is no tray.
 class Tray final : public QObject {
     Q_OBJECT
   public:
-    explicit Tray(Session& session);
+    explicit Tray(Actions& actions);
     QSystemTrayIcon& icon() { return icon_; }
     QMenu& menu() { return menu_; }
     /// The sign for a state: a slash and another colour while muted.
     static QIcon picture(bool muted);
 
-  signals:
-    void windowWanted();
-    void quitWanted();
-
   private:
     void refresh();
+    Actions& actions_;
     Session& session_;
     QSystemTrayIcon icon_;
     QMenu menu_;

@@ -20,7 +20,7 @@ class FeedRecorder {
         auto made = SoundWriter::create(path, format_, SampleFormat::pcm24);
         if (!made.ok()) return made.error();
         writer_ = std::move(made.value());
-        next_ = engine_.feed_history().written();
+        feed_ = RingReader(engine_.feed_history());
         return {};
     }
     bool running() const { return writer_ != nullptr; }
@@ -44,28 +44,31 @@ class FeedRecorder {
 
   private:
     Result<void> take_all() {
-        const HistoryRing& feed = engine_.feed_history();
+        // What came of the input before is still there when another one has begun.
+        if (auto taken = drain(); !taken.ok()) return taken;
+        if (!feed_.follow(engine_.feed_history())) return {};
         if (engine_.format().sample_rate != format_.sample_rate)
             return Error{"the recording ended, because the input has another sample rate now.", path_,
                          "What was recorded until then is kept; start another recording."};
-        if (next_ > feed.written()) next_ = 0;  // another input
-        if (from_.channels() != feed.channels()) from_ = AudioBuffer(feed.channels(), kPiece);
-        if (to_.channels() != format_.channels) to_ = AudioBuffer(format_.channels, kPiece);
-        float* rows[kMaxChannels] = {from_[0].data(), from_[from_.channels() - 1].data()};
-        while (next_ < feed.written()) {
-            const int n = static_cast<int>(std::min<std::int64_t>(kPiece, feed.written() - next_));
-            if (!feed.read(next_, n, rows))
-                return Error{"the recording ended, because part of the feed was lost.", path_,
-                             "What was recorded until then is kept; start another recording."};
-            for (size_t i = 0; i < static_cast<size_t>(n); ++i) {
-                const float mean = 0.5f * (rows[0][i] + rows[1][i]);
-                for (int c = 0; c < format_.channels; ++c)
-                    to_[c][i] = format_.channels == 1 ? mean : rows[c][i];
+        return drain();
+    }
+    Result<void> drain() {
+        AudioBlock piece;
+        auto got = RingReader::Got::nothing;
+        while ((got = feed_.next(kPiece, piece)) == RingReader::Got::sound) {
+            if (to_.channels() != format_.channels) to_ = AudioBuffer(format_.channels, kPiece);
+            const float* left = piece[0];
+            const float* right = piece[piece.channels - 1];
+            for (int i = 0; i < piece.frames; ++i) {
+                const auto k = static_cast<size_t>(i);
+                to_[0][k] = format_.channels == 1 ? 0.5f * (left[i] + right[i]) : left[i];
+                if (format_.channels > 1) to_[1][k] = right[i];
             }
-            if (auto written = writer_->write(to_.block(0, n)); !written.ok()) return written;
-            next_ += n;
+            if (auto written = writer_->write(to_.block(0, piece.frames)); !written.ok()) return written;
         }
-        return {};
+        if (got == RingReader::Got::nothing) return {};
+        return Error{"the recording ended, because part of the feed was lost.", path_,
+                     "What was recorded until then is kept; start another recording."};
     }
 
     static constexpr int kPiece = 4096;
@@ -73,8 +76,8 @@ class FeedRecorder {
     std::unique_ptr<SoundWriter> writer_;
     std::string path_;
     StreamFormat format_;
-    AudioBuffer from_, to_;
-    std::int64_t next_ = 0;
+    RingReader feed_;
+    AudioBuffer to_;
 };
 
 }  // namespace reed::ui

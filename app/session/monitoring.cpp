@@ -5,9 +5,10 @@
 namespace reed::ui {
 namespace {
 constexpr int kFadeTicks = 8;  // a quarter of a second, longer than the fade
+constexpr int kHowlPiece = 512;
 }  // namespace
 
-Monitoring::Monitoring(Session& session) : QObject(&session), session_(session), piece_(512) {
+Monitoring::Monitoring(Session& session) : QObject(&session), session_(session) {
     connect(&session_, &Session::ticked, this, &Monitoring::tick);
 }
 
@@ -138,22 +139,14 @@ void Monitoring::tick() {
             true);
         return;
     }
-    const HistoryRing& input = session_.engine().input_history();
-    if (!howl_ || listened_ > input.written()) {
+    const bool another = input_.follow(session_.engine().input_history());
+    if (!howl_ || another) {
         howl_ = std::make_unique<HowlWatch>(session_.engine().format().sample_rate);
-        listened_ = input.written();
+        input_.skip_to_newest();
     }
-    std::vector<float> other(piece_.size());
-    while (listened_ < input.written()) {
-        const auto n = static_cast<int>(
-            std::min<std::int64_t>(static_cast<std::int64_t>(piece_.size()), input.written() - listened_));
-        float* rows[kMaxChannels] = {piece_.data(), other.data()};
-        if (!input.read(listened_, n, rows)) {
-            listened_ = input.written();
-            return;
-        }
-        listened_ += n;
-        const HowlStep step = howl_->add({piece_.data(), static_cast<size_t>(n)});
+    AudioBlock piece;
+    while (input_.next(kHowlPiece, piece) == RingReader::Got::sound) {
+        const HowlStep step = howl_->add({piece[0], static_cast<size_t>(piece.frames)});
         MonitorSettings next = settings_;
         if (step == HowlStep::lower) next.volume_db += kHowlLoweredDb;
         if (step == HowlStep::lower || step == HowlStep::restore) session_.engine().set_monitor(next);

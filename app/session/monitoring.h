@@ -55,8 +55,7 @@ class Monitoring final : public QObject {
     std::string sink_, heard_stage_;
     std::unique_ptr<MonitorOutput> output_;
     std::unique_ptr<HowlWatch> howl_;
-    std::vector<float> piece_;
-    std::int64_t listened_ = 0;
+    RingReader input_;
     std::string warned_of_;
     int close_in_ = 0;  // ticks until a faded-out output is closed
 };

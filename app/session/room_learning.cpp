@@ -16,7 +16,7 @@ RoomLearning::RoomLearning(Session& session) : QObject(&session), session_(sessi
 double RoomLearning::left() const {
     if (state_ != State::listening) return 0.0;
     // By the sound that came in, not by the clock: a source that stalls does not count.
-    const auto heard = static_cast<double>(session_.engine().input_history().written() - from_);
+    const auto heard = static_cast<double>(heard_.waiting());
     return std::max(0.0, seconds_ - heard / session_.engine().format().sample_rate);
 }
 
@@ -31,7 +31,7 @@ void RoomLearning::start(const std::string& stage, double seconds) {
     stage_ = stage;
     state_ = State::listening;
     ++job_;
-    from_ = session_.engine().input_history().written();
+    heard_ = RingReader(session_.engine().input_history());
     emit changed();
 }
 
@@ -50,7 +50,7 @@ void RoomLearning::end() {
 
 void RoomLearning::tick() {
     if (state_ == State::idle) return;
-    const bool restarted = session_.engine().input_history().written() < from_;  // another input
+    const bool restarted = heard_.follow(session_.engine().input_history());  // another input
     if (session_.stage(stage_) == nullptr || (state_ == State::listening && restarted)) {
         end();
         return;
@@ -69,7 +69,7 @@ void RoomLearning::learn() {
     const int index = session_.chain().index_of(stage_);
     session_.background().run(
         [engine = &session_.engine(), chain = session_.chain(), index, wanted = seconds_] {
-            const auto sound = engine->sound_before(chain, static_cast<size_t>(index), wanted);
+            const auto sound = engine->chain().sound_before(chain, static_cast<size_t>(index), wanted);
             return learn_room_tone(sound, engine->format().sample_rate);
         },
         [this, job](const Result<RoomTone>& learnt) {
@@ -98,7 +98,8 @@ void RoomLearning::findHum(const std::string& stage) {
     const int index = session_.chain().index_of(stage);
     session_.background().run(
         [engine = &session_.engine(), chain = session_.chain(), index] {
-            const auto sound = engine->sound_before(chain, static_cast<size_t>(index), kMostToneSeconds);
+            const auto sound =
+                engine->chain().sound_before(chain, static_cast<size_t>(index), kMostToneSeconds);
             return std::pair(find_hum(sound, engine->format().sample_rate), sound.size());
         },
         [this, job, stage](const std::pair<std::optional<Hum>, size_t>& answer) {

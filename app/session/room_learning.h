@@ -4,6 +4,8 @@
 #include <QObject>
 #include <string>
 
+#include "base/ring_reader.h"
+
 namespace reed::ui {
 
 class Session;
@@ -42,8 +44,8 @@ class RoomLearning final : public QObject {
     State state_ = State::idle;
     std::string stage_;
     double seconds_ = kUsualSeconds;
-    std::int64_t from_ = 0;  // of the input, in frames
-    int job_ = 0;            // results of an older one are dropped
+    RingReader heard_;  // of the input, from the start of listening on
+    int job_ = 0;       // results of an older one are dropped
 };
 
 }  // namespace reed::ui

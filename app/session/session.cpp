@@ -74,6 +74,7 @@ Session::Session(SessionPaths paths, QObject* parent)
     save_later_.setInterval(400);
     save_later_.setSingleShot(true);
     connect(&save_later_, &QTimer::timeout, this, &Session::keepNow);
+    connect(&keys_, &Keys::changed, this, &Session::keepSoon);
     look_again_.setInterval(300);  // after the last news: a program that writes a scene may write it in parts
     look_again_.setSingleShot(true);
     connect(&look_again_, &QTimer::timeout, this, &Session::lookAtScenes);
@@ -142,6 +143,7 @@ void Session::begin() {
         readings_.set_window(s.window_seconds);
         memories_ = std::move(s.memories);
         audio_ = s.audio;
+        keys_.restore(s.keys);
         talk_key_ = s.talk_key == "talks" ? TalkKey::talks
                                           : (s.talk_key == "mutes" ? TalkKey::mutes : TalkKey::toggles);
         monitoring_->restore(s.monitor, s.monitor_sink);
@@ -157,7 +159,11 @@ void Session::begin() {
     setTalkKey(talk_key_);
     emit muteChanged();
     if (still_muted && talk_key_ != TalkKey::talks)
-        emit message(tr("Muted, as at the end of the last session. Ctrl+M lets your voice through."), true);
+        emit message(keys_.text("talk").isEmpty()
+                         ? tr("Muted, as at the end of the last session.")
+                         : tr("Muted, as at the end of the last session. %1 lets your voice through.")
+                               .arg(keys_.text("talk")),
+                     true);
     emit inputChanged();
     tick_.start();
     emit themeChanged();
@@ -180,7 +186,7 @@ QString Session::nameOf(const std::string& id) const {
 void Session::take(Scene scene, Fade fade) {
     scene_ = std::move(scene);
     if (stage(focused_) == nullptr) focused_ = chain().stages.empty() ? "" : chain().stages.front().id;
-    if (auto followed = engine_.follow(scene_.chain, fade); !followed.ok()) tell(followed.error());
+    if (auto followed = engine_.chain().follow(scene_.chain, fade); !followed.ok()) tell(followed.error());
     monitoring_->followChain();
     keepSoon();
     emit chainChanged();
@@ -237,7 +243,7 @@ void Session::tell(const Error& error) {
 }
 
 void Session::tellTroubles() {
-    const auto troubles = engine_.troubles();
+    const auto troubles = engine_.chain().troubles();
     const std::string where = troubles.empty() || troubles.front().first >= chain().stages.size()
                                   ? ""
                                   : chain().stages[troubles.front().first].id;
@@ -254,7 +260,8 @@ int Session::pace() const {
 void Session::setSeen(bool seen) {
     if (seen == seen_) return;
     seen_ = seen;
-    if (!seen_) engine_.probe(-1);  // the spectra are not taken; seen again, they ask for it themselves
+    if (!seen_)
+        engine_.chain().probe(-1);  // the spectra are not taken; seen again, they ask for it themselves
     if (tick_.isActive()) tick_.start(pace());
 }
 
@@ -341,6 +348,7 @@ void Session::keepNow() {
     s.monitor_sink = monitoring_->sink();
     s.talk_key = talk_key_ == TalkKey::talks ? "talks" : (talk_key_ == TalkKey::mutes ? "mutes" : "toggles");
     s.muted = muted();
+    s.keys = keys_.kept();
     keeper_.keep(write_working_state(s));
 }
 

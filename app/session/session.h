@@ -18,6 +18,7 @@
 #include "scenes/working_state.h"
 #include "session/background.h"
 #include "session/history.h"
+#include "session/keys.h"
 #include "session/stage_spectrum.h"
 #include "session/start_guard.h"
 #include "session/state_keeper.h"
@@ -162,6 +163,9 @@ class Session final : public QObject {
     void setSeen(bool seen);
     bool seen() const { return seen_; }
 
+    Keys& keys() { return keys_; }
+    const Keys& keys() const { return keys_; }
+
     QString themeName() const { return theme_; }
     void setThemeName(const QString& name);
     QByteArray geometry() const { return geometry_; }
@@ -245,6 +249,7 @@ class Session final : public QObject {
     int looks_ = 0;
     History history_;
     std::map<std::string, OtherMemory> memories_;  // by stage
+    Keys keys_;
     TalkKey talk_key_ = TalkKey::toggles;
     QString theme_ = "dusk";
     QByteArray geometry_;

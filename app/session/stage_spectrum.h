@@ -38,8 +38,7 @@ class StageSpectrum {
     Readings& readings_;
     std::unique_ptr<SpectrumMeter> before_, after_;
     std::unique_ptr<ResonanceFinder> finder_;
-    AudioBuffer piece_;
-    std::int64_t read_ = 0;
+    RingReader heard_, left_;  // before and after the stage; the same frame in both
     double rate_ = 0.0;
     int stage_ = -1, alive_ticks_ = 0;
     bool fresh_ = false;

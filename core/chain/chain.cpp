@@ -77,6 +77,36 @@ void Chain::post(const ChainSpec& spec) {
     posted_.fetch_add(1, std::memory_order_release);
 }
 
+void Chain::post_changes(const ChainSpec& before, const ChainSpec& after) {
+    for (const Link& link : links_) {
+        const int from = before.index_of(link.id);
+        const int to = after.index_of(link.id);
+        if (from < 0 || to < 0) continue;
+        const StageSpec& old = before.stages[static_cast<size_t>(from)];
+        const StageSpec& now = after.stages[static_cast<size_t>(to)];
+        if (old.kind != link.kind || now.kind != link.kind) continue;
+        const auto& table = now.stage_kind().parameters;
+        for (size_t p = 0; p < table.size(); ++p) {
+            if (old.values[p] != now.values[p] && !table[p].structural)
+                slots_[link.first_slot + p].store(now.values[p], std::memory_order_relaxed);
+        }
+        if (old.bypass != now.bypass)
+            slots_[link.first_slot + link.slot_count].store(now.bypass ? 1.0 : 0.0,
+                                                            std::memory_order_relaxed);
+    }
+    posted_.fetch_add(1, std::memory_order_release);
+}
+
+bool Chain::wakes(const ChainSpec& spec) const {
+    for (size_t i = 0; i < links_.size(); ++i) {
+        const Link& link = links_[i];
+        const auto& bypassed = slots_[link.first_slot + link.slot_count];
+        if (link.may_rest && !spec.stages[i].bypass && bypassed.load(std::memory_order_relaxed) >= 0.5)
+            return true;
+    }
+    return false;
+}
+
 void Chain::fetch_slots() noexcept {
     const std::uint32_t posted = posted_.load(std::memory_order_acquire);
     if (posted == followed_) return;

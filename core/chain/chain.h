@@ -36,6 +36,14 @@ class Chain {
     /// than the audio thread; lock-free. The sound moves there smoothly from the next grain on.
     void post(const ChainSpec& spec);
 
+    /// Moves only what differs between two chains, for the stages it shares with them (by id and kind), but
+    /// no structural value. As post().
+    void post_changes(const ChainSpec& before, const ChainSpec& after);
+
+    /// True when a stage that rests here (StageKind::rests) is to be heard in `spec`, which has the same
+    /// structure.
+    bool wakes(const ChainSpec& spec) const;
+
     /// In place; block.frames of any size from 0 up, channels as in format().
     /// `listener` gets the sound at other points, copied without delay of its own.
     void process(const AudioBlock& block, const Listener& listener = {}) noexcept;

@@ -31,7 +31,8 @@ Result<std::unique_ptr<FileDevice>> FileDevice::create(const std::filesystem::pa
     out->reader_ = std::move(opened.value());
     out->piece_ = AudioBuffer(info.channels, kPiece);
     out->ahead_ =
-        std::make_unique<HistoryRing>(info.channels, static_cast<size_t>(kAheadSeconds * info.sample_rate));
+        std::make_shared<HistoryRing>(info.channels, static_cast<size_t>(kAheadSeconds * info.sample_rate));
+    out->playing_.follow(out->ahead_);
     if (!out->read_piece()) {
         const std::lock_guard lock(out->mutex_);
         return Error{out->problem_, path.string(), "It may have been cut off while it was written."};
@@ -85,10 +86,8 @@ void FileDevice::read_ahead() {
 }
 
 void FileDevice::fill(const AudioBlock& block) {
-    float* rows[kMaxChannels] = {block.rows[0], block.rows[1]};
-    const std::int64_t at = played_.load(std::memory_order_relaxed);
-    if (ahead_->read(at, block.frames, rows)) {
-        played_.store(at + block.frames, std::memory_order_release);
+    if (playing_.read(block) == RingReader::Got::sound) {
+        played_.store(playing_.at(), std::memory_order_release);
         return;
     }
     missed_.fetch_add(1, std::memory_order_relaxed);

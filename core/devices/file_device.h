@@ -5,7 +5,7 @@
 #include <filesystem>
 #include <mutex>
 
-#include "base/history_ring.h"
+#include "base/ring_reader.h"
 #include "base/sound_file.h"
 #include "devices/paced_thread.h"
 
@@ -35,7 +35,7 @@ class FileDevice final : public Device {
     // The reading thread's.
     std::unique_ptr<SoundReader> reader_;
     AudioBuffer piece_;
-    std::unique_ptr<HistoryRing> ahead_;  // made once; the thread that plays reads it
+    std::shared_ptr<HistoryRing> ahead_;  // made once; the thread that plays reads it
     std::thread reading_;
     // Between threads.
     std::atomic<std::int64_t> played_{0};
@@ -44,6 +44,7 @@ class FileDevice final : public Device {
     std::condition_variable ending_;
     bool quit_ = false;
     std::string problem_;
+    RingReader playing_;  // of the thread that plays
     PacedThread thread_;
 };
 

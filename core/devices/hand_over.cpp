@@ -5,10 +5,11 @@
 namespace reed {
 
 void HandOver::prepare(int channels) {
-    ring_ = std::make_unique<HistoryRing>(channels, 32768);
+    ring_ = std::make_shared<HistoryRing>(channels, 32768);
     AudioBuffer nothing(channels, 2 * kStore);  // the store of the first block, if that falls short itself
     ring_->write(nothing.block(0, 2 * kStore));
-    read_ = kStore;
+    reader_.follow(ring_);
+    reader_.seek(kStore);
     begun_ = false;
     forget();
 }
@@ -18,7 +19,7 @@ void HandOver::write(const AudioBlock& block) noexcept {
 }
 
 bool HandOver::read(const AudioBlock& out) noexcept {
-    const std::int64_t surplus = ring_->written() - read_ - out.frames;
+    const std::int64_t surplus = reader_.waiting() - out.frames;
     // What gathered while nobody listened is left out at once. A cycle that the daemon lost leaves a rest,
     // which is left out when it has lasted; that the blocks of both sides differ is no rest.
     if (surplus >= 0 && (!begun_ || surplus > 8 * out.frames)) {
@@ -28,15 +29,11 @@ bool HandOver::read(const AudioBlock& out) noexcept {
         least_ = std::min(least_, surplus);
         if (++reads_ >= kPatience) {
             const std::int64_t rest = least_ - keep_;
-            if (rest > keep_) read_ += rest;
+            if (rest > keep_) reader_.seek(reader_.at() + rest);
             forget();
         }
     }
-    float* rows[kMaxChannels] = {out.rows[0], out.rows[1]};
-    if (ring_->read(read_, out.frames, rows)) {
-        read_ += out.frames;
-        return true;
-    }
+    if (reader_.read(out) == RingReader::Got::sound) return true;
     for (int c = 0; c < out.channels; ++c) std::fill_n(out[c], out.frames, 0.0f);
     return false;
 }

@@ -6,7 +6,7 @@
 #include <memory>
 
 #include "base/audio_block.h"
-#include "base/history_ring.h"
+#include "base/ring_reader.h"
 
 namespace reed {
 
@@ -30,15 +30,15 @@ class HandOver {
 
   private:
     void skip_to(std::int64_t surplus, int frames) noexcept {
-        read_ = ring_->written() - frames - surplus;
+        reader_.skip_to_newest(frames + surplus);
         forget();
     }
     void forget() noexcept {
         reads_ = 0;
         least_ = std::numeric_limits<std::int64_t>::max();
     }
-    std::unique_ptr<HistoryRing> ring_;
-    std::int64_t read_ = 0;
+    std::shared_ptr<HistoryRing> ring_;
+    RingReader reader_;
     int keep_ = 0;
     bool begun_ = false;
     int reads_ = 0;

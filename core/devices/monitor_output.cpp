@@ -10,11 +10,10 @@ namespace reed {
 
 struct MonitorOutput::State {
     MonitorOptions options;
-    std::shared_ptr<const HistoryRing> sound;
+    RingReader sound;
     PipeWireConnection connection;
     pw_stream* stream = nullptr;
     spa_hook hook{};
-    std::int64_t read = 0;
     bool flowing = false;
     std::atomic<bool> broken{false};
 
@@ -27,18 +26,18 @@ void MonitorOutput::State::play() {
     const uint32_t room = buffer->buffer->datas[0].maxsize / sizeof(float);
     const uint32_t wished = buffer->requested > 0 ? static_cast<uint32_t>(buffer->requested) : 1024;
     const int frames = static_cast<int>(std::min(wished, room));
-    float* rows[kMaxChannels] = {};
-    const int channels = std::min<int>(sound->channels(), static_cast<int>(buffer->buffer->n_datas));
-    for (int c = 0; c < channels; ++c) rows[c] = static_cast<float*>(buffer->buffer->datas[c].data);
-    const std::int64_t available = sound->written() - read;
+    AudioBlock out;
+    out.frames = frames;
+    out.channels = std::min<int>(sound.channels(), static_cast<int>(buffer->buffer->n_datas));
+    for (int c = 0; c < out.channels; ++c)
+        out.rows[static_cast<size_t>(c)] = static_cast<float*>(buffer->buffer->datas[c].data);
+    const std::int64_t available = sound.waiting();
     // Two blocks to begin with, against jitter; far behind, it leaps.
     if (!flowing && available >= 2 * frames) flowing = true;
-    if (available > 4 * frames) read = sound->written() - 2 * frames;
-    if (flowing && sound->read(read, frames, rows)) {
-        read += frames;
-    } else {
-        flowing = false;
-        for (int c = 0; c < channels; ++c) std::fill_n(rows[c], frames, 0.0f);
+    if (available > 4 * frames) sound.skip_to_newest(2 * frames);
+    flowing = flowing && sound.read(out) == RingReader::Got::sound;
+    if (!flowing) {
+        for (int c = 0; c < out.channels; ++c) std::fill_n(out[c], frames, 0.0f);
     }
     set_filled(buffer, static_cast<uint32_t>(frames));
     pw_stream_queue_buffer(stream, buffer);
@@ -51,8 +50,7 @@ Result<std::unique_ptr<MonitorOutput>> MonitorOutput::create(std::shared_ptr<con
     std::unique_ptr<MonitorOutput> out(new MonitorOutput);
     State& s = *out->state_;
     s.options = options;
-    s.read = sound->written();
-    s.sound = std::move(sound);
+    s.sound = RingReader(std::move(sound));
     if (!s.connection.open("dusky-reed-monitor", PipeWireConnection::Use::sound)) return no_pipewire();
     static const pw_stream_events events = [] {
         pw_stream_events e{};
@@ -83,7 +81,7 @@ Result<std::unique_ptr<MonitorOutput>> MonitorOutput::create(std::shared_ptr<con
     constexpr uint32_t kFlags =
         PW_STREAM_FLAG_AUTOCONNECT | PW_STREAM_FLAG_MAP_BUFFERS | PW_STREAM_FLAG_RT_PROCESS;
     const auto connected =
-        connect_audio(s.stream, PW_DIRECTION_OUTPUT, kFlags, options.sample_rate, s.sound->channels());
+        connect_audio(s.stream, PW_DIRECTION_OUTPUT, kFlags, options.sample_rate, s.sound.channels());
     if (!connected.ok()) {
         pw_stream_destroy(s.stream);
         s.stream = nullptr;

@@ -4,8 +4,8 @@
 #include <memory>
 #include <string>
 
-#include "base/history_ring.h"
 #include "base/result.h"
+#include "base/ring_reader.h"
 
 namespace reed {
 

@@ -162,7 +162,7 @@ void Monitor::shape(const AudioBlock& block) {
     }
 }
 
-void Monitor::run(const AudioBlock& feed, const HistoryRing& input, const Heard& heard,
+void Monitor::run(const AudioBlock& feed, const HistoryRing& input, const ChainRunner::Heard& heard,
                   bool feed_muted) noexcept {
     sound_ = {};
     if (active_ == MonitorSource::off) return;

@@ -6,7 +6,7 @@
 #include <span>
 
 #include "base/history_ring.h"
-#include "chain/listener.h"
+#include "chain/chain_runner.h"
 #include "dsp/filter_runner.h"
 #include "dsp/smoothed.h"
 #include "stages/parameter.h"
@@ -49,14 +49,9 @@ class Monitor {
     /// Where the chain that fades in shall copy its sound, after listener().
     Listener fresh_listener(const AudioBlock& block);
 
-    /// Which chain is heard in a block.
-    struct Heard {
-        int latency = 0;                 ///< of the chain, in frames
-        int fresh_latency = 0;           ///< of the chain that fades in
-        const float* weights = nullptr;  ///< of that one, a frame each; nullptr: none fades in
-    };
     /// `feed`: before the mute. `input`: the history that ends with this block.
-    void run(const AudioBlock& feed, const HistoryRing& input, const Heard& heard, bool feed_muted) noexcept;
+    void run(const AudioBlock& feed, const HistoryRing& input, const ChainRunner::Heard& heard,
+             bool feed_muted) noexcept;
     /// The newest block; no frames while it is off.
     AudioBlock sound() const { return sound_; }
 

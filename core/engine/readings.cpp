@@ -9,6 +9,7 @@ namespace reed {
 namespace {
 /// A chain that starts cold still learns the room; its first second and a half say nothing about it.
 constexpr std::int64_t kColdPieces = 150;
+constexpr int kPiece = 4096;
 }  // namespace
 
 Readings::Readings(Engine& engine) : engine_(engine) {}
@@ -30,7 +31,7 @@ void Readings::poll(bool sum_up) {
 }
 
 void Readings::poll_clips() {
-    const Clips now{engine_.input_history().written(), engine_.figures().clipped};
+    const Clips now{engine_.input_history()->written(), engine_.figures().clipped};
     // Another input counts from nothing again.
     if (!clips_.empty() && (now.at < clips_.back().at || now.count < clips_.back().count)) clips_.clear();
     if (clips_.empty() || now.count != clips_.back().count)
@@ -47,33 +48,22 @@ std::uint64_t Readings::clipped() const {
 }
 
 void Readings::hear_voice() {
-    const HistoryRing& input = engine_.input_history();
-    const StreamFormat format = engine_.format();
-    const std::int64_t written = input.written();
     if (stage_knows_) {
         detector_.reset();
         return;
     }
-    // Another input, or held up for longer than the history lasts.
-    const bool lost = written < detector_read_ ||
-                      written - detector_read_ > static_cast<std::int64_t>(10.0 * format.sample_rate);
-    if (!detector_ || !(detected_ == format) || lost) {
-        detector_ = std::make_unique<VoiceDetector>(format.sample_rate);
-        detected_ = format;
-        const auto before = static_cast<std::int64_t>(0.5 * format.sample_rate);  // no more: it takes time
-        detector_from_ = detector_read_ = std::max<std::int64_t>(0, written - before);
+    const double rate = engine_.format().sample_rate;
+    const bool another = detected_.follow(engine_.input_history());
+    if (another || !detector_) {
+        detector_ = std::make_unique<VoiceDetector>(rate);
+        detected_.skip_to_newest(static_cast<std::int64_t>(0.5 * rate));  // no more: it takes time
+        detector_from_ = detected_.at();
     }
-    constexpr int kPiece = 4096;
-    AudioBuffer piece(format.channels, kPiece);
-    float* rows[kMaxChannels] = {piece[0].data(), piece[format.channels - 1].data()};
-    while (detector_read_ < written) {
-        const int n = static_cast<int>(std::min<std::int64_t>(kPiece, written - detector_read_));
-        if (!input.read(detector_read_, n, rows)) return;
-        for (size_t i = 0; format.channels > 1 && i < static_cast<size_t>(n); ++i)
-            rows[0][i] = 0.5f * (rows[0][i] + rows[1][i]);
-        detector_->add(rows[0], n);
-        detector_read_ += n;
-    }
+    std::span<const float> piece;
+    auto got = RingReader::Got::sound;
+    while ((got = detected_.next_mono(kPiece, piece)) == RingReader::Got::sound)
+        detector_->add(piece.data(), static_cast<int>(piece.size()));
+    if (got == RingReader::Got::overtaken) detector_.reset();  // held up for longer than the history lasts
 }
 
 void Readings::take(TapFrame frame) {
@@ -90,20 +80,21 @@ void Readings::take(TapFrame frame) {
 }
 
 void Readings::poll_taps(bool sum_up) {
+    ChainRunner& chain = engine_.chain();
     // A chain reports while it is still fading in; those pieces are kept until it is the one that sounds.
-    for (TapFrame f; engine_.take_tap(f);) {
+    for (TapFrame f; chain.take_tap(f);) {
         if (f.chain == chain_)
             take(f);
         else if (f.chain > chain_)
             early_.push_back(f);
     }
-    if (const std::uint32_t serial = engine_.sounding(); serial != chain_) {
+    if (const std::uint32_t serial = chain.sounding(); serial != chain_) {
         chain_ = serial;
-        origin_ = engine_.origin(serial);
+        origin_ = chain.origin(serial);
         stage_knows_ = false;
-        statistics_ = LevelStatistics(engine_.stage_count(serial) + 1, statistics_.window());
+        statistics_ = LevelStatistics(chain.stage_count(serial) + 1, statistics_.window());
         pushed_ = summed_up_ = 0;
-        const auto warm = engine_.take_warm_taps(serial);
+        const auto warm = chain.take_warm_taps(serial);
         skip_below_ = warm.empty() ? kColdPieces : 0;
         for (const TapFrame& f : warm) take(f);
         for (const TapFrame& f : early_) {
@@ -123,31 +114,23 @@ void Readings::poll_taps(bool sum_up) {
 }
 
 void Readings::poll_feed() {
-    const HistoryRing& feed = engine_.feed_history();
-    if (!meter_ || !(metered_ == engine_.format()) || feed.written() < feed_read_) {
-        metered_ = engine_.format();
-        meter_ = std::make_unique<LoudnessMeter>(metered_);
-        piece_ = AudioBuffer(metered_.channels, 4096);
-        feed_read_ = feed.written();
+    if (feed_.follow(engine_.feed_history())) {
+        feed_.skip_to_newest();
+        meter_ = std::make_unique<LoudnessMeter>(engine_.format());
         loudness_ = {};
+        loudness_at_ = feed_.at();
     }
-    float* rows[kMaxChannels] = {piece_[0].data(), metered_.channels > 1 ? piece_[1].data() : nullptr};
     bool any = false;
-    while (feed_read_ < feed.written()) {
-        const int n = static_cast<int>(std::min<std::int64_t>(4096, feed.written() - feed_read_));
-        if (!feed.read(feed_read_, n, rows)) {
-            feed_read_ = feed.written();  // overtaken: the window was not drawn for seconds
-            break;
-        }
-        meter_->add(piece_.block(0, n));
-        feed_read_ += n;
+    // Overtaken, because nobody polled for seconds: it goes on with what comes then.
+    AudioBlock piece;
+    while (feed_.next(kPiece, piece) == RingReader::Got::sound) {
+        meter_->add(piece);
         any = true;
     }
     if (!any) return;
     // Ten times a second: the loudness of three seconds is summed up over all of them.
-    const auto tenth = static_cast<std::int64_t>(0.1 * metered_.sample_rate);
-    if (feed_read_ - loudness_at_ < tenth && feed_read_ >= loudness_at_) return;
-    loudness_at_ = feed_read_;
+    if (feed_.at() - loudness_at_ < static_cast<std::int64_t>(0.1 * engine_.format().sample_rate)) return;
+    loudness_at_ = feed_.at();
     loudness_ = meter_->read();
 }
 

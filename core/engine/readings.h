@@ -45,13 +45,14 @@ class Readings {
     Engine& engine_;
     LevelStatistics statistics_;
     std::unique_ptr<VoiceDetector> detector_;  // while no stage knows who speaks
-    std::int64_t detector_from_ = 0, detector_read_ = 0;
+    RingReader detected_;
+    std::int64_t detector_from_ = 0;
     std::int64_t origin_ = 0;  // frame of the input with which the chain began
     bool stage_knows_ = false;
     std::unique_ptr<LoudnessMeter> meter_;
-    StreamFormat metered_, detected_;
+    RingReader feed_;
     std::uint32_t chain_ = 0;
-    std::int64_t feed_read_ = 0, loudness_at_ = 0;
+    std::int64_t loudness_at_ = 0;
     std::int64_t summed_up_ = 0;  // pieces pushed when levels_ was computed last
     std::int64_t pushed_ = 0;
     std::int64_t skip_below_ = 0;
@@ -64,7 +65,6 @@ class Readings {
     };
     std::deque<Clips> clips_;
     std::vector<TapFrame> early_;
-    AudioBuffer piece_;
 };
 
 }  // namespace reed

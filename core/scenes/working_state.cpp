@@ -130,6 +130,11 @@ Result<WorkingState> parse(std::string_view bytes) {
     // Whoever may have been muted stays so.
     if (root.contains("muted")) out.muted = !root.at("muted").is_boolean() || root.at("muted").get<bool>();
     if (root.contains("audio")) part("how live sound runs", [&] { read_audio(root.at("audio"), out); });
+    if (root.contains("keys")) {
+        part("the keys", [&] {
+            for (const auto& [id, keys] : root.at("keys").items()) out.keys[id] = keys.get<std::string>();
+        });
+    }
     if (root.contains("memories"))
         part("the other memories of the stages", [&] { read_memories(root.at("memories"), out); });
     return out;
@@ -195,6 +200,7 @@ std::string write_working_state(const WorkingState& state) {
     root["muted"] = state.muted;
     root["audio"] = write_audio(state);
     root["scene"] = Json::parse(write_scene(state.scene));
+    if (!state.keys.empty()) root["keys"] = state.keys;
     if (!state.memories.empty()) root["memories"] = write_memories(state);
     return root.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }

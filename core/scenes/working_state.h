@@ -46,6 +46,7 @@ struct WorkingState {
     std::string monitor_sink;          ///< node name; empty: the default output
     bool muted = false;                ///< when it ended; it starts so again
     std::string talk_key = "toggles";  ///< or "talks", "mutes"
+    std::map<std::string, std::string> keys;      ///< changed ones by action, as the window writes them
     std::map<std::string, OtherMemory> memories;  ///< by stage id; stages that never flipped have none
 
     std::vector<std::string> left_out;  ///< after reading: parts that could not be used, in plain words

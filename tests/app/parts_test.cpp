@@ -157,7 +157,7 @@ TEST_CASE("the recorder writes what goes out, and a place that can't be written 
     Window w(folder);
     ui::FeedRecorder recorder(w.session.engine());
     CHECK_FALSE(recorder.start(folder.path("no/folder/x.wav")).ok());
-    const auto from = w.session.engine().feed_history().written();
+    const auto from = w.session.engine().feed_history()->written();
     REQUIRE(recorder.start(folder.path("feed.flac")).ok());
     REQUIRE(w.heard(static_cast<double>(from) / 48000.0 + 0.7));
     REQUIRE(recorder.finish().ok());
@@ -169,7 +169,7 @@ TEST_CASE("the recorder writes what goes out, and a place that can't be written 
     // Frame by frame what went out from the moment it was started, to the last bit of 24.
     std::vector<float> feed(24000);
     float* rows[2] = {feed.data(), nullptr};
-    REQUIRE(w.session.engine().feed_history().read(from, 24000, rows));
+    REQUIRE(w.session.engine().feed_history()->read(from, 24000, rows));
     REQUIRE(rms(feed) > 1e-5);
     const auto& x = sound.value()[0];
     // Written again while it was started, by at most a block or two.

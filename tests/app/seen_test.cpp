@@ -29,7 +29,7 @@ TEST_CASE(
     CHECK(w.session.seen());
     w.session.focus("equalizer");  // whose curve has the sound before and after it taken
     REQUIRE(Window::until([&] { return w.session.levelsFit() && w.session.levels().seconds > 1.0; }));
-    REQUIRE(Window::until([&] { return w.session.engine().probed().before.written() > 0; }));
+    REQUIRE(Window::until([&] { return w.session.engine().chain().probed()->before.written() > 0; }));
     const bool minimised = GENERATE(false, true);
     if (minimised)
         w.window.showMinimized();
@@ -44,7 +44,8 @@ TEST_CASE(
     CHECK(unseen.moved == 0);
     CHECK(unseen.readings == 0);
     CHECK(w.session.levels().seconds == summed_up);
-    const auto& probe = w.session.engine().probed().before;
+    const auto taken = w.session.engine().chain().probed();
+    const auto& probe = taken->before;
     const auto probed = probe.written();
     const auto now = heard();
     REQUIRE(Window::until([&] { return heard() > now + 50; }));

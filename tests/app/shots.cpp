@@ -3,6 +3,7 @@
 #include <catch2/catch.hpp>
 #include <filesystem>
 
+#include "actions/keys_dialog.h"
 #include "app/window.h"
 #include "session/room_learning.h"
 
@@ -132,4 +133,19 @@ TEST_CASE("shots: popups", "[.shots]") {
                              QString(popup).replace("_", "-") + ".png"));
         p->close();
     }
+}
+
+TEST_CASE("shots: keys", "[.shots]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    const QByteArray shots = qgetenv("REED_SHOTS");
+    w.session.keys().set("toggle-mute", QKeySequence("F7"));
+    QTest::keyClick(&w.window, Qt::Key_F1);
+    auto* dialog = w.find<ui::KeysDialog>("keys_dialog");
+    REQUIRE(dialog != nullptr);
+    auto* save = w.window.findChild<ui::FlatButton*>("key headphones");
+    QTest::mouseClick(save, Qt::LeftButton);
+    QTest::keyClick(save, Qt::Key_S, Qt::ControlModifier);
+    settle(0.1);
+    REQUIRE(dialog->grab().save(QString::fromLocal8Bit(shots) + "/keys-dusk.png"));
 }

@@ -70,7 +70,7 @@ TEST_CASE("a method is chosen by click or key, says its delay and load, and soun
     w.session.setValue("suppression", static_cast<size_t>(kSuppressionStage.find("hum")), 0);
     CHECK(kept->isVisible());
     // And the feed: the room alone is gone.
-    REQUIRE(Window::until([&] { return w.session.engine().settled(); }));
+    REQUIRE(Window::until([&] { return w.session.engine().chain().settled(); }));
     REQUIRE(Window::until([&] { return w.feed_level(0.3) < -65.0; }));
 }
 

@@ -171,10 +171,10 @@ TEST_CASE("the spectrum is worked out only while somebody looks") {
         return m != nullptr && m->frames() > 3;
     }));
     w.session.focus("gate");
-    REQUIRE(Window::until([&] { return w.session.engine().probed().stage.load() == -1; }, 60.0));
-    const auto written = w.session.engine().probed().before.written();
+    REQUIRE(Window::until([&] { return w.session.engine().chain().probed()->stage.load() == -1; }, 60.0));
+    const auto written = w.session.engine().chain().probed()->before.written();
     QTest::qWait(200);
-    CHECK(w.session.engine().probed().before.written() == written);
+    CHECK(w.session.engine().chain().probed()->before.written() == written);
 }
 
 TEST_CASE("the levels of a tap stand on the diagram, by click or key") {

@@ -95,7 +95,7 @@ struct Window {
     /// Waits until so many seconds of sound have come in since the input was opened.
     bool heard(double seconds) {
         return until([&] {
-            return static_cast<double>(session.engine().input_history().written()) >
+            return static_cast<double>(session.engine().input_history()->written()) >
                    seconds * session.engine().format().sample_rate;
         });
     }
@@ -104,8 +104,8 @@ struct Window {
         const auto n = static_cast<int>(seconds * 48000);
         std::vector<float> x(static_cast<size_t>(n));
         float* rows[2] = {x.data(), nullptr};
-        const auto& feed = session.engine().feed_history();
-        if (!feed.read(feed.written() - n, n, rows)) return -200.0;
+        const auto feed = session.engine().feed_history();
+        if (!feed->read(feed->written() - n, n, rows)) return -200.0;
         return db(rms(x));
     }
 };

@@ -249,7 +249,7 @@ TEST_CASE("stages are added, bypassed, moved, duplicated, renamed and removed, a
         QTest::keyClick(&w.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
     CHECK(w.order() == "gain suppression gate equalizer expander compressor limiter");
     // The engine has followed all the way.
-    REQUIRE(Window::until([&] { return w.session.engine().settled() && w.session.levelsFit(); }));
+    REQUIRE(Window::until([&] { return w.session.engine().chain().settled() && w.session.levelsFit(); }));
 }
 
 TEST_CASE("an empty chain and a full one can be worked with") {

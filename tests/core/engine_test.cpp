@@ -19,9 +19,9 @@ using namespace reed::test;
 namespace {
 
 void wait_settled(const Engine& engine) {
-    for (int i = 0; i < 2000 && !engine.settled(); ++i)
+    for (int i = 0; i < 2000 && !engine.chain().settled(); ++i)
         std::this_thread::sleep_for(std::chrono::milliseconds(2));
-    REQUIRE(engine.settled());
+    REQUIRE(engine.chain().settled());
 }
 
 /// Pushes sound through the engine in blocks of 256; returns what comes out.
@@ -49,7 +49,7 @@ TEST_CASE("a change of values reaches the running chain", "[engine]") {
     REQUIRE(engine.open({48000, 1}, spec).ok());
     push(engine, sine(200, 0.1, 0.5));
     spec.stages[0].set("gain", -20);
-    REQUIRE(engine.follow(spec).ok());
+    REQUIRE(engine.chain().follow(spec).ok());
     wait_settled(engine);
     const auto out = push(engine, sine(200, 0.1, 0.5));
     CHECK(rms(out, 12000) == Approx(0.01 / std::sqrt(2.0)).epsilon(0.01));
@@ -61,12 +61,12 @@ TEST_CASE("a new order cross-fades without a click and takes over", "[engine]") 
     REQUIRE(engine.open({48000, 1}, spec).ok());
     auto sound = push(engine, sine(100, 0.2, 1.0));
     spec.stages.push_back(stage("compressor", {{"threshold", -40}, {"ratio", 10}, {"lookahead", 5}}));
-    const auto before = engine.sounding();
-    REQUIRE(engine.follow(spec).ok());
+    const auto before = engine.chain().sounding();
+    REQUIRE(engine.chain().follow(spec).ok());
     wait_settled(engine);
     std::vector<float> next = sine(100, 0.2, 2.0);
     append(sound, push(engine, std::vector<float>(next.begin() + 0, next.end())));
-    CHECK(engine.sounding() != before);
+    CHECK(engine.chain().sounding() != before);
     CHECK(rms(sound, 96000) < 0.6 * rms(sound, 24000, 24000));
     CHECK(db(third_difference(sound, 4800) / 0.8) < -75.0);
 }
@@ -76,7 +76,7 @@ TEST_CASE("an invalid chain is refused and the old one goes on", "[engine]") {
     ChainSpec spec = chain_of({stage("gain")});
     REQUIRE(engine.open({48000, 1}, spec).ok());
     spec.stages[0].values[0] = 99;
-    const auto refused = engine.follow(spec);
+    const auto refused = engine.chain().follow(spec);
     REQUIRE_FALSE(refused.ok());
     CHECK_THAT(refused.error().text(), Catch::Contains("Gain 99.0 dB is outside -30.0 dB to 30.0 dB"));
     CHECK(rms(push(engine, sine(200, 0.1, 0.2)), 4800) == Approx(0.0707).epsilon(0.01));
@@ -105,7 +105,7 @@ TEST_CASE("the engine's process neither allocates nor locks, even while chains c
     for (int round = 0; round < 400; ++round) {
         if (round % 80 == 40) {
             spec.stages.insert(spec.stages.begin(), new_stage(spec, *find_stage_kind("equalizer")));
-            REQUIRE(engine.follow(spec, Fade::scene).ok());
+            REQUIRE(engine.chain().follow(spec, Fade::scene).ok());
             wait_settled(engine);
         }
         const RealtimeGuard guard;
@@ -125,7 +125,7 @@ TEST_CASE("many changes in a row end in the last one", "[engine]") {
         ChainSpec next = spec;
         if (i % 2 == 0) next.stages.push_back(new_stage(next, *find_stage_kind("limiter")));
         next.stages[0].set("gain", -i);
-        REQUIRE(engine.follow(next).ok());
+        REQUIRE(engine.chain().follow(next).ok());
         push(engine, sine(200, 0.5, 0.02));
     }
     wait_settled(engine);
@@ -165,7 +165,7 @@ TEST_CASE("a chain that is rebuilt knows the room at once", "[engine]") {
     CHECK(room == Approx(-57.0).margin(1.0));  // 0.001 RMS on the AES17 scale
     CHECK(readings.levels().taps[0].voice == Approx(-14.0).margin(1.0));
     spec.stages.push_back(stage("limiter"));
-    REQUIRE(engine.follow(spec).ok());
+    REQUIRE(engine.chain().follow(spec).ok());
     wait_settled(engine);
     for (int i = 0; i < 40; ++i) {
         push(engine, noise(0.001, 0.01, 30));
@@ -221,9 +221,9 @@ std::vector<float> heard_from(FileDevice& device, int frames) {
     std::int64_t taken = 0;
     while (taken < frames) {
         const auto n =
-            static_cast<int>(std::min<std::int64_t>(engine.feed_history().written(), frames) - taken);
+            static_cast<int>(std::min<std::int64_t>(engine.feed_history()->written(), frames) - taken);
         float* rows[2] = {heard.data() + taken, nullptr};
-        if (n > 0) REQUIRE(engine.feed_history().read(taken, n, rows));
+        if (n > 0) REQUIRE(engine.feed_history()->read(taken, n, rows));
         taken += n;
         std::this_thread::sleep_for(std::chrono::milliseconds(1));
     }
@@ -321,13 +321,14 @@ TEST_CASE("a sound file stands in for the microphone, in a loop", "[engine]") {
     Engine engine;
     REQUIRE(engine.open(device.value()->format(), {}).ok());
     REQUIRE(device.value()->start(engine).ok());
-    while (engine.feed_history().written() < 10000) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+    while (engine.feed_history()->written() < 10000)
+        std::this_thread::sleep_for(std::chrono::milliseconds(1));
     device.value()->stop();
     // Over and over without a gap: 2205 frames a round, blocks of 256.
     const auto file = read_sound(folder.path("a.wav")).value();
     std::vector<float> heard(10000);
     float* rows[2] = {heard.data(), nullptr};
-    REQUIRE(engine.feed_history().read(0, 10000, rows));
+    REQUIRE(engine.feed_history()->read(0, 10000, rows));
     double worst = 0.0;
     for (size_t i = 0; i < heard.size(); ++i)
         worst = std::max<double>(worst, std::abs(heard[i] - file[0][i % file.frames()]));

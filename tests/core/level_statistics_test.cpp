@@ -216,11 +216,11 @@ TEST_CASE("live, the statistics hear who speaks where no stage does", "[levels]"
             INFO("a chain that begins " << late << " frames into a piece");
             AudioBuffer more(1, static_cast<size_t>(late));
             engine.process(more.block(0, late));
-            REQUIRE(engine
+            REQUIRE(engine.chain()
                         .follow(chain_of(
                             std::vector<StageSpec>(static_cast<size_t>(2 + late % 3), stage("gain"))))
                         .ok());
-            while (!engine.settled()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+            while (!engine.chain().settled()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
             work = mono(heard);
             for (size_t i = 0; i + block <= 4 * 48000; i += block) {
                 engine.process(work.block(i, static_cast<int>(block)));

@@ -149,8 +149,8 @@ TEST_CASE("what is monitored goes over to a new chain without a click", "[engine
             // Another gain and another delay each time.
             chain.stages[0].set("gain", chain.stages[0].value("gain") < -6 ? -3 : -15);
             chain.stages[1].set("lookahead", chain.stages[1].value("lookahead") < 5 ? 8 : 3);
-            REQUIRE(engine.follow(chain, Fade::scene).ok());
-            while (!engine.settled()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+            REQUIRE(engine.chain().follow(chain, Fade::scene).ok());
+            while (!engine.chain().settled()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
         });
         const auto cut =
             stage("equalizer", {{"band1_type", 3}, {"band1_frequency", 5000}, {"band1_slope", 7}});
@@ -175,18 +175,19 @@ TEST_CASE("what decays in the monitor ends in nothing, not in numbers too small 
 TEST_CASE("the probe hands out the sound before and after one stage", "[engine]") {
     Engine engine;
     REQUIRE(engine.open({48000, 1}, lowering_chain()).ok());
-    engine.probe(1);
+    engine.chain().probe(1);
     const auto x = sine(1000, 0.5, 1.0);
     (void)listen(engine, x, [](size_t) {});
     std::vector<float> before(24000), after(24000);
     float* b[] = {before.data(), nullptr};
     float* a[] = {after.data(), nullptr};
-    const Probe& p = engine.probed();
+    const auto probed = engine.chain().probed();
+    const Probe& p = *probed;
     REQUIRE(p.before.read(p.before.written() - 24000, 24000, b));
     REQUIRE(p.after.read(p.after.written() - 24000, 24000, a));
     CHECK(db(rms(after) / rms(before)) == Approx(-6.0).margin(0.01));
     const auto until = p.before.written();
-    engine.probe(-1);
+    engine.chain().probe(-1);
     (void)listen(engine, x, [](size_t) {});
     CHECK(p.before.written() == until);
 }

@@ -22,8 +22,8 @@ std::vector<float> push(Engine& engine, const std::vector<float>& in) {
 }
 
 void follow(Engine& engine, const ChainSpec& chain, Fade fade = Fade::quick) {
-    REQUIRE(engine.follow(chain, fade).ok());
-    while (!engine.settled()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+    REQUIRE(engine.chain().follow(chain, fade).ok());
+    while (!engine.chain().settled()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
 }
 
 /// Frames before the first that is not `old`, and before the first from which on all are `fresh`.
@@ -71,19 +71,19 @@ TEST_CASE("a new chain has heard every sample the old one has", "[engine]") {
         REQUIRE(engine.open({48000, 1}, chain).ok());
         const auto hum = sine(50, 0.1, 20.0);
         AudioBuffer work = mono(hum);
-        const std::uint32_t before = engine.sounding();
+        const std::uint32_t before = engine.chain().sounding();
         constexpr size_t kChange = 8 * 48000 / 256 * 256;
         for (size_t i = 0; i < hum.size(); i += 256) {
             // The sound goes on while the chain is built.
             if (i == kChange) {
                 chain.stages.push_back(stage("gain", {{"gain", 0}}));
-                REQUIRE(engine.follow(chain, fade).ok());
+                REQUIRE(engine.chain().follow(chain, fade).ok());
             }
             engine.process(work.block(i, static_cast<int>(std::min<size_t>(256, hum.size() - i))));
-            if (i >= kChange && engine.sounding() == before)
+            if (i >= kChange && engine.chain().sounding() == before)
                 std::this_thread::sleep_for(std::chrono::microseconds(500));
         }
-        REQUIRE(engine.sounding() != before);
+        REQUIRE(engine.chain().sounding() != before);
         // The notch itself takes some seconds at the start to settle.
         CHECK(db(peak(work[0], 8 * 48000)) < -90.0);
     }
@@ -118,7 +118,7 @@ TEST_CASE("a bypassed stage reports no reduction", "[chain]") {
         REQUIRE(engine.open({48000, 1}, spec).ok());
         (void)push(engine, sine(1000, 0.5, 1.0));
         double most = 0.0;
-        for (TapFrame f; engine.take_tap(f);)
+        for (TapFrame f; engine.chain().take_tap(f);)
             if (f.tap == 1 && f.index > 10) most = std::max<double>(most, f.reduction_db);
         if (bypass) {
             CHECK(most == 0.0);
@@ -136,12 +136,12 @@ TEST_CASE("what a stage hears is handed out with the stages before it run in", "
     Engine engine;
     REQUIRE(engine.open({48000, 1}, spec).ok());
     (void)push(engine, sine(1000, 0.5, 5.0));
-    const auto heard = engine.sound_before(spec, 1, 1.0);
+    const auto heard = engine.chain().sound_before(spec, 1, 1.0);
     REQUIRE(heard.size() == 48000);
     CHECK(db(rms(heard, 0, 2400)) == Approx(db(rms(heard, 45600, 2400))).margin(0.05));
     CHECK(db(rms(heard)) < db(rms(sine(1000, 0.5, 1.0))) - 10.0);
     // Before the first stage it is the input itself.
-    const auto plain = engine.sound_before(spec, 0, 1.0);
+    const auto plain = engine.chain().sound_before(spec, 0, 1.0);
     CHECK(db(rms(plain)) == Approx(db(0.5 / std::sqrt(2.0))).margin(0.01));
 }
 
@@ -218,10 +218,10 @@ TEST_CASE("the engine may be asked for everything at once, from the threads that
     std::thread reader([&] {
         std::vector<float> out(4096);
         float* rows[2] = {out.data(), out.data()};
-        const auto monitored = engine.monitor_history();
+        const std::shared_ptr<const HistoryRing> rings[] = {engine.input_history(), engine.feed_history(),
+                                                            engine.monitor_history()};
         while (!quit) {
-            for (const HistoryRing* ring : {&engine.input_history(), &engine.feed_history(), monitored.get()})
-                (void)ring->read(ring->written() - 4096, 4096, rows);
+            for (const auto& ring : rings) (void)ring->read(ring->written() - 4096, 4096, rows);
             (void)engine.figures();
         }
     });
@@ -231,19 +231,19 @@ TEST_CASE("the engine may be asked for everything at once, from the threads that
         next.stages[0].set("open_threshold", -60.0 + round % 20);
         next.stages[1].bypass = round % 3 == 0;
         if (round % 4 == 0) next.stages.push_back(stage("limiter"));
-        REQUIRE(engine.follow(next, round % 8 == 0 ? Fade::scene : Fade::quick).ok());
+        REQUIRE(engine.chain().follow(next, round % 8 == 0 ? Fade::scene : Fade::quick).ok());
         engine.set_mute(round % 5 == 0);
         engine.set_monitor({round % 2 == 0 ? MonitorSource::feed : MonitorSource::plain});
-        engine.probe(round % 3 - 1);
+        engine.chain().probe(round % 3 - 1);
         readings.poll();
-        (void)engine.troubles();
-        (void)engine.stage_latencies();
-        if (round % 10 == 0) (void)engine.sound_before(next, 1, 0.5);
+        (void)engine.chain().troubles();
+        (void)engine.chain().stage_latencies();
+        if (round % 10 == 0) (void)engine.chain().sound_before(next, 1, 0.5);
         const auto blocks = engine.figures().blocks;
         while (engine.figures().blocks < blocks + 8) std::this_thread::yield();
     }
-    REQUIRE(engine.follow(first).ok());
-    while (!engine.settled()) std::this_thread::yield();
+    REQUIRE(engine.chain().follow(first).ok());
+    while (!engine.chain().settled()) std::this_thread::yield();
     quit = true;
     sound.join();
     reader.join();

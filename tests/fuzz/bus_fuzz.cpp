@@ -19,7 +19,8 @@ struct Running {
     QCoreApplication app{argc, argv};
     reed::ui::Session session{{folder.filePath("scenes").toStdString(),
                                folder.filePath("state.json").toStdString(), REED_DEMO_DATA}};
-    reed::ui::RemoteControl control{session};
+    reed::ui::Actions actions{session};
+    reed::ui::RemoteControl control{actions};
     Running() { session.begin(); }
 };
 
@@ -31,7 +32,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, size_t size) {
     auto& c = running.control;
     const QString text =
         QString::fromUtf8(reinterpret_cast<const char*>(data) + 1, static_cast<qsizetype>(size - 1));
-    switch (data[0] % 6) {
+    switch (data[0] % 7) {
         case 0:
             c.RecallScene(text);
             break;
@@ -46,6 +47,10 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, size_t size) {
             break;
         case 4:
             c.Talk(size % 2 == 0);
+            break;
+        case 5:
+            // No action but those that end the program or ask for a window.
+            if (!text.startsWith("quit")) c.Do(text.section(' ', 0, 0), text.section(' ', 1));
             break;
         default:
             // No bus: it says so, or why the words are none of its commands.

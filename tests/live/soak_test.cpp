@@ -56,7 +56,7 @@ TEST_CASE("soak: an evening in short", "[.soak]") {
     int player = daemon.play(file, "desk_mic");
     Readings readings(engine);
     const auto heard_seconds = [&] {
-        return static_cast<double>(engine.input_history().written()) / 48000.0;
+        return static_cast<double>(engine.input_history()->written()) / 48000.0;
     };
     const auto sound_goes_on = [&] {
         const auto blocks = engine.figures().blocks;
@@ -92,7 +92,7 @@ TEST_CASE("soak: an evening in short", "[.soak]") {
             if (eventful && t >= next_scene) {
                 next_scene += kSceneEvery;
                 scene = 1 - scene;
-                REQUIRE(engine.follow(scenes[scene], Fade::scene).ok());
+                REQUIRE(engine.chain().follow(scenes[scene], Fade::scene).ok());
             }
             if (eventful && t >= next_pull) {
                 next_pull += kPulledEvery;

@@ -78,23 +78,20 @@ TEST_CASE("delay and load are shown stage by stage, and add up", "[onair]") {
 TEST_CASE("the tray's sign tells the mute, and its menu switches it", "[onair]") {
     TemporaryFolder folder;
     Window w(folder);
-    ui::Tray tray(w.session);
-    int wanted = 0;
-    int quits = 0;
-    QObject::connect(&tray, &ui::Tray::windowWanted, [&] { ++wanted; });
-    QObject::connect(&tray, &ui::Tray::quitWanted, [&] { ++quits; });
+    ui::Tray tray(w.window.actions());
     const auto color = [](const QIcon& icon) { return icon.pixmap(64, 64).toImage().pixelColor(10, 32); };
     CHECK(color(ui::Tray::picture(true)) != color(ui::Tray::picture(false)));
     REQUIRE(tray.menu().actions().size() > 5);
     CHECK(tray.menu().actions()[1]->text() == "Mute");
-    tray.menu().actions().first()->trigger();
-    CHECK(wanted == 1);
-    tray.menu().actions().last()->trigger();
-    CHECK(quits == 1);
     tray.menu().actions()[1]->trigger();
     CHECK(w.session.muted());
     CHECK(tray.menu().actions()[1]->text() == "Unmute");
     CHECK(tray.icon().toolTip().contains("muted"));
+    w.window.hide();
+    tray.menu().actions().first()->trigger();
+    CHECK(w.window.isVisible());
+    tray.menu().actions().last()->trigger();
+    CHECK_FALSE(w.window.isVisible());
 }
 
 TEST_CASE("microphones come and go in the window, which goes on by itself", "[onair][live]") {

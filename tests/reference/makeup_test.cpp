@@ -96,8 +96,8 @@ TEST_CASE("a new chain gives the voice the make-up of the one before", "[referen
         for (size_t i = 0; i < in.size(); i += 480) {
             if (i == (again - 48000) / 480 * 480) {
                 chain.stages.insert(chain.stages.begin(), stage("gain"));
-                REQUIRE(engine.follow(chain, fade).ok());
-                while (!engine.settled()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+                REQUIRE(engine.chain().follow(chain, fade).ok());
+                while (!engine.chain().settled()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
             }
             engine.process(work.block(i, static_cast<int>(std::min<size_t>(480, in.size() - i))));
         }

@@ -229,8 +229,8 @@ TEST_CASE("a bypassed neural stage rests, and is warm when it is heard again", "
     std::vector<float> out;
     for (size_t at = 0; at + 256 <= room.size(); at += 256) {
         if (at / 256 == 900) {
-            REQUIRE(engine.follow(chain).ok());
-            while (!engine.settled()) std::this_thread::yield();
+            REQUIRE(engine.chain().follow(chain).ok());
+            while (!engine.chain().settled()) std::this_thread::yield();
         }
         std::copy_n(room.begin() + static_cast<std::ptrdiff_t>(at), 256, work[0].begin());
         engine.process(work.block(0, 256));

@@ -324,8 +324,8 @@ TEST_CASE("the method is switched while it runs without a click", "[suppression]
     const double order[] = {1, 2, 0, 1, 0, 2};
     for (size_t at = 0, i = 0; at + 256 <= x.size(); at += 256, ++i) {
         if (i % 230 == 100 && i / 230 < 6) {
-            REQUIRE(engine.follow(with(order[i / 230])).ok());
-            while (!engine.settled()) std::this_thread::yield();
+            REQUIRE(engine.chain().follow(with(order[i / 230])).ok());
+            while (!engine.chain().settled()) std::this_thread::yield();
         }
         std::copy_n(x.begin() + static_cast<std::ptrdiff_t>(at), 256, work[0].begin());
         engine.process(work.block(0, 256));

@@ -1,0 +1,293 @@
+#include "actions/action_table.h"
+
+#include <QtGlobal>
+
+#include "actions/actions.h"
+#include "session/monitoring.h"
+
+namespace reed::ui {
+namespace {
+
+constexpr const char* kSources[] = {"off", "feed", "plain", "removed"};
+
+// What was meant by a word from outside.
+
+/// A scene by its name, or by its place in the list.
+const SceneEntry* sceneOf(Session& s, const QString& word) {
+    const auto& all = s.scenes();
+    for (const auto& entry : all) {
+        if (QString::fromStdString(entry.scene.name) == word) return &entry;
+    }
+    const int place = word.toInt();
+    return place >= 1 && static_cast<size_t>(place) <= all.size() ? &all[static_cast<size_t>(place - 1)]
+                                                                  : nullptr;
+}
+
+QString noScene(Session& s, const QString& word) {
+    QStringList names;
+    for (const auto& entry : s.scenes()) names << QString::fromStdString(entry.scene.name);
+    return QObject::tr("There is no scene \"%1\". There are: %2.").arg(shortened(word), names.join(", "));
+}
+
+/// A stage by its id, or by its place in the chain.
+const StageSpec* stageOf(Session& s, const QString& word) {
+    if (const StageSpec* named = s.stage(word.toStdString())) return named;
+    const auto& all = s.chain().stages;
+    const int place = word.toInt();
+    return place >= 1 && static_cast<size_t>(place) <= all.size() ? &all[static_cast<size_t>(place - 1)]
+                                                                  : nullptr;
+}
+
+QString noStage(Session& s, const QString& word) {
+    QStringList ids;
+    for (const auto& stage : s.chain().stages) ids << QString::fromStdString(stage.id);
+    return QObject::tr("There is no stage \"%1\". There are: %2.").arg(shortened(word), ids.join(", "));
+}
+
+// What they do.
+
+QString bypass(Actions& a, const QString& word, std::optional<bool> bypassed) {
+    Session& s = a.session();
+    const StageSpec* stage = stageOf(s, word);
+    if (stage == nullptr) return noStage(s, word);
+    s.setBypass(std::string(stage->id), bypassed.value_or(!stage->bypass));
+    return {};
+}
+
+QString recall(Actions& a, const QString& word) {
+    const SceneEntry* entry = sceneOf(a.session(), word);
+    if (entry == nullptr) return noScene(a.session(), word);
+    a.session().recall(std::string(entry->scene.name));
+    return {};
+}
+
+/// The scene so many places on from the one in work, round and round.
+QString recallNext(Actions& a, int by) {
+    Session& s = a.session();
+    const auto n = static_cast<int>(s.scenes().size());
+    if (n == 0) return QObject::tr("No scene has been saved yet.");
+    int at = by > 0 ? -1 : 0;
+    for (int i = 0; i < n; ++i) {
+        if (s.scenes()[static_cast<size_t>(i)].scene.name == s.scene().name) at = i;
+    }
+    s.recall(std::string(s.scenes()[static_cast<size_t>((at + by + n) % n)].scene.name));
+    return {};
+}
+
+QString focusNext(Actions& a, int by) {
+    Session& s = a.session();
+    const auto n = static_cast<int>(s.chain().stages.size());
+    if (n == 0) return QObject::tr("There is no stage. Add one in the diagram.");
+    const int at = s.chain().index_of(s.focused());
+    s.focus(s.chain().stages[static_cast<size_t>(std::clamp(at + by, 0, n - 1))].id);
+    return {};
+}
+
+QString monitor(Actions& a, const QString& word) {
+    Monitoring& m = a.session().monitoring();
+    for (int i = 0; i < 4; ++i) {
+        if (word != kSources[i]) continue;
+        MonitorSettings next = m.settings();
+        next.source = static_cast<MonitorSource>(i);
+        m.set(next);
+        return m.settings().source == next.source
+                   ? QString()
+                   : QObject::tr("The monitor can't be heard: there is no output for it.");
+    }
+    return QObject::tr("\"%1\" can't be monitored; off, feed, plain and removed can.").arg(shortened(word));
+}
+
+QString talk(Actions& a, const QString& word) {
+    if (word != "on" && word != "off") return QObject::tr("Talk is \"on\" or \"off\".");
+    a.session().talk(word == "on");
+    return {};
+}
+
+QString theme(Actions& a, const QString& word) {
+    if (word != "dusk" && word != "dawn") return QObject::tr("There are dusk and dawn.");
+    a.session().setThemeName(word);
+    return {};
+}
+
+/// "STAGE PARAMETER REST": the stage, the row of its parameter, and the rest; or why not.
+struct Place {
+    std::string stage;
+    size_t row = 0;
+    QString rest, why;
+};
+
+Place placeOf(Session& s, const QString& words) {
+    const StageSpec* stage = stageOf(s, words.section(' ', 0, 0));
+    if (stage == nullptr) return {{}, 0, {}, noStage(s, words.section(' ', 0, 0))};
+    const QString name = words.section(' ', 1, 1);
+    const int row = stage->stage_kind().find(name.toStdString());
+    if (row >= 0) return {stage->id, static_cast<size_t>(row), words.section(' ', 2), {}};
+    QStringList ids;
+    for (const Parameter& p : stage->stage_kind().parameters)
+        ids << QString::fromUtf8(p.id.data(), static_cast<qsizetype>(p.id.size()));
+    return {{},
+            0,
+            {},
+            QObject::tr("%1 has no value \"%2\". There are: %3.")
+                .arg(QString::fromStdString(stage->id), shortened(name), ids.join(", "))};
+}
+
+QString setValue(Actions& a, const QString& words) {
+    Session& s = a.session();
+    const Place at = placeOf(s, words);
+    if (!at.why.isEmpty()) return at.why;
+    const Parameter& p = s.stage(at.stage)->stage_kind().parameters[at.row];
+    const auto value = parse_value(p, at.rest.toStdString());
+    if (!value.ok()) return QString::fromStdString(value.error().text());
+    s.setValue(at.stage, at.row, value.value());
+    return {};
+}
+
+QString stepValue(Actions& a, const QString& words) {
+    Session& s = a.session();
+    const Place at = placeOf(s, words);
+    if (!at.why.isEmpty()) return at.why;
+    bool is_number = false;
+    const double notches = at.rest.toDouble(&is_number);
+    if (!is_number || !(std::abs(notches) <= 1000.0))
+        return QObject::tr(
+                   "\"%1\": how many notches, from -1000 to 1000? One is what the wheel does; 0.1 is fine.")
+            .arg(shortened(at.rest));
+    const StageSpec& stage = *s.stage(at.stage);
+    const bool fine = std::abs(notches) < 1.0;
+    s.setValue(at.stage, at.row,
+               step_value(stage.stage_kind().parameters[at.row], stage.values[at.row],
+                          fine ? 10.0 * notches : notches, fine));
+    return {};
+}
+
+QString undoTitle(const Session& s) {
+    const History& h = s.history();
+    return h.canUndo() ? QObject::tr("Undo: %1").arg(h.undoLabel()) : QObject::tr("Nothing to undo");
+}
+
+QString redoTitle(const Session& s) {
+    const History& h = s.history();
+    return h.canRedo() ? QObject::tr("Redo: %1").arg(h.redoLabel()) : QObject::tr("Nothing to redo");
+}
+
+bool hasFocus(const Session& s) {
+    return s.stage(s.focused()) != nullptr;
+}
+
+constexpr const char* kSound = QT_TRANSLATE_NOOP("QObject", "Sound");
+constexpr const char* kScenes = QT_TRANSLATE_NOOP("QObject", "Scenes");
+constexpr const char* kStages = QT_TRANSLATE_NOOP("QObject", "Stages");
+constexpr const char* kChanges = QT_TRANSLATE_NOOP("QObject", "Changes");
+constexpr const char* kProgram = QT_TRANSLATE_NOOP("QObject", "Program");
+
+// clang-format off
+const Action kTable[] = {
+    {.id = "talk", .title = QT_TRANSLATE_NOOP("QObject", "Mute, or hold to talk"), .group = kSound,
+     .argument = Argument::on_off, .keys = "Ctrl+M", .held = true, .everywhere = true, .run = talk},
+    {.id = "mute", .title = QT_TRANSLATE_NOOP("QObject", "Mute"), .group = kSound,
+     .run = [](Actions& a, const QString&) { a.session().setMuted(true); return QString(); }},
+    {.id = "unmute", .title = QT_TRANSLATE_NOOP("QObject", "Unmute"), .group = kSound,
+     .run = [](Actions& a, const QString&) { a.session().setMuted(false); return QString(); }},
+    {.id = "toggle-mute", .title = QT_TRANSLATE_NOOP("QObject", "Mute or unmute, never held"), .group = kSound,
+     .everywhere = true,
+     .run = [](Actions& a, const QString&) { a.session().setMuted(!a.session().muted()); return QString(); }},
+    {.id = "headphones", .title = QT_TRANSLATE_NOOP("QObject", "Headphones on and off"), .group = kSound,
+     .keys = "Ctrl+H", .everywhere = true,
+     .run = [](Actions& a, const QString&) { a.session().monitoring().toggle(); return QString(); }},
+    {.id = "monitor", .title = QT_TRANSLATE_NOOP("QObject", "What the headphones get"), .group = kSound,
+     .argument = Argument::source, .run = monitor},
+    {.id = "reset-levels", .title = QT_TRANSLATE_NOOP("QObject", "Measure levels anew from now on"),
+     .group = kSound, .keys = "Ctrl+R",
+     .run = [](Actions& a, const QString&) { a.session().readings().restart(); return QString(); }},
+
+    {.id = "scene", .title = QT_TRANSLATE_NOOP("QObject", "Scene %1"), .group = kScenes,
+     .argument = Argument::scene, .keys = "Ctrl+%1", .numbered = 9, .everywhere = true, .run = recall},
+    {.id = "next-scene", .title = QT_TRANSLATE_NOOP("QObject", "Next scene"), .group = kScenes,
+     .keys = "Ctrl+PgDown", .everywhere = true, .run = [](Actions& a, const QString&) { return recallNext(a, 1); }},
+    {.id = "previous-scene", .title = QT_TRANSLATE_NOOP("QObject", "Scene before"), .group = kScenes,
+     .keys = "Ctrl+PgUp", .everywhere = true, .run = [](Actions& a, const QString&) { return recallNext(a, -1); }},
+    {.id = "save", .title = QT_TRANSLATE_NOOP("QObject", "Save the scene"), .group = kScenes, .keys = "Ctrl+S",
+     .run = [](Actions& a, const QString&) { a.session().saveScene(); return QString(); }},
+    {.id = "save-as", .title = QT_TRANSLATE_NOOP("QObject", "Save as new scene"), .group = kScenes,
+     .keys = "Ctrl+Shift+S", .run = [](Actions& a, const QString&) { emit a.nameWanted(); return QString(); }},
+
+    {.id = "focus", .title = QT_TRANSLATE_NOOP("QObject", "Stage %1: focus it"), .group = kStages,
+     .argument = Argument::stage, .keys = "Alt+%1", .numbered = 9,
+     .run = [](Actions& a, const QString& word) {
+         const StageSpec* stage = stageOf(a.session(), word);
+         if (stage == nullptr) return noStage(a.session(), word);
+         a.session().focus(std::string(stage->id));
+         return QString(); }},
+    {.id = "next-stage", .title = QT_TRANSLATE_NOOP("QObject", "Next stage"), .group = kStages,
+     .keys = "Alt+Right", .run = [](Actions& a, const QString&) { return focusNext(a, 1); }},
+    {.id = "previous-stage", .title = QT_TRANSLATE_NOOP("QObject", "Stage before"), .group = kStages,
+     .keys = "Alt+Left", .run = [](Actions& a, const QString&) { return focusNext(a, -1); }},
+    {.id = "bypass-focused", .title = QT_TRANSLATE_NOOP("QObject", "Bypass the focused stage"), .group = kStages,
+     .keys = "Ctrl+B",
+     .run = [](Actions& a, const QString&) {
+         return bypass(a, QString::fromStdString(a.session().focused()), std::nullopt); },
+     .possible = hasFocus},
+    {.id = "other-memory", .title = QT_TRANSLATE_NOOP("QObject", "The focused stage's other memory, A or B"),
+     .group = kStages, .keys = "Ctrl+T",
+     .run = [](Actions& a, const QString&) {
+         a.session().flipMemory(std::string(a.session().focused()));
+         return QString(); },
+     .possible = hasFocus},
+    {.id = "bypass", .title = QT_TRANSLATE_NOOP("QObject", "Bypass a stage"), .group = kStages,
+     .argument = Argument::stage, .run = [](Actions& a, const QString& word) { return bypass(a, word, true); }},
+    {.id = "enable", .title = QT_TRANSLATE_NOOP("QObject", "Put a stage to work"), .group = kStages,
+     .argument = Argument::stage, .run = [](Actions& a, const QString& word) { return bypass(a, word, false); }},
+    {.id = "toggle", .title = QT_TRANSLATE_NOOP("QObject", "Stage %1: bypass it, or put it to work"),
+     .group = kStages, .argument = Argument::stage, .keys = "Alt+Shift+%1", .numbered = 9, .everywhere = true,
+     .run = [](Actions& a, const QString& word) { return bypass(a, word, std::nullopt); }},
+    {.id = "set", .title = QT_TRANSLATE_NOOP("QObject", "Set a value"), .group = kStages,
+     .argument = Argument::value, .run = setValue},
+    {.id = "step", .title = QT_TRANSLATE_NOOP("QObject", "Turn a value by notches"), .group = kStages,
+     .argument = Argument::notches, .run = stepValue},
+
+    {.id = "undo", .title = QT_TRANSLATE_NOOP("QObject", "Undo"), .group = kChanges, .keys = "Ctrl+Z",
+     .run = [](Actions& a, const QString&) { a.session().undo(); return QString(); },
+     .possible = [](const Session& s) { return s.history().canUndo(); }, .now = undoTitle},
+    {.id = "redo", .title = QT_TRANSLATE_NOOP("QObject", "Redo"), .group = kChanges,
+     .keys = "Ctrl+Shift+Z; Ctrl+Y",
+     .run = [](Actions& a, const QString&) { a.session().redo(); return QString(); },
+     .possible = [](const Session& s) { return s.history().canRedo(); }, .now = redoTitle},
+
+    {.id = "keys", .title = QT_TRANSLATE_NOOP("QObject", "Keys: see and change them"), .group = kProgram,
+     .keys = "F1; ?", .run = [](Actions& a, const QString&) { emit a.keysWanted(); return QString(); }},
+    {.id = "theme", .title = QT_TRANSLATE_NOOP("QObject", "Dark or light"), .group = kProgram,
+     .argument = Argument::theme, .run = theme},
+    {.id = "raise", .title = QT_TRANSLATE_NOOP("QObject", "Show the window"), .group = kProgram,
+     .run = [](Actions& a, const QString&) { emit a.raiseWanted(); return QString(); }},
+    {.id = "quit", .title = QT_TRANSLATE_NOOP("QObject", "Quit"), .group = kProgram, .keys = "Ctrl+Q",
+     .run = [](Actions& a, const QString&) { emit a.quitWanted(); return QString(); }},
+};
+// clang-format on
+
+}  // namespace
+
+std::span<const Action> action_table() {
+    return kTable;
+}
+
+const Action* find_action(const QString& id) {
+    for (const Action& a : kTable) {
+        if (id == a.id) return &a;
+    }
+    return nullptr;
+}
+
+QString usage(const Action& action) {
+    static constexpr const char* kArguments[] = {"",
+                                                 " on|off",
+                                                 " NAME",
+                                                 " STAGE",
+                                                 " off|feed|plain|removed",
+                                                 " STAGE VALUE NEW",
+                                                 " STAGE VALUE NOTCHES",
+                                                 " dusk|dawn"};
+    return QString(action.id) + kArguments[static_cast<int>(action.argument)];
+}
+
+}  // namespace reed::ui

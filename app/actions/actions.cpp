@@ -1,0 +1,101 @@
+#include "actions/actions.h"
+
+#include <QAction>
+#include <QMenu>
+#include <QShortcut>
+
+namespace reed::ui {
+namespace {
+
+QString slotId(const Action& action, int number) {
+    return number == 0 ? QString(action.id) : QStringLiteral("%1 %2").arg(action.id).arg(number);
+}
+
+std::vector<KeySlot> keySlots() {
+    std::vector<KeySlot> out;
+    for (const Action& a : action_table()) {
+        if (a.argument != Argument::none && a.numbered == 0 && !a.held) continue;
+        for (int n = a.numbered == 0 ? 0 : 1; n <= a.numbered; ++n) {
+            const auto with = [n](QString text) { return n == 0 ? text : text.arg(n); };
+            auto keys = QKeySequence::listFromString(with(a.keys));
+            keys.removeAll(QKeySequence());
+            out.push_back({slotId(a, n), with(QObject::tr(a.title)), QObject::tr(a.group), keys, a.held});
+        }
+    }
+    return out;
+}
+
+}  // namespace
+
+QString shortened(const QString& text) {
+    constexpr int kMost = 80;
+    return text.size() <= kMost ? text : text.left(kMost) + QStringLiteral(" ...");
+}
+
+Actions::Actions(Session& session, QObject* parent) : QObject(parent), session_(session) {
+    session_.keys().define(keySlots());
+}
+
+QString Actions::run(const QString& id, const QString& argument) {
+    const Action* action = find_action(id);
+    if (action == nullptr) return tr("\"%1\" is no action.").arg(shortened(id));
+    if (action->argument == Argument::none && !argument.isEmpty())
+        return tr("\"%1\" takes nothing behind it.").arg(id);
+    if (action->argument != Argument::none && argument.isEmpty())
+        return tr("\"%1\" needs more: %2.").arg(id, usage(*action));
+    return action->run(*this, argument);
+}
+
+void Actions::act(const QString& id, const QString& argument) {
+    if (const QString why = run(id, argument); !why.isEmpty()) emit session_.message(why, true);
+}
+
+QString Actions::nameOf(const QString& id, int number) const {
+    const auto at = static_cast<size_t>(number - 1);
+    const Action* action = find_action(id);
+    if (action != nullptr && action->argument == Argument::scene && at < session_.scenes().size())
+        return QString::fromStdString(session_.scenes()[at].scene.name);
+    if (action != nullptr && action->argument == Argument::stage && at < session_.chain().stages.size())
+        return QString::fromStdString(session_.chain().stages[at].shown_title());
+    return {};
+}
+
+void Actions::installKeys(QWidget* window) {
+    const auto install = [this, window] {
+        qDeleteAll(window->findChildren<QShortcut*>(QStringLiteral("action_key")));
+        for (const KeySlot& slot : session_.keys().all()) {
+            if (slot.held) continue;
+            const QString id = slot.id.section(' ', 0, 0);
+            const QString argument = slot.id.section(' ', 1);
+            for (const QKeySequence& key : session_.keys().of(slot.id)) {
+                auto* shortcut = new QShortcut(key, window);
+                shortcut->setObjectName("action_key");
+                connect(shortcut, &QShortcut::activated, this, [this, id, argument] { act(id, argument); });
+            }
+        }
+    };
+    connect(&session_.keys(), &Keys::changed, window, install);
+    install();
+}
+
+bool Actions::isKeyOf(const QString& id, int key, Qt::KeyboardModifiers with) const {
+    const auto keys = session_.keys().of(id);
+    return std::ranges::any_of(keys, [&](const QKeySequence& k) {
+        return k[0].key() == key && k[0].keyboardModifiers() == (with & ~Qt::KeypadModifier);
+    });
+}
+
+QAction* Actions::entry(QMenu* menu, const QString& id, const QString& argument) {
+    const Action* action = find_action(id);
+    Q_ASSERT(action != nullptr);
+    QString title = action->now != nullptr ? action->now(session_) : QObject::tr(action->title);
+    if (action->numbered > 0) title = title.arg(argument);
+    const QString key = session_.keys().text(argument.isEmpty() ? id : id + ' ' + argument);
+    if (!key.isEmpty()) title += '\t' + key;
+    QAction* out = menu->addAction(title, this, [this, id, argument] { act(id, argument); });
+    out->setEnabled(action->possible == nullptr || action->possible(session_));
+    out->setObjectName(id);
+    return out;
+}
+
+}  // namespace reed::ui

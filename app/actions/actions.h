@@ -1,0 +1,53 @@
+// The table of actions at work on one session.
+#pragma once
+
+#include <QObject>
+#include <QStringList>
+
+#include "actions/action_table.h"
+
+class QAction;
+class QMenu;
+
+namespace reed::ui {
+
+/// Runs actions by name, gives them their keys and their places in menus.
+class Actions final : public QObject {
+    Q_OBJECT
+  public:
+    /// Defines the session's keys.
+    explicit Actions(Session& session, QObject* parent = nullptr);
+
+    Session& session() { return session_; }
+    /// Does `id`; empty when done, else why not, in plain words.
+    QString run(const QString& id, const QString& argument = {});
+    /// As run(), but what can't be done is told in the window.
+    void act(const QString& id, const QString& argument = {});
+
+    /// What the argument `number` of a numbered action stands for now: a scene's or a stage's name; empty
+    /// when there is none.
+    QString nameOf(const QString& id, int number) const;
+
+    /// Makes the keys of all actions work in `window`, but those that are held: the window asks isKeyOf().
+    void installKeys(QWidget* window);
+    /// True when this is the key of `id`, with nothing else held.
+    bool isKeyOf(const QString& id, int key, Qt::KeyboardModifiers with) const;
+
+    /// An entry that does `id`, with title, key and whether it can be done now.
+    QAction* entry(QMenu* menu, const QString& id, const QString& argument = {});
+
+  signals:
+    // What only a window can do.
+    void raiseWanted();
+    void quitWanted();
+    void nameWanted();
+    void keysWanted();
+
+  private:
+    Session& session_;
+};
+
+/// What another program sent, as far as it is said back to it.
+QString shortened(const QString& text);
+
+}  // namespace reed::ui

@@ -1,0 +1,126 @@
+#include "session/keys.h"
+
+#include <algorithm>
+
+namespace reed::ui {
+namespace {
+
+QString written(const QList<QKeySequence>& keys) {
+    return QKeySequence::listToString(keys, QKeySequence::PortableText);
+}
+
+QList<QKeySequence> read(const std::string& text) {
+    QList<QKeySequence> out;
+    for (const QKeySequence& key :
+         QKeySequence::listFromString(QString::fromStdString(text), QKeySequence::PortableText)) {
+        if (!key.isEmpty() && Keys::problem(key).isEmpty()) out << key;
+    }
+    return out;
+}
+
+}  // namespace
+
+void Keys::define(std::vector<KeySlot> all) {
+    slots_ = std::move(all);
+    restore(own_);
+}
+
+QList<QKeySequence> Keys::of(const QString& id) const {
+    if (const auto own = own_.find(id.toStdString()); own != own_.end()) return read(own->second);
+    const auto slot = std::ranges::find(slots_, id, &KeySlot::id);
+    return slot == slots_.end() ? QList<QKeySequence>() : slot->usual;
+}
+
+QString Keys::text(const QString& id) const {
+    const auto keys = of(id);
+    return keys.isEmpty() ? QString() : keys.first().toString(QKeySequence::NativeText);
+}
+
+QString Keys::hint(const QString& words, const QString& id) const {
+    const QString key = text(id);
+    return key.isEmpty() ? words : QStringLiteral("%1 (%2)").arg(words, key);
+}
+
+const KeySlot* Keys::holder(const QKeySequence& key) const {
+    for (const KeySlot& slot : slots_) {
+        if (of(slot.id).contains(key)) return &slot;
+    }
+    return nullptr;
+}
+
+QString Keys::problem(const QKeySequence& key) {
+    if (key.isEmpty()) return {};
+    const QKeyCombination pressed = key[0];
+    const auto code = pressed.key();
+    if (key.count() > 1 || code == Qt::Key_unknown) return tr("That is not one key.");
+    const bool function = code >= Qt::Key_F1 && code <= Qt::Key_F35;
+    const bool media = code >= Qt::Key_Back && code <= Qt::Key_LaunchH;
+    const auto with = pressed.keyboardModifiers();
+    const bool chord = (with & (Qt::ControlModifier | Qt::AltModifier | Qt::MetaModifier)) != Qt::NoModifier;
+    if (function || media || chord || code == Qt::Key_Question) return {};
+    return tr(
+        "A key alone is for typing and for what has the focus. Hold Ctrl or Alt with it, or use F1 to F12.");
+}
+
+void Keys::keep(const KeySlot& slot, const QList<QKeySequence>& keys) {
+    if (keys == slot.usual)
+        own_.erase(slot.id.toStdString());
+    else
+        own_[slot.id.toStdString()] = written(keys).toStdString();
+}
+
+void Keys::set(const QString& id, const QKeySequence& key) {
+    const auto slot = std::ranges::find(slots_, id, &KeySlot::id);
+    if (slot == slots_.end() || !problem(key).isEmpty()) return;
+    if (const KeySlot* other = key.isEmpty() ? nullptr : holder(key); other != nullptr && other != &*slot) {
+        auto left = of(other->id);
+        left.removeAll(key);
+        keep(*other, left);
+    }
+    keep(*slot, key.isEmpty() ? QList<QKeySequence>() : QList<QKeySequence>{key});
+    emit changed();
+}
+
+void Keys::reset(const QString& id) {
+    const auto slot = std::ranges::find(slots_, id, &KeySlot::id);
+    if (slot == slots_.end()) return;
+    auto keys = slot->usual;
+    keys.removeIf([&](const QKeySequence& key) {
+        const KeySlot* other = holder(key);
+        return other != nullptr && other->id != id;
+    });
+    keep(*slot, keys);
+    emit changed();
+}
+
+void Keys::resetAll() {
+    own_.clear();
+    emit changed();
+}
+
+void Keys::restore(const std::map<std::string, std::string>& kept) {
+    const auto wanted = kept;
+    own_ = wanted;
+    std::vector<QKeySequence> taken;
+    for (const KeySlot& slot : slots_) {
+        const auto own = wanted.find(slot.id.toStdString());
+        if (own == wanted.end()) continue;
+        // A text that is no key is not "no key": the usual one is back.
+        const auto keys = read(own->second);
+        if (keys.isEmpty() && !own->second.empty()) own_.erase(slot.id.toStdString());
+        for (const QKeySequence& key : keys) {
+            if (std::ranges::find(taken, key) != taken.end()) own_.erase(slot.id.toStdString());
+            taken.push_back(key);
+        }
+    }
+    // Nor may a usual key serve two.
+    for (const KeySlot& slot : slots_) {
+        if (own_.contains(slot.id.toStdString())) continue;
+        auto keys = slot.usual;
+        keys.removeIf([&](const QKeySequence& key) { return std::ranges::find(taken, key) != taken.end(); });
+        keep(slot, keys);
+    }
+    emit changed();
+}
+
+}  // namespace reed::ui

@@ -1,0 +1,342 @@
+#include "chain/chain_runner.h"
+
+#include <algorithm>
+
+namespace reed {
+namespace {
+
+constexpr double kWarmSeconds = 6.0;
+constexpr double kRunUpSeconds = 2.0;
+constexpr double kHistorySeconds = 11.5;  // read at most; half a second less than what is kept
+constexpr double kProbeSeconds = 2.0;
+constexpr int kPiece = 1024;
+constexpr int kMostDropped = 3;  // so that a change that never rests is heard all the same
+
+double fade_seconds(Fade fade) {
+    return fade == Fade::scene ? 0.300 : 0.030;
+}
+
+}  // namespace
+
+ChainRunner::ChainRunner(std::shared_ptr<ChainBuilder> builder) : builder_(std::move(builder)) {
+    builder_->add(*this);
+}
+
+ChainRunner::~ChainRunner() {
+    {
+        const std::lock_guard lock(mutex_);
+        opening_ = true;  // nothing is built to its end any more
+        ++wanted_version_;
+    }
+    builder_->remove(*this);
+    delete arriving_.exchange(nullptr);
+    free_retired();
+}
+
+Result<void> ChainRunner::open(const StreamFormat& format, const ChainSpec& spec,
+                               std::shared_ptr<const HistoryRing> input, int longest) {
+    Lock lock(mutex_);
+    auto built = Chain::build(spec, format, next_serial_);
+    if (!built.ok()) return built.error();
+    ++next_serial_;
+    opening_ = true;
+    ++wanted_version_;
+    done_.wait(lock, [this] { return !building_; });
+    opening_ = false;
+    done_version_ = wanted_version_;
+    delete arriving_.exchange(nullptr);
+    free_retired();
+    next_.reset();
+    format_ = format;
+    input_ = std::move(input);
+    auto probe =
+        std::make_shared<Probe>(format.channels, static_cast<size_t>(kProbeSeconds * format.sample_rate));
+    probe->stage = probe_->stage.load();
+    probe_ = std::move(probe);
+    scratch_ = AudioBuffer(format.channels, static_cast<size_t>(longest));
+    weights_.assign(static_cast<size_t>(longest), 0.0f);
+    for (TapFrame old; taps_.try_dequeue(old);) {
+    }
+    warm_taps_.clear();
+    current_ = std::make_unique<Arrival>();
+    current_->chain = std::move(built.value());
+    current_->chain->set_tap_queue(&taps_);
+    newest_ = current_->chain.get();
+    alive_ = {newest_};
+    latency_ = newest_->latency();
+    wanted_ = built_spec_ = spec;
+    known_ = {{newest_->serial(), spec.stages.size(), 0}};
+    sounding_ = newest_->serial();
+    return {};
+}
+
+Result<void> ChainRunner::follow(const ChainSpec& spec, Fade fade) {
+    const auto problems = chain_problems(spec);
+    if (!problems.empty()) return problems.front();
+    {
+        const std::lock_guard lock(mutex_);
+        if (fade == Fade::quick && same_structure(wanted_, spec) && !wakes_a_stage(wanted_, spec)) {
+            // Only what has changed: a chain that is to be replaced keeps its other values.
+            for (Chain* chain : alive_) chain->post_changes(wanted_, spec);
+            wanted_ = spec;
+            return {};
+        }
+        // What is not done yet is done along with this, no quicker than it was to be.
+        const bool waits = wanted_version_ != done_version_;
+        wanted_fade_ = waits && wanted_fade_ == Fade::scene ? Fade::scene : fade;
+        wanted_ = spec;
+        ++wanted_version_;
+    }
+    builder_->call();
+    return {};
+}
+
+bool ChainRunner::settled() const {
+    const std::lock_guard lock(mutex_);
+    return wanted_version_ == done_version_;
+}
+
+std::vector<TapFrame> ChainRunner::take_warm_taps(std::uint32_t serial) {
+    const std::lock_guard lock(mutex_);
+    std::vector<TapFrame> out;
+    if (!warm_taps_.empty() && warm_taps_.front().chain == serial) out.swap(warm_taps_);
+    return out;
+}
+
+const ChainRunner::Known* ChainRunner::known(std::uint32_t serial) const {
+    const auto found = std::ranges::find(known_, serial, &Known::serial);
+    return found == known_.end() ? nullptr : &*found;
+}
+
+size_t ChainRunner::stage_count(std::uint32_t serial) const {
+    const std::lock_guard lock(mutex_);
+    const Known* found = known(serial);
+    return found != nullptr ? found->stages : 0;
+}
+
+std::int64_t ChainRunner::origin(std::uint32_t serial) const {
+    const std::lock_guard lock(mutex_);
+    const Known* found = known(serial);
+    return found != nullptr ? found->origin : 0;
+}
+
+std::uint64_t ChainRunner::faults() const {
+    const std::lock_guard lock(mutex_);
+    return newest_ != nullptr ? newest_->faults() : 0;
+}
+
+std::vector<float> ChainRunner::sound_before(const ChainSpec& spec, size_t stage, double seconds) const {
+    RingReader input;
+    StreamFormat format;
+    {
+        const std::lock_guard lock(mutex_);
+        input.follow(input_);
+        format = format_;
+    }
+    ChainSpec before = spec;
+    before.stages.resize(std::min(stage, spec.stages.size()));
+    auto built = Chain::build(without_transients(before), format);
+    if (!built.ok()) return {};
+    Chain& chain = *built.value();
+    const double rate = format.sample_rate;
+    const auto wanted = static_cast<std::int64_t>(seconds * rate);
+    const auto run_up = static_cast<std::int64_t>(kRunUpSeconds * rate) + chain.latency();
+    const auto kept = static_cast<std::int64_t>(kHistorySeconds * rate);
+    const std::int64_t end = input.waiting();
+    input.skip_to_newest(std::min(wanted + run_up, kept));
+    std::vector<float> out;
+    while (input.at() < end) {
+        AudioBlock piece;
+        const auto most = static_cast<int>(std::min<std::int64_t>(kPiece, end - input.at()));
+        if (input.next(most, piece) != RingReader::Got::sound) break;
+        chain.process(piece);
+        for (int i = 0; i < piece.frames; ++i)
+            out.push_back(piece.channels > 1 ? 0.5f * (piece[0][i] + piece[1][i]) : piece[0][i]);
+    }
+    const auto keep = static_cast<size_t>(wanted);
+    if (out.size() > keep) out.erase(out.begin(), out.end() - static_cast<std::ptrdiff_t>(keep));
+    return out;
+}
+
+std::vector<std::pair<size_t, const char*>> ChainRunner::troubles() const {
+    const std::lock_guard lock(mutex_);
+    std::vector<std::pair<size_t, const char*>> out;
+    for (size_t i = 0; newest_ != nullptr && i < built_spec_.stages.size(); ++i) {
+        if (const char* why = newest_->trouble(i); why != nullptr) out.emplace_back(i, why);
+    }
+    return out;
+}
+
+std::vector<int> ChainRunner::stage_latencies() const {
+    const std::lock_guard lock(mutex_);
+    std::vector<int> out;
+    for (size_t i = 0; newest_ != nullptr && i < built_spec_.stages.size(); ++i)
+        out.push_back(newest_->stage_latency(i));
+    return out;
+}
+
+// ---- the builder's thread ----
+
+bool ChainRunner::tend() {
+    Lock lock(mutex_);
+    free_retired();
+    if (opening_ || newest_ == nullptr || wanted_version_ == done_version_) return false;
+    const std::uint64_t version = wanted_version_;
+    if (wanted_fade_ == Fade::quick && same_structure(built_spec_, wanted_) && !newest_->wakes(wanted_)) {
+        newest_->post(wanted_);  // there and back again before anything was built
+        done_version_ = version;
+        return false;
+    }
+    building_ = true;
+    if (build(lock)) done_version_ = version;
+    building_ = false;
+    done_.notify_all();
+    return !opening_ && wanted_version_ != done_version_;
+}
+
+/// Builds what is wanted; false when that was dropped. The mutex is given up meanwhile.
+bool ChainRunner::build(Lock& lock) {
+    const std::uint64_t version = wanted_version_;
+    const ChainSpec spec = wanted_;
+    auto arrival = std::make_unique<Arrival>();
+    arrival->fade = wanted_fade_;
+    const std::uint32_t serial = next_serial_++;
+    const StreamFormat format = format_;
+    Chain& before = *newest_;  // freed by this thread, or by open(), which waits
+    lock.unlock();
+    auto built = Chain::build(spec, format, serial);
+    std::vector<TapFrame> frames;
+    bool whole = built.ok();  // follow() has checked it; nothing left that could be wrong
+    if (whole) {
+        arrival->chain = std::move(built.value());
+        arrival->chain->take_memories(before);
+        whole = warm_up(*arrival, frames, version);
+    }
+    lock.lock();
+    if (!whole) {
+        ++dropped_;
+        return false;
+    }
+    dropped_ = 0;
+    newest_ = arrival->chain.get();
+    // Values that have moved meanwhile; what else has is built next.
+    if (wanted_version_ == version) newest_->post(wanted_);
+    built_spec_ = spec;
+    alive_.push_back(newest_);
+    known_.push_back({serial, spec.stages.size(), arrival->origin});
+    if (known_.size() > 16) known_.erase(known_.begin());
+    warm_taps_ = std::move(frames);
+    // One that was never taken is replaced and freed here.
+    const Arrival* unheard = arriving_.exchange(arrival.release(), std::memory_order_acq_rel);
+    forget(unheard);
+    return true;
+}
+
+/// False when it was dropped, because something else is wanted by now.
+bool ChainRunner::warm_up(Arrival& arrival, std::vector<TapFrame>& frames, std::uint64_t version) {
+    Chain& chain = *arrival.chain;
+    TapQueue queue(1024);
+    chain.set_tap_queue(&queue);
+    RingReader& input = arrival.input;
+    input.follow(input_);
+    input.skip_to_newest(static_cast<std::int64_t>(kWarmSeconds * format_.sample_rate));
+    arrival.origin = input.at();
+    // Sound comes in meanwhile; what little is left at the end the audio thread makes up for.
+    AudioBlock piece;
+    do {
+        if (wanted_version_ != version && (opening_ || dropped_ < kMostDropped)) return false;
+        if (input.next(kPiece, piece) != RingReader::Got::sound) break;
+        chain.process(piece);
+        for (TapFrame f; queue.try_dequeue(f);) frames.push_back(f);
+    } while (piece.frames == kPiece);
+    chain.set_tap_queue(&taps_);
+    return true;
+}
+
+void ChainRunner::forget(const Arrival* arrival) {
+    if (arrival == nullptr) return;
+    std::erase(alive_, arrival->chain.get());
+    delete arrival;
+}
+
+void ChainRunner::free_retired() {
+    for (Arrival* old = nullptr; retired_.try_dequeue(old);) forget(old);
+}
+
+// ---- the audio thread ----
+
+ChainRunner::Heard ChainRunner::run(const AudioBlock& block, const Listener& listener,
+                                    const Listener& fresh) noexcept {
+    Heard heard;
+    if (!current_) return heard;
+    take_arrival();
+    Listener probed = listener;
+    probed.probe = probe_.get();
+    heard.latency = current_->chain->latency();
+    if (next_ && caught_up_) {
+        const AudioBlock fading_in = scratch_.block(0, block.frames);
+        for (int c = 0; c < block.channels; ++c) std::copy_n(block[c], block.frames, fading_in[c]);
+        current_->chain->process(block, probed);
+        next_->chain->process(fading_in, fresh);
+        cross_fade(block, fading_in);
+        heard.fresh_latency = next_->chain->latency();
+        heard.weights = weights_.data();
+        take_over();
+        return heard;
+    }
+    current_->chain->process(block, probed);
+    if (next_) caught_up_ = catch_up(block.frames);
+    return heard;
+}
+
+void ChainRunner::take_arrival() noexcept {
+    if (next_) return;
+    next_.reset(arriving_.exchange(nullptr, std::memory_order_acq_rel));
+    if (!next_) return;
+    caught_up_ = false;
+    fade_length_ = static_cast<int>(fade_seconds(next_->fade) * format_.sample_rate);
+    fade_done_ = 0;
+}
+
+/// Runs the new chain, unheard, over what came in since its warm-up: at most two blocks a block, so that no
+/// call pays for many. True when it has heard all that the old one has.
+bool ChainRunner::catch_up(int block_frames) noexcept {
+    RingReader& input = next_->input;
+    for (int left = 2 * block_frames; left > 0 && input.waiting() > 0;) {
+        const auto longest = static_cast<std::int64_t>(scratch_.frames());
+        const int n = static_cast<int>(std::min<std::int64_t>({left, longest, input.waiting()}));
+        const AudioBlock missed = scratch_.block(0, n);
+        if (input.read(missed) != RingReader::Got::sound) {  // held up for longer than the history lasts
+            input.skip_to_newest();
+            break;
+        }
+        next_->chain->process(missed);
+        left -= n;
+    }
+    return input.waiting() == 0;
+}
+
+void ChainRunner::cross_fade(const AudioBlock& old_sound, const AudioBlock& new_sound) noexcept {
+    for (int i = 0; i < old_sound.frames; ++i) {
+        if (fade_done_ < fade_length_) ++fade_done_;
+        const float t = static_cast<float>(fade_done_) / static_cast<float>(fade_length_);
+        const float weight = t * t * (3.0f - 2.0f * t);
+        weights_[static_cast<size_t>(i)] = weight;
+        for (int c = 0; c < old_sound.channels; ++c) {
+            old_sound[c][i] += weight * (new_sound[c][i] - old_sound[c][i]);
+        }
+    }
+}
+
+/// The new chain is the only one once it has faded in. The old one is freed by the builder's thread; with no
+/// room in the queue, later.
+void ChainRunner::take_over() noexcept {
+    if (fade_done_ == fade_length_ && retired_.try_enqueue(current_.get())) {
+        (void)current_.release();
+        current_ = std::move(next_);
+        latency_.store(current_->chain->latency(), std::memory_order_relaxed);
+        sounding_.store(current_->chain->serial(), std::memory_order_release);
+    }
+}
+
+}  // namespace reed

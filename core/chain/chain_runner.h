@@ -1,0 +1,143 @@
+// One chain at a time on the audio thread, and how the next one takes over.
+#pragma once
+
+#include <atomic>
+#include <condition_variable>
+#include <memory>
+#include <mutex>
+#include <utility>
+#include <vector>
+
+#include "base/ring_reader.h"
+#include "chain/chain.h"
+#include "chain/chain_builder.h"
+
+namespace reed {
+
+/// How a new chain takes over.
+enum class Fade { quick, scene };
+
+/// Follows a ChainSpec. A change of values goes to the running chains directly, also to one that fades out,
+/// and is smoothed there. A change of structure builds a new chain on the builder's thread, runs it over the
+/// last seconds of input up to the sample that sounds now, and cross-fades; a build that is overtaken by
+/// another change is dropped.
+class ChainRunner final : public ChainBuilder::Client {
+  public:
+    explicit ChainRunner(std::shared_ptr<ChainBuilder> builder);
+    ~ChainRunner() override;
+    ChainRunner(const ChainRunner&) = delete;
+    ChainRunner& operator=(const ChainRunner&) = delete;
+
+    /// Sets the format and starts with `spec`. `input` holds what run() is given, up to and with that block,
+    /// and at least twelve seconds. Only while nobody calls run(). `longest`: frames of the longest block.
+    Result<void> open(const StreamFormat& format, const ChainSpec& spec,
+                      std::shared_ptr<const HistoryRing> input, int longest);
+
+    /// The chain to sound from now on. Refuses an invalid one and goes on with the one before.
+    /// Returns at once; settled() tells when it has been built and handed to the audio thread.
+    Result<void> follow(const ChainSpec& spec, Fade fade = Fade::quick);
+    bool settled() const;
+
+    /// Which chain was heard in a block.
+    struct Heard {
+        int latency = 0;                 ///< of the chain, in frames
+        int fresh_latency = 0;           ///< of the chain that fades in
+        const float* weights = nullptr;  ///< of that one, a frame each; nullptr: none fades in
+    };
+    /// Audio thread, in place. `fresh` is where the chain that fades in copies the sound `listener` asks for.
+    Heard run(const AudioBlock& block, const Listener& listener, const Listener& fresh) noexcept;
+
+    /// Takes the sound before and after stage `stage` of the chain from now on; -1 ends it.
+    void probe(int stage) { probe_->stage.store(stage, std::memory_order_relaxed); }
+    /// Another one after open(). Control thread.
+    std::shared_ptr<const Probe> probed() const { return probe_; }
+
+    /// Serial number of the chain that sounds. Goes on counting over open().
+    std::uint32_t sounding() const { return sounding_.load(std::memory_order_acquire); }
+    /// Its delay in frames.
+    int latency() const { return latency_.load(std::memory_order_relaxed); }
+    /// Next reading of any running chain; false when there is none. One reader thread.
+    bool take_tap(TapFrame& out) { return taps_.try_dequeue(out); }
+    /// Readings of chain `serial` from its warm-up, once.
+    std::vector<TapFrame> take_warm_taps(std::uint32_t serial);
+    /// Stages of chain `serial`, if it is one of the newest; else 0.
+    size_t stage_count(std::uint32_t serial) const;
+    /// The frame of the input history with which chain `serial` began; every one from there on it has heard.
+    std::int64_t origin(std::uint32_t serial) const;
+    /// Samples that were no numbers, of the newest chain.
+    std::uint64_t faults() const;
+
+    /// What stage `stage` of `spec` hears: the newest `seconds` of the input through the stages before it,
+    /// mean of the channels, after a run-up of what came before. As much as there is. Not for the audio
+    /// thread.
+    std::vector<float> sound_before(const ChainSpec& spec, size_t stage, double seconds) const;
+    /// Delay of every stage of the newest chain in frames.
+    std::vector<int> stage_latencies() const;
+    /// Stages of the newest chain that no longer do their work, and why.
+    std::vector<std::pair<size_t, const char*>> troubles() const;
+
+    /// The builder's.
+    bool tend() override;
+
+  private:
+    struct Arrival {
+        std::unique_ptr<Chain> chain;
+        Fade fade = Fade::quick;
+        std::int64_t origin = 0;  ///< frame of the input it began with
+        RingReader input;         ///< where it catches up
+    };
+    using Lock = std::unique_lock<std::mutex>;
+    bool build(Lock& lock);
+    bool warm_up(Arrival& arrival, std::vector<TapFrame>& frames, std::uint64_t version);
+    void free_retired();
+    void forget(const Arrival* arrival);
+    void take_arrival() noexcept;
+    bool catch_up(int block_frames) noexcept;
+    void take_over() noexcept;
+    void cross_fade(const AudioBlock& old_sound, const AudioBlock& new_sound) noexcept;
+
+    std::shared_ptr<ChainBuilder> builder_;
+    StreamFormat format_;
+    std::shared_ptr<const HistoryRing> input_;
+    TapQueue taps_{16384};
+    std::shared_ptr<Probe> probe_ = std::make_shared<Probe>(1, 2);
+
+    // Audio thread.
+    std::unique_ptr<Arrival> current_, next_;
+    AudioBuffer scratch_;
+    std::vector<float> weights_;  // of the chain that fades in, for the block that is processed
+    int fade_length_ = 0, fade_done_ = 0;
+    bool caught_up_ = false;
+
+    // Between threads.
+    std::atomic<Arrival*> arriving_{nullptr};
+    moodycamel::ReaderWriterQueue<Arrival*> retired_{64};
+    std::atomic<std::uint32_t> sounding_{0};
+    std::atomic<int> latency_{0};
+    // Changed with the mutex held.
+    std::atomic<std::uint64_t> wanted_version_{0};
+    std::atomic<bool> opening_{false};
+
+    // Control and builder's thread, with the mutex.
+    mutable std::mutex mutex_;
+    std::condition_variable done_;
+    ChainSpec wanted_;
+    Fade wanted_fade_ = Fade::quick;
+    std::uint64_t done_version_ = 0;
+    bool building_ = false;
+    int dropped_ = 0;  // builds in a row that were dropped
+    ChainSpec built_spec_;
+    Chain* newest_ = nullptr;    // one of alive_
+    std::vector<Chain*> alive_;  // owned by arriving_, next_, current_ or retired_; freed with the mutex held
+    std::uint32_t next_serial_ = 1;
+    std::vector<TapFrame> warm_taps_;
+    struct Known {
+        std::uint32_t serial = 0;
+        size_t stages = 0;
+        std::int64_t origin = 0;
+    };
+    const Known* known(std::uint32_t serial) const;
+    std::vector<Known> known_;  // the newest chains
+};
+
+}  // namespace reed

@@ -1,0 +1,217 @@
+// One table of actions: keys, menus and words from outside do the same; keys are changed in the window.
+#include "actions/actions.h"
+
+#include <QLineEdit>
+#include <set>
+
+#include "actions/keys_dialog.h"
+#include "app/window.h"
+#include "widgets/words.h"
+
+using namespace reed;
+using namespace reed::test;
+
+namespace {
+
+struct WithKeys : Window {
+    using Window::Window;
+    ui::KeysDialog* open() {
+        QTest::keyClick(&window, Qt::Key_F1);
+        return window.findChild<ui::KeysDialog*>();
+    }
+    ui::FlatButton* key(const QString& id) { return window.findChild<ui::FlatButton*>("key " + id); }
+    /// Clicks the key of an action and presses another one.
+    void change(const QString& id, Qt::Key pressed, Qt::KeyboardModifiers with = Qt::NoModifier) {
+        QTest::mouseClick(key(id), Qt::LeftButton);
+        QTest::keyClick(key(id), pressed, with);
+    }
+    std::string said() { return find<ui::Words>("keys_said")->text().toStdString(); }
+    void press(Qt::Key pressed, Qt::KeyboardModifiers with) {
+        QTest::keyClick(window.diagram(), pressed, with);
+    }
+};
+
+}  // namespace
+
+TEST_CASE("the table of actions is sound") {
+    std::set<QString> ids;
+    std::set<QString> keys;
+    for (const ui::Action& a : ui::action_table()) {
+        INFO(a.id);
+        CHECK(ids.insert(a.id).second);
+        CHECK(a.run != nullptr);
+        CHECK(ui::find_action(a.id) == &a);
+        CHECK((a.held ? a.argument == ui::Argument::on_off : true));
+        for (int n = 1; n <= std::max(1, a.numbered); ++n) {
+            const QString text = a.numbered > 0 ? QString(a.keys).arg(n) : QString(a.keys);
+            for (const QKeySequence& key : QKeySequence::listFromString(text)) {
+                CHECK(ui::Keys::problem(key).isEmpty());
+                if (!key.isEmpty()) CHECK(keys.insert(key.toString()).second);  // no key for two
+            }
+        }
+    }
+}
+
+TEST_CASE("actions do what they say, or say why not", "[app]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    auto& a = w.window.actions();
+    const auto why = [&](const char* id, const char* argument = "") {
+        return a.run(id, argument).toStdString();
+    };
+    CHECK(why("set", "gate open_threshold -41,5 dB") == "");
+    CHECK(w.value("gate", "open_threshold") == -41.5);
+    CHECK(why("step", "gate open_threshold 2") == "");
+    const double stepped = w.value("gate", "open_threshold");
+    CHECK(stepped > -41.5);
+    CHECK(why("step", "gate open_threshold -0.1") == "");
+    CHECK(w.value("gate", "open_threshold") < stepped);
+    CHECK(w.value("gate", "open_threshold") > -41.5);
+    const int place = w.session.chain().index_of("gate") + 1;
+    CHECK(a.run("set", QString("%1 hold 200").arg(place)).isEmpty());
+    CHECK(w.value("gate", "hold") == 200.0);
+    CHECK_THAT(why("set", "gate hold 900000"), Catch::Contains("Hold") || Catch::Contains("hold"));
+    CHECK_THAT(why("set", "gate hold"), !Catch::Equals(""));
+    CHECK_THAT(why("set", "gate holt 3"), Catch::Contains("no value \"holt\"") && Catch::Contains("hold"));
+    CHECK_THAT(why("set", "gong hold 3"), Catch::Contains("no stage \"gong\""));
+    CHECK_THAT(why("step", "gate hold far"), Catch::Contains("how many notches"));
+    CHECK_THAT(why("step", "gate hold nan"), Catch::Contains("how many notches"));
+    CHECK_THAT(why("dance"), Catch::Contains("no action"));
+    CHECK_THAT(why("undo", "all"), Catch::Contains("takes nothing"));
+    CHECK_THAT(why("scene"), Catch::Contains("scene NAME"));
+    CHECK_THAT(why("talk", "maybe"), Catch::Contains("\"on\" or \"off\""));
+    CHECK_THAT(why("theme", "noon"), Catch::Contains("dusk and dawn"));
+    CHECK(w.value("gate", "hold") == 200.0);
+    // Round and round through the scenes.
+    const auto& scenes = w.session.scenes();
+    REQUIRE(scenes.size() > 2);
+    w.session.recall(std::string(scenes.back().scene.name));
+    CHECK(why("next-scene") == "");
+    CHECK(w.session.scene().name == scenes.front().scene.name);
+    CHECK(why("previous-scene") == "");
+    CHECK(w.session.scene().name == scenes.back().scene.name);
+    CHECK(why("focus", "2") == "");
+    CHECK(w.session.focused() == w.session.chain().stages[1].id);
+    CHECK(why("previous-stage") == "");
+    CHECK(why("previous-stage") == "");  // the first one stays
+    CHECK(w.session.focused() == w.session.chain().stages[0].id);
+    CHECK(why("bypass-focused") == "");
+    CHECK(w.session.chain().stages[0].bypass);
+    CHECK(why("toggle", "1") == "");
+    CHECK_FALSE(w.session.chain().stages[0].bypass);
+}
+
+TEST_CASE("keys turn, focus and bypass, and menus show them", "[app]") {
+    TemporaryFolder folder;
+    WithKeys w(folder);
+    w.press(Qt::Key_3, Qt::AltModifier);
+    CHECK(w.session.focused() == w.session.chain().stages[2].id);
+    w.press(Qt::Key_Right, Qt::AltModifier);
+    CHECK(w.session.focused() == w.session.chain().stages[3].id);
+    w.press(Qt::Key_B, Qt::ControlModifier);
+    CHECK(w.session.chain().stages[3].bypass);
+    w.press(Qt::Key_Y, Qt::ControlModifier);
+    w.press(Qt::Key_Z, Qt::ControlModifier);
+    CHECK_FALSE(w.session.chain().stages[3].bypass);
+    // What can't be done is told.
+    w.press(Qt::Key_9, Qt::ControlModifier);
+    CHECK_THAT(w.told(), Catch::Contains("no scene \"9\""));
+    QTest::mouseClick(w.find<ui::FlatButton>("main_menu"), Qt::LeftButton);
+    auto* menu = w.find<QMenu>("main_popup");
+    REQUIRE(menu != nullptr);
+    CHECK(menu->findChild<QAction*>("headphones")->text().endsWith("\tCtrl+H"));
+    CHECK_FALSE(menu->findChild<QAction*>("undo")->isEnabled());
+    CHECK(menu->findChild<QAction*>("redo")->text().startsWith("Redo: "));
+    menu->close();
+}
+
+TEST_CASE("keys are found, changed, taken from others and put back in the window", "[app]") {
+    TemporaryFolder folder;
+    WithKeys w(folder);
+    REQUIRE(w.open() != nullptr);
+    CHECK(w.key("headphones")->text() == "Ctrl+H");
+    CHECK(w.key("redo")->text() == "Ctrl+Shift+Z or Ctrl+Y");
+    // Found by a word, and by a key.
+    auto* word = w.find<QLineEdit>("keys_word");
+    QTest::keyClicks(word, "headph");
+    CHECK(w.key("headphones")->isVisible());
+    CHECK_FALSE(w.key("undo")->isVisible());
+    word->setText("ctrl+z");
+    CHECK(w.key("undo")->isVisible());
+    CHECK_FALSE(w.key("headphones")->isVisible());
+    word->setText("zebra");
+    CHECK_THAT(w.said(), Catch::Contains("Nothing has \"zebra\""));
+    word->clear();
+    // A free key is taken at once, and works.
+    w.change("toggle-mute", Qt::Key_F7);
+    CHECK(w.key("toggle-mute")->text() == "F7");
+    w.press(Qt::Key_F7, Qt::NoModifier);
+    CHECK(w.session.muted());
+    w.press(Qt::Key_F7, Qt::NoModifier);
+    // One that types is refused; Escape leaves things as they were.
+    w.change("headphones", Qt::Key_H);
+    CHECK_THAT(w.said(), Catch::Contains("Hold Ctrl or Alt"));
+    QTest::keyClick(w.key("headphones"), Qt::Key_Escape);
+    CHECK(w.key("headphones")->text() == "Ctrl+H");
+    CHECK(w.window.findChild<ui::KeysDialog*>()->isVisible());
+    // One that something else has is told first.
+    w.change("toggle-mute", Qt::Key_S, Qt::ControlModifier);
+    CHECK_THAT(w.said(), Catch::Contains("Ctrl+S is for \"Save the scene\""));
+    CHECK(w.session.keys().text("save") == "Ctrl+S");
+    QTest::keyClick(w.key("toggle-mute"), Qt::Key_S, Qt::ControlModifier);
+    CHECK(w.key("toggle-mute")->text() == "Ctrl+S");
+    CHECK(w.key("save")->text() == "none");
+    CHECK_THAT(w.said(), Catch::Contains("\"Save the scene\" has lost Ctrl+S"));
+    w.press(Qt::Key_S, Qt::ControlModifier);
+    CHECK(w.session.muted());
+    // Backspace takes one away; the talk key is held under its new name too.
+    w.change("undo", Qt::Key_Backspace);
+    CHECK(w.key("undo")->text() == "none");
+    w.change("talk", Qt::Key_F8);
+    w.session.setTalkKey(ui::Session::TalkKey::talks);
+    QTest::keyPress(w.window.diagram(), Qt::Key_F8);
+    CHECK_FALSE(w.session.muted());
+    QTest::keyRelease(w.window.diagram(), Qt::Key_F8);
+    CHECK(w.session.muted());
+    QTest::keyPress(w.window.diagram(), Qt::Key_M, Qt::ControlModifier);
+    CHECK(w.session.muted());
+    CHECK(w.find<ui::FlatButton>("mute_button")->toolTip() == "Silence the feed (F8)");
+    // One back, then all.
+    QTest::mouseClick(w.window.findChild<ui::FlatButton*>("reset talk"), Qt::LeftButton);
+    CHECK(w.key("talk")->text() == "Ctrl+M");
+    QTest::mouseClick(w.window.findChild<ui::FlatButton*>("reset save"), Qt::LeftButton);
+    CHECK(w.key("save")->text() == "none");  // its usual one is another's now
+    QTest::mouseClick(w.find<ui::FlatButton>("keys_all_usual"), Qt::LeftButton);
+    CHECK(w.key("save")->text() == "Ctrl+S");
+    CHECK(w.session.keys().kept().empty());
+}
+
+TEST_CASE("changed keys are there again at the next start, and nonsense among them is left out", "[app]") {
+    TemporaryFolder folder;
+    {
+        Window w(folder);
+        w.session.keys().set("toggle-mute", QKeySequence("F7"));
+        w.session.keys().set("undo", {});
+        CHECK(w.session.saveState());
+    }
+    Window w(folder);
+    CHECK(w.session.keys().text("toggle-mute") == "F7");
+    CHECK(w.session.keys().text("undo") == "");
+    QTest::keyClick(w.window.diagram(), Qt::Key_F7);
+    CHECK(w.session.muted());
+    // From a file that something else has written: no key, a letter alone, one key twice, an unknown action.
+    w.session.keys().restore({{"headphones", "Blorb"},
+                              {"save", "A"},
+                              {"next-scene", "F9"},
+                              {"previous-scene", "F9"},
+                              {"quit", "Ctrl+Z"},
+                              {"fly", "F10"}});
+    const auto text = [&](const char* id) { return w.session.keys().text(id).toStdString(); };
+    CHECK(text("headphones") == "Ctrl+H");
+    CHECK(text("save") == "Ctrl+S");
+    CHECK(text("next-scene") == "F9");
+    CHECK(text("previous-scene") == "Ctrl+PgUp");
+    CHECK(text("quit") == "Ctrl+Z");
+    CHECK(text("undo") == "");                          // its usual key is another's
+    CHECK(w.session.keys().kept().at("fly") == "F10");  // of a newer version, perhaps
+}
