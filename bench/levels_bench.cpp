@@ -15,7 +15,7 @@
 #include "base/decibel.h"
 #include "base/sound_file.h"
 #include "engine/render.h"
-#include "measure/advice.h"
+#include "measure/findings.h"
 #include "measure/speech_level.h"
 #include "support/noises.h"
 #include "support/signals.h"
@@ -156,7 +156,7 @@ bool wrong_way(const TapLevels& t, const Truth& truth) {
     r.stages.resize(1);
     const ChainSpec gate =
         test::chain_of({test::stage("gate", {{"open_threshold", -60}, {"close_threshold", -70}})});
-    const std::string text = stage_advice(gate, 0, r).text;
+    const std::string text = spell(stage_finding(gate, 0, r));
     const auto at = text.find("Raise it above ");
     return at != std::string::npos && std::atof(text.c_str() + at + 15) > truth.voice;
 }

@@ -209,6 +209,10 @@ const Action kTable[] = {
      .keys = "Ctrl+PgUp", .everywhere = true, .run = [](Actions& a, const QString&) { return recallNext(a, -1); }},
     {.id = "save", .title = QT_TRANSLATE_NOOP("QObject", "Save the scene"), .group = kScenes, .keys = "Ctrl+S",
      .run = [](Actions& a, const QString&) { a.session().saveScene(); return QString(); }},
+    {.id = "scene-back", .title = QT_TRANSLATE_NOOP("QObject", "The scene as it was saved"), .group = kScenes,
+     .keys = "Ctrl+Shift+R",
+     .run = [](Actions& a, const QString&) { a.session().takeBackChanges(); return QString(); },
+     .possible = [](const Session& s) { return !s.changes().empty(); }},
     {.id = "save-as", .title = QT_TRANSLATE_NOOP("QObject", "Save as new scene"), .group = kScenes,
      .keys = "Ctrl+Shift+S", .run = [](Actions& a, const QString&) { emit a.nameWanted(); return QString(); }},
 

@@ -113,19 +113,18 @@ void FeedPanel::judge() {
                          sorted.end());
         loudness = sorted[sorted.size() / 2];
     }
-    const auto v = session_.levelsFit() ? feed_verdict(session_.chain(), session_.levels(), loudness, kTarget)
-                                        : Verdict{};
-    verdict_->show(v.advice);
-    proposal_ = v.proposal;
-    apply_->setVisible(proposal_.has_value());
-    if (proposal_) apply_->setText(QString::fromStdString(proposal_->text));
+    proposed_ = session_.levelsFit() ? feed_finding(session_.chain(), session_.levels(), loudness, kTarget)
+                                     : FeedFinding{};
+    verdict_->show(proposed_.finding);
+    apply_->setVisible(proposed_.finding.proposal.has_value());
+    if (proposed_.finding.proposal) apply_->setText(Words::of(*proposed_.finding.proposal));
     placeButtons();
 }
 
 void FeedPanel::apply() {
-    if (!proposal_ || proposal_->stage >= session_.chain().stages.size()) return;
-    const Proposal p = *proposal_;
-    session_.setValue(session_.chain().stages[p.stage].id, p.parameter, p.value);
+    if (!proposed_.finding.proposal || proposed_.stage >= session_.chain().stages.size()) return;
+    session_.apply(session_.chain().stages[proposed_.stage].id, *proposed_.finding.proposal,
+                   Words::of(*proposed_.finding.proposal));
 }
 
 void FeedPanel::listenAnew() {

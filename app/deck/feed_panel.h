@@ -5,7 +5,7 @@
 #include <deque>
 #include <optional>
 
-#include "measure/advice.h"
+#include "measure/findings.h"
 
 namespace reed::ui {
 
@@ -33,7 +33,7 @@ class FeedPanel final : public QWidget {
     Session& session_;
     Words* verdict_;
     FlatButton* apply_;
-    std::optional<Proposal> proposal_;
+    FeedFinding proposed_;
     std::deque<double> heard_;  // loudness of the last 3 s of talk, LUFS, each half second
     int wait_ = 0, ticks_ = 0;
     FlatButton* restart_;

@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "measure/advice.h"
+#include "measure/findings.h"
 #include "session/session.h"
 #include "theme/theme.h"
 

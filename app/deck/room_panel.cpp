@@ -5,7 +5,7 @@
 #include <QVBoxLayout>
 
 #include "deck/input_trace.h"
-#include "measure/advice.h"
+#include "measure/findings.h"
 #include "session/microphones.h"
 #include "session/session.h"
 #include "theme/theme.h"
@@ -75,9 +75,9 @@ void RoomPanel::show() {
 void RoomPanel::updateAdvice() {
     // What the system does to the microphone comes first: no advice about levels helps there.
     if (const QString trouble = session_.microphones().trouble(); !trouble.isEmpty())
-        advice_->show({AdviceTone::warning, trouble.toStdString()});
+        advice_->show(FindingTone::warning, trouble);
     else
-        advice_->show(input_advice(session_.levels(), session_.readings().clipped()));
+        advice_->show(input_finding(session_.levels(), session_.readings().clipped()));
 }
 
 void RoomPanel::paintEvent(QPaintEvent*) {

@@ -6,6 +6,7 @@
 #include <QPushButton>
 
 #include "actions/actions.h"
+#include "deck/changes_popup.h"
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
@@ -20,6 +21,15 @@ SceneBar::SceneBar(Actions& actions, QWidget* parent)
     save_ = new FlatButton(tr("Save"), this);
     save_->setObjectName("save_button");
     connect(save_, &FlatButton::clicked, this, [this] { session_.saveScene(); });
+    changes_ = new FlatButton({}, this);
+    changes_->setObjectName("changes_button");
+    changes_->setToolTip(tr("What differs from the saved scene"));
+    connect(changes_, &FlatButton::clicked, this, [this] {
+        auto* popup = new ChangesPopup(actions_, this);
+        popup->adjustSize();
+        popup->move(changes_->mapToGlobal(QPoint(0, changes_->height() + 4)));
+        popup->show();
+    });
     menu_ = new FlatButton({}, this);
     menu_->setObjectName("scene_menu");
     menu_->setIconName("more");
@@ -116,7 +126,10 @@ void SceneBar::mark() {
         const bool current = b->objectName() == "scene_" + QString::fromStdString(session_.scene().name);
         b->setChecked(current);
     }
-    save_->setText(changed ? tr("Save changes") : tr("Saved"));
+    const auto n = changed ? session_.changes().size() : 0;
+    changes_->setText(n == 1 ? tr("1 change") : tr("%1 changes").arg(n));
+    changes_->setVisible(n > 0);
+    save_->setText(changed ? tr("Save") : tr("Saved"));
     save_->setEnabled(changed);
     save_->setToolTip(
         changed ? session_.keys().hint(
@@ -128,7 +141,8 @@ void SceneBar::mark() {
 }
 
 void SceneBar::place() {
-    const int tail = save_->sizeHint().width() + 6 + menu_->sizeHint().width();
+    const int told = changes_->isVisibleTo(this) ? changes_->sizeHint().width() + 6 : 0;
+    const int tail = told + save_->sizeHint().width() + 6 + menu_->sizeHint().width();
     int x = 0;
     const int room = width() - tail - 6;
     bool full = false;
@@ -150,6 +164,10 @@ void SceneBar::place() {
         if (!shown) continue;
         b->setGeometry(x, 2, std::min(w, room - x), 32);
         x += b->width() + 6;
+    }
+    if (told > 0) {
+        changes_->setGeometry(x, 2, told - 6, 32);
+        x += told;
     }
     save_->setGeometry(x, 2, save_->sizeHint().width(), 32);
     menu_->setGeometry(x + save_->width() + 6, 2, menu_->sizeHint().width(), 32);

@@ -38,6 +38,7 @@ class SceneBar final : public QWidget {
     Actions& actions_;
     Session& session_;
     std::vector<FlatButton*> buttons_;
+    FlatButton* changes_;
     FlatButton* save_;
     FlatButton* menu_;
     QLineEdit* name_;

@@ -9,12 +9,13 @@
 #include "base/decibel.h"
 #include "diagram/stage_node.h"
 #include "diagram/threshold_handle.h"
-#include "measure/advice.h"
+#include "measure/findings.h"
 #include "session/monitoring.h"
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
+#include "widgets/words.h"
 
 namespace reed::ui {
 namespace {
@@ -374,8 +375,8 @@ void LevelDiagram::follow() {
 void LevelDiagram::updateWarnings() {
     if (!session_.levelsFit()) return;
     for (size_t i = 0; i < nodes_.size(); ++i) {
-        const Advice a = stage_advice(session_.chain(), i, session_.levels());
-        nodes_[i]->setWarning(a.tone == AdviceTone::warning ? QString::fromStdString(a.text) : QString());
+        const Finding f = stage_finding(session_.chain(), i, session_.levels());
+        nodes_[i]->setWarning(f.tone == FindingTone::warning ? Words::of(f) : QString());
     }
 }
 

@@ -160,10 +160,10 @@ void LevelDiagram::paintReduction(QPainter& p) const {
 void LevelDiagram::paintWanted(QPainter& p, size_t stage, double x) const {
     const Theme& t = theme();
     const StageSpec& s = session_.chain().stages[stage];
-    const int least = s.stage_kind().find("wanted_least");
-    if (least < 0) return;
-    const double from = yOf(-s.values[static_cast<size_t>(least)]);
-    const double to = yOf(-s.value("wanted_most"));
+    if (s.stage_kind().wanted == nullptr) return;
+    const auto [least, most] = s.stage_kind().wanted(s.values);
+    const double from = yOf(-least);
+    const double to = yOf(-most);
     p.setPen(QPen(t.muted, 1.2));
     p.drawLine(QPointF(x + 5, from), QPointF(x + 9, from));
     p.drawLine(QPointF(x + 9, from), QPointF(x + 9, to));

@@ -63,7 +63,8 @@ void BallisticsView::simulate() {
 
     // Make-up that follows the voice would follow the burst here.
     std::vector<double> values = s->values;
-    if (const int row = s->stage_kind().find("auto_makeup"); row >= 0) values[static_cast<size_t>(row)] = 0.0;
+    if (const int row = s->stage_kind().find(s->stage_kind().slow_row); row >= 0)
+        values[static_cast<size_t>(row)] = 0.0;
     auto stage = s->stage_kind().make();
     stage->prepare({kRate, 1}, values);
     // A second of quiet first, so that it starts at rest.

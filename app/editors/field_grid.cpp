@@ -1,9 +1,11 @@
 #include "editors/field_grid.h"
 
 #include <QGridLayout>
+#include <cmath>
 #include <numeric>
 
 #include "session/session.h"
+#include "widgets/input.h"
 #include "widgets/value_field.h"
 
 namespace reed::ui {
@@ -63,6 +65,29 @@ void FieldGrid::refresh() {
     for (auto& [index, f] : fields_) {
         if (index < s->values.size()) f->setValue(s->values[index]);
     }
+}
+
+QString FieldGrid::showReadouts() {
+    const StageSpec* s = session_.stage(session_.focused());
+    if (s == nullptr) return {};
+    const auto told = session_.engine().chain().readouts(
+        static_cast<size_t>(session_.chain().index_of(session_.focused())));
+    QStringList lines;
+    const auto& kinds = s->stage_kind().readouts;
+    for (size_t i = 0; i < kinds.size() && i < told.size(); ++i) {
+        const double value = static_cast<double>(told[i]);
+        Parameter shown{};
+        shown.unit = kinds[i].unit;
+        shown.minimum = -1e6;
+        shown.maximum = 1e6;
+        // Rounded, so that the words do not flicker.
+        const double rounded =
+            kinds[i].unit == Unit::hertz ? 100.0 * std::round(value / 100.0) : std::round(value);
+        lines << tr("%1: %2").arg(text(kinds[i].title), QString::fromStdString(format_value(shown, rounded)));
+        if (ValueField* beside = kinds[i].beside.empty() ? nullptr : field(text(kinds[i].beside)))
+            beside->setMeasured(s->bypass ? std::nullopt : std::optional(value));
+    }
+    return lines.join('\n');
 }
 
 void FieldGrid::setRelevant(size_t parameter, bool relevant) {

@@ -25,6 +25,8 @@ class FieldGrid final : public QWidget {
     ValueField* field(const QString& parameter_id) const;
     /// Values as they are now.
     void refresh();
+    /// What the stage tells while it runs, on the fields it is held against; the rest as words, one a line.
+    QString showReadouts();
     /// Hides what the other settings make pointless.
     void setRelevant(size_t parameter, bool relevant);
     int columns() const { return columns_; }

@@ -1,10 +1,13 @@
 #include "editors/general_body.h"
 
 #include <QHBoxLayout>
+#include <QVBoxLayout>
 
 #include "editors/field_grid.h"
 #include "editors/time_view.h"
 #include "session/session.h"
+#include "theme/theme.h"
+#include "widgets/words.h"
 
 namespace reed::ui {
 
@@ -15,7 +18,24 @@ GeneralBody::GeneralBody(Session& session, QWidget* parent) : StageBody(parent) 
     line->addWidget(new TimeView(session, this), 5);
     grid_ = new FieldGrid(session, this);
     grid_->buildAll(6);
-    line->addWidget(grid_, grid_->columns() == 2 ? 7 : 4);
+    auto* right = new QVBoxLayout;
+    right->setSpacing(6);
+    right->addWidget(grid_, 1);
+    told_ = new Words(Words::Ink::muted, this);
+    told_->setObjectName("readouts");
+    told_->setFont(ui::font(14));
+    right->addWidget(told_);
+    line->addLayout(right, grid_->columns() == 2 ? 7 : 4);
+    connect(&session, &Session::readingsChanged, this, [this] {
+        if (isVisible() && ++ticks_ % 3 == 0) showReadouts();
+    });
+    showReadouts();
+}
+
+void GeneralBody::showReadouts() {
+    const QString words = grid_->showReadouts();
+    if (words != told_->text()) told_->setText(words);
+    told_->setVisible(!words.isEmpty());
 }
 
 void GeneralBody::refresh() {

@@ -5,6 +5,8 @@
 
 namespace reed::ui {
 
+class Words;
+
 class GeneralBody final : public StageBody {
     Q_OBJECT
   public:
@@ -13,7 +15,10 @@ class GeneralBody final : public StageBody {
     FieldGrid* fields() const override { return grid_; }
 
   private:
+    void showReadouts();
     FieldGrid* grid_;
+    Words* told_;
+    int ticks_ = 0;
 };
 
 }  // namespace reed::ui

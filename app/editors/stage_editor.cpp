@@ -6,7 +6,7 @@
 
 #include "editors/field_grid.h"
 #include "editors/stage_body.h"
-#include "measure/advice.h"
+#include "measure/findings.h"
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
@@ -55,7 +55,20 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
     advice_->setWordWrap(true);
     advice_->setFont(ui::font(14));
     advice_->setMinimumHeight(20);
-    column->addWidget(advice_);
+    apply_ = new FlatButton({}, this);
+    apply_->setObjectName("apply_button");
+    apply_->setWeight(FlatButton::Weight::raised);
+    apply_->hide();
+    connect(apply_, &FlatButton::clicked, this, [this] {
+        if (!finding_.proposal || shown_stage_.isEmpty()) return;
+        session_.apply(shown_stage_.toStdString(), *finding_.proposal, Words::of(*finding_.proposal));
+        updateAdvice();
+    });
+    auto* foot = new QHBoxLayout;
+    foot->setSpacing(12);
+    foot->addWidget(advice_, 1);
+    foot->addWidget(apply_, 0, Qt::AlignVCenter);
+    column->addLayout(foot);
     connect(&session_, &Session::chainChanged, this, [this] { show(false); });
     connect(&session_, &Session::focusChanged, this, [this] { show(false); });
     connect(&session_, &Session::readingsChanged, this, [this] {
@@ -112,10 +125,15 @@ void StageEditor::show(bool rebuild) {
 
 void StageEditor::updateAdvice() {
     const int index = session_.chain().index_of(session_.focused());
-    Advice a;
-    if (index >= 0 && session_.levelsFit())
-        a = stage_advice(session_.chain(), static_cast<size_t>(index), session_.levels());
-    advice_->show(a);
+    finding_ = index >= 0 && session_.levelsFit()
+                   ? stage_finding(session_.chain(), static_cast<size_t>(index), session_.levels())
+                   : Finding{};
+    advice_->show(finding_);
+    apply_->setVisible(finding_.proposal.has_value());
+    if (!finding_.proposal) return;
+    apply_->setText(Words::of(*finding_.proposal));
+    const QString undo = session_.keys().text("undo");
+    apply_->setToolTip(undo.isEmpty() ? tr("Set it so") : tr("Set it so. %1 takes it back").arg(undo));
 }
 
 }  // namespace reed::ui

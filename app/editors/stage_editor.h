@@ -3,6 +3,8 @@
 
 #include <QWidget>
 
+#include "stages/finding.h"
+
 namespace reed::ui {
 
 class FlatButton;
@@ -30,6 +32,8 @@ class StageEditor final : public QWidget {
     Words* title_;
     Words* purpose_;
     Words* advice_;
+    FlatButton* apply_;
+    Finding finding_;
     FlatButton* memory_;
     FlatButton* reset_;
     FlatButton* bypass_;

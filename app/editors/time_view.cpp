@@ -29,7 +29,7 @@ void TimeView::findCuts() {
     const StageSpec* s = session_.stage(session_.focused());
     cuts_.clear();
     // Only what closes in pauses can cut words.
-    if (s == nullptr || s->bypass || (s->kind != "gate" && s->kind != "expander")) return;
+    if (s == nullptr || s->bypass || !s->stage_kind().closes_in_pauses) return;
     cuts_ = session_.readings().statistics().cut_words(
         static_cast<size_t>(session_.chain().index_of(session_.focused())));
 }

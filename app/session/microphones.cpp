@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "measure/advice.h"
+#include "measure/findings.h"
 #include "session/session.h"
 
 namespace reed::ui {

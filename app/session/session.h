@@ -14,6 +14,7 @@
 #include "devices/pipewire_device.h"
 #include "devices/simulated_room.h"
 #include "engine/readings.h"
+#include "scenes/differences.h"
 #include "scenes/library.h"
 #include "scenes/working_state.h"
 #include "session/background.h"
@@ -58,6 +59,10 @@ class Session final : public QObject {
     const ChainSpec& chain() const { return scene_.chain; }
     /// True when the chain differs from the saved scene of this name.
     bool changed() const;
+    /// What differs from the saved scene of this name; empty when there is none, or nothing does.
+    std::vector<Difference> changes() const;
+    /// The scene as it was saved, as one step of undo.
+    void takeBackChanges() { recall(std::string(scene_.name)); }
     const StageSpec* stage(const std::string& id) const;
 
     /// Sets one value (checked against its range; refused with a message). `id` is a stage's.
@@ -65,6 +70,8 @@ class Session final : public QObject {
     /// Several values of one stage at once, as one step of undo.
     bool setValues(const std::string& id, const std::vector<double>& values, const QString& label,
                    const QString& key);
+    /// Does what a finding proposes, as one step of undo.
+    void apply(const std::string& id, const Proposal& proposal, const QString& words);
     /// What a stage was taught.
     void setTone(const std::string& id, const RoomTone& tone, const QString& label);
     void setBypass(const std::string& id, bool bypass);

@@ -14,6 +14,14 @@ bool Session::changed() const {
     return true;
 }
 
+std::vector<Difference> Session::changes() const {
+    for (const auto& entry : scenes_) {
+        if (entry.scene.name == scene_.name)
+            return differences(entry.scene.chain, without_transients(scene_.chain));
+    }
+    return {};
+}
+
 void Session::reloadScenes() {
     SceneListing listing = library_.list();
     scenes_ = std::move(listing.scenes);

@@ -39,6 +39,15 @@ bool Session::setValues(const std::string& id, const std::vector<double>& values
     return true;
 }
 
+void Session::apply(const std::string& id, const Proposal& proposal, const QString& words) {
+    const StageSpec* s = stage(id);
+    if (s == nullptr) return;
+    std::vector<double> values = s->values;
+    for (const auto& [row, value] : proposal.values) values.at(row) = value;
+    closeStep();
+    setValues(id, values, tr("%1: %2").arg(nameOf(id), words), {});
+}
+
 void Session::setTone(const std::string& id, const RoomTone& tone, const QString& label) {
     const int i = chain().index_of(id);
     if (i < 0) return;

@@ -34,6 +34,18 @@ void ValueField::describe() {
     setAccessibleDescription(shown(parameter_, value_) + ". " + text(parameter_.hint));
 }
 
+void ValueField::setMeasured(std::optional<double> value) {
+    if (value) value = std::clamp(*value, parameter_.minimum, parameter_.maximum);
+    // Drawn again only where it has moved by a pixel or so.
+    const double pixel = 1.0 / std::max(1, width());
+    if (value && measured_ &&
+        std::abs(value_to_position(parameter_, *value) - value_to_position(parameter_, *measured_)) < pixel)
+        return;
+    if (value == measured_) return;
+    measured_ = value;
+    update();
+}
+
 void ValueField::setTitle(const QString& title) {
     title_ = title;
     describe();
@@ -117,6 +129,11 @@ void ValueField::paintEvent(QPaintEvent*) {
     const double x1 = track.left() + std::max(origin, at) * track.width();
     p.setBrush(parameter_.kind == ValueKind::choice ? t.muted : t.marsh);
     p.drawRoundedRect(QRectF(x0, track.top(), std::max(2.0, x1 - x0), track.height()), 1.2, 1.2);
+    if (!measured_) return;
+    // What is measured stands on the track as a small wedge in the voice's colour.
+    const double x = track.left() + value_to_position(parameter_, *measured_) * track.width();
+    p.setBrush(t.straw);
+    p.drawPolygon(QPolygonF({{x - 4, track.top() - 5.5}, {x + 4, track.top() - 5.5}, {x, track.top() + 1}}));
 }
 
 void ValueField::mousePressEvent(QMouseEvent* event) {

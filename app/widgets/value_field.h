@@ -3,6 +3,7 @@
 
 #include <QLineEdit>
 #include <QWidget>
+#include <optional>
 
 #include "stages/parameter.h"
 
@@ -20,6 +21,8 @@ class ValueField final : public QWidget {
     double value() const { return value_; }
     /// Shows a value without telling anyone.
     void setValue(double value);
+    /// Marks on the track what is measured against this value; nothing: no mark.
+    void setMeasured(std::optional<double> value);
     /// Another name than the table's, e.g. for a band.
     void setTitle(const QString& title);
     void openEditor(const QString& initial = {});
@@ -60,6 +63,7 @@ class ValueField final : public QWidget {
 
     const Parameter& parameter_;
     double value_ = 0.0;
+    std::optional<double> measured_;
     QString title_, complaint_;
     QLineEdit* editor_ = nullptr;
     bool dragging_ = false;

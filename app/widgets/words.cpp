@@ -1,5 +1,6 @@
 #include "widgets/words.h"
 
+#include <QCoreApplication>
 #include <QPainter>
 
 #include "theme/theme.h"
@@ -12,10 +13,29 @@ void Words::setInk(Ink ink) {
     update();
 }
 
-void Words::show(const Advice& advice) {
-    setInk(advice.tone == AdviceTone::warning ? Ink::warning
-                                              : (advice.tone == AdviceTone::good ? Ink::good : Ink::muted));
-    const QString words = QString::fromStdString(advice.text);
+namespace {
+QString spelled(std::string_view words, const std::vector<Quantity>& quantities) {
+    // The words are whole literals, so they end where C expects it.
+    const QByteArray translated = QCoreApplication::translate("Finding", words.data()).toUtf8();
+    return QString::fromStdString(spell(translated.toStdString(), quantities));
+}
+}  // namespace
+
+QString Words::of(const Finding& finding) {
+    return finding.words.empty() ? QString() : spelled(finding.words, finding.quantities);
+}
+
+QString Words::of(const Proposal& proposal) {
+    return spelled(proposal.words, proposal.quantities);
+}
+
+void Words::show(const Finding& finding) {
+    show(finding.tone, of(finding));
+}
+
+void Words::show(FindingTone tone, const QString& words) {
+    setInk(tone == FindingTone::warning ? Ink::warning
+                                        : (tone == FindingTone::good ? Ink::good : Ink::muted));
     if (words != text()) setText(words);
 }
 

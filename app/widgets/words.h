@@ -3,7 +3,7 @@
 
 #include <QLabel>
 
-#include "measure/advice.h"
+#include "stages/finding.h"
 
 namespace reed::ui {
 
@@ -14,8 +14,14 @@ class Words final : public QLabel {
 
     explicit Words(Ink ink, QWidget* parent = nullptr) : QLabel(parent), ink_(ink) {}
     void setInk(Ink ink);
-    /// Text and ink of an advice.
-    void show(const Advice& advice);
+    /// What a finding says, in the ink of its tone.
+    void show(const Finding& finding);
+    /// The same with other words.
+    void show(FindingTone tone, const QString& words);
+
+    /// A finding, or what its proposal does, in the person's language.
+    static QString of(const Finding& finding);
+    static QString of(const Proposal& proposal);
 
   protected:
     void paintEvent(QPaintEvent* event) override;

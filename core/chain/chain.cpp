@@ -125,6 +125,14 @@ void Chain::fetch_slots() noexcept {
     }
 }
 
+std::vector<float> Chain::readouts(size_t stage) const {
+    std::vector<float> out;
+    const StageKind* kind = stage < links_.size() ? find_stage_kind(links_[stage].kind) : nullptr;
+    for (size_t i = 0; kind != nullptr && i < kind->readouts.size(); ++i)
+        out.push_back(links_[stage].stage->readout(i));
+    return out;
+}
+
 void Chain::process(const AudioBlock& block, const Listener& listener) noexcept {
     const FlushToZero no_denormals;
     for (int done = 0; done < block.frames;) {

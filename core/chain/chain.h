@@ -56,6 +56,9 @@ class Chain {
     /// Why stage `stage` no longer does its work; nullptr while all is well. Any thread.
     const char* trouble(size_t stage) const { return links_[stage].stage->trouble(); }
 
+    /// What stage `stage` tells: its kind's readouts. Any thread.
+    std::vector<float> readouts(size_t stage) const;
+
     /// Samples that were not finite numbers (or beyond +120 dBFS) and were replaced, since the start.
     std::uint64_t faults() const { return faults_.load(std::memory_order_relaxed); }
 

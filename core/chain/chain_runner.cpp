@@ -167,6 +167,11 @@ std::vector<std::pair<size_t, const char*>> ChainRunner::troubles() const {
     return out;
 }
 
+std::vector<float> ChainRunner::readouts(size_t stage) const {
+    const std::lock_guard lock(mutex_);
+    return newest_ != nullptr ? newest_->readouts(stage) : std::vector<float>();
+}
+
 std::vector<int> ChainRunner::stage_latencies() const {
     const std::lock_guard lock(mutex_);
     std::vector<int> out;

@@ -76,6 +76,9 @@ class ChainRunner final : public ChainBuilder::Client {
     /// Stages of the newest chain that no longer do their work, and why.
     std::vector<std::pair<size_t, const char*>> troubles() const;
 
+    /// What stage `stage` of the newest chain tells (StageKind::readouts); empty when there is no such stage.
+    std::vector<float> readouts(size_t stage) const;
+
     /// The builder's.
     bool tend() override;
 

@@ -6,32 +6,9 @@
 #include <vector>
 
 #include "chain/tap.h"
+#include "stages/finding.h"
 
 namespace reed {
-
-/// Levels in dBFS (AES17). kSilenceDb stands for silence; `known` flags tell when nothing was heard yet.
-struct TapLevels {
-    bool room_known = false;   ///< there were pauses
-    bool voice_known = false;  ///< there was speech
-    double room = 0.0;         ///< usual level of the room: half of the pauses lie below
-    double room_high = 0.0;    ///< what the room reaches: 95 % of the pauses lie below
-    double voice_low = 0.0;    ///< quiet words: 10 % of the speech lies below
-    double voice = 0.0;        ///< usual level: half of the speech lies below
-    double voice_high = 0.0;   ///< loud words: 10 % of the speech lies above
-    double peak = 0.0;         ///< highest sample
-    double now = 0.0;          ///< level of the newest 50 ms
-    double now_peak = 0.0;     ///< highest sample of the newest 50 ms
-};
-
-/// Gain reduction of one stage, in dB (>= 0).
-struct StageReduction {
-    double now = 0.0;         ///< newest 10 ms
-    double usual = 0.0;       ///< median while there is speech
-    double deepest = 0.0;     ///< largest in the window
-    double open = 1.0;        ///< share of the window in which less than 1 dB was taken, 0 to 1
-    double load = 0.0;        ///< share of one core the stage takes, mean of the window, 0 to 1
-    double worst_load = 0.0;  ///< in the worst 10 ms of the window
-};
 
 struct LevelReport {
     std::vector<TapLevels> taps;

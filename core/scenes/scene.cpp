@@ -342,7 +342,7 @@ std::vector<std::string> chain_remarks(const ChainSpec& chain) {
     for (size_t i = 0; i < chain.stages.size(); ++i) {
         if (chain.stages[i].bypass) continue;
         last_active = static_cast<int>(i);
-        if (chain.stages[i].kind == "limiter") last_limiter = static_cast<int>(i);
+        if (chain.stages[i].stage_kind().lid) last_limiter = static_cast<int>(i);
     }
     if (last_limiter < 0) {
         out.emplace_back("Nothing catches peaks: there is no limiter that is on.");

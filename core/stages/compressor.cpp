@@ -60,7 +60,9 @@ enum Index {
     kAutoMakeup,
     kMix,
     kLookahead,
-    kLowCut
+    kLowCut,
+    kWantedLeast,
+    kWantedMost
 };
 
 class CompressorStage final : public Stage {
@@ -221,15 +223,54 @@ double transfer(std::span<const double> v, double level, bool) {
     return level + gain_to_db(mixed) + v[kMakeup];
 }
 
+std::pair<double, double> wanted(std::span<const double> v) {
+    return {v[kWantedLeast], std::max(v[kWantedLeast], v[kWantedMost])};
+}
+
+Finding finding(const Situation& now) {
+    if (!now.in.voice_known) return waiting_for_voice();
+    const auto [least, most] = wanted(now.values);
+    const double usual = now.reduction.usual;
+    std::vector<Quantity> all{{usual}, {now.reduction.deepest}, {least}, {most}, {now.in.voice}};
+    if (usual >= least && usual <= most) {
+        return {"reduction_right",
+                FindingTone::good,
+                "While you talk it takes {0} dB, at most {1}. That is in the wanted range of {2} to {3} dB.",
+                std::move(all),
+                {}};
+    }
+    // Above the threshold a decibel of it is worth 1 - 1/ratio of reduction.
+    const double slope = std::max(0.1, 1.0 - 1.0 / now.values[kRatio]);
+    const double by = (usual - 0.5 * (least + most)) / slope;
+    const Proposal better = propose(kTable, kThreshold, now.values[kThreshold] + by, "Threshold {0} dB");
+    if (usual < least) {
+        return {
+            "reduction_small", FindingTone::neutral,
+            "While you talk it takes {0} dB, at most {1}. Lower the threshold if the voice should be more "
+            "even ({2} to {3} dB is wanted).",
+            std::move(all), better};
+    }
+    return {
+        "reduction_large", FindingTone::warning,
+        "While you talk it takes {0} dB, at most {1}. That is more than the {2} to {3} dB wanted; raise the "
+        "threshold towards {4} dB.",
+        std::move(all), better};
+}
+
 }  // namespace
 
-const StageKind kCompressorStage{"compressor",
-                                 "Compressor",
-                                 "Evens the voice out: loud words come closer to quiet ones",
-                                 kTable,
-                                 [] { return std::unique_ptr<Stage>(std::make_unique<CompressorStage>()); },
-                                 true,
-                                 false,
-                                 transfer};
+const StageKind kCompressorStage{
+    .id = "compressor",
+    .title = "Compressor",
+    .purpose = "Evens the voice out: loud words come closer to quiet ones",
+    .parameters = kTable,
+    .make = [] { return std::unique_ptr<Stage>(std::make_unique<CompressorStage>()); },
+    .reports_reduction = true,
+    .transfer = transfer,
+    .finding = finding,
+    .wanted = wanted,
+    .lift = StageKind::Lift::makeup,
+    .lift_row = "makeup",
+    .slow_row = "auto_makeup"};
 
 }  // namespace reed

@@ -426,8 +426,36 @@ double equalizer_response_db(std::span<const double> values, double frequency, d
     return gain_to_db(magnitude);
 }
 
-const StageKind kEqualizerStage{"equalizer", "Equalizer",
-                                "Shapes the tone: less rumble and box, more clarity", kTable,
-                                [] { return std::unique_ptr<Stage>(std::make_unique<EqualizerStage>()); }};
+namespace {
+
+/// What all bands do together at the frequency they lift most. More than 4 dB is seldom needed (common
+/// practice, no source).
+Finding finding(const Situation& now) {
+    double highest = 0.0;
+    double at = 0.0;
+    for (double f = 30.0; f < 16000.0; f *= 1.05) {
+        const double gain = equalizer_response_db(now.values, f, 48000.0);
+        if (gain > highest) {
+            highest = gain;
+            at = f;
+        }
+    }
+    if (highest <= 4.05) return {};
+    return {"lifts_much",
+            FindingTone::warning,
+            "Together the bands lift {0} by {1} dB. More than 4 dB is seldom needed; try cutting elsewhere.",
+            {{round_value(kTable[kBandFrequency], at), Unit::hertz}, {highest}},
+            {}};
+}
+
+}  // namespace
+
+const StageKind kEqualizerStage{
+    .id = "equalizer",
+    .title = "Equalizer",
+    .purpose = "Shapes the tone: less rumble and box, more clarity",
+    .parameters = kTable,
+    .make = [] { return std::unique_ptr<Stage>(std::make_unique<EqualizerStage>()); },
+    .finding = finding};
 
 }  // namespace reed

@@ -89,15 +89,26 @@ double transfer(std::span<const double> v, double level, bool) {
                                       static_cast<float>(-v[kRange]));
 }
 
+Finding finding(const Situation& now) {
+    const double threshold = now.values[kThreshold];
+    return keep_out_finding(
+        {kTable, kThreshold, kThreshold, threshold, threshold,
+         "Room reaches {0} dB. The expander starts below {1}, so the room passes. Raise it above {0}.",
+         "Threshold {0} dB"},
+        now);
+}
+
 }  // namespace
 
-const StageKind kExpanderStage{"expander",
-                               "Expander",
-                               "Lowers the room gradually, heard less than a gate",
-                               kTable,
-                               [] { return std::unique_ptr<Stage>(std::make_unique<ExpanderStage>()); },
-                               true,
-                               false,
-                               transfer};
+const StageKind kExpanderStage{
+    .id = "expander",
+    .title = "Expander",
+    .purpose = "Lowers the room gradually, heard less than a gate",
+    .parameters = kTable,
+    .make = [] { return std::unique_ptr<Stage>(std::make_unique<ExpanderStage>()); },
+    .reports_reduction = true,
+    .closes_in_pauses = true,
+    .transfer = transfer,
+    .finding = finding};
 
 }  // namespace reed

@@ -116,9 +116,25 @@ class GainStage final : public Stage {
     FilterRunner dc_;
 };
 
+Finding finding(const Situation& now) {
+    const double peak = now.out.peak;
+    if (peak <= -1.0) return {};
+    return {"too_loud",
+            FindingTone::warning,
+            "Peaks reach {0} dBFS after it. Take {1} dB back.",
+            {{peak}, {peak + 6.0}},
+            propose(kTable, kGain, now.values[kGain] - peak - 6.0, "Gain {0} dB")};
+}
+
 }  // namespace
 
-const StageKind kGainStage{"gain", "Gain", "Sets the level, polarity and channel of the voice", kTable,
-                           [] { return std::unique_ptr<Stage>(std::make_unique<GainStage>()); }};
+const StageKind kGainStage{.id = "gain",
+                           .title = "Gain",
+                           .purpose = "Sets the level, polarity and channel of the voice",
+                           .parameters = kTable,
+                           .make = [] { return std::unique_ptr<Stage>(std::make_unique<GainStage>()); },
+                           .finding = finding,
+                           .lift = StageKind::Lift::trim,
+                           .lift_row = "gain"};
 
 }  // namespace reed

@@ -250,15 +250,25 @@ double transfer(std::span<const double> v, double level, bool rising) {
     return level >= threshold ? level : level + v[kRange];
 }
 
+Finding finding(const Situation& now) {
+    const double opens = now.values[kOpen];
+    return keep_out_finding(
+        {kTable, kOpen, kClose, opens, std::min(opens, now.values[kClose]),
+         "Room reaches {0} dB. The gate closes at {1}, so the room passes. Raise it above {0}.",
+         "Open at {0} dB"},
+        now);
+}
+
 }  // namespace
 
-const StageKind kGateStage{"gate",
-                           "Gate",
-                           "Keeps the room out between words",
-                           kTable,
-                           [] { return std::unique_ptr<Stage>(std::make_unique<GateStage>()); },
-                           true,
-                           false,
-                           transfer};
+const StageKind kGateStage{.id = "gate",
+                           .title = "Gate",
+                           .purpose = "Keeps the room out between words",
+                           .parameters = kTable,
+                           .make = [] { return std::unique_ptr<Stage>(std::make_unique<GateStage>()); },
+                           .reports_reduction = true,
+                           .closes_in_pauses = true,
+                           .transfer = transfer,
+                           .finding = finding};
 
 }  // namespace reed

@@ -183,15 +183,40 @@ double transfer(std::span<const double> v, double level, bool) {
     return std::min(level, v[kCeiling]);
 }
 
+Finding finding(const Situation& now) {
+    if (!now.in.voice_known) return waiting_for_voice();
+    const StageReduction& r = now.reduction;
+    if (r.usual > 2.0) {
+        return {"works_always",
+                FindingTone::warning,
+                "It works all the time ({0} dB). Lower the level before it by about {0} dB.",
+                {{r.usual}},
+                {}};
+    }
+    if (r.deepest > 0.1) {
+        return {"caught_peaks",
+                FindingTone::good,
+                "It caught the loudest peaks, by up to {0} dB.",
+                {{r.deepest}},
+                {}};
+    }
+    return {"peaks_below",
+            FindingTone::good,
+            "Peaks stay {0} dB below the ceiling.",
+            {{now.values[kCeiling] - now.in.peak}},
+            {}};
+}
+
 }  // namespace
 
-const StageKind kLimiterStage{"limiter",
-                              "Limiter",
-                              "The lid: nothing gets louder than its ceiling",
-                              kTable,
-                              [] { return std::unique_ptr<Stage>(std::make_unique<LimiterStage>()); },
-                              true,
-                              false,
-                              transfer};
+const StageKind kLimiterStage{.id = "limiter",
+                              .title = "Limiter",
+                              .purpose = "The lid: nothing gets louder than its ceiling",
+                              .parameters = kTable,
+                              .make = [] { return std::unique_ptr<Stage>(std::make_unique<LimiterStage>()); },
+                              .reports_reduction = true,
+                              .lid = true,
+                              .transfer = transfer,
+                              .finding = finding};
 
 }  // namespace reed

@@ -1,19 +1,22 @@
 #include "stages/registry.h"
 
 #include "stages/compressor.h"
+#include "stages/deesser.h"
 #include "stages/equalizer.h"
 #include "stages/expander.h"
 #include "stages/gain.h"
 #include "stages/gate.h"
+#include "stages/leveller.h"
 #include "stages/limiter.h"
+#include "stages/plosives.h"
 #include "stages/suppression.h"
 
 namespace reed {
 namespace {
 // One line per kind; nothing else needs to know a new stage.
 constexpr const StageKind* kKinds[] = {
-    &kGainStage,      &kSuppressionStage, &kGateStage,    &kExpanderStage,
-    &kEqualizerStage, &kCompressorStage,  &kLimiterStage,
+    &kGainStage,    &kSuppressionStage, &kGateStage,     &kExpanderStage,   &kPlosivesStage,
+    &kDeesserStage, &kEqualizerStage,   &kLevellerStage, &kCompressorStage, &kLimiterStage,
 };
 }  // namespace
 

@@ -9,8 +9,8 @@
 #include <vector>
 
 #include "base/audio_block.h"
+#include "stages/finding.h"
 #include "stages/parameter.h"
-#include "suppression/room_tone.h"
 
 namespace reed {
 
@@ -61,6 +61,12 @@ class Stage {
     /// What a stage before this one knows of that, for the next process() call; below 0: nothing.
     void set_voice(float probability) { voice_ = probability; }
 
+    /// Its kind's readout `which`, as it is now. Any thread.
+    virtual float readout(size_t which) const {
+        (void)which;
+        return 0.0f;
+    }
+
     /// Why the stage no longer does its work, with what to do; nullptr while all is well. Any thread.
     const char* trouble() const { return trouble_.load(std::memory_order_relaxed); }
 
@@ -82,6 +88,14 @@ class Stage {
     std::atomic<const char*> trouble_{nullptr};
 };
 
+/// A figure that a running stage tells: what it has found, what it measures now.
+struct Readout {
+    std::string_view id;
+    std::string_view title;  ///< what the interface calls it
+    Unit unit = Unit::none;
+    std::string_view beside = {};  ///< parameter it is held against, if any
+};
+
 /// One kind of stage: its names, its table and how to make one.
 struct StageKind {
     std::string_view id;       ///< key in scene files
@@ -90,13 +104,27 @@ struct StageKind {
     std::span<const Parameter> parameters;
     std::unique_ptr<Stage> (*make)();
     bool reports_reduction = false;
-    bool learns = false;  ///< can be taught a room tone
+    bool learns = false;            ///< can be taught a room tone
+    bool closes_in_pauses = false;  ///< takes the sound away between words, so it may cut them
+    bool lid = false;               ///< nothing leaves it louder than its ceiling; belongs at the end
     /// Static curve: level out for a steady level in, both in dBFS, at these values; `rising` tells the
     /// branch where there are two (hysteresis). nullptr for kinds whose gain does not hang on the level.
     double (*transfer)(std::span<const double> values, double level, bool rising) = nullptr;
     /// True where it costs so much that it is not run while bypassed; the engine then builds and warms a new
     /// chain before it is heard again. nullptr: it always runs.
     bool (*rests)(std::span<const double> values) = nullptr;
+    /// What the levels say about its settings; nullptr: nothing. Any thread but the audio thread.
+    Finding (*finding)(const Situation& now) = nullptr;
+    /// The reduction that is wanted while there is a voice, in dB: least and most. nullptr: none is.
+    std::pair<double, double> (*wanted)(std::span<const double> values) = nullptr;
+    /// Row that lifts or lowers all that leaves it, in dB, and in which order such rows are turned to bring
+    /// the voice to its level: `trim` for the level to work with, `makeup` for what is lacking at the end.
+    enum class Lift { none, trim, makeup } lift = Lift::none;
+    std::string_view lift_row = {};
+    /// What it tells while it runs (Stage::readout()).
+    std::span<const Readout> readouts = {};
+    /// Row of a toggle that makes its gain follow the voice over seconds; off where a single burst is drawn.
+    std::string_view slow_row = {};
 
     /// Index of a parameter by id, or -1.
     int find(std::string_view parameter_id) const {

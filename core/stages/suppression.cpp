@@ -231,23 +231,65 @@ class SuppressionStage final : public Stage {
     float shared_ = 0.0f, share_step_ = 1.0f / 960.0f;  // 1: the second channel's method rests
 };
 
+Finding finding(const Situation& now) {
+    const bool taught = std::lround(now.values[kMethod]) == static_cast<long>(SuppressionKind::room_tone);
+    const TapLevels& in = now.in;
+    const TapLevels& out = now.out;
+    if (now.values[kRemoved] >= 0.5) {
+        return {"hears_removed",
+                FindingTone::warning,
+                "You hear what is taken away, and so does everybody else. Switch it off before you go on.",
+                {},
+                Proposal{{{kRemoved, 0.0}}, "Switch it off", {}}};
+    }
+    if (taught && now.tone.empty()) {
+        return {"not_taught",
+                FindingTone::warning,
+                "Nothing has been learnt yet, so the sound passes unchanged. Press Learn the room and stay "
+                "silent.",
+                {},
+                {}};
+    }
+    if (!in.room_known || !out.room_known) return waiting_for_room();
+    if (in.voice_known && out.voice_known && in.voice - out.voice > 2.0) {
+        const double amount = now.values[kAmount];
+        return {"takes_voice",
+                FindingTone::warning,
+                "The voice loses {0} dB as well. Use less than {1} dB.",
+                {{in.voice - out.voice}, {amount}},
+                propose(kTable, kAmount, std::round(0.6 * amount), "Amount {0} dB")};
+    }
+    if (taught && in.room > now.tone.level() + 6.0) {
+        return {"other_room",
+                FindingTone::warning,
+                "The room is {0} dB louder than the one learnt. Learn it anew while it sounds like this.",
+                {{in.room - now.tone.level()}},
+                {}};
+    }
+    return {"room_falls",
+            FindingTone::good,
+            "The room falls by {0} dB, from {1} to {2}.",
+            {{in.room - out.room}, {in.room}, {out.room}},
+            {}};
+}
+
 }  // namespace
 
 std::unique_ptr<Stage> make_suppression(MakeVoiceNetwork make_network) {
     return std::make_unique<SuppressionStage>(make_network);
 }
 
-const StageKind kSuppressionStage{"suppression",
-                                  "Suppression",
-                                  "Takes the room out: fans, hiss, rain, hum",
-                                  kTable,
-                                  [] { return make_suppression(make_voice_network); },
-                                  false,
-                                  true,
-                                  nullptr,
-                                  [](std::span<const double> values) {
-                                      return std::lround(values[kMethod]) ==
-                                             static_cast<long>(SuppressionKind::neural);
-                                  }};
+const StageKind kSuppressionStage{.id = "suppression",
+                                  .title = "Suppression",
+                                  .purpose = "Takes the room out: fans, hiss, rain, hum",
+                                  .parameters = kTable,
+                                  .make = [] { return make_suppression(make_voice_network); },
+                                  .learns = true,
+                                  .rests =
+                                      [](std::span<const double> values) {
+                                          return std::lround(values[kMethod]) ==
+                                                 static_cast<long>(SuppressionKind::neural);
+                                      },
+                                  .finding = finding};
 
 }  // namespace reed

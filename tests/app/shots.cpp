@@ -3,8 +3,10 @@
 #include <catch2/catch.hpp>
 #include <filesystem>
 
+#include "actions/actions.h"
 #include "actions/keys_dialog.h"
 #include "app/window.h"
+#include "deck/changes_popup.h"
 #include "session/room_learning.h"
 
 using namespace reed;
@@ -148,4 +150,33 @@ TEST_CASE("shots: keys", "[.shots]") {
     QTest::keyClick(save, Qt::Key_S, Qt::ControlModifier);
     settle(0.1);
     REQUIRE(dialog->grab().save(QString::fromLocal8Bit(shots) + "/keys-dusk.png"));
+}
+
+TEST_CASE("shots: changes", "[.shots]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    settle(3.0);
+    REQUIRE(w.window.actions().run("set", "gate open_threshold -44").isEmpty());
+    REQUIRE(w.window.actions().run("set", "gate hold 300").isEmpty());
+    REQUIRE(w.window.actions().run("set", "equalizer band3_gain 2").isEmpty());
+    w.session.setBypass("compressor", true);
+    w.session.addStage(*find_stage_kind("deesser"), 4);
+    w.session.focus("gate");
+    settle(3.0);
+    QTest::mouseClick(w.find<ui::FlatButton>("changes_button"), Qt::LeftButton);
+    auto* popup = w.window.findChild<ui::ChangesPopup*>();
+    QTest::qWait(60);
+    QPixmap picture = w.window.grab();
+    QPainter p(&picture);
+    p.drawPixmap(w.window.mapFromGlobal(popup->pos()), popup->grab());
+    p.end();
+    REQUIRE(picture.save(QString::fromLocal8Bit(qgetenv("REED_SHOTS")) + "/changes-dusk.png"));
+}
+
+TEST_CASE("shots: de-esser", "[.shots]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.addStage(*find_stage_kind("deesser"), 3);
+    settle(9.0);
+    shoot(w, "deesser-dusk");
 }

@@ -3,6 +3,7 @@
 
 #include "app/window.h"
 #include "deck/input_trace.h"
+#include "stages/gate.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -101,4 +102,27 @@ TEST_CASE("the input is shown over time, with how far it is from its range and w
     write_wav(folder.path("mute.wav"), mono(silence(2.0)));
     w.session.setInput({DeviceKind::sound_file, folder.path("mute.wav")});
     REQUIRE(Window::until([&] { return trace->verdict() == "Silence"; }, 20));
+}
+
+TEST_CASE("what a stage proposes is set by one press, and taken back by one step", "[app]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.setRoom(kRoomEffort, 3);
+    w.session.focus("gate");
+    const auto row = [](const char* id) { return static_cast<size_t>(kGateStage.find(id)); };
+    w.session.setValue("gate", row("close_threshold"), -78);
+    w.session.setValue("gate", row("open_threshold"), -70);
+    auto* apply = w.find<ui::FlatButton>("apply_button");
+    auto* advice = w.find<QLabel>("advice");
+    REQUIRE(Window::until([&] { return advice->text().contains("so the room passes") && apply->isVisible(); },
+                          60));
+    CHECK(apply->text().startsWith("Open at -"));
+    QTest::mouseClick(apply, Qt::LeftButton);
+    CHECK(w.value("gate", "open_threshold") > -70);
+    CHECK(w.value("gate", "close_threshold") > -78);
+    REQUIRE(
+        Window::until([&] { return advice->text().contains("stand between") && !apply->isVisible(); }, 60));
+    w.session.undo();
+    CHECK(w.value("gate", "open_threshold") == -70);
+    CHECK(w.value("gate", "close_threshold") == -78);
 }

@@ -1,11 +1,17 @@
 // What is said of the chain as a whole, and of thresholds with little to spare.
 #include <catch2/catch.hpp>
 
-#include "measure/advice.h"
+#include "measure/findings.h"
 #include "support/signals.h"
 
 using namespace reed;
 using namespace reed::test;
+
+namespace {
+std::string button(const FeedFinding& f) {
+    return spell(f.finding.proposal->words, f.finding.proposal->quantities);
+}
+}  // namespace
 
 TEST_CASE("the chain as a whole has a verdict with the one thing to turn first", "[levels]") {
     ChainSpec chain = chain_of({stage("gain", {{"gain", 2}}), stage("compressor"), stage("limiter")});
@@ -18,37 +24,37 @@ TEST_CASE("the chain as a whole has a verdict with the one thing to turn first",
         t.voice = -38;
     }
     // Nothing is said before a voice was heard, or where the loudness is not known.
-    CHECK(feed_verdict(chain, r, std::nullopt, -16).advice.text.empty());
+    CHECK(feed_finding(chain, r, std::nullopt, -16).finding.words.empty());
     // 27 LU too quiet: the gain brings the voice to -22, no more.
-    const Verdict quiet = feed_verdict(chain, r, -43, -16);
-    CHECK(quiet.advice.tone == AdviceTone::warning);
-    CHECK(quiet.advice.text == "27.0 LU too quiet.");
-    REQUIRE(quiet.proposal.has_value());
-    CHECK(quiet.proposal->stage == 0);
-    CHECK(quiet.proposal->value == 18.0);
-    CHECK(quiet.proposal->text == "Gain +16 dB");
+    const FeedFinding quiet = feed_finding(chain, r, -43, -16);
+    CHECK(quiet.finding.tone == FindingTone::warning);
+    CHECK(spell(quiet.finding) == "27.0 LU too quiet.");
+    REQUIRE(quiet.finding.proposal.has_value());
+    CHECK(quiet.stage == 0);
+    CHECK(quiet.finding.proposal->values[0].second == 18.0);
+    CHECK(button(quiet) == "Gain +16 dB");
     // When that is done, the rest is for the make-up.
     for (auto& t : r.taps) t.voice = -22;
-    const Verdict rest = feed_verdict(chain, r, -24, -16);
-    REQUIRE(rest.proposal.has_value());
-    CHECK(rest.proposal->stage == 1);
-    CHECK(rest.proposal->value == 8.0);
-    CHECK(rest.proposal->text == "Make-up +8 dB");
-    CHECK(feed_verdict(chain, r, -17, -16).advice.tone == AdviceTone::good);
-    CHECK_FALSE(feed_verdict(chain, r, -17, -16).proposal.has_value());
+    const FeedFinding rest = feed_finding(chain, r, -24, -16);
+    REQUIRE(rest.finding.proposal.has_value());
+    CHECK(rest.stage == 1);
+    CHECK(rest.finding.proposal->values[0].second == 8.0);
+    CHECK(button(rest) == "Make-up +8 dB");
+    CHECK(feed_finding(chain, r, -17, -16).finding.tone == FindingTone::good);
+    CHECK_FALSE(feed_finding(chain, r, -17, -16).finding.proposal.has_value());
     // Too loud: what was put on last goes first, then the gain.
     chain.stages[1].set("makeup", 6);
-    const Verdict loud = feed_verdict(chain, r, -12, -16);
-    CHECK(loud.advice.text == "4.0 LU too loud.");
-    REQUIRE(loud.proposal.has_value());
-    CHECK(loud.proposal->text == "Make-up -4 dB");
-    CHECK(loud.proposal->value == 2.0);
+    const FeedFinding loud = feed_finding(chain, r, -12, -16);
+    CHECK(spell(loud.finding) == "4.0 LU too loud.");
+    REQUIRE(loud.finding.proposal.has_value());
+    CHECK(button(loud) == "Make-up -4 dB");
+    CHECK(loud.finding.proposal->values[0].second == 2.0);
     chain.stages[1].set("makeup", 0);
-    CHECK(feed_verdict(chain, r, -12, -16).proposal->text == "Gain -4 dB");
+    CHECK(button(feed_finding(chain, r, -12, -16)) == "Gain -4 dB");
     // A stage that is bypassed is no help, and without any there is nothing to press.
     chain.stages[0].bypass = chain.stages[1].bypass = true;
-    CHECK_FALSE(feed_verdict(chain, r, -30, -16).proposal.has_value());
-    CHECK(feed_verdict(chain, r, -30, -16).advice.text == "14.0 LU too quiet.");
+    CHECK_FALSE(feed_finding(chain, r, -30, -16).finding.proposal.has_value());
+    CHECK(spell(feed_finding(chain, r, -30, -16).finding) == "14.0 LU too quiet.");
 }
 
 TEST_CASE("a gate with little to spare on one side is told where it would have more", "[levels]") {
@@ -62,17 +68,88 @@ TEST_CASE("a gate with little to spare on one side is told where it would have m
         t.room_high = -64;
         t.voice_low = -31;
     }
-    const Advice a = stage_advice(chain, 0, r);
-    CHECK(a.tone == AdviceTone::neutral);
+    const Finding a = stage_finding(chain, 0, r);
+    CHECK(a.tone == FindingTone::neutral);
     // 33 dB apart, 8 of them between the thresholds: 12.5 dB on either side.
-    CHECK_THAT(a.text, Catch::Contains("Only 1 dB to spare: better at -44 dB, lower."));
+    CHECK_THAT(spell(a), Catch::Contains("Only 1 dB to spare: better at -44 dB, lower."));
     for (auto& t : r.taps) t.room_high = -52;
-    CHECK_THAT(stage_advice(chain, 0, r).text, Catch::Contains("Only 1 dB to spare"));
+    CHECK_THAT(spell(stage_finding(chain, 0, r)), Catch::Contains("Only 1 dB to spare"));
     for (auto& t : r.taps) t.room_high = -48;
     // Nowhere would there be six on both sides.
-    CHECK(stage_advice(chain, 0, r).tone == AdviceTone::good);
+    CHECK(stage_finding(chain, 0, r).tone == FindingTone::good);
     // And a microphone that is low is told, though it can be heard.
     r.taps[0].peak = -20;
-    CHECK(input_advice(r, 0).tone == AdviceTone::neutral);
-    CHECK_THAT(input_advice(r, 0).text, Catch::Contains("8 dB below the usual"));
+    CHECK(input_finding(r, 0).tone == FindingTone::neutral);
+    CHECK_THAT(spell(input_finding(r, 0)), Catch::Contains("8 dB below the usual"));
+}
+
+TEST_CASE("what is proposed for thresholds ends the complaint, whatever the room and the voice", "[levels]") {
+    LevelReport r;
+    r.taps.resize(2);
+    r.stages.resize(1);
+    TapLevels& in = r.taps[0];
+    int proposals = 0;
+    for (const char* kind : {"gate", "expander"}) {
+        for (double room = -75; room <= -30; room += 5) {
+            for (double voice = room + 2; voice <= -20; voice += 4) {
+                for (const double opens : {-70.0, -50.0, -30.0}) {
+                    in.room_known = in.voice_known = true;
+                    in.room_high = room;
+                    in.voice_low = voice;
+                    ChainSpec chain = chain_of({stage(kind)});
+                    const bool gate = chain.stages[0].kind == "gate";
+                    chain.stages[0].set(gate ? "open_threshold" : "threshold", opens);
+                    if (gate) chain.stages[0].set("close_threshold", opens - 8);
+                    const Finding before = stage_finding(chain, 0, r);
+                    INFO(kind << ", room " << room << ", quiet words " << voice << ", at " << opens << ": "
+                              << spell(before));
+                    if (!before.proposal) continue;
+                    ++proposals;
+                    for (const auto& [row, value] : before.proposal->values)
+                        chain.stages[0].values[row] = value;
+                    CHECK(chain_problems(chain).empty());
+                    const Finding after = stage_finding(chain, 0, r);
+                    INFO("then: " << spell(after));
+                    CHECK(after.tone == FindingTone::good);
+                    CHECK_FALSE(after.proposal.has_value());
+                }
+            }
+        }
+    }
+    CHECK(proposals > 200);
+}
+
+TEST_CASE("the other stages propose what they ask for", "[levels]") {
+    LevelReport r;
+    r.taps.resize(2);
+    r.stages.resize(1);
+    for (auto& t : r.taps) {
+        t.room_known = t.voice_known = true;
+        t.voice = -20;
+        t.room = -60;
+    }
+    const auto proposed = [&](const StageSpec& s) {
+        const Finding f = stage_finding(chain_of({s}), 0, r);
+        return f.proposal ? spell(f.proposal->words, f.proposal->quantities) : std::string();
+    };
+    // 3:1 takes two thirds of what reaches over the threshold; 12.5 dB are 6 too many.
+    r.stages[0].usual = 12.5;
+    CHECK(proposed(stage("compressor", {{"threshold", -30}, {"ratio", 3}})) == "Threshold -21 dB");
+    r.stages[0].usual = 2.5;
+    CHECK(proposed(stage("compressor", {{"threshold", -20}, {"ratio", 3}})) == "Threshold -26 dB");
+    r.stages[0].usual = 6;
+    CHECK(proposed(stage("compressor")).empty());
+    r.taps[1].peak = 2;
+    CHECK(proposed(stage("gain", {{"gain", 12}})) == "Gain 4 dB");
+    r.taps[1].voice = -24;
+    CHECK(proposed(stage("suppression", {{"amount", -30}})) == "Amount -18 dB");
+    CHECK(proposed(stage("suppression", {{"removed", 1}})) == "Switch it off");
+}
+
+TEST_CASE("figures are put into words in their places, and nothing else is", "[levels]") {
+    const std::vector<Quantity> q{
+        {-0.2}, {2345.0, Unit::hertz}, {41.6, Unit::percent}, {1.25, Unit::decibel, 1}};
+    CHECK(spell("{1} by {0} dB, {2}, {3}", q) == "2.345 kHz by 0 dB, 42 %, 1.2");
+    CHECK(spell("{7} {x} {", q) == "{7} {x} {");
+    CHECK(spell("{0}", {}) == "{0}");
 }

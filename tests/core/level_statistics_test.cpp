@@ -7,8 +7,8 @@
 #include "dsp/resample.h"
 #include "engine/readings.h"
 #include "engine/render.h"
-#include "measure/advice.h"
 #include "measure/file_measure.h"
+#include "measure/findings.h"
 #include "measure/speech_level.h"
 #include "support/noises.h"
 #include "support/signals.h"
@@ -102,13 +102,13 @@ TEST_CASE("digital silence is neither room nor voice", "[levels]") {
     const LevelReport nothing = feed({{3, -400}}).report();
     CHECK_FALSE(nothing.taps[0].room_known);
     CHECK_FALSE(nothing.taps[0].voice_known);
-    CHECK(input_advice(nothing, 0).tone == AdviceTone::warning);
-    CHECK_THAT(input_advice(nothing, 0).text, Catch::Contains("Digital silence"));
+    CHECK(input_finding(nothing, 0).tone == FindingTone::warning);
+    CHECK_THAT(spell(input_finding(nothing, 0)), Catch::Contains("Digital silence"));
     const ChainSpec gate = chain_of({stage("gate")});
     LevelReport two = nothing;
     two.taps.push_back(two.taps[0]);
     two.stages.resize(1);
-    CHECK_THAT(stage_advice(gate, 0, two).text, Catch::Contains("digital silence"));
+    CHECK_THAT(spell(stage_finding(gate, 0, two)), Catch::Contains("digital silence"));
     // And of a file.
     std::vector<float> sound = silence(1.0);
     append(sound, noise(0.001, 6.0, 3));
@@ -246,9 +246,9 @@ TEST_CASE("no threshold is advised where none can part room and words", "[levels
     in.room_high = -30;
     in.voice_low = -31;
     in.voice = -24;
-    const Advice advice = stage_advice(gate, 0, r);
-    CHECK(advice.tone == AdviceTone::warning);
-    CHECK_THAT(advice.text, Catch::Contains("no threshold") && !Catch::Contains("Raise it"));
+    const Finding advice = stage_finding(gate, 0, r);
+    CHECK(advice.tone == FindingTone::warning);
+    CHECK_THAT(spell(advice), Catch::Contains("no threshold") && !Catch::Contains("Raise it"));
 }
 
 TEST_CASE("the window forgets", "[levels]") {
@@ -289,29 +289,29 @@ TEST_CASE("advice says what the levels show", "[levels]") {
     in.room_high = -60;
     in.voice_low = -34;
     in.voice = -28;
-    CHECK(stage_advice(chain, 0, r).tone == AdviceTone::good);
+    CHECK(stage_finding(chain, 0, r).tone == FindingTone::good);
     in.room_high = -41;
-    CHECK(stage_advice(chain, 0, r).text ==
+    CHECK(spell(stage_finding(chain, 0, r)) ==
           "Room reaches -41 dB. The gate closes at -50, so the room passes. Raise it above -41.");
     in.room_high = -60;
     in.voice_low = -45;
-    CHECK_THAT(stage_advice(chain, 0, r).text, Catch::Contains("so they are cut"));
-    CHECK(stage_advice(chain, 5, r).text.empty());
+    CHECK_THAT(spell(stage_finding(chain, 0, r)), Catch::Contains("so they are cut"));
+    CHECK(stage_finding(chain, 5, r).words.empty());
 
     // 3 to 10 dB while talking: common practice, no source.
     const ChainSpec comp = chain_of({stage("compressor")});
     r.stages[0].usual = 6;
-    CHECK(stage_advice(comp, 0, r).tone == AdviceTone::good);
+    CHECK(stage_finding(comp, 0, r).tone == FindingTone::good);
     r.stages[0].usual = 14;
-    CHECK(stage_advice(comp, 0, r).tone == AdviceTone::warning);
+    CHECK(stage_finding(comp, 0, r).tone == FindingTone::warning);
 
     in.peak = -14;
-    CHECK(input_advice(r, 0).tone == AdviceTone::good);
+    CHECK(input_finding(r, 0).tone == FindingTone::good);
     in.peak = -2;
-    CHECK_THAT(input_advice(r, 0).text, Catch::Contains("Too hot"));
+    CHECK_THAT(spell(input_finding(r, 0)), Catch::Contains("Too hot"));
     in.peak = -50;
-    CHECK_THAT(input_advice(r, 0).text, Catch::Contains("Too low"));
-    CHECK_THAT(input_advice(r, 12).text, Catch::Contains("clips (12 samples)"));
+    CHECK_THAT(spell(input_finding(r, 0)), Catch::Contains("Too low"));
+    CHECK_THAT(spell(input_finding(r, 12)), Catch::Contains("clips (12 samples)"));
 }
 
 TEST_CASE("advice for the other stages names the level and what to do", "[levels]") {
@@ -325,31 +325,31 @@ TEST_CASE("advice for the other stages names the level and what to do", "[levels
     out.room = -72;
     in.voice = out.voice = -20;
     in.peak = out.peak = -8;
-    const auto advice = [&](const StageSpec& s) { return stage_advice(chain_of({s}), 0, r); };
+    const auto advice = [&](const StageSpec& s) { return stage_finding(chain_of({s}), 0, r); };
 
-    CHECK(advice(stage("suppression")).text == "The room falls by 22 dB, from -50 to -72.");
+    CHECK(spell(advice(stage("suppression"))) == "The room falls by 22 dB, from -50 to -72.");
     out.voice = -24;
-    CHECK_THAT(advice(stage("suppression")).text, Catch::Contains("The voice loses 4 dB as well"));
+    CHECK_THAT(spell(advice(stage("suppression"))), Catch::Contains("The voice loses 4 dB as well"));
 
-    CHECK(advice(stage("limiter", {{"ceiling", -3}})).text == "Peaks stay 5 dB below the ceiling.");
+    CHECK(spell(advice(stage("limiter", {{"ceiling", -3}}))) == "Peaks stay 5 dB below the ceiling.");
     r.stages[0].deepest = 4;
-    CHECK_THAT(advice(stage("limiter")).text, Catch::Contains("caught the loudest peaks, by up to 4 dB"));
+    CHECK_THAT(spell(advice(stage("limiter"))), Catch::Contains("caught the loudest peaks, by up to 4 dB"));
     r.stages[0].usual = 6;
-    CHECK(advice(stage("limiter")).tone == AdviceTone::warning);
+    CHECK(advice(stage("limiter")).tone == FindingTone::warning);
 
     // Boosts within 4 dB: common practice, no source.
-    CHECK(advice(stage("equalizer", {{"band2_gain", 3}})).text.empty());
-    CHECK_THAT(advice(stage("equalizer", {{"band4_gain", 9}})).text, Catch::Contains("kHz by 9 dB"));
+    CHECK(advice(stage("equalizer", {{"band2_gain", 3}})).words.empty());
+    CHECK_THAT(spell(advice(stage("equalizer", {{"band4_gain", 9}}))), Catch::Contains("kHz by 9 dB"));
 
-    CHECK(advice(stage("gain")).text.empty());
+    CHECK(advice(stage("gain")).words.empty());
     out.peak = 2;
-    CHECK(advice(stage("gain")).text == "Peaks reach 2 dBFS after it. Take 8 dB back.");
+    CHECK(spell(advice(stage("gain"))) == "Peaks reach 2 dBFS after it. Take 8 dB back.");
 
     StageSpec off = stage("compressor");
     off.bypass = true;
-    CHECK_THAT(advice(off).text, Catch::Contains("Bypassed"));
+    CHECK_THAT(spell(advice(off)), Catch::Contains("Bypassed"));
     in.voice_known = false;
-    CHECK(advice(stage("compressor")).text == "Waiting for a voice.");
+    CHECK(spell(advice(stage("compressor"))) == "Waiting for a voice.");
 }
 
 namespace {

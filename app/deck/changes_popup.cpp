@@ -1,0 +1,150 @@
+#include "deck/changes_popup.h"
+
+#include <QGridLayout>
+#include <QHBoxLayout>
+#include <QPainter>
+#include <QVBoxLayout>
+
+#include "actions/actions.h"
+#include "scenes/differences.h"
+#include "theme/theme.h"
+#include "widgets/flat_button.h"
+#include "widgets/input.h"
+#include "widgets/words.h"
+
+namespace reed::ui {
+namespace {
+
+using What = Difference::What;
+
+/// "Opens at -44.0 dBFS", and what was saved.
+std::pair<QString, QString> wordsOf(const Difference& d, const Session& session) {
+    const auto tr = [](const char* text) { return ChangesPopup::tr(text); };
+    switch (d.what) {
+        case What::bypassed:
+            return {tr("bypassed"), tr("saved at work")};
+        case What::enabled:
+            return {tr("at work"), tr("saved bypassed")};
+        case What::added:
+            return {tr("new"), {}};
+        case What::removed:
+            return {tr("removed"), {}};
+        case What::moved:
+            return {tr("stands elsewhere"), {}};
+        case What::renamed:
+            return {tr("has another name"), {}};
+        case What::taught:
+            return {tr("was taught another room"), {}};
+        case What::value:
+            break;
+    }
+    const Parameter& p = session.stage(d.stage)->stage_kind().parameters[d.row];
+    const auto shown = [&](double value) { return QString::fromStdString(format_value(p, value)); };
+    QString name = text(p.title);
+    if (!p.group.empty()) name = text(p.group) + ' ' + name;
+    return {name + ' ' + shown(d.now), tr("saved %1").arg(shown(d.saved))};
+}
+
+}  // namespace
+
+ChangesPopup::ChangesPopup(Actions& actions, QWidget* parent)
+    : QWidget(parent, Qt::Popup), actions_(actions) {
+    setObjectName("changes_popup");
+    setAttribute(Qt::WA_DeleteOnClose);
+    setAccessibleName(tr("Changes since the scene was saved"));
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(16, 14, 16, 14);
+    column->setSpacing(8);
+    title_ = new Words(Words::Ink::text, this);
+    title_->setFont(ui::font(16, true));
+    column->addWidget(title_);
+    list_ = new QGridLayout;
+    list_->setHorizontalSpacing(14);
+    list_->setVerticalSpacing(2);
+    column->addLayout(list_);
+    auto* foot = new QHBoxLayout;
+    foot->setSpacing(8);
+    const auto add = [&](const char* name, const QString& words, const QString& tip, const char* action) {
+        auto* b = new FlatButton(words, this);
+        b->setObjectName(name);
+        b->setWeight(FlatButton::Weight::raised);
+        b->setToolTip(actions_.session().keys().hint(tip, action));
+        connect(b, &FlatButton::clicked, this, [this, action] {
+            close();
+            actions_.act(action);
+        });
+        foot->addWidget(b);
+    };
+    add("changes_keep", tr("Keep them"), tr("Save the scene as it is now"), "save");
+    add("changes_back", tr("Take all back"), tr("The scene as it was saved; can be undone"), "scene-back");
+    add("changes_new", tr("As new scene"), tr("Save them under a new name; this scene stays as it was"),
+        "save-as");
+    foot->addStretch(1);
+    column->addLayout(foot);
+    connect(&actions_.session(), &Session::chainChanged, this, &ChangesPopup::refresh);
+    refresh();
+}
+
+void ChangesPopup::refresh() {
+    while (QLayoutItem* item = list_->takeAt(0)) {
+        if (QWidget* w = item->widget()) {
+            w->hide();
+            w->deleteLater();
+        }
+        delete item;
+    }
+    Session& session = actions_.session();
+    const auto all = session.changes();
+    title_->setText(tr("\"%1\" as it is now").arg(QString::fromStdString(session.scene().name)));
+    if (all.empty()) {
+        close();
+        return;
+    }
+    int row = 0;
+    const auto put = [&](const QString& words, int column, Words::Ink ink) {
+        auto* w = new Words(ink, this);
+        w->setFont(ui::font(14));
+        w->setText(words);
+        list_->addWidget(w, row, column);
+    };
+    for (const Difference& d : all) {
+        if (row == kRows - 1 && all.size() > kRows) {
+            put(tr("and %1 more").arg(all.size() - static_cast<size_t>(row)), 0, Words::Ink::muted);
+            break;
+        }
+        const auto [now, saved] = wordsOf(d, session);
+        put(QString::fromStdString(d.title), 0, Words::Ink::muted);
+        put(now, 1, Words::Ink::text);
+        put(saved, 2, Words::Ink::muted);
+        if (d.what == What::value || d.what == What::bypassed || d.what == What::enabled) {
+            auto* back = new FlatButton(tr("Back"), this);
+            back->setObjectName(QStringLiteral("back_%1").arg(row));
+            back->setAccessibleName(tr("Take back: %1 %2").arg(QString::fromStdString(d.title), now));
+            connect(back, &FlatButton::clicked, this, [&session, d] {
+                if (d.what == What::value)
+                    session.setValue(d.stage, d.row, d.saved);
+                else
+                    session.setBypass(d.stage, d.what == What::enabled);
+                session.closeStep();
+            });
+            list_->addWidget(back, row, 3);
+        }
+        list_->setRowMinimumHeight(row, 32);
+        ++row;
+    }
+    for (int gone = row; gone < kRows; ++gone) list_->setRowMinimumHeight(gone, 0);
+    list_->setColumnStretch(1, 1);
+    // Rows that were taken back leave no gap.
+    layout()->activate();
+    adjustSize();
+}
+
+void ChangesPopup::paintEvent(QPaintEvent*) {
+    const Theme& t = theme();
+    QPainter p(this);
+    p.setPen(QPen(t.line, 1));
+    p.setBrush(t.panel);
+    p.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
+}
+
+}  // namespace reed::ui

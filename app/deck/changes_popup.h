@@ -1,0 +1,34 @@
+// What differs from the saved scene, in words, and what can be done about it.
+#pragma once
+
+#include <QWidget>
+
+class QGridLayout;
+
+namespace reed::ui {
+
+class Actions;
+class FlatButton;
+class Words;
+
+/// Opens from the scene bar: every change with what was saved, taken back one by one; or all kept, all taken
+/// back, or saved as a new scene.
+class ChangesPopup final : public QWidget {
+    Q_OBJECT
+  public:
+    explicit ChangesPopup(Actions& actions, QWidget* parent = nullptr);
+
+    /// Rows that are shown; more are summed up in the last one.
+    static constexpr int kRows = 12;
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+
+  private:
+    void refresh();
+    Actions& actions_;
+    QGridLayout* list_;
+    Words* title_;
+};
+
+}  // namespace reed::ui

@@ -1,0 +1,256 @@
+#include "stages/deesser.h"
+
+#include <algorithm>
+#include <atomic>
+#include <cmath>
+#include <numbers>
+
+#include "dsp/lookahead.h"
+#include "dsp/moving_shelf.h"
+#include "stages/voice_reference.h"
+
+namespace reed {
+namespace {
+
+constexpr Choice kRanges[] = {{"band", "Sharp band only"}, {"whole", "Whole voice"}};
+
+constexpr Parameter kTable[] = {
+    parameter::number(
+        "threshold", "Threshold", Unit::decibel, -40.0, 10.0, -20.0, Scale::linear,
+        "Against the voice's own level: an s that is sharper than this is taken down. Watch how "
+        "sharp yours are."),
+    parameter::number("depth", "Depth", Unit::decibel, -24.0, 0.0, -9.0, Scale::linear,
+                      "The most it takes. Too much makes a lisp."),
+    parameter::choice("range", "Takes from", kRanges, 0,
+                      "The sharp band only is heard least; the whole voice keeps its colour."),
+    parameter::toggle("finds", "Finds the band", true,
+                      "Learns from your own s where they are. Off: the frequency set by hand."),
+    parameter::number(
+        "frequency", "From", Unit::hertz, 2000.0, 12000.0, 5000.0, Scale::logarithmic,
+        "Where the sharp band begins, set by hand: 4 to 5 kHz for low voices, 6 to 8 for high."),
+    parameter::number("release", "Release", Unit::milliseconds, 10.0, 400.0, 60.0, Scale::logarithmic,
+                      "Short lets the vowel after the s be bright at once."),
+    parameter::structural(parameter::number("lookahead", "Look-ahead", Unit::milliseconds, 0.0, 5.0, 2.0,
+                                            Scale::linear,
+                                            "Catches the very beginning of an s. Costs the same delay.")),
+    parameter::transient(parameter::toggle("removed", "Hear what is taken", false,
+                                           "Only the edge should be heard, no words.")),
+};
+enum Index { kThreshold, kDepth, kWhole, kFinds, kFrequency, kRelease, kLookahead, kRemoved };
+
+constexpr Readout kReadouts[] = {
+    {"sharpness", "Your sharpest s lately", Unit::decibel, "threshold"},
+    {"found", "Sharp band begins at", Unit::hertz, "frequency"},
+};
+
+constexpr double kSharpFrom = 4000.0;  // Hz; what is listened to for sibilants
+constexpr double kVoiceFrom = 150.0, kVoiceTo = 3000.0;
+constexpr float kQuietWords = 10.0f;  // dB below the usual voice: less is a pause
+constexpr float kRatio = 4.0f, kKnee = 6.0f;
+constexpr double kAttackMs = 0.7;
+constexpr double kCornerShare = 0.58;  // of the mean frequency of the sibilants
+
+/// Where a voice's sibilants are: their mean frequency, from the mean squares of the sound and of its
+/// differences (both in the sharp band), over the last two seconds of sibilants.
+class SibilantBand {
+  public:
+    void prepare(double sample_rate) {
+        rate_ = sample_rate;
+        forget_ = std::exp(-1.0 / (2.0 * rate_));
+    }
+    void add(float x) {
+        energy_ = forget_ * energy_ + static_cast<double>(x) * x;
+        differences_ = forget_ * differences_ + static_cast<double>(x - before_) * (x - before_);
+    }
+    void pass(float x) { before_ = x; }
+    /// Hz; 0 before a twentieth of a second at -55 dBFS was heard.
+    double mean() const {
+        if (energy_ < 1.5e-7 * rate_) return 0.0;
+        return std::acos(std::clamp(1.0 - differences_ / (2.0 * energy_), -1.0, 1.0)) * rate_ /
+               (2.0 * std::numbers::pi);
+    }
+    /// As if half a second of sibilants of this mean frequency had been heard.
+    void remember(double hertz) {
+        energy_ = 5e-5 * rate_;
+        differences_ = energy_ * 2.0 * (1.0 - std::cos(2.0 * std::numbers::pi * hertz / rate_));
+    }
+
+  private:
+    double rate_ = 48000.0, forget_ = 1.0, energy_ = 0.0, differences_ = 0.0;
+    float before_ = 0.0f;
+};
+
+class DeesserStage final : public Stage {
+  public:
+    void prepare(const StreamFormat& format, std::span<const double> values) override {
+        rate_ = format.sample_rate;
+        sharp_.prepare(rate_, {FilterType::low_cut, kSharpFrom, 0.0, 0.7071, 24}, 0.002);
+        voice_.prepare(rate_, kVoiceFrom, kVoiceTo, kQuietWords);
+        lookahead_.prepare(rate_, values[kLookahead]);
+        threshold_.prepare(rate_, 0.005, values[kThreshold]);
+        depth_.prepare(rate_, 0.005, -values[kDepth]);
+        whole_.prepare(rate_, 0.010, values[kWhole]);
+        taken_.prepare(rate_, values[kRemoved]);
+        found_.prepare(rate_);
+        lately_.prepare(rate_);
+        corner_ = values[kFrequency];
+        set_values(values);
+        shelf_.prepare(rate_, corner_);
+        reset();
+    }
+    void set_values(std::span<const double> values) override {
+        threshold_.set(values[kThreshold]);
+        depth_.set(-values[kDepth]);
+        whole_.set(values[kWhole]);
+        taken_.set(values[kRemoved]);
+        finds_ = values[kFinds] >= 0.5;
+        by_hand_ = values[kFrequency];
+        ballistics_.set(rate_, kAttackMs, values[kRelease], false);
+    }
+    int latency() const override { return lookahead_.frames(); }
+    std::vector<float> memory() const override {
+        return {voice_.usual(), kept_mean_.load(std::memory_order_relaxed)};
+    }
+    void remember(std::span<const float> kept) override {
+        if (kept.size() != 2) return;
+        voice_.remember(kept[0]);
+        if (kept[1] <= 0.0f) return;
+        found_.remember(kept[1]);
+        if (finds_) corner_ = wanted_corner();
+        shelf_.set_corner(corner_);
+    }
+    float readout(size_t which) const override {
+        return which == 0 ? lately_.shown() : shown_corner_.load(std::memory_order_relaxed);
+    }
+
+    void begin_grain() override {
+        threshold_.begin_grain();
+        depth_.begin_grain();
+        whole_.begin_grain();
+        taken_.begin_grain();
+        lately_.begin_grain();
+        voice_.begin_grain();
+        // A tenth of a second for most of the way, in steps too small to be heard.
+        if (const double wanted = wanted_corner(); std::abs(wanted - corner_) > 1.0) {
+            corner_ += pace() * (wanted - corner_);
+            shelf_.set_corner(corner_);
+        }
+        shown_corner_.store(static_cast<float>(corner_), std::memory_order_relaxed);
+        kept_mean_.store(static_cast<float>(found_.mean()), std::memory_order_relaxed);
+    }
+
+    void process(const AudioBlock& block) override {
+        float reduction[kGrain];
+        listen(side_chain(block), reduction);
+        float deepest = 0.0f;
+        for (int i = 0; i < block.frames; ++i) {
+            reduction[i] = ballistics_.next(reduction[i]);
+            deepest = std::max(deepest, reduction[i]);
+        }
+        note_reduction(deepest);
+        lookahead_.process(block);
+        taken_.keep(block);
+        take(block, reduction);
+        taken_.swap(block);
+    }
+    void reset() override {
+        sharp_.reset();
+        voice_.reset();
+        lookahead_.reset();
+        shelf_.reset();
+        ballistics_.reset();
+    }
+
+  private:
+    double pace() const { return 1.0 - std::exp(-kGrain / (0.070 * rate_)); }
+    double wanted_corner() const {
+        const double mean = finds_ ? found_.mean() : 0.0;
+        return mean > 0.0 ? std::clamp(kCornerShare * mean, 3000.0, 9000.0) : by_hand_;
+    }
+
+    /// The reduction wanted, one a frame.
+    void listen(const AudioBlock& side, float* reduction) {
+        float sharp[kGrain];
+        float low[kGrain];
+        bool speaks[kGrain];
+        sharp_.level(side, sharp);
+        voice_.level(side, reduction, speaks, low);
+        const auto threshold = static_cast<float>(threshold_.grain_value());
+        const auto depth = static_cast<float>(depth_.grain_value());
+        const float* x = sharp_.rows()[0];
+        for (int i = 0; i < side.frames; ++i) {
+            const float sharpness = sharp[i] - reduction[i];
+            lately_.note(sharpness);
+            if (sharpness > kSomewhatSharp && sharp[i] > low[i] - 6.0f && sharp[i] > kLeast) found_.add(x[i]);
+            found_.pass(x[i]);
+            reduction[i] = std::min(depth, compressor_reduction(sharpness, threshold, kRatio, kKnee));
+        }
+    }
+
+    void take(const AudioBlock& block, float* reduction) {
+        float band[kGrain];
+        for (int i = 0; i < block.frames; ++i) {
+            // In between, while the choice moves, each takes its share.
+            const float whole = whole_.next();
+            band[i] = -(1.0f - whole) * reduction[i];
+            reduction[i] = fast_exp2(-kLog2PerDb * whole * reduction[i]);
+        }
+        shelf_.process(block, band);
+        for (int c = 0; c < block.channels; ++c) {
+            for (int i = 0; i < block.frames; ++i) block[c][i] *= reduction[i];
+        }
+    }
+
+    static constexpr float kSomewhatSharp = -24.0f;  // dB against the voice
+    static constexpr float kLeast = -70.0f;          // dBFS
+
+    double rate_ = 48000.0;
+    FilteredLevel sharp_;
+    VoiceReference voice_;
+    SibilantBand found_;
+    Lookahead lookahead_;
+    MovingShelf shelf_{MovingShelf::Side::high};
+    Ballistics ballistics_;
+    Smoothed threshold_, depth_, whole_;
+    HearTaken taken_;
+    HighestLately lately_;
+    bool finds_ = true;
+    double by_hand_ = 5000.0, corner_ = 5000.0;
+    std::atomic<float> shown_corner_{5000.0f}, kept_mean_{0.0f};
+};
+
+Finding finding(const Situation& now) {
+    if (!now.in.voice_known) return waiting_for_voice();
+    const StageReduction& r = now.reduction;
+    if (r.usual > 2.0) {
+        return {"takes_always",
+                FindingTone::warning,
+                "It takes {0} dB most of the time, not from s alone. Raise the threshold.",
+                {{r.usual}},
+                propose(kTable, kThreshold, now.values[kThreshold] + 6.0, "Threshold {0} dB")};
+    }
+    if (r.deepest < 1.0)
+        return {"takes_nothing",
+                FindingTone::neutral,
+                "No s was sharp enough to be taken down. Lower the threshold if yours still sting.",
+                {},
+                {}};
+    return {"takes_s",
+            FindingTone::good,
+            "It takes up to {0} dB from a sharp s, and lets the rest of the words be.",
+            {{r.deepest}},
+            {}};
+}
+
+}  // namespace
+
+const StageKind kDeesserStage{.id = "deesser",
+                              .title = "De-esser",
+                              .purpose = "Takes the edge off s and sh",
+                              .parameters = kTable,
+                              .make = [] { return std::unique_ptr<Stage>(std::make_unique<DeesserStage>()); },
+                              .reports_reduction = true,
+                              .finding = finding,
+                              .readouts = kReadouts};
+
+}  // namespace reed

@@ -1,0 +1,152 @@
+#include "stages/finding.h"
+
+#include <algorithm>
+#include <cmath>
+#include <cstdio>
+
+namespace reed {
+namespace {
+
+constexpr double kSpare = 6.0;     // dB
+constexpr double kNarrow = 2.0;    // dB between room and quiet words: no threshold parts them
+constexpr double kWorthIt = 0.75;  // dB; a smaller step is none
+
+std::string spell(const Quantity& q) {
+    char text[40];
+    switch (q.unit) {
+        case Unit::hertz:
+            std::snprintf(text, sizeof text, q.value < 1000.0 ? "%.0f Hz" : "%.4g kHz",
+                          q.value < 1000.0 ? q.value : q.value / 1000.0);
+            break;
+        case Unit::percent:
+            std::snprintf(text, sizeof text, "%.*f %%", q.decimals, q.value);
+            break;
+        default:
+            std::snprintf(text, sizeof text, "%.*f", q.decimals, q.value);
+    }
+    return std::string(text) == "-0" ? "0" : text;
+}
+
+/// The value as a person would set it: half decibels, inside the row's range.
+double settable(const Parameter& row, double value) {
+    return std::clamp(std::round(2.0 * value) / 2.0, row.minimum, row.maximum);
+}
+
+}  // namespace
+
+std::string spell(std::string_view words, std::span<const Quantity> quantities) {
+    std::string out;
+    for (size_t i = 0; i < words.size(); ++i) {
+        const bool mark = words[i] == '{' && i + 2 < words.size() && words[i + 2] == '}';
+        const auto which = mark ? static_cast<size_t>(words[i + 1] - '0') : quantities.size();
+        if (which < quantities.size()) {
+            out += spell(quantities[which]);
+            i += 2;
+        } else {
+            out += words[i];
+        }
+    }
+    return out;
+}
+
+Finding nothing_heard(const TapLevels& in) {
+    if (in.peak > kSilentPeak) return {"nothing_heard", FindingTone::neutral, "Nothing heard yet.", {}, {}};
+    return {"digital_silence", FindingTone::neutral, "Nothing but digital silence so far.", {}, {}};
+}
+
+Finding waiting_for_voice() {
+    return {"no_voice", FindingTone::neutral, "Waiting for a voice.", {}, {}};
+}
+
+Finding waiting_for_room() {
+    return {"no_room", FindingTone::neutral, "Waiting for a pause, to hear the room.", {}, {}};
+}
+
+Proposal propose(std::span<const Parameter> table, size_t row, double value, std::string_view words) {
+    const double set = settable(table[row], value);
+    return {{{row, set}}, words, {{set, Unit::decibel, set == std::round(set) ? 0 : 1}}};
+}
+
+namespace {
+
+/// Both thresholds where both sides have most; as far apart as they are, where there is room for that.
+std::optional<Proposal> between(const KeepOut& s, const TapLevels& in) {
+    const double apart = std::max(0.0, s.opens - s.closes);
+    double open = 0.0;
+    double keep = apart;
+    if (in.room_known && in.voice_known) {
+        const double gap = in.voice_low - in.room_high;
+        keep = std::min(apart, 0.4 * gap);
+        open = in.voice_low - 0.5 * (gap - keep);
+    } else if (in.voice_known) {
+        open = in.voice_low - kSpare;
+    } else {
+        open = in.room_high + kSpare + apart;
+    }
+    const double was = s.opens;
+    Proposal out = propose(s.table, s.open_row, open, s.proposal);
+    if (s.close_row != s.open_row)
+        out.values.emplace_back(s.close_row, settable(s.table[s.close_row], out.values[0].second - keep));
+    const double closes = s.close_row != s.open_row ? out.values[1].second : out.values[0].second;
+    if (std::abs(out.values[0].second - was) < kWorthIt && std::abs(closes - s.closes) < kWorthIt) return {};
+    return out;
+}
+
+}  // namespace
+
+Finding keep_out_finding(const KeepOut& s, const Situation& now) {
+    const TapLevels& in = now.in;
+    if (!in.room_known && !in.voice_known) return nothing_heard(in);
+    // Where the loudest of the room is as loud as quiet words, every threshold is wrong for one of them.
+    if (in.room_known && in.voice_known && in.room_high > in.voice_low - kNarrow) {
+        return {
+            "no_threshold",
+            FindingTone::warning,
+            "Room reaches {0} dB and quiet words are at {1}: no threshold tells them apart. Take noise out "
+            "first.",
+            {{in.room_high}, {in.voice_low}},
+            {}};
+    }
+    if (in.room_known && in.room_high >= s.closes)
+        return {"room_passes", FindingTone::warning, s.passes, {{in.room_high}, {s.closes}}, between(s, in)};
+    if (in.voice_known && in.voice_low <= s.opens) {
+        return {"words_cut",
+                FindingTone::warning,
+                "Quiet words are at {0} dB and the threshold at {1}, so they are cut. Lower it below {0}.",
+                {{in.voice_low}, {s.opens}},
+                between(s, in)};
+    }
+    if (!in.room_known) return waiting_for_room();
+    if (!in.voice_known) {
+        return {"no_voice",
+                FindingTone::neutral,
+                "Room reaches {0} dB. Waiting for a voice.",
+                {{in.room_high}},
+                {}};
+    }
+    const double above = s.closes - in.room_high;
+    const double below_words = in.voice_low - s.opens;
+    const Quantity open{100.0 * now.reduction.open, Unit::percent};
+    // In the middle both sides have most.
+    const double gap = in.voice_low - in.room_high - (s.opens - s.closes);
+    if (std::min(above, below_words) < kSpare && gap >= 2.0 * kSpare) {
+        const double better = in.voice_low - 0.5 * gap;
+        return {"little_to_spare",
+                FindingTone::neutral,
+                better > s.opens
+                    ? "Room reaches {0} dB here, quiet words {1}. Only {2} dB to spare: better at {3} dB, "
+                      "higher. Open {4} of the time."
+                    : "Room reaches {0} dB here, quiet words {1}. Only {2} dB to spare: better at {3} dB, "
+                      "lower. Open {4} of the time.",
+                {{in.room_high}, {in.voice_low}, {std::min(above, below_words)}, {better}, open},
+                between(s, in)};
+    }
+    return {"between",
+            FindingTone::good,
+            "Room reaches {0} dB here, quiet words {1}. The thresholds stand between, with {2} and {3} dB to "
+            "spare. Open {4} of the time.",
+            {{in.room_high}, {in.voice_low}, {above}, {below_words}, open},
+            {}};
+}
+
+}  // namespace reed

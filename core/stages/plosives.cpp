@@ -1,0 +1,167 @@
+#include "stages/plosives.h"
+
+#include <algorithm>
+#include <atomic>
+
+#include "dsp/lookahead.h"
+#include "dsp/moving_shelf.h"
+#include "stages/voice_reference.h"
+
+namespace reed {
+namespace {
+
+constexpr Parameter kTable[] = {
+    parameter::number("threshold", "Threshold", Unit::decibel, -10.0, 30.0, 5.0, Scale::linear,
+                      "Against the lows your voice has itself: gusts reach over it, words don't."),
+    parameter::number("depth", "Depth", Unit::decibel, -40.0, 0.0, -24.0, Scale::linear,
+                      "The most it takes from a gust."),
+    parameter::number("frequency", "Up to", Unit::hertz, 60.0, 400.0, 170.0, Scale::logarithmic,
+                      "How far up a gust reaches. Half of what is taken is taken here."),
+    parameter::number("release", "Release", Unit::milliseconds, 20.0, 500.0, 90.0, Scale::logarithmic,
+                      "Long enough that the gust's tail does not come back."),
+    parameter::structural(parameter::number("lookahead", "Look-ahead", Unit::milliseconds, 0.0, 10.0, 5.0,
+                                            Scale::linear,
+                                            "Catches the very beginning of a gust. Costs the same delay.")),
+    parameter::transient(
+        parameter::toggle("removed", "Hear what is taken", false, "Only thumps should be heard, no words.")),
+};
+enum Index { kThreshold, kDepth, kFrequency, kRelease, kLookahead, kRemoved };
+
+constexpr Readout kReadouts[] = {{"gust", "The strongest gust lately", Unit::decibel, "threshold"}};
+
+constexpr double kGustTo = 90.0, kVoiceFrom = 150.0, kVoiceTo = 1500.0;  // Hz
+constexpr float kQuietWords = 12.0f;  // dB below the usual voice: a gust comes before its vowel
+constexpr float kUsualLows = -14.0f, kLeastLows = -20.0f,
+                kMostLows = 0.0f;               // dB against the voice, to begin with
+constexpr double kLearn = 4.0, kUnlearn = 1.0;  // dB a second: a gust is too short to be learnt
+constexpr float kRatio = 10.0f, kKnee = 6.0f;
+constexpr double kAttackMs = 1.0;
+
+class PlosivesStage final : public Stage {
+  public:
+    void prepare(const StreamFormat& format, std::span<const double> values) override {
+        rate_ = format.sample_rate;
+        gust_.prepare(rate_, {FilterType::high_cut, kGustTo, 0.0, 0.7071, 24}, 0.005);
+        voice_.prepare(rate_, kVoiceFrom, kVoiceTo, kQuietWords);
+        lookahead_.prepare(rate_, values[kLookahead]);
+        threshold_.prepare(rate_, 0.005, values[kThreshold]);
+        depth_.prepare(rate_, 0.005, -values[kDepth]);
+        corner_.prepare(rate_, 0.020, values[kFrequency]);
+        taken_.prepare(rate_, values[kRemoved]);
+        shelf_.prepare(rate_, values[kFrequency]);
+        lately_.prepare(rate_);
+        learn_ = static_cast<float>(kLearn / rate_);
+        unlearn_ = static_cast<float>(kUnlearn / rate_);
+        set_values(values);
+        reset();
+    }
+    void set_values(std::span<const double> values) override {
+        threshold_.set(values[kThreshold]);
+        depth_.set(-values[kDepth]);
+        corner_.set(values[kFrequency]);
+        taken_.set(values[kRemoved]);
+        ballistics_.set(rate_, kAttackMs, values[kRelease], false);
+    }
+    int latency() const override { return lookahead_.frames(); }
+    std::vector<float> memory() const override {
+        return {voice_.usual(), kept_lows_.load(std::memory_order_relaxed)};
+    }
+    void remember(std::span<const float> kept) override {
+        if (kept.size() != 2) return;
+        voice_.remember(kept[0]);
+        lows_ = kept[1];
+    }
+    float readout(size_t) const override { return lately_.shown(); }
+
+    void begin_grain() override {
+        threshold_.begin_grain();
+        depth_.begin_grain();
+        corner_.begin_grain();
+        taken_.begin_grain();
+        if (corner_.moving()) shelf_.set_corner(corner_.grain_value());
+        lately_.begin_grain();
+        voice_.begin_grain();
+        kept_lows_.store(lows_, std::memory_order_relaxed);
+    }
+    void process(const AudioBlock& block) override {
+        float reduction[kGrain];
+        float voice[kGrain];
+        bool speaks[kGrain];
+        const AudioBlock& side = side_chain(block);
+        gust_.level(side, reduction);
+        voice_.level(side, voice, speaks);
+        const auto threshold = static_cast<float>(threshold_.grain_value());
+        const auto depth = static_cast<float>(depth_.grain_value());
+        float deepest = 0.0f;
+        for (int i = 0; i < block.frames; ++i) {
+            const float lows = reduction[i] - voice[i];
+            const float gust = lows - lows_;
+            // Of a bass the lows are learnt within some seconds, while it sounds.
+            if (speaks[i])
+                lows_ = std::clamp(lows_ + (gust > 0.0f ? learn_ : -unlearn_), kLeastLows, kMostLows);
+            lately_.note(gust);
+            const float wanted = std::min(depth, compressor_reduction(gust, threshold, kRatio, kKnee));
+            reduction[i] = ballistics_.next(wanted);
+            deepest = std::max(deepest, reduction[i]);
+            reduction[i] = -reduction[i];
+        }
+        note_reduction(deepest);
+        lookahead_.process(block);
+        taken_.keep(block);
+        shelf_.process(block, reduction);
+        taken_.swap(block);
+    }
+    void reset() override {
+        gust_.reset();
+        voice_.reset();
+        lookahead_.reset();
+        shelf_.reset();
+        ballistics_.reset();
+    }
+
+  private:
+    double rate_ = 48000.0;
+    FilteredLevel gust_;
+    VoiceReference voice_;
+    Lookahead lookahead_;
+    MovingShelf shelf_{MovingShelf::Side::low};
+    Ballistics ballistics_;
+    Smoothed threshold_, depth_, corner_;
+    HearTaken taken_;
+    HighestLately lately_;
+    float lows_ = kUsualLows, learn_ = 0.0f, unlearn_ = 0.0f;
+    std::atomic<float> kept_lows_{kUsualLows};
+};
+
+Finding finding(const Situation& now) {
+    if (!now.in.voice_known) return waiting_for_voice();
+    const StageReduction& r = now.reduction;
+    if (r.usual > 2.0) {
+        return {"takes_always",
+                FindingTone::warning,
+                "It takes {0} dB most of the time, from the voice itself. Raise the threshold.",
+                {{r.usual}},
+                propose(kTable, kThreshold, now.values[kThreshold] + 6.0, "Threshold {0} dB")};
+    }
+    if (r.deepest < 1.0)
+        return {"takes_nothing", FindingTone::good, "No gust reached the microphone lately.", {}, {}};
+    return {"takes_gusts",
+            FindingTone::good,
+            "It took up to {0} dB from a gust, and lets the voice be.",
+            {{r.deepest}},
+            {}};
+}
+
+}  // namespace
+
+const StageKind kPlosivesStage{
+    .id = "plosives",
+    .title = "Plosive tamer",
+    .purpose = "Catches gusts of p and b, and knocks on the desk",
+    .parameters = kTable,
+    .make = [] { return std::unique_ptr<Stage>(std::make_unique<PlosivesStage>()); },
+    .reports_reduction = true,
+    .finding = finding,
+    .readouts = kReadouts};
+
+}  // namespace reed
