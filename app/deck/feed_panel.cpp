@@ -1,5 +1,7 @@
 #include "deck/feed_panel.h"
 
+#include <QInputDialog>
+#include <QMenu>
 #include <QPainter>
 #include <algorithm>
 #include <cmath>
@@ -18,7 +20,7 @@ QString number(const std::optional<double>& v) {
     return v && *v > -70.0 ? QString::number(*v, 'f', 1) : QStringLiteral("--");
 }
 
-constexpr double kQuietest = -50.0, kTarget = -16.0;
+constexpr double kQuietest = -50.0;
 constexpr size_t kHeard = 20;  // of half a second
 constexpr int kWait = 7;       // of them, until the three seconds before a change are over
 
@@ -43,6 +45,18 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     apply_->setObjectName("verdict_button");
     apply_->setWeight(FlatButton::Weight::raised);
     connect(apply_, &FlatButton::clicked, this, &FeedPanel::apply);
+    target_ = new FlatButton({}, this);
+    target_->setObjectName("target_button");
+    target_->setFont(ui::font(12));
+    target_->setToolTip(tr("Where the loudness of the feed shall be. Click for another mark"));
+    connect(target_, &FlatButton::clicked, this, &FeedPanel::chooseTarget);
+    const auto show_target = [this] {
+        target_->setText(tr("%1 LUFS").arg(session_.target()));
+        target_->setAccessibleName(tr("Mark of the loudness: %1").arg(target_->text()));
+        judge();
+        update();
+    };
+    connect(&session_, &Session::targetChanged, this, show_target);
     monitor_ = new FlatButton({}, this);
     monitor_->setObjectName("monitor_button");
     monitor_->setIconName("ear");
@@ -75,15 +89,22 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     };
     connect(&session_.monitoring(), &Monitoring::changed, this, show_monitor);
     show_monitor();
-    judge();
+    show_target();
     connect(&session_, &Session::chainChanged, this, &FeedPanel::listenAnew);
     connect(&session_, &Session::inputChanged, this, &FeedPanel::listenAnew);
     connect(&session_, &Session::readingsChanged, this, &FeedPanel::follow);
-    connect(&session_, &Session::muteChanged, this, [this] { update(); });
+    connect(&session_, &Session::muteChanged, this, [this] {
+        placeButtons();
+        update();
+    });
 }
 
 void FeedPanel::resizeEvent(QResizeEvent*) {
     placeButtons();
+}
+
+double FeedPanel::markAt(double lufs) const {
+    return 18.0 + std::clamp((lufs - kQuietest) / -kQuietest, 0.0, 1.0) * (width() - 36.0);
 }
 
 void FeedPanel::placeButtons() {
@@ -93,6 +114,11 @@ void FeedPanel::placeButtons() {
     monitor_->move(restart_->x() - monitor_->width() - 4, 8);
     apply_->resize(apply_->sizeHint().width(), 28);
     apply_->move(width() - apply_->width() - 14, 123);
+    // Under its mark, as far as that goes.
+    target_->resize(target_->sizeHint().width(), 20);
+    const int mark = static_cast<int>(markAt(session_.target())) - target_->width() / 2;
+    target_->move(std::clamp(mark, 60, std::max(60, width() - target_->width() - 8)), 103);
+    target_->setVisible(!session_.muted());
     verdict_->setGeometry(18, 123, (apply_->isHidden() ? width() : apply_->x()) - 26, 28);
 }
 
@@ -113,8 +139,9 @@ void FeedPanel::judge() {
                          sorted.end());
         loudness = sorted[sorted.size() / 2];
     }
-    proposed_ = session_.levelsFit() ? feed_finding(session_.chain(), session_.levels(), loudness, kTarget)
-                                     : FeedFinding{};
+    proposed_ = session_.levelsFit()
+                    ? feed_finding(session_.chain(), session_.levels(), loudness, session_.target())
+                    : FeedFinding{};
     verdict_->show(proposed_.finding);
     apply_->setVisible(proposed_.finding.proposal.has_value());
     if (proposed_.finding.proposal) apply_->setText(Words::of(*proposed_.finding.proposal));
@@ -125,6 +152,38 @@ void FeedPanel::apply() {
     if (!proposed_.finding.proposal || proposed_.stage >= session_.chain().stages.size()) return;
     session_.apply(session_.chain().stages[proposed_.stage].id, *proposed_.finding.proposal,
                    Words::of(*proposed_.finding.proposal));
+}
+
+void FeedPanel::chooseTarget() {
+    auto* menu = new QMenu(this);
+    menu->setObjectName("target_popup");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    // -23 is EBU R 128; the others are common practice, no source.
+    const std::pair<double, QString> marks[] = {{-14.0, tr("-14 LUFS, loud")},
+                                                {-16.0, tr("-16 LUFS, usual for talk")},
+                                                {-18.0, tr("-18 LUFS, calm talk")},
+                                                {-20.0, tr("-20 LUFS, under loud games")},
+                                                {-23.0, tr("-23 LUFS, broadcast (EBU R 128)")}};
+    bool among = false;
+    const auto add = [&](double lufs, const QString& words) {
+        QAction* a = menu->addAction(words, this, [this, lufs] { session_.setTarget(lufs); });
+        a->setCheckable(true);
+        a->setChecked(session_.target() == lufs);
+        among = among || a->isChecked();
+    };
+    for (const auto& [lufs, words] : marks) add(lufs, words);
+    if (!among) add(session_.target(), tr("%1 LUFS").arg(session_.target()));
+    menu->addAction(tr("Another ..."), this, [this] {
+        bool taken = false;
+        const double wanted = QInputDialog::getDouble(this, tr("Dusky Reed"),
+                                                      tr("Loudness of the feed in LUFS, %1 to %2:")
+                                                          .arg(Session::kLeastTarget)
+                                                          .arg(Session::kMostTarget),
+                                                      session_.target(), Session::kLeastTarget,
+                                                      Session::kMostTarget, 1, &taken, {}, 0.5);
+        if (taken) session_.setTarget(wanted);
+    });
+    menu->popup(target_->mapToGlobal(QPoint(0, target_->height())));
 }
 
 void FeedPanel::listenAnew() {
@@ -182,9 +241,6 @@ void FeedPanel::paintEvent(QPaintEvent*) {
     figure(2, peak_.isEmpty() ? "--" : peak_, tr("dBTP"), hot ? tr("true peak, over") : tr("true peak"), hot);
 
     const QRectF track(18, 92, width() - 36, 10);
-    const auto x_of = [&](double lufs) {
-        return track.left() + std::clamp((lufs - kQuietest) / -kQuietest, 0.0, 1.0) * track.width();
-    };
     p.setPen(Qt::NoPen);
     p.setBrush(t.sunken);
     p.drawRoundedRect(track, 4, 4);
@@ -196,13 +252,14 @@ void FeedPanel::paintEvent(QPaintEvent*) {
     }
     if (bar_ > kQuietest) {
         p.setBrush(t.straw);
-        p.drawRoundedRect(QRectF(track.left(), track.top(), x_of(bar_) - track.left(), track.height()), 4, 4);
+        p.drawRoundedRect(QRectF(track.left(), track.top(), markAt(bar_) - track.left(), track.height()), 4,
+                          4);
     }
     p.setPen(QPen(t.text, 1.6));
-    p.drawLine(QPointF(x_of(kTarget), track.top() - 4), QPointF(x_of(kTarget), track.bottom() + 4));
+    const double mark = markAt(session_.target());
+    p.drawLine(QPointF(mark, track.top() - 4), QPointF(mark, track.bottom() + 4));
     p.setFont(ui::font(12));
     p.setPen(t.muted);
-    p.drawText(QRectF(x_of(kTarget) - 60, 105, 120, 16), Qt::AlignCenter, tr("%1 LUFS").arg(kTarget));
     p.drawText(QRectF(18, 105, 100, 16), Qt::AlignLeft | Qt::AlignVCenter, QString::number(kQuietest));
 }
 

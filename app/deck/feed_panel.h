@@ -27,12 +27,16 @@ class FeedPanel final : public QWidget {
   private:
     void follow();
     void placeButtons();
+    /// Where a loudness stands on the bar, in pixels.
+    double markAt(double lufs) const;
     void judge();
     void listenAnew();
     void apply();
+    void chooseTarget();
     Session& session_;
     Words* verdict_;
     FlatButton* apply_;
+    FlatButton* target_;
     FeedFinding proposed_;
     std::deque<double> heard_;  // loudness of the last 3 s of talk, LUFS, each half second
     int wait_ = 0, ticks_ = 0;

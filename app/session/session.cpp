@@ -144,6 +144,8 @@ void Session::begin() {
         memories_ = std::move(s.memories);
         audio_ = s.audio;
         keys_.restore(s.keys);
+        target_ = s.target_lufs;
+        emit targetChanged();
         talk_key_ = s.talk_key == "talks" ? TalkKey::talks
                                           : (s.talk_key == "mutes" ? TalkKey::mutes : TalkKey::toggles);
         monitoring_->restore(s.monitor, s.monitor_sink);
@@ -349,6 +351,7 @@ void Session::keepNow() {
     s.talk_key = talk_key_ == TalkKey::talks ? "talks" : (talk_key_ == TalkKey::mutes ? "mutes" : "toggles");
     s.muted = muted();
     s.keys = keys_.kept();
+    s.target_lufs = target_;
     keeper_.keep(write_working_state(s));
 }
 

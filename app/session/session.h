@@ -151,6 +151,11 @@ class Session final : public QObject {
     /// The talk key goes down or up.
     void talk(bool held);
 
+    /// Where the loudness of the feed shall be, in LUFS (-30 to -9); a choice, -16 to begin with.
+    static constexpr double kLeastTarget = -30.0, kMostTarget = -9.0;
+    double target() const { return target_; }
+    void setTarget(double lufs);
+
     Monitoring& monitoring() { return *monitoring_; }
 
     Engine& engine() { return engine_; }
@@ -191,6 +196,7 @@ class Session final : public QObject {
     void scenesChanged();
     void inputChanged();
     void muteChanged();
+    void targetChanged();
     /// A control of the simulated room has moved.
     void roomChanged();
     /// Microphones or outputs came or went.
@@ -257,6 +263,7 @@ class Session final : public QObject {
     History history_;
     std::map<std::string, OtherMemory> memories_;  // by stage
     Keys keys_;
+    double target_ = -16.0;
     TalkKey talk_key_ = TalkKey::toggles;
     QString theme_ = "dusk";
     QByteArray geometry_;

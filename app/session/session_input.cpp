@@ -189,6 +189,14 @@ void Session::setMuted(bool muted) {
     emit muteChanged();
 }
 
+void Session::setTarget(double lufs) {
+    const double wanted = std::clamp(lufs, kLeastTarget, kMostTarget);
+    if (wanted == target_) return;
+    target_ = wanted;
+    keepSoon();
+    emit targetChanged();
+}
+
 void Session::setTalkKey(TalkKey mode) {
     talk_key_ = mode;
     // With a key to talk the microphone is closed until it is held.

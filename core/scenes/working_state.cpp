@@ -73,6 +73,7 @@ void read_audio(const Json& root, WorkingState& out) {
     out.audio.mic_title = root.value("mic_title", out.audio.mic_title);
     out.monitor_sink = root.value("monitor_sink", std::string());
     out.talk_key = root.value("talk_key", out.talk_key);
+    out.target_lufs = number("target_lufs", -30, -9, -16);
     out.monitor.volume_db = number("monitor_volume_db", -60, 12, 0);
     out.monitor.bass_db = number("monitor_bass_db", -12, 12, 0);
     out.monitor.middle_db = number("monitor_middle_db", -12, 12, 0);
@@ -85,6 +86,7 @@ Json write_audio(const WorkingState& state) {
             {"channels", state.audio.channels},
             {"mic_title", state.audio.mic_title},
             {"talk_key", state.talk_key},
+            {"target_lufs", state.target_lufs},
             {"monitor_sink", state.monitor_sink},
             {"monitor_volume_db", state.monitor.volume_db},
             {"monitor_bass_db", state.monitor.bass_db},

@@ -44,6 +44,7 @@ struct WorkingState {
     AudioSettings audio;
     MonitorSettings monitor;           ///< its source is not kept: the monitor never comes on by itself
     std::string monitor_sink;          ///< node name; empty: the default output
+    double target_lufs = -16.0;        ///< where the feed's loudness shall be, -30 to -9
     bool muted = false;                ///< when it ended; it starts so again
     std::string talk_key = "toggles";  ///< or "talks", "mutes"
     std::map<std::string, std::string> keys;      ///< changed ones by action, as the window writes them

@@ -126,3 +126,34 @@ TEST_CASE("what a stage proposes is set by one press, and taken back by one step
     CHECK(w.value("gate", "open_threshold") == -70);
     CHECK(w.value("gate", "close_threshold") == -78);
 }
+
+TEST_CASE("the mark of the feed's loudness is chosen, judged by, and there again at the next start",
+          "[app]") {
+    TemporaryFolder folder;
+    {
+        Window w(folder);
+        auto* mark = w.find<ui::FlatButton>("target_button");
+        auto* words = w.find<QLabel>("feed_verdict");
+        CHECK(mark->text() == "-16 LUFS");
+        const int usual = mark->x();
+        w.session.setValue("gain", static_cast<size_t>(find_stage_kind("gain")->find("gain")), -12);
+        REQUIRE(Window::until([&] { return words->text().endsWith("LU too quiet."); }, 60));
+        const double off = words->text().section(' ', 0, 0).toDouble();
+        QTest::mouseClick(mark, Qt::LeftButton);
+        REQUIRE(w.choose("target_popup", "-23 LUFS"));
+        CHECK(mark->text() == "-23 LUFS");
+        CHECK(mark->x() < usual - 30);
+        // At once, from what was heard already; 7 LU less are missing.
+        CHECK(words->text() != QString("%1 LU too quiet.").arg(off, 0, 'f', 1));
+        w.session.setTarget(-18.5);
+        CHECK(w.session.saveState());
+    }
+    Window w(folder);
+    CHECK(w.session.target() == -18.5);
+    CHECK(w.find<ui::FlatButton>("target_button")->text() == "-18.5 LUFS");
+    w.session.setTarget(-90);
+    CHECK(w.session.target() == -30);
+    // Muted, it leaves its place to what is said then.
+    w.session.setMuted(true);
+    CHECK_FALSE(w.find<ui::FlatButton>("target_button")->isVisible());
+}
