@@ -1,5 +1,6 @@
 #include "actions/action_table.h"
 
+#include <QTimer>
 #include <QtGlobal>
 
 #include "actions/actions.h"
@@ -265,7 +266,10 @@ const Action kTable[] = {
     {.id = "raise", .title = QT_TRANSLATE_NOOP("QObject", "Show the window"), .group = kProgram,
      .run = [](Actions& a, const QString&) { emit a.raiseWanted(); return QString(); }},
     {.id = "quit", .title = QT_TRANSLATE_NOOP("QObject", "Quit"), .group = kProgram, .keys = "Ctrl+Q",
-     .run = [](Actions& a, const QString&) { emit a.quitWanted(); return QString(); }},
+     .run = [](Actions& a, const QString&) {
+         // Not at once: it may ask, and another program waits for its answer.
+         QTimer::singleShot(0, &a, &Actions::quitWanted);
+         return QString(); }},
 };
 // clang-format on
 

@@ -20,7 +20,9 @@ double memory_mb() {
 }
 
 /// Seconds of sound between the events of an evening.
-constexpr double kSceneEvery = 7.0;
+// Memory is read at whole minutes: then the same scene sounds each time, and the one before is long freed (a
+// network takes 16 MB).
+constexpr double kSceneEvery = 7.3;
 constexpr double kPulledEvery = 20.0;
 constexpr double kRestartEvery = 55.0;
 

@@ -91,7 +91,7 @@ TEST_CASE("the tray's sign tells the mute, and its menu switches it", "[onair]")
     tray.menu().actions().first()->trigger();
     CHECK(w.window.isVisible());
     tray.menu().actions().last()->trigger();
-    CHECK_FALSE(w.window.isVisible());
+    CHECK(Window::until([&] { return !w.window.isVisible(); }));
 }
 
 TEST_CASE("microphones come and go in the window, which goes on by itself", "[onair][live]") {
