@@ -326,6 +326,10 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
         auto* key = static_cast<QKeyEvent*>(event);
         const bool down = event->type() == QEvent::KeyPress;
         // Released in whatever order, the key itself counts.
+        // While keys are being changed, it is one like the others.
+        const auto* widget = qobject_cast<QWidget*>(watched);
+        if (widget != nullptr && qobject_cast<KeysDialog*>(widget->window()) != nullptr)
+            return QWidget::eventFilter(watched, event);
         const bool talks = down ? actions_->isKeyOf("talk", key->key(), key->modifiers())
                                 : talk_held_ && key->key() == talk_code_;
         if (talks && !key->isAutoRepeat() && watched->isWidgetType()) {

@@ -20,12 +20,44 @@ constexpr const StageKind* kKinds[] = {
 };
 }  // namespace
 
+namespace {
+struct Known {
+    std::vector<const StageKind*> all{std::begin(kKinds), std::end(kKinds)};
+    std::vector<std::shared_ptr<const StageKind>> added;
+};
+Known& known() {
+    static Known kinds;
+    return kinds;
+}
+
+/// Why a kind can't be taken; empty when it can.
+std::string problem_of(const StageKind& kind) {
+    if (kind.id.empty() || kind.title.empty() || kind.make == nullptr)
+        return "a kind needs an id, a title and a maker.";
+    if (find_stage_kind(kind.id) != nullptr) return "there is a kind of this id already.";
+    for (size_t i = 0; i < kind.parameters.size(); ++i) {
+        const Parameter& p = kind.parameters[i];
+        if (static_cast<size_t>(kind.find(p.id)) != i) return "it has \"" + std::string(p.id) + "\" twice.";
+        if (const auto problem = value_problem(p, p.default_value)) return "its default: " + *problem;
+    }
+    return {};
+}
+}  // namespace
+
 std::span<const StageKind* const> stage_kinds() {
-    return kKinds;
+    return known().all;
+}
+
+Result<void> add_stage_kind(std::shared_ptr<const StageKind> kind) {
+    if (const std::string why = problem_of(*kind); !why.empty())
+        return Error{why, std::string(kind->id), "Correct the kind; it is left out."};
+    known().all.push_back(kind.get());
+    known().added.push_back(std::move(kind));
+    return {};
 }
 
 const StageKind* find_stage_kind(std::string_view id) {
-    for (const auto* kind : kKinds) {
+    for (const auto* kind : known().all) {
         if (kind->id == id) return kind;
     }
     return nullptr;

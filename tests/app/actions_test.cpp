@@ -164,6 +164,12 @@ TEST_CASE("keys are found, changed, taken from others and put back in the window
     CHECK_THAT(w.said(), Catch::Contains("\"Save the scene\" has lost Ctrl+S"));
     w.press(Qt::Key_S, Qt::ControlModifier);
     CHECK(w.session.muted());
+    // The talk key too, which is heard in every other part of the window.
+    w.session.setMuted(false);
+    w.change("headphones", Qt::Key_M, Qt::ControlModifier);
+    CHECK_THAT(w.said(), Catch::Contains("Ctrl+M is for \"Mute, or hold to talk\""));
+    CHECK_FALSE(w.session.muted());
+    QTest::keyClick(w.key("headphones"), Qt::Key_Escape);
     // Backspace takes one away; the talk key is held under its new name too.
     w.change("undo", Qt::Key_Backspace);
     CHECK(w.key("undo")->text() == "none");
