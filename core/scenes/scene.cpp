@@ -257,7 +257,8 @@ Json value_to_json(const Parameter& p, double value) {
 }  // namespace
 
 std::string write_scene(const Scene& scene) {
-    Json root;
+    // An object from the start: the library marks an empty value as one before it has the memory for it.
+    Json root = Json::object();
     root["format"] = kFormatName;
     root["version"] = kSceneVersion;
     root["name"] = scene.name;
@@ -265,7 +266,7 @@ std::string write_scene(const Scene& scene) {
     root["stages"] = Json::array();
     std::vector<std::string> lists;  // in which a line each would be thousands
     for (const auto& s : scene.chain.stages) {
-        Json stage;
+        Json stage = Json::object();
         stage["kind"] = s.kind;
         stage["id"] = s.id;
         stage["title"] = s.title;

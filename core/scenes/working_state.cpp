@@ -189,7 +189,8 @@ std::string put_aside(const std::filesystem::path& path) {
 }
 
 std::string write_working_state(const WorkingState& state) {
-    Json root;
+    // An object from the start: the library marks an empty value as one before it has the memory for it.
+    Json root = Json::object();
     root["format"] = "dusky-reed-state";
     root["version"] = 1;
     root["input"] = {{"kind", state.input_kind}, {"target", state.input_target}};

@@ -176,7 +176,7 @@ TEST_CASE("scenes and state are the old or the new when memory runs out", "[faul
     const std::vector<std::string> driver = {REED_FAULT_DRIVER, place.kept, place.changed};
     CommandResult r;
     // The first hundred one by one, then ever fewer of them: no two runs meet the same one.
-    for (int n = 1; place.run("malloc:" + std::to_string(n) + ":fail", driver, r); n += 1 + n / 40) {
+    for (int n = 1; place.run("malloc:" + std::to_string(n) + ":fail", driver, r); n += 1 + n / 120) {
         INFO("piece " << n << " of memory is refused\n" << r.out << r.err);
         // The JSON library takes memory in its destructors, the standard library in functions that promise
         // not to throw: there the program ends, as if it were killed.
