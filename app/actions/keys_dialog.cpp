@@ -182,10 +182,11 @@ void KeysDialog::find() {
         row.whole->setVisible(found);
         any = any || found;
     }
-    for (const auto& [group, widget] : headings_) {
-        const bool used = std::ranges::any_of(
-            rows_, [&](const Row& row) { return row.group == group && row.whole->isVisibleTo(list_); });
-        widget->setVisible(used);
+    for (const auto& heading : headings_) {
+        const bool used = std::ranges::any_of(rows_, [&](const Row& row) {
+            return row.group == heading.first && row.whole->isVisibleTo(list_);
+        });
+        heading.second->setVisible(used);
     }
     if (!any)
         say(tr("Nothing has \"%1\" in it.").arg(word), false);

@@ -4,6 +4,7 @@
 #include <cstdint>
 #include <cstdlib>
 
+#include "actions/actions.h"
 #include "fuzz/expect.h"
 #include "remote/control.h"
 #include "session/session.h"
