@@ -138,7 +138,7 @@ QString setValue(Actions& a, const QString& words) {
     const Place at = placeOf(s, words);
     if (!at.why.isEmpty()) return at.why;
     const Parameter& p = s.stage(at.stage)->stage_kind().parameters[at.row];
-    const auto value = parse_value(p, at.rest.toStdString());
+    const auto value = parse_value(p, shortened(at.rest).toStdString());
     if (!value.ok()) return QString::fromStdString(value.error().text());
     s.setValue(at.stage, at.row, value.value());
     return {};
@@ -190,7 +190,7 @@ const Action kTable[] = {
      .run = [](Actions& a, const QString&) { a.session().setMuted(true); return QString(); }},
     {.id = "unmute", .title = QT_TRANSLATE_NOOP("QObject", "Unmute"), .group = kSound,
      .run = [](Actions& a, const QString&) { a.session().setMuted(false); return QString(); }},
-    {.id = "toggle-mute", .title = QT_TRANSLATE_NOOP("QObject", "Mute or unmute, never held"), .group = kSound,
+    {.id = "toggle-mute", .title = QT_TRANSLATE_NOOP("QObject", "Mute or unmute at a press"), .group = kSound,
      .everywhere = true,
      .run = [](Actions& a, const QString&) { a.session().setMuted(!a.session().muted()); return QString(); }},
     {.id = "headphones", .title = QT_TRANSLATE_NOOP("QObject", "Headphones on and off"), .group = kSound,

@@ -172,9 +172,8 @@ class DeesserStage final : public Stage {
     void listen(const AudioBlock& side, float* reduction) {
         float sharp[kGrain];
         float low[kGrain];
-        bool speaks[kGrain];
         sharp_.level(side, sharp);
-        voice_.level(side, reduction, speaks, low);
+        voice_.level(side, reduction, nullptr, low);
         const auto threshold = static_cast<float>(threshold_.grain_value());
         const auto depth = static_cast<float>(depth_.grain_value());
         const float* x = sharp_.rows()[0];

@@ -192,7 +192,6 @@ const StageKind kLevellerStage{
     .make = [] { return std::unique_ptr<Stage>(std::make_unique<LevellerStage>()); },
     .reports_reduction = true,
     .finding = finding,
-    .readouts = kReadouts,
-    .slow_row = {}};
+    .readouts = kReadouts};
 
 }  // namespace reed

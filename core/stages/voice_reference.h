@@ -39,7 +39,7 @@ class FilteredLevel {
     /// The filtered copy of the last call of level().
     const AudioBlock& rows() const { return view_; }
 
-  protected:
+  private:
     void copy(const AudioBlock& side) {
         view_.channels = std::min(side.channels, kMaxChannels);
         view_.frames = side.frames;
@@ -48,8 +48,6 @@ class FilteredLevel {
             std::copy_n(side[c], side.frames, scratch_[c]);
         }
     }
-
-  private:
     FilterRunner filter_;
     LevelDetector level_;
     AudioBlock view_;
@@ -78,14 +76,14 @@ class VoiceReference {
     }
     /// One a frame, dBFS; `speaks`: whether the frame is about as loud as words are;
     /// `raw`: the level of this moment.
-    void level(const AudioBlock& side, float* out, bool* speaks, float* raw = nullptr) {
+    void level(const AudioBlock& side, float* out, bool* speaks = nullptr, float* raw = nullptr) {
         band_.level(side, out, &low_);
         if (raw != nullptr) std::copy_n(out, side.frames, raw);
         for (int i = 0; i < side.frames; ++i) {
             now_ = out[i] > now_ ? now_ + rise_ * (out[i] - now_) : std::max(out[i], now_ - fall_);
             usual_ = std::max({usual_ - forget_, now_, kSilence});
             // Before any voice was heard nothing stands out against it.
-            speaks[i] = now_ > usual_ - quiet_words_ && now_ > kSpeech;
+            if (speaks != nullptr) speaks[i] = now_ > usual_ - quiet_words_ && now_ > kSpeech;
             out[i] = usual_ < kSpeech ? 0.0f : std::max(now_, usual_ - quiet_words_);
         }
     }

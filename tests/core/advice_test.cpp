@@ -139,6 +139,9 @@ TEST_CASE("the other stages propose what they ask for", "[levels]") {
     CHECK(proposed(stage("compressor", {{"threshold", -20}, {"ratio", 3}})) == "Threshold -26 dB");
     r.stages[0].usual = 6;
     CHECK(proposed(stage("compressor")).empty());
+    // Where the value stands at its end already, there is nothing to press.
+    r.stages[0].usual = 1;
+    CHECK(proposed(stage("compressor", {{"threshold", -60}})).empty());
     r.taps[1].peak = 2;
     CHECK(proposed(stage("gain", {{"gain", 12}})) == "Gain 4 dB");
     r.taps[1].voice = -24;
