@@ -201,7 +201,7 @@ void plosives(const std::vector<Voice>& voices) {
         }
         if (before > 0.0) gust.emplace_back(to_db(after / before), v.name);
     }
-    std::printf("Plosive tamer, as it comes\n");
+    std::printf("Plosives, as they come\n");
     tell("below 90 Hz during gusts, dB", gust, false);
     tell("loud vowels, dB", voice, false);
     tell("loud vowels below 200 Hz, dB", low_voice, false);

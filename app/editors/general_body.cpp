@@ -24,7 +24,10 @@ GeneralBody::GeneralBody(Session& session, QWidget* parent) : StageBody(parent) 
     told_ = new Words(Words::Ink::muted, this);
     told_->setObjectName("readouts");
     told_->setFont(ui::font(14));
-    right->addWidget(told_);
+    auto* under = new QHBoxLayout;  // in line with the names of the fields
+    under->setContentsMargins(6, 0, 0, 0);
+    under->addWidget(told_);
+    right->addLayout(under);
     line->addLayout(right, grid_->columns() == 2 ? 7 : 4);
     connect(&session, &Session::readingsChanged, this, [this] {
         if (isVisible() && ++ticks_ % 3 == 0) showReadouts();

@@ -156,7 +156,7 @@ Finding finding(const Situation& now) {
 
 const StageKind kPlosivesStage{
     .id = "plosives",
-    .title = "Plosive tamer",
+    .title = "Plosives",
     .purpose = "Catches gusts of p and b, and knocks on the desk",
     .parameters = kTable,
     .make = [] { return std::unique_ptr<Stage>(std::make_unique<PlosivesStage>()); },

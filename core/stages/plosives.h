@@ -1,4 +1,4 @@
-// Plosive tamer: catches the gusts of "p" and "b", and knocks on the desk.
+// Plosives: catches the gusts of "p" and "b", and knocks on the desk.
 #pragma once
 
 #include "stages/stage.h"

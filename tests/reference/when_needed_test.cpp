@@ -1,4 +1,4 @@
-// De-esser, plosive tamer, leveller: what acts only when needed does so, and leaves the rest alone. On
+// De-esser, plosives, leveller: what acts only when needed does so, and leaves the rest alone. On
 // recorded voices: bench/stages.
 #include <catch2/catch.hpp>
 #include <cmath>
@@ -157,7 +157,7 @@ TEST_CASE("the whole voice is lowered when that is chosen, and what is taken can
     }
 }
 
-TEST_CASE("speech is as easy to understand after de-esser and plosive tamer", "[stages]") {
+TEST_CASE("speech is as easy to understand after de-esser and plosives", "[stages]") {
     // STOI: Taal and others, IEEE Trans. ASLP 19 (7), 2011.
     const auto x = spoken_words(2);
     for (const char* kind : {"deesser", "plosives"}) {
