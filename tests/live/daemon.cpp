@@ -1,7 +1,9 @@
 #include "live/daemon.h"
 
 #include <fcntl.h>
+#include <poll.h>
 #include <signal.h>
+#include <sys/inotify.h>
 #include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -11,30 +13,106 @@
 #include <chrono>
 #include <cstdlib>
 #include <filesystem>
-#include <functional>
-#include <nlohmann/json.hpp>
 #include <set>
-#include <thread>
+
+extern "C" {
+#include <sys/pidfd.h>  // says nothing to C++ by itself
+}
 
 #include "base/file.h"
 #include "support/command.h"
 
 namespace reed::test {
 namespace {
-/// Looks again and again until `done`; false when it has not come about in a minute: how long it takes on a
-/// busy machine says nothing.
-bool until(const std::function<bool()>& done) {
-    const auto last = std::chrono::steady_clock::now() + std::chrono::seconds(60);
-    while (!done()) {
-        if (std::chrono::steady_clock::now() > last) return false;
-        std::this_thread::sleep_for(std::chrono::milliseconds(10));
-    }
-    return true;
+constexpr int kMinute = 60'000;  // ms: how long a thing takes on a busy machine says nothing
+
+/// True when `fd` can be read before the time is over.
+bool readable(int fd, int ms) {
+    pollfd one{fd, POLLIN, 0};
+    return poll(&one, 1, ms) > 0;
+}
+
+/// Waits for a file to appear in a folder.
+bool appears(const std::string& folder, const std::string& name) {
+    const int watch = inotify_init1(IN_CLOEXEC);
+    inotify_add_watch(watch, folder.c_str(), IN_CREATE | IN_MOVED_TO);
+    char news[4096];
+    bool there = std::filesystem::exists(folder + "/" + name);
+    while (!there && readable(watch, kMinute) && read(watch, news, sizeof news) > 0)
+        there = std::filesystem::exists(folder + "/" + name);
+    close(watch);
+    return there;
 }
 
 /// Left and right of a recorder, or the one port of a player.
+const nlohmann::json::json_pointer kNodeName("/info/props/node.name");
 constexpr const char* kPlayerPort = "pw-cat:output_MONO";
 }  // namespace
+
+/// What the daemon tells of itself whenever something changes, as long as it lives: pw-dump --monitor's
+/// arrays of objects.
+class Daemon::News {
+  public:
+    News() {
+        int ends[2];
+        REQUIRE(pipe2(ends, O_CLOEXEC) == 0);
+        from_ = ends[0];
+        child_ = fork();
+        if (child_ == 0) {
+            dup2(ends[1], STDOUT_FILENO);
+            execl("/usr/bin/pw-dump", "pw-dump", "--monitor", "--no-colors", nullptr);
+            _exit(127);
+        }
+        close(ends[1]);
+    }
+    ~News() {
+        kill(child_, SIGKILL);
+        waitpid(child_, nullptr, 0);
+        close(from_);
+    }
+    News(const News&) = delete;
+    News& operator=(const News&) = delete;
+
+    /// Takes in what comes next; false when nothing comes in a minute, or the daemon has ended.
+    bool next() {
+        char piece[65536];
+        if (!readable(from_, kMinute)) return false;
+        const auto n = read(from_, piece, sizeof piece);
+        if (n <= 0) return false;
+        text_.append(piece, static_cast<size_t>(n));
+        for (auto end = text_.find("\n]\n"); end != std::string::npos; end = text_.find("\n]\n")) {
+            const auto changed = nlohmann::json::parse(text_.substr(0, end + 3), nullptr, false);
+            text_.erase(0, end + 3);
+            for (const auto& object : changed) {
+                // What has gone comes without its contents.
+                const int id = object.value("id", -1);
+                if (object.contains("info") && object["info"].is_null())
+                    objects_.erase(id);
+                else
+                    objects_[id] = object;
+            }
+        }
+        return true;
+    }
+    const Objects& objects() const { return objects_; }
+
+  private:
+    int from_ = -1;
+    pid_t child_ = 0;
+    std::string text_;
+    Objects objects_;
+};
+
+/// Waits for what the daemon's objects are to show; false when it has not come about in a minute without
+/// news.
+bool Daemon::comes(const std::function<bool(const Objects&)>& done) const {
+    const auto last = std::chrono::steady_clock::now() + std::chrono::milliseconds(kMinute);
+    News news;
+    while (!done(news.objects())) {
+        if (!news.next() || std::chrono::steady_clock::now() > last) return false;
+    }
+    return true;
+}
 
 int Daemon::start(const std::vector<std::string>& arguments) const {
     const pid_t child = fork();
@@ -67,11 +145,15 @@ Daemon::Daemon() {
 
 void Daemon::start_again() {
     children_.push_back(start({"pipewire"}));
-    REQUIRE(until([&] { return std::filesystem::exists(folder_.folder() + "/pipewire-0"); }));
+    REQUIRE(appears(folder_.folder(), "pipewire-0"));
     children_.push_back(start({"dbus-run-session", "--", "wireplumber"}));
     // The second of its two connections, with which its policy works; streams that come in before are linked
     // later.
-    REQUIRE(until([&] { return dump().find("WirePlumber [export]") != std::string::npos; }));
+    REQUIRE(comes([](const Objects& all) {
+        return std::ranges::any_of(all, [](const auto& o) {
+            return o.second.dump().find("WirePlumber [export]") != std::string::npos;
+        });
+    }));
 }
 
 Daemon::~Daemon() {
@@ -90,8 +172,10 @@ void Daemon::stop() {
 
 void Daemon::end(int pid, int signal) {
     kill(pid, signal);
-    if (until([&] { return waitpid(pid, nullptr, WNOHANG) != 0; })) return;
-    kill(pid, SIGKILL);
+    // One that was waited for already has no descriptor, and nothing to wait for.
+    const int process = pidfd_open(pid, 0);
+    if (process >= 0 && !readable(process, kMinute)) kill(pid, SIGKILL);
+    if (process >= 0) close(process);
     waitpid(pid, nullptr, 0);
 }
 
@@ -109,16 +193,16 @@ std::string Daemon::dump() const {
 }
 
 bool Daemon::wait_for_node(const std::string& name) const {
-    return until([&] { return dump().find("\"node.name\": \"" + name + "\"") != std::string::npos; });
+    return comes([&](const Objects& all) {
+        return std::ranges::any_of(all, [&](const auto& o) { return o.second.value(kNodeName, "") == name; });
+    });
 }
 
 bool Daemon::hears(int pid, const std::string& node) const {
-    return until([&] { return takes_sound(pid, node); });
+    return comes([&](const Objects& all) { return takes_sound(all, pid, node); });
 }
 
-bool Daemon::takes_sound(int pid, const std::string& from) const {
-    const auto all = nlohmann::json::parse(dump(), nullptr, false);
-    if (!all.is_array()) return false;
+bool Daemon::takes_sound(const Objects& all, int pid, const std::string& from) {
     const auto number = [](const nlohmann::json& object, const char* at) {
         const nlohmann::json::json_pointer where(at);
         return object.contains(where) && object[where].is_number_integer() ? object[where].get<int>() : -1;
@@ -127,23 +211,24 @@ bool Daemon::takes_sound(int pid, const std::string& from) const {
     std::set<int> clients;
     std::set<int> nodes;
     std::set<int> sources;
-    const nlohmann::json::json_pointer name("/info/props/node.name");
-    for (const auto& object : all) {
-        if (number(object, "/info/props/application.process.id") == pid)
-            clients.insert(object["id"].get<int>());
-        if (object.contains(name) && object[name] == from) sources.insert(object["id"].get<int>());
+    for (const auto& [id, object] : all) {
+        if (number(object, "/info/props/application.process.id") == pid) clients.insert(id);
+        if (!from.empty() && object.value(kNodeName, "") == from) sources.insert(id);
     }
-    for (const auto& object : all) {
-        if (clients.contains(number(object, "/info/props/client.id"))) nodes.insert(object["id"].get<int>());
+    for (const auto& [id, object] : all) {
+        if (clients.contains(number(object, "/info/props/client.id"))) nodes.insert(id);
     }
-    return std::any_of(all.begin(), all.end(), [&](const auto& object) {
+    return std::ranges::any_of(all, [&](const auto& one) {
+        const auto& object = one.second;
         return nodes.contains(number(object, "/info/input-node-id")) &&
                (from.empty() || sources.contains(number(object, "/info/output-node-id")));
     });
 }
 
 void Daemon::link(const std::string& from, const std::string& to) const {
-    if (until([&] { return run_command({"/usr/bin/pw-link", from, to}).status == 0; })) return;
+    // It is there as soon as both ports are, which only pw-link knows how to name.
+    if (comes([&](const Objects&) { return run_command({"/usr/bin/pw-link", from, to}).status == 0; }))
+        return;
     FAIL("can't link " << from << " to " << to << "\nports:\n"
                        << run_command({"/usr/bin/pw-link", "-io"}).out << "\nlog:\n"
                        << log());
@@ -200,7 +285,7 @@ int Daemon::record(const std::string& file, const std::string& target, int rate)
     const int recorder = start({"pw-cat", "--record", "--target", target, "--rate", std::to_string(rate),
                                 "--channels", "1", "--format", "f32", file});
     INFO(log());
-    REQUIRE(until([&] { return takes_sound(recorder); }));
+    REQUIRE(comes([&](const Objects& all) { return takes_sound(all, recorder, {}); }));
     return recorder;
 }
 

@@ -1,6 +1,9 @@
 // A PipeWire daemon of the test's own, with a session manager and virtual devices.
 #pragma once
 
+#include <functional>
+#include <map>
+#include <nlohmann/json.hpp>
 #include <string>
 #include <vector>
 
@@ -45,7 +48,11 @@ class Daemon {
   private:
     int start(const std::vector<std::string>& arguments) const;
     void link(const std::string& from, const std::string& to) const;
-    bool takes_sound(int pid, const std::string& from = {}) const;
+    class News;
+    /// What the daemon knows, by id.
+    using Objects = std::map<int, nlohmann::json>;
+    bool comes(const std::function<bool(const Objects&)>& done) const;
+    static bool takes_sound(const Objects& all, int pid, const std::string& from);
     std::string log() const;
     TemporaryFolder folder_;
     std::vector<int> children_;
