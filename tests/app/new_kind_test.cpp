@@ -91,7 +91,7 @@ TEST_CASE("a kind that nothing knows has its place in chain, diagram, editor and
     auto* advice = w.find<QLabel>("advice");
     REQUIRE(w.window.actions().run("set", "shears edge -40").isEmpty());
     REQUIRE(Window::until([&] { return advice->text().contains("are cut off at -40"); }, 60));
-    CHECK(w.node("shears")->toolTip().contains("are cut off"));
+    REQUIRE(Window::until([&] { return w.node("shears")->toolTip().contains("are cut off"); }, 60));
     QTest::mouseClick(w.find<ui::FlatButton>("apply_button"), Qt::LeftButton);
     CHECK(w.value("shears", "edge") > -30.0);
     REQUIRE(Window::until([&] { return advice->text() == "Nothing is cut off."; }, 60));
