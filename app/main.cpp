@@ -86,7 +86,7 @@ int main(int argc, char** argv) {
     ui::DesktopKeys keys(window.actions(), bus);
     QObject::connect(&window, &ui::MainWindow::desktopKeysWanted, &keys, &ui::DesktopKeys::bind);
     QObject::connect(&keys, &ui::DesktopKeys::failed, &session,
-                     [&](const QString& why) { emit session.message(why, true); });
+                     [&](const QString& why) { session.notices().tell(why, true); });
     session.begin();
     const ui::Tray tray(window.actions());
     const ui::EndSignals end;
@@ -94,9 +94,9 @@ int main(int argc, char** argv) {
         window.closeUnasked();
         QApplication::quit();
     });
-    if (options.isSet(theme)) session.setThemeName(options.value(theme));
-    if (options.isSet(focus)) session.focus(options.value(focus).toStdString());
-    if (!session.geometry().isEmpty()) window.restoreGeometry(session.geometry());
+    if (options.isSet(theme)) session.preferences().setTheme(options.value(theme));
+    if (options.isSet(focus)) session.strip().focus(options.value(focus).toStdString());
+    if (!session.preferences().geometry().isEmpty()) window.restoreGeometry(session.preferences().geometry());
     window.show();
 
     int status = 0;
@@ -107,8 +107,17 @@ int main(int argc, char** argv) {
     };
     ui::FeedRecorder recorder(session.engine());
     if (options.isSet(record)) {
-        if (const auto started = recorder.start(options.value(record).toStdString()); !started.ok())
-            return refuse(QString::fromStdString(started.error().text()));
+        // From the first sound on: its format is known when the input is open.
+        QObject::connect(
+            &session.devices(), &ui::Devices::opened, &window,
+            [&] {
+                const auto started = recorder.start(options.value(record).toStdString());
+                if (started.ok()) return;
+                status = refuse(QString::fromStdString(started.error().text()));
+                window.closeUnasked();
+                QApplication::quit();
+            },
+            Qt::SingleShotConnection);
         QObject::connect(&session, &ui::Session::ticked, &window, [&] { check(recorder.pump()); });
     }
     if (options.isSet(seconds)) {

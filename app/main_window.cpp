@@ -34,9 +34,9 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
     : QWidget(parent), session_(session), actions_(new Actions(session, this)) {
     setObjectName("main_window");
     // Before any part of the window is made: the parts read the new colours in their own handlers.
-    setTheme(session_.themeName());
-    connect(&session_, &Session::themeChanged, this, [this] {
-        setTheme(session_.themeName());
+    setTheme(session_.preferences().theme());
+    connect(&session_.preferences(), &Preferences::themeChanged, this, [this] {
+        setTheme(session_.preferences().theme());
         update();
     });
     setWindowTitle(tr("Dusky Reed"));
@@ -75,9 +75,10 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
     feed_->setFixedHeight(158);
     room_->setFixedHeight(192);
 
-    connect(&session_, &Session::message, messages_, &MessageBar::tell);
+    connect(&session_.notices(), &Notices::told, messages_, &MessageBar::tell);
     connect(messages_, &MessageBar::resized, this, &MainWindow::placeMessages);
-    connect(&session_, &Session::inputChanged, this, [this] { input_->setText(session_.inputTitle()); });
+    connect(&session_.devices(), &Devices::inputChanged, this,
+            [this] { input_->setText(session_.devices().inputTitle()); });
     connect(&session_, &Session::muteChanged, this, &MainWindow::showMute);
     connect(&session_, &Session::readingsChanged, this, [this] {
         if (++ticks_ % 16 == 1) showStatus();
@@ -87,12 +88,12 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
     connect(actions_, &Actions::raiseWanted, this, &MainWindow::comeForward);
     connect(actions_, &Actions::nameWanted, this, [this] { scenes_->askName(SceneBar::NameFor::new_scene); });
     connect(actions_, &Actions::keysWanted, this, &MainWindow::openKeys);
-    connect(&session_.keys(), &Keys::changed, this, &MainWindow::showMute);
+    connect(&session_.preferences().keys(), &Keys::changed, this, &MainWindow::showMute);
     showMute();
 }
 
 void MainWindow::buildTop() {
-    input_ = new FlatButton(session_.inputTitle(), this);
+    input_ = new FlatButton(session_.devices().inputTitle(), this);
     input_->setObjectName("input_button");
     input_->setIconName("mic");
     input_->setToolTip(tr("Choose where the sound comes from"));
@@ -129,7 +130,7 @@ void MainWindow::openKeys() {
         open->raise();
         return;
     }
-    auto* keys = new KeysDialog(session_.keys(), this);
+    auto* keys = new KeysDialog(session_.preferences().keys(), this);
     keys->setAttribute(Qt::WA_DeleteOnClose);
     keys->show();
 }
@@ -145,18 +146,19 @@ void MainWindow::askMicName() {
     bool taken = false;
     const QString name =
         QInputDialog::getText(this, tr("Dusky Reed"), tr("What other programs call the microphone:"),
-                              QLineEdit::Normal, QString::fromStdString(session_.audio().mic_title), &taken)
+                              QLineEdit::Normal, QString::fromStdString(session_.devices().audio().mic_title),
+                              &taken)
             .trimmed();
     if (!taken) return;
-    AudioSettings next = session_.audio();
+    AudioSettings next = session_.devices().audio();
     next.mic_title = name.left(60).toStdString();
-    session_.setAudio(next);
+    session_.devices().setAudio(next);
 }
 
 void MainWindow::chooseFile() {
     const QString file = QFileDialog::getOpenFileName(
         this, tr("Sound file as input"), {}, tr("Sound (*.wav *.flac *.ogg *.opus *.aiff);;All files (*)"));
-    if (!file.isEmpty()) session_.setInput({DeviceKind::sound_file, file.toStdString()});
+    if (!file.isEmpty()) session_.devices().setInput({DeviceKind::sound_file, file.toStdString()});
 }
 
 void MainWindow::openMainMenu() {
@@ -182,16 +184,17 @@ void MainWindow::openMainMenu() {
     reset->setCheckable(true);
     reset->setChecked(session_.readings().window() == Readings::kSinceReset);
     menu->addSeparator();
-    const auto talk = [&](const QString& title, Session::TalkKey mode) {
-        QAction* a = menu->addAction(title, this, [this, mode] { session_.setTalkKey(mode); });
+    const auto talk = [&](const QString& title, Preferences::TalkKey mode) {
+        QAction* a = menu->addAction(title, this, [this, mode] { session_.preferences().setTalkKey(mode); });
         a->setCheckable(true);
-        a->setChecked(session_.talkKey() == mode);
+        a->setChecked(session_.preferences().talkKey() == mode);
     };
-    const QString key =
-        session_.keys().text("talk").isEmpty() ? tr("the talk key") : session_.keys().text("talk");
-    talk(tr("Mute and unmute by %1").arg(key), Session::TalkKey::toggles);
-    talk(tr("Hold %1 to talk").arg(key), Session::TalkKey::talks);
-    talk(tr("Hold %1 to mute").arg(key), Session::TalkKey::mutes);
+    const QString key = session_.preferences().keys().text("talk").isEmpty()
+                            ? tr("the talk key")
+                            : session_.preferences().keys().text("talk");
+    talk(tr("Mute and unmute by %1").arg(key), Preferences::TalkKey::toggles);
+    talk(tr("Hold %1 to talk").arg(key), Preferences::TalkKey::talks);
+    talk(tr("Hold %1 to mute").arg(key), Preferences::TalkKey::mutes);
     actions_->entry(menu, "keys");
     QAction* keys =
         menu->addAction(tr("Keys that work in every window ..."), this, [this] { emit desktopKeysWanted(); });
@@ -199,14 +202,14 @@ void MainWindow::openMainMenu() {
     actions_->entry(menu, "headphones");
     menu->addSeparator();
     const auto look = [&](const QString& title, const QString& name) {
-        QAction* a = menu->addAction(title, this, [this, name] { session_.setThemeName(name); });
+        QAction* a = menu->addAction(title, this, [this, name] { session_.preferences().setTheme(name); });
         a->setCheckable(true);
         a->setChecked(theme().name == name);
     };
     look(tr("Dusk (dark)"), "dusk");
     look(tr("Dawn (light)"), "dawn");
     menu->addSeparator();
-    if (session_.devices().virtual_microphone) {
+    if (session_.devices().picture().virtual_microphone) {
         menu->addAction(tr("Quit, and take the microphone away ..."), this,
                         &MainWindow::quitWithoutMicrophone)
             ->setObjectName("quit_without_microphone");
@@ -217,8 +220,8 @@ void MainWindow::openMainMenu() {
 
 void MainWindow::showStatus() {
     const EngineFigures f = session_.readings().figures();
-    const DeviceStatus d = session_.deviceStatus();
-    const double ms = session_.totalDelayMs();
+    const DeviceStatus d = session_.devices().status();
+    const double ms = session_.devices().totalDelayMs();
     QString words = tr("%1 ms   %2 %   %3")
                         .arg(ms, 0, 'f', 1)
                         .arg(100.0 * f.load, 0, 'f', 1)
@@ -231,7 +234,7 @@ void MainWindow::showStatus() {
 
 void MainWindow::showMute() {
     mute_->setChecked(session_.muted());
-    mute_->setToolTip(session_.keys().hint(tr("Silence the feed"), "talk"));
+    mute_->setToolTip(session_.preferences().keys().hint(tr("Silence the feed"), "talk"));
     mute_->setText(session_.muted() ? tr("Muted") : tr("Mute"));
     setWindowTitle(session_.muted() ? tr("Muted - Dusky Reed") : tr("Dusky Reed"));
     update();
@@ -258,8 +261,8 @@ bool MainWindow::confirm(const QString& name, const QString& text, const QString
 }
 
 void MainWindow::quitWithoutMicrophone() {
-    const QString mic = QString::fromStdString(session_.audio().mic_title);
-    const QString text = session_.feedUsed()
+    const QString mic = QString::fromStdString(session_.devices().audio().mic_title);
+    const QString text = session_.devices().feedUsed()
                              ? tr("Another program listens to the microphone \"%1\" now. When it is taken "
                                   "away, the system may give that "
                                   "program another microphone, unfiltered and not muted.")
@@ -267,7 +270,7 @@ void MainWindow::quitWithoutMicrophone() {
                                   "it chosen may then take "
                                   "another microphone, unfiltered and not muted.");
     if (!confirm("remove_question", text.arg(mic), tr("Take it away and quit"))) return;
-    session_.removeMicrophone();
+    session_.devices().removeMicrophone();
     closeUnasked();
 }
 
@@ -354,19 +357,19 @@ void MainWindow::closeUnasked() {
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
-    if (!closing_ && session_.feedUsed()) {
+    if (!closing_ && session_.devices().feedUsed()) {
         closing_ = confirm(
             "close_question",
             tr("Another program listens to the microphone \"%1\" now. It stays when Dusky Reed closes, "
                "and is silent until Dusky Reed runs again.")
-                .arg(QString::fromStdString(session_.audio().mic_title)),
+                .arg(QString::fromStdString(session_.devices().audio().mic_title)),
             tr("Close"));
         if (!closing_) {
             event->ignore();
             return;
         }
     }
-    session_.setGeometry(saveGeometry());
+    session_.preferences().setGeometry(saveGeometry());
     session_.saveState();
     event->accept();
 }

@@ -80,20 +80,21 @@ int main(int argc, char** argv) {
     QTest::qWait(11000);  // levels over the whole window
     {
         // A move of a threshold with fourteen stages in the chain, eight of them with sixteen bands or so.
-        const Scene before = session.scene();
-        while (session.chain().stages.size() < 14)
-            session.addStage(*find_stage_kind(session.chain().stages.size() % 2 == 0 ? "equalizer" : "gate"),
-                             3);
+        const Scene before = session.strip().scene();
+        while (session.strip().chain().stages.size() < 14)
+            session.strip().addStage(
+                *find_stage_kind(session.strip().chain().stages.size() % 2 == 0 ? "equalizer" : "gate"), 3);
         QTest::qWait(1500);
-        session.focus("gate");
+        session.strip().focus("gate");
         const auto row = static_cast<size_t>(find_stage_kind("gate")->find("open_threshold"));
         double level = -50.0;
         constexpr int kMoves = 200;
         const double start = thread_seconds();
-        for (int i = 0; i < kMoves; ++i) session.setValue("gate", row, level += i % 2 == 0 ? 0.5 : -0.5);
+        for (int i = 0; i < kMoves; ++i)
+            session.strip().setValue("gate", row, level += i % 2 == 0 ? 0.5 : -0.5);
         std::printf("a move of a threshold, 14 stages: %.2f ms of the window's thread\n",
                     1000.0 * (thread_seconds() - start) / kMoves);
-        session.recall(before.name);
+        session.shelf().recall(before.name);
         QTest::qWait(3000);
     }
     whole("seen", session);
@@ -104,8 +105,8 @@ int main(int argc, char** argv) {
     window.showNormal();
     QTest::qWait(3000);
     std::printf("%-14s %22s %18s %14s\n", "editor", "diagram, ms a picture", "editor, ms", "frames a s");
-    for (const auto& s : session.chain().stages) {
-        session.focus(s.id);
+    for (const auto& s : session.strip().chain().stages) {
+        session.strip().focus(s.id);
         QTest::qWait(1500);
         Counter counter;
         window.diagram()->installEventFilter(&counter);
@@ -124,7 +125,7 @@ int main(int argc, char** argv) {
             if (auto* w = window.findChild<QWidget*>(part); w != nullptr && w->isVisible())
                 std::printf("    %-20s %12.2f ms\n", part, per_picture(w));
         }
-        if (&s == &session.chain().stages.front())
+        if (&s == &session.strip().chain().stages.front())
             std::printf("    %-20s %12.2f ms\n", "feed_panel",
                         per_picture(window.findChild<QWidget*>("feed_panel")));
         std::fflush(stdout);

@@ -46,7 +46,7 @@ ChainSpec chain_of(const Way& way, const RoomTone& tone) {
     s.set("method", way.method);
     s.set("delay", way.delay);
     s.set("amount", way.amount);
-    if (way.method == 2) s.tone = tone;
+    if (way.method == 2) s.taught = memory_of(tone);
     out.stages.push_back(s);
     return out;
 }

@@ -50,7 +50,7 @@ ChainSpec chain_of(const Way& way, const RoomTone& tone) {
     StageSpec s = new_stage(out, kSuppressionStage);
     s.set("method", way.method);
     if (kSuppressionStage.find("counts") >= 0) s.set("counts", way.counts);
-    if (way.method == 2) s.tone = tone;
+    if (way.method == 2) s.taught = memory_of(tone);
     out.stages.push_back(s);
     return out;
 }

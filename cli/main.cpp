@@ -12,7 +12,6 @@
 #include "engine/render.h"
 #include "measure/file_measure.h"
 #include "scenes/scene.h"
-#include "stages/suppression.h"
 
 namespace {
 
@@ -252,13 +251,13 @@ int learn_command(const LearnOptions& o) {
     int index = -1;
     for (size_t i = 0; i < scene->chain.stages.size(); ++i) {
         const StageSpec& s = scene->chain.stages[i];
-        if (s.stage_kind().learns && (o.stage.empty() ? index < 0 : s.id == o.stage))
+        if (s.stage_kind().teaching != nullptr && (o.stage.empty() ? index < 0 : s.id == o.stage))
             index = static_cast<int>(i);
     }
     if (index < 0) {
         return refuse(o.stage.empty()
-                          ? Error{"it has no stage that learns a room tone.", o.scene, "Add a suppression."}
-                          : Error{"it has no such stage that learns a room tone.", o.stage, ""});
+                          ? Error{"it has no stage that learns.", o.scene, "Add one, such as a suppression."}
+                          : Error{"it has no such stage that learns.", o.stage, ""});
     }
     StageSpec& stage = scene->chain.stages[static_cast<size_t>(index)];
     SoundInfo info;
@@ -273,13 +272,14 @@ int learn_command(const LearnOptions& o) {
         for (size_t i = 0; i < room.size(); ++i)
             room[i] += heard.value()[c][i] / static_cast<float>(heard.value().channels());
     }
-    const auto tone = learn_room_tone(room, info.sample_rate);
-    if (!tone.ok()) return refuse({tone.error().what, o.in, tone.error().remedy});
-    stage.tone = tone.value();
-    stage.set("method", static_cast<double>(SuppressionKind::room_tone));
+    const Teaching& teaching = *stage.stage_kind().teaching;
+    const auto learnt = teaching.learn(room, info.sample_rate);
+    if (!learnt.ok()) return refuse({learnt.error().what, o.in, learnt.error().remedy});
+    stage.taught = learnt.value();
+    teaching.use(stage.values);
     if (const auto saved = write_file(o.out, write_scene(*scene)); !saved.ok()) return refuse(saved.error());
-    std::printf("%s: stage %s learnt a room tone of %.1f dBFS\n", o.out.c_str(), stage.id.c_str(),
-                tone.value().level());
+    std::printf("%s: stage %s learnt a %s of %.1f dBFS\n", o.out.c_str(), stage.id.c_str(),
+                std::string(teaching.title).c_str(), teaching.level(stage.taught));
     return 0;
 }
 

@@ -15,7 +15,7 @@ constexpr const char* kSources[] = {"off", "feed", "plain", "removed"};
 
 /// A scene by its name, or by its place in the list.
 const SceneEntry* sceneOf(Session& s, const QString& word) {
-    const auto& all = s.scenes();
+    const auto& all = s.shelf().scenes();
     for (const auto& entry : all) {
         if (QString::fromStdString(entry.scene.name) == word) return &entry;
     }
@@ -26,14 +26,14 @@ const SceneEntry* sceneOf(Session& s, const QString& word) {
 
 QString noScene(Session& s, const QString& word) {
     QStringList names;
-    for (const auto& entry : s.scenes()) names << QString::fromStdString(entry.scene.name);
+    for (const auto& entry : s.shelf().scenes()) names << QString::fromStdString(entry.scene.name);
     return QObject::tr("There is no scene \"%1\". There are: %2.").arg(shortened(word), names.join(", "));
 }
 
 /// A stage by its id, or by its place in the chain.
 const StageSpec* stageOf(Session& s, const QString& word) {
-    if (const StageSpec* named = s.stage(word.toStdString())) return named;
-    const auto& all = s.chain().stages;
+    if (const StageSpec* named = s.strip().stage(word.toStdString())) return named;
+    const auto& all = s.strip().chain().stages;
     const int place = word.toInt();
     return place >= 1 && static_cast<size_t>(place) <= all.size() ? &all[static_cast<size_t>(place - 1)]
                                                                   : nullptr;
@@ -41,7 +41,7 @@ const StageSpec* stageOf(Session& s, const QString& word) {
 
 QString noStage(Session& s, const QString& word) {
     QStringList ids;
-    for (const auto& stage : s.chain().stages) ids << QString::fromStdString(stage.id);
+    for (const auto& stage : s.strip().chain().stages) ids << QString::fromStdString(stage.id);
     return QObject::tr("There is no stage \"%1\". There are: %2.").arg(shortened(word), ids.join(", "));
 }
 
@@ -51,36 +51,36 @@ QString bypass(Actions& a, const QString& word, std::optional<bool> bypassed) {
     Session& s = a.session();
     const StageSpec* stage = stageOf(s, word);
     if (stage == nullptr) return noStage(s, word);
-    s.setBypass(std::string(stage->id), bypassed.value_or(!stage->bypass));
+    s.strip().setBypass(std::string(stage->id), bypassed.value_or(!stage->bypass));
     return {};
 }
 
 QString recall(Actions& a, const QString& word) {
     const SceneEntry* entry = sceneOf(a.session(), word);
     if (entry == nullptr) return noScene(a.session(), word);
-    a.session().recall(std::string(entry->scene.name));
+    a.session().shelf().recall(std::string(entry->scene.name));
     return {};
 }
 
 /// The scene so many places on from the one in work, round and round.
 QString recallNext(Actions& a, int by) {
     Session& s = a.session();
-    const auto n = static_cast<int>(s.scenes().size());
+    const auto n = static_cast<int>(s.shelf().scenes().size());
     if (n == 0) return QObject::tr("No scene has been saved yet.");
     int at = by > 0 ? -1 : 0;
     for (int i = 0; i < n; ++i) {
-        if (s.scenes()[static_cast<size_t>(i)].scene.name == s.scene().name) at = i;
+        if (s.shelf().scenes()[static_cast<size_t>(i)].scene.name == s.strip().scene().name) at = i;
     }
-    s.recall(std::string(s.scenes()[static_cast<size_t>((at + by + n) % n)].scene.name));
+    s.shelf().recall(std::string(s.shelf().scenes()[static_cast<size_t>((at + by + n) % n)].scene.name));
     return {};
 }
 
 QString focusNext(Actions& a, int by) {
     Session& s = a.session();
-    const auto n = static_cast<int>(s.chain().stages.size());
+    const auto n = static_cast<int>(s.strip().chain().stages.size());
     if (n == 0) return QObject::tr("There is no stage. Add one in the diagram.");
-    const int at = s.chain().index_of(s.focused());
-    s.focus(s.chain().stages[static_cast<size_t>(std::clamp(at + by, 0, n - 1))].id);
+    const int at = s.strip().chain().index_of(s.strip().focused());
+    s.strip().focus(s.strip().chain().stages[static_cast<size_t>(std::clamp(at + by, 0, n - 1))].id);
     return {};
 }
 
@@ -106,7 +106,7 @@ QString talk(Actions& a, const QString& word) {
 
 QString theme(Actions& a, const QString& word) {
     if (word != "dusk" && word != "dawn") return QObject::tr("There are dusk and dawn.");
-    a.session().setThemeName(word);
+    a.session().preferences().setTheme(word);
     return {};
 }
 
@@ -137,10 +137,10 @@ QString setValue(Actions& a, const QString& words) {
     Session& s = a.session();
     const Place at = placeOf(s, words);
     if (!at.why.isEmpty()) return at.why;
-    const Parameter& p = s.stage(at.stage)->stage_kind().parameters[at.row];
+    const Parameter& p = s.strip().stage(at.stage)->stage_kind().parameters[at.row];
     const auto value = parse_value(p, shortened(at.rest).toStdString());
     if (!value.ok()) return QString::fromStdString(value.error().text());
-    s.setValue(at.stage, at.row, value.value());
+    s.strip().setValue(at.stage, at.row, value.value());
     return {};
 }
 
@@ -154,26 +154,26 @@ QString stepValue(Actions& a, const QString& words) {
         return QObject::tr(
                    "\"%1\": how many notches, from -1000 to 1000? One is what the wheel does; 0.1 is fine.")
             .arg(shortened(at.rest));
-    const StageSpec& stage = *s.stage(at.stage);
+    const StageSpec& stage = *s.strip().stage(at.stage);
     const bool fine = std::abs(notches) < 1.0;
-    s.setValue(at.stage, at.row,
-               step_value(stage.stage_kind().parameters[at.row], stage.values[at.row],
-                          fine ? 10.0 * notches : notches, fine));
+    s.strip().setValue(at.stage, at.row,
+                       step_value(stage.stage_kind().parameters[at.row], stage.values[at.row],
+                                  fine ? 10.0 * notches : notches, fine));
     return {};
 }
 
 QString undoTitle(const Session& s) {
-    const History& h = s.history();
+    const History& h = s.strip().history();
     return h.canUndo() ? QObject::tr("Undo: %1").arg(h.undoLabel()) : QObject::tr("Nothing to undo");
 }
 
 QString redoTitle(const Session& s) {
-    const History& h = s.history();
+    const History& h = s.strip().history();
     return h.canRedo() ? QObject::tr("Redo: %1").arg(h.redoLabel()) : QObject::tr("Nothing to redo");
 }
 
 bool hasFocus(const Session& s) {
-    return s.stage(s.focused()) != nullptr;
+    return s.strip().stage(s.strip().focused()) != nullptr;
 }
 
 constexpr const char* kSound = QT_TRANSLATE_NOOP("QObject", "Sound");
@@ -209,11 +209,11 @@ const Action kTable[] = {
     {.id = "previous-scene", .title = QT_TRANSLATE_NOOP("QObject", "Scene before"), .group = kScenes,
      .keys = "Ctrl+PgUp", .everywhere = true, .run = [](Actions& a, const QString&) { return recallNext(a, -1); }},
     {.id = "save", .title = QT_TRANSLATE_NOOP("QObject", "Save the scene"), .group = kScenes, .keys = "Ctrl+S",
-     .run = [](Actions& a, const QString&) { a.session().saveScene(); return QString(); }},
+     .run = [](Actions& a, const QString&) { a.session().shelf().save(); return QString(); }},
     {.id = "scene-back", .title = QT_TRANSLATE_NOOP("QObject", "The scene as it was saved"), .group = kScenes,
      .keys = "Ctrl+Shift+R",
-     .run = [](Actions& a, const QString&) { a.session().takeBackChanges(); return QString(); },
-     .possible = [](const Session& s) { return !s.changes().empty(); }},
+     .run = [](Actions& a, const QString&) { a.session().shelf().takeBack(); return QString(); },
+     .possible = [](const Session& s) { return !s.shelf().changes().empty(); }},
     {.id = "save-as", .title = QT_TRANSLATE_NOOP("QObject", "Save as new scene"), .group = kScenes,
      .keys = "Ctrl+Shift+S", .run = [](Actions& a, const QString&) { emit a.nameWanted(); return QString(); }},
 
@@ -222,7 +222,7 @@ const Action kTable[] = {
      .run = [](Actions& a, const QString& word) {
          const StageSpec* stage = stageOf(a.session(), word);
          if (stage == nullptr) return noStage(a.session(), word);
-         a.session().focus(std::string(stage->id));
+         a.session().strip().focus(std::string(stage->id));
          return QString(); }},
     {.id = "next-stage", .title = QT_TRANSLATE_NOOP("QObject", "Next stage"), .group = kStages,
      .keys = "Alt+Right", .run = [](Actions& a, const QString&) { return focusNext(a, 1); }},
@@ -231,12 +231,12 @@ const Action kTable[] = {
     {.id = "bypass-focused", .title = QT_TRANSLATE_NOOP("QObject", "Bypass the focused stage"), .group = kStages,
      .keys = "Ctrl+B",
      .run = [](Actions& a, const QString&) {
-         return bypass(a, QString::fromStdString(a.session().focused()), std::nullopt); },
+         return bypass(a, QString::fromStdString(a.session().strip().focused()), std::nullopt); },
      .possible = hasFocus},
     {.id = "other-memory", .title = QT_TRANSLATE_NOOP("QObject", "The focused stage's other memory, A or B"),
      .group = kStages, .keys = "Ctrl+T",
      .run = [](Actions& a, const QString&) {
-         a.session().flipMemory(std::string(a.session().focused()));
+         a.session().strip().flipMemory(std::string(a.session().strip().focused()));
          return QString(); },
      .possible = hasFocus},
     {.id = "bypass", .title = QT_TRANSLATE_NOOP("QObject", "Bypass a stage"), .group = kStages,
@@ -252,12 +252,12 @@ const Action kTable[] = {
      .argument = Argument::notches, .run = stepValue},
 
     {.id = "undo", .title = QT_TRANSLATE_NOOP("QObject", "Undo"), .group = kChanges, .keys = "Ctrl+Z",
-     .run = [](Actions& a, const QString&) { a.session().undo(); return QString(); },
-     .possible = [](const Session& s) { return s.history().canUndo(); }, .now = undoTitle},
+     .run = [](Actions& a, const QString&) { a.session().strip().undo(); return QString(); },
+     .possible = [](const Session& s) { return s.strip().history().canUndo(); }, .now = undoTitle},
     {.id = "redo", .title = QT_TRANSLATE_NOOP("QObject", "Redo"), .group = kChanges,
      .keys = "Ctrl+Shift+Z; Ctrl+Y",
-     .run = [](Actions& a, const QString&) { a.session().redo(); return QString(); },
-     .possible = [](const Session& s) { return s.history().canRedo(); }, .now = redoTitle},
+     .run = [](Actions& a, const QString&) { a.session().strip().redo(); return QString(); },
+     .possible = [](const Session& s) { return s.strip().history().canRedo(); }, .now = redoTitle},
 
     {.id = "keys", .title = QT_TRANSLATE_NOOP("QObject", "Keys: see and change them"), .group = kProgram,
      .keys = "F1; ?", .run = [](Actions& a, const QString&) { emit a.keysWanted(); return QString(); }},

@@ -33,7 +33,7 @@ QString shortened(const QString& text) {
 }
 
 Actions::Actions(Session& session, QObject* parent) : QObject(parent), session_(session) {
-    session_.keys().define(keySlots());
+    session_.preferences().keys().define(keySlots());
 }
 
 QString Actions::run(const QString& id, const QString& argument) {
@@ -47,39 +47,40 @@ QString Actions::run(const QString& id, const QString& argument) {
 }
 
 void Actions::act(const QString& id, const QString& argument) {
-    if (const QString why = run(id, argument); !why.isEmpty()) emit session_.message(why, true);
+    if (const QString why = run(id, argument); !why.isEmpty()) session_.notices().tell(why, true);
 }
 
 QString Actions::nameOf(const QString& id, int number) const {
     const auto at = static_cast<size_t>(number - 1);
     const Action* action = find_action(id);
-    if (action != nullptr && action->argument == Argument::scene && at < session_.scenes().size())
-        return QString::fromStdString(session_.scenes()[at].scene.name);
-    if (action != nullptr && action->argument == Argument::stage && at < session_.chain().stages.size())
-        return QString::fromStdString(session_.chain().stages[at].shown_title());
+    if (action != nullptr && action->argument == Argument::scene && at < session_.shelf().scenes().size())
+        return QString::fromStdString(session_.shelf().scenes()[at].scene.name);
+    if (action != nullptr && action->argument == Argument::stage &&
+        at < session_.strip().chain().stages.size())
+        return QString::fromStdString(session_.strip().chain().stages[at].shown_title());
     return {};
 }
 
 void Actions::installKeys(QWidget* window) {
     const auto install = [this, window] {
         qDeleteAll(window->findChildren<QShortcut*>(QStringLiteral("action_key")));
-        for (const KeySlot& slot : session_.keys().all()) {
+        for (const KeySlot& slot : session_.preferences().keys().all()) {
             if (slot.held) continue;
             const QString id = slot.id.section(' ', 0, 0);
             const QString argument = slot.id.section(' ', 1);
-            for (const QKeySequence& key : session_.keys().of(slot.id)) {
+            for (const QKeySequence& key : session_.preferences().keys().of(slot.id)) {
                 auto* shortcut = new QShortcut(key, window);
                 shortcut->setObjectName("action_key");
                 connect(shortcut, &QShortcut::activated, this, [this, id, argument] { act(id, argument); });
             }
         }
     };
-    connect(&session_.keys(), &Keys::changed, window, install);
+    connect(&session_.preferences().keys(), &Keys::changed, window, install);
     install();
 }
 
 bool Actions::isKeyOf(const QString& id, int key, Qt::KeyboardModifiers with) const {
-    const auto keys = session_.keys().of(id);
+    const auto keys = session_.preferences().keys().of(id);
     return std::ranges::any_of(keys, [&](const QKeySequence& k) {
         return k[0].key() == key && k[0].keyboardModifiers() == (with & ~Qt::KeypadModifier);
     });
@@ -90,7 +91,7 @@ QAction* Actions::entry(QMenu* menu, const QString& id, const QString& argument)
     Q_ASSERT(action != nullptr);
     QString title = action->now != nullptr ? action->now(session_) : QObject::tr(action->title);
     if (action->numbered > 0) title = title.arg(argument);
-    const QString key = session_.keys().text(argument.isEmpty() ? id : id + ' ' + argument);
+    const QString key = session_.preferences().keys().text(argument.isEmpty() ? id : id + ' ' + argument);
     if (!key.isEmpty()) title += '\t' + key;
     QAction* out = menu->addAction(title, this, [this, id, argument] { act(id, argument); });
     out->setEnabled(action->possible == nullptr || action->possible(session_));

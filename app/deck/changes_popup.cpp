@@ -38,7 +38,7 @@ std::pair<QString, QString> wordsOf(const Difference& d, const Session& session)
         case What::value:
             break;
     }
-    const Parameter& p = session.stage(d.stage)->stage_kind().parameters[d.row];
+    const Parameter& p = session.strip().stage(d.stage)->stage_kind().parameters[d.row];
     const auto shown = [&](double value) { return QString::fromStdString(format_value(p, value)); };
     QString name = text(p.title);
     if (!p.group.empty()) name = text(p.group) + ' ' + name;
@@ -68,7 +68,7 @@ ChangesPopup::ChangesPopup(Actions& actions, QWidget* parent)
         auto* b = new FlatButton(words, this);
         b->setObjectName(name);
         b->setWeight(FlatButton::Weight::raised);
-        b->setToolTip(actions_.session().keys().hint(tip, action));
+        b->setToolTip(actions_.session().preferences().keys().hint(tip, action));
         connect(b, &FlatButton::clicked, this, [this, action] {
             close();
             actions_.act(action);
@@ -81,7 +81,7 @@ ChangesPopup::ChangesPopup(Actions& actions, QWidget* parent)
         "save-as");
     foot->addStretch(1);
     column->addLayout(foot);
-    connect(&actions_.session(), &Session::chainChanged, this, &ChangesPopup::refresh);
+    connect(&actions_.session().strip(), &ChainModel::changed, this, &ChangesPopup::refresh);
     refresh();
 }
 
@@ -94,8 +94,8 @@ void ChangesPopup::refresh() {
         delete item;
     }
     Session& session = actions_.session();
-    const auto all = session.changes();
-    title_->setText(tr("\"%1\" as it is now").arg(QString::fromStdString(session.scene().name)));
+    const auto all = session.shelf().changes();
+    title_->setText(tr("\"%1\" as it is now").arg(QString::fromStdString(session.strip().scene().name)));
     if (all.empty()) {
         close();
         return;
@@ -122,10 +122,10 @@ void ChangesPopup::refresh() {
             back->setAccessibleName(tr("Take back: %1 %2").arg(QString::fromStdString(d.title), now));
             connect(back, &FlatButton::clicked, this, [&session, d] {
                 if (d.what == What::value)
-                    session.setValue(d.stage, d.row, d.saved);
+                    session.strip().setValue(d.stage, d.row, d.saved);
                 else
-                    session.setBypass(d.stage, d.what == What::enabled);
-                session.closeStep();
+                    session.strip().setBypass(d.stage, d.what == What::enabled);
+                session.strip().closeStep();
             });
             list_->addWidget(back, row, 3);
         }

@@ -51,12 +51,12 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     target_->setToolTip(tr("Where the loudness of the feed shall be. Click for another mark"));
     connect(target_, &FlatButton::clicked, this, &FeedPanel::chooseTarget);
     const auto show_target = [this] {
-        target_->setText(tr("%1 LUFS").arg(session_.target()));
+        target_->setText(tr("%1 LUFS").arg(session_.preferences().target()));
         target_->setAccessibleName(tr("Mark of the loudness: %1").arg(target_->text()));
         judge();
         update();
     };
-    connect(&session_, &Session::targetChanged, this, show_target);
+    connect(&session_.preferences(), &Preferences::targetChanged, this, show_target);
     monitor_ = new FlatButton({}, this);
     monitor_->setObjectName("monitor_button");
     monitor_->setIconName("ear");
@@ -69,14 +69,14 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
         monitor_->setChecked(session_.monitoring().settings().source != MonitorSource::off);
     });
     const auto hints = [this] {
-        const QString undo = session_.keys().text("undo");
+        const QString undo = session_.preferences().keys().text("undo");
         apply_->setToolTip(undo.isEmpty() ? tr("The first thing to turn")
                                           : tr("The first thing to turn. %1 takes it back").arg(undo));
-        const QString key = session_.keys().text("headphones");
+        const QString key = session_.preferences().keys().text("headphones");
         monitor_->setToolTip(key.isEmpty() ? tr("What the headphones get")
                                            : tr("What the headphones get (%1: on and off)").arg(key));
     };
-    connect(&session_.keys(), &Keys::changed, this, hints);
+    connect(&session_.preferences().keys(), &Keys::changed, this, hints);
     hints();
     const auto show_monitor = [this] {
         const QString words[] = {tr("Off"), tr("Feed"), tr("Plain mic"), tr("Taken away"), tr("One stage")};
@@ -90,8 +90,8 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     connect(&session_.monitoring(), &Monitoring::changed, this, show_monitor);
     show_monitor();
     show_target();
-    connect(&session_, &Session::chainChanged, this, &FeedPanel::listenAnew);
-    connect(&session_, &Session::inputChanged, this, &FeedPanel::listenAnew);
+    connect(&session_.strip(), &ChainModel::changed, this, &FeedPanel::listenAnew);
+    connect(&session_.devices(), &Devices::inputChanged, this, &FeedPanel::listenAnew);
     connect(&session_, &Session::readingsChanged, this, &FeedPanel::follow);
     connect(&session_, &Session::muteChanged, this, [this] {
         placeButtons();
@@ -116,7 +116,7 @@ void FeedPanel::placeButtons() {
     apply_->move(width() - apply_->width() - 14, 123);
     // Under its mark, as far as that goes.
     target_->resize(target_->sizeHint().width(), 20);
-    const int mark = static_cast<int>(markAt(session_.target())) - target_->width() / 2;
+    const int mark = static_cast<int>(markAt(session_.preferences().target())) - target_->width() / 2;
     target_->move(std::clamp(mark, 60, std::max(60, width() - target_->width() - 8)), 103);
     target_->setVisible(!session_.muted());
     verdict_->setGeometry(18, 123, (apply_->isHidden() ? width() : apply_->x()) - 26, 28);
@@ -139,9 +139,9 @@ void FeedPanel::judge() {
                          sorted.end());
         loudness = sorted[sorted.size() / 2];
     }
-    proposed_ = session_.levelsFit()
-                    ? feed_finding(session_.chain(), session_.levels(), loudness, session_.target())
-                    : FeedFinding{};
+    proposed_ = session_.levelsFit() ? feed_finding(session_.strip().chain(), session_.levels(), loudness,
+                                                    session_.preferences().target())
+                                     : FeedFinding{};
     verdict_->show(proposed_.finding);
     apply_->setVisible(proposed_.finding.proposal.has_value());
     if (proposed_.finding.proposal) apply_->setText(Words::of(*proposed_.finding.proposal));
@@ -149,9 +149,9 @@ void FeedPanel::judge() {
 }
 
 void FeedPanel::apply() {
-    if (!proposed_.finding.proposal || proposed_.stage >= session_.chain().stages.size()) return;
-    session_.apply(session_.chain().stages[proposed_.stage].id, *proposed_.finding.proposal,
-                   Words::of(*proposed_.finding.proposal));
+    if (!proposed_.finding.proposal || proposed_.stage >= session_.strip().chain().stages.size()) return;
+    session_.strip().apply(session_.strip().chain().stages[proposed_.stage].id, *proposed_.finding.proposal,
+                           Words::of(*proposed_.finding.proposal));
 }
 
 void FeedPanel::chooseTarget() {
@@ -166,22 +166,23 @@ void FeedPanel::chooseTarget() {
                                                 {-23.0, tr("-23 LUFS, broadcast (EBU R 128)")}};
     bool among = false;
     const auto add = [&](double lufs, const QString& words) {
-        QAction* a = menu->addAction(words, this, [this, lufs] { session_.setTarget(lufs); });
+        QAction* a = menu->addAction(words, this, [this, lufs] { session_.preferences().setTarget(lufs); });
         a->setCheckable(true);
-        a->setChecked(session_.target() == lufs);
+        a->setChecked(session_.preferences().target() == lufs);
         among = among || a->isChecked();
     };
     for (const auto& [lufs, words] : marks) add(lufs, words);
-    if (!among) add(session_.target(), tr("%1 LUFS").arg(session_.target()));
+    if (!among) add(session_.preferences().target(), tr("%1 LUFS").arg(session_.preferences().target()));
     menu->addAction(tr("Another ..."), this, [this] {
         bool taken = false;
-        const double wanted = QInputDialog::getDouble(this, tr("Dusky Reed"),
-                                                      tr("Loudness of the feed in LUFS, %1 to %2:")
-                                                          .arg(Session::kLeastTarget)
-                                                          .arg(Session::kMostTarget),
-                                                      session_.target(), Session::kLeastTarget,
-                                                      Session::kMostTarget, 1, &taken, {}, 0.5);
-        if (taken) session_.setTarget(wanted);
+        const double wanted =
+            QInputDialog::getDouble(this, tr("Dusky Reed"),
+                                    tr("Loudness of the feed in LUFS, %1 to %2:")
+                                        .arg(Preferences::kLeastTarget)
+                                        .arg(Preferences::kMostTarget),
+                                    session_.preferences().target(), Preferences::kLeastTarget,
+                                    Preferences::kMostTarget, 1, &taken, {}, 0.5);
+        if (taken) session_.preferences().setTarget(wanted);
     });
     menu->popup(target_->mapToGlobal(QPoint(0, target_->height())));
 }
@@ -256,7 +257,7 @@ void FeedPanel::paintEvent(QPaintEvent*) {
                           4);
     }
     p.setPen(QPen(t.text, 1.6));
-    const double mark = markAt(session_.target());
+    const double mark = markAt(session_.preferences().target());
     p.drawLine(QPointF(mark, track.top() - 4), QPointF(mark, track.bottom() + 4));
     p.setFont(ui::font(12));
     p.setPen(t.muted);

@@ -22,37 +22,38 @@ InputMenu::InputMenu(Session& session, QWidget* parent) : QMenu(parent), session
     setObjectName("input_menu");
     setAttribute(Qt::WA_DeleteOnClose);
     setMinimumWidth(kWidth);
-    const DeviceChoice now = session_.input();
+    const DeviceChoice now = session_.devices().input();
     add(tr("Simulated room"), {DeviceKind::simulated_room, ""});
-    if (now.kind == DeviceKind::sound_file) add(asMenuText(session_.inputTitle()), now);
+    if (now.kind == DeviceKind::sound_file) add(asMenuText(session_.devices().inputTitle()), now);
     addAction(tr("Sound file ..."), this, &InputMenu::fileWanted);
     addSeparator();
     addMicrophones();
     addSeparator();
-    QAction* two = addAction(tr("Two channels"), &session_, [s = &session_] {
-        AudioSettings next = s->audio();
+    QAction* two = addAction(tr("Two channels"), &session_, [devices = &session_.devices()] {
+        AudioSettings next = devices->audio();
         next.channels = next.channels == 1 ? 2 : 1;
-        s->setAudio(next);
+        devices->setAudio(next);
     });
     two->setCheckable(true);
-    two->setChecked(session_.audio().channels == 2);
-    addAction(
-        tr("Name of the virtual microphone: %1 ...").arg(QString::fromStdString(session_.audio().mic_title)),
-        this, &InputMenu::micNameWanted);
+    two->setChecked(session_.devices().audio().channels == 2);
+    addAction(tr("Name of the virtual microphone: %1 ...")
+                  .arg(QString::fromStdString(session_.devices().audio().mic_title)),
+              this, &InputMenu::micNameWanted);
     QAction* standard =
-        addAction(tr("Make it the default microphone"), &session_, &Session::makeDefaultMicrophone);
-    standard->setEnabled(session_.devices().virtual_microphone);
+        addAction(tr("Make it the default microphone"), &session_.devices(), &Devices::makeDefaultMicrophone);
+    standard->setEnabled(session_.devices().picture().virtual_microphone);
 }
 
 QAction* InputMenu::add(const QString& title, const DeviceChoice& choice) {
-    QAction* a = addAction(title, &session_, [s = &session_, choice] { s->setInput(choice); });
+    QAction* a =
+        addAction(title, &session_, [devices = &session_.devices(), choice] { devices->setInput(choice); });
     a->setCheckable(true);
-    a->setChecked(session_.input() == choice);
+    a->setChecked(session_.devices().input() == choice);
     return a;
 }
 
 void InputMenu::addMicrophones() {
-    const PipeWirePicture& known = session_.devices();
+    const PipeWirePicture& known = session_.devices().picture();
     if (known.sources.empty()) {
         QAction* none = addAction(known.connected ? tr("No microphone: PipeWire knows none")
                                                   : tr("No microphone: PipeWire is not running"));
@@ -78,7 +79,7 @@ double InputMenu::lineOf(const std::string& name) const {
 
 void InputMenu::follow() {
     for (const Row& row : rows_) {
-        const PipeWireNode* m = session_.devices().source(row.name);
+        const PipeWireNode* m = session_.devices().picture().source(row.name);
         // One that was pulled out can't be chosen any more.
         row.action->setEnabled(m != nullptr);
         const QString words = m != nullptr ? session_.microphones().words(*m) : tr("gone");

@@ -7,6 +7,7 @@
 #include "measure/findings.h"
 #include "session/session.h"
 #include "theme/theme.h"
+#include "widgets/level_axis.h"
 
 namespace reed::ui {
 namespace {
@@ -14,7 +15,7 @@ constexpr int kPieceMs = 100;
 constexpr size_t kPieces = 300;    // half a minute
 constexpr size_t kTold = 4;        // pieces by which it may be known late that somebody speaks
 constexpr float kOneWord = 20.0f;  // dB
-constexpr double kTop = 0.0, kBottom = -60.0;
+constexpr LevelAxis kAxis{-60.0, 0.0};
 }  // namespace
 
 InputTrace::InputTrace(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
@@ -23,7 +24,7 @@ InputTrace::InputTrace(Session& session, QWidget* parent) : QWidget(parent), ses
     clock_.start();
     setAccessibleName(tr("Input over the last 30 s"));
     connect(&session_, &Session::ticked, this, &InputTrace::follow);
-    connect(&session_, &Session::inputChanged, this, [this] {
+    connect(&session_.devices(), &Devices::inputChanged, this, [this] {
         pieces_.clear();
         clock_.start();
         made_ = 0;
@@ -96,9 +97,7 @@ void InputTrace::paintEvent(QPaintEvent*) {
     p.setPen(right_ ? t.marsh : t.text);
     p.drawText(words, Qt::AlignLeft | Qt::AlignVCenter, verdict_);
     const QRectF r(26, 38, width() - 26, height() - 40);
-    const auto y_of = [&](double db) {
-        return r.top() + (kTop - std::clamp(db, kBottom, kTop)) / (kTop - kBottom) * r.height();
-    };
+    const auto y_of = [&](double db) { return kAxis.y(r, db); };
     p.fillRect(r, t.sunken);
     QColor band = t.marsh;
     band.setAlpha(60);

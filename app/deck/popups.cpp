@@ -89,7 +89,7 @@ MonitorPopup::MonitorPopup(Session& session, QWidget* parent)
             session_.monitoring().set(next);
         });
         connect(f, &ValueField::refused, this,
-                [this](const QString& why) { emit session_.message(why, true); });
+                [this](const QString& why) { session_.notices().tell(why, true); });
         const bool wide = row == kMonitorVolume || row == kMonitorMutes;
         if (wide)
             grid->addWidget(f, row == kMonitorVolume ? 0 : 3, 0, 1, 2);
@@ -104,7 +104,7 @@ MonitorPopup::MonitorPopup(Session& session, QWidget* parent)
     hint_->setMinimumHeight(32);
     column->addWidget(hint_);
     connect(&session_.monitoring(), &Monitoring::changed, this, &MonitorPopup::refresh);
-    connect(&session_, &Session::devicesChanged, this, &MonitorPopup::refresh);
+    connect(&session_.devices(), &Devices::pictureChanged, this, &MonitorPopup::refresh);
     refresh();
 }
 
@@ -118,7 +118,7 @@ void MonitorPopup::refresh() {
                        ? tr("Heard is the sound as it leaves one stage; H on the stage ends it.")
                        : tr("Your own voice in your ears is only bearable with little delay: %1 here. Off "
                             "once it is tuned.")
-                             .arg(ms(session_.totalDelayMs())));
+                             .arg(ms(session_.devices().totalDelayMs())));
 }
 
 void MonitorPopup::chooseSink() {
@@ -131,7 +131,7 @@ void MonitorPopup::chooseSink() {
         a->setChecked(session_.monitoring().sink() == name);
     };
     add(tr("Default output"), "");
-    for (const auto& sink : session_.devices().sinks)
+    for (const auto& sink : session_.devices().picture().sinks)
         add(QString::fromStdString(sink.title) + (sink.loudspeakers ? tr(" (loudspeakers)") : QString()),
             sink.name);
     menu->popup(sink_->mapToGlobal(QPoint(0, sink_->height())));
@@ -156,9 +156,9 @@ DelayPopup::DelayPopup(Session& session, QWidget* parent) : QWidget(parent, Qt::
         b->setToolTip(tr("Blocks of %1 frames").arg(block));
         b->setAccessibleName(tr("Blocks of %1 ms").arg(1000.0 * block / 48000.0, 0, 'f', 1));
         connect(b, &FlatButton::clicked, this, [this, block] {
-            AudioSettings next = session_.audio();
+            AudioSettings next = session_.devices().audio();
             next.block = block;
-            session_.setAudio(next);
+            session_.devices().setAudio(next);
             place();
         });
         blocks_.push_back(b);
@@ -166,7 +166,7 @@ DelayPopup::DelayPopup(Session& session, QWidget* parent) : QWidget(parent, Qt::
     connect(&session_, &Session::readingsChanged, this, [this] {
         if (++ticks_ % 16 == 0) update();
     });
-    connect(&session_, &Session::chainChanged, this, &DelayPopup::place);
+    connect(&session_.strip(), &ChainModel::changed, this, &DelayPopup::place);
     place();
 }
 
@@ -174,9 +174,9 @@ std::vector<QStringList> DelayPopup::rows() const {
     std::vector<QStringList> out;
     const EngineFigures f = session_.readings().figures();
     const double frame_ms = 1000.0 / session_.engine().format().sample_rate;
-    out.push_back({tr("Device"), ms(session_.deviceStatus().delay_ms), {}});
+    out.push_back({tr("Device"), ms(session_.devices().status().delay_ms), {}});
     out.push_back({tr("One block"), ms(f.block_frames * frame_ms), {}});
-    const auto& stages = session_.chain().stages;
+    const auto& stages = session_.strip().chain().stages;
     const auto delays = session_.engine().chain().stage_latencies();
     for (size_t i = 0; i < stages.size(); ++i) {
         const bool known = session_.levelsFit() && i < session_.levels().stages.size();
@@ -186,7 +186,7 @@ std::vector<QStringList> DelayPopup::rows() const {
              known ? tr("%1 %").arg(100.0 * session_.levels().stages[i].load, 0, 'f', 1) : QString()});
     }
     out.push_back(
-        {tr("All together"), ms(session_.totalDelayMs()),
+        {tr("All together"), ms(session_.devices().totalDelayMs()),
          tr("%1 %, worst %2 %").arg(100.0 * f.load, 0, 'f', 1).arg(100.0 * f.worst_load, 0, 'f', 0)});
     return out;
 }
@@ -198,18 +198,18 @@ void DelayPopup::place() {
     const int w = (kWidth - 32 - 4 * 6) / 5;
     for (size_t i = 0; i < blocks_.size(); ++i) {
         blocks_[i]->setGeometry(16 + static_cast<int>(i) * (w + 6), y, w, 30);
-        blocks_[i]->setChecked(session_.audio().block == kBlocks[i]);
+        blocks_[i]->setChecked(session_.devices().audio().block == kBlocks[i]);
     }
     update();
 }
 
 QString DelayPopup::dropoutWords() const {
-    const auto& times = session_.dropoutTimes();
+    const auto& times = session_.devices().dropoutTimes();
     if (times.empty()) return tr("No dropouts since the start.");
     QStringList last;
     for (size_t i = times.size() > 4 ? times.size() - 4 : 0; i < times.size(); ++i)
         last << times[i].toString("hh:mm:ss");
-    return tr("%1 dropouts, the last at %2").arg(session_.deviceStatus().dropouts).arg(last.join(", "));
+    return tr("%1 dropouts, the last at %2").arg(session_.devices().status().dropouts).arg(last.join(", "));
 }
 
 void DelayPopup::paintEvent(QPaintEvent*) {

@@ -38,10 +38,10 @@ RoomPanel::RoomPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
         auto* f = new ValueField(room_controls()[static_cast<size_t>(c)], this);
         connect(f, &ValueField::valueWanted, this, [this, f, c](double v) {
             f->setValue(v);
-            session_.setRoom(static_cast<RoomControl>(c), v);
+            session_.devices().setRoom(static_cast<RoomControl>(c), v);
         });
         connect(f, &ValueField::refused, this,
-                [this](const QString& why) { emit session_.message(why, true); });
+                [this](const QString& why) { session_.notices().tell(why, true); });
         fields_.push_back(f);
         // The voice has a row of its own; the noises stand two and two.
         if (c == kRoomEffort)
@@ -52,8 +52,8 @@ RoomPanel::RoomPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     trace_ = new InputTrace(session_, this);
     column->addWidget(trace_, 1);
     column->addStretch(0);
-    connect(&session_, &Session::inputChanged, this, &RoomPanel::show);
-    connect(&session_, &Session::roomChanged, this, &RoomPanel::show);
+    connect(&session_.devices(), &Devices::inputChanged, this, &RoomPanel::show);
+    connect(&session_.devices(), &Devices::roomChanged, this, &RoomPanel::show);
     connect(&session_, &Session::readingsChanged, this, [this] {
         if (++ticks_ % 15 == 0 && isVisible()) updateAdvice();
     });
@@ -61,7 +61,7 @@ RoomPanel::RoomPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
 }
 
 void RoomPanel::show() {
-    SimulatedRoom* room = session_.room();
+    SimulatedRoom* room = session_.devices().room();
     title_->setText(room != nullptr ? tr("Simulated room") : tr("Input"));
     for (int c = 0; c < kRoomControls; ++c) {
         auto* f = fields_[static_cast<size_t>(c)];

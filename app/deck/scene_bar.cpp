@@ -20,7 +20,7 @@ SceneBar::SceneBar(Actions& actions, QWidget* parent)
     setFixedHeight(36);
     save_ = new FlatButton(tr("Save"), this);
     save_->setObjectName("save_button");
-    connect(save_, &FlatButton::clicked, this, [this] { session_.saveScene(); });
+    connect(save_, &FlatButton::clicked, this, [this] { session_.shelf().save(); });
     changes_ = new FlatButton({}, this);
     changes_->setObjectName("changes_button");
     changes_->setToolTip(tr("What differs from the saved scene"));
@@ -46,20 +46,20 @@ SceneBar::SceneBar(Actions& actions, QWidget* parent)
     name_->hide();
     connect(name_, &QLineEdit::returnPressed, this, [this] {
         const QString wanted = name_->text();
-        auto replacing = Session::Replacing::no;
-        if (const QString other = session_.sceneInTheWay(wanted); !other.isEmpty()) {
+        auto replacing = SceneShelf::Replacing::no;
+        if (const QString other = session_.shelf().inTheWay(wanted); !other.isEmpty()) {
             if (!confirmReplacing(other)) return;
-            replacing = Session::Replacing::yes;
+            replacing = SceneShelf::Replacing::yes;
         }
-        const bool done = name_for_ == NameFor::new_scene ? session_.saveSceneAs(wanted, replacing)
-                                                          : session_.renameScene(wanted, replacing);
+        const bool done = name_for_ == NameFor::new_scene ? session_.shelf().saveAs(wanted, replacing)
+                                                          : session_.shelf().rename(wanted, replacing);
         if (!done) return;
         name_->hide();
         rebuild();
     });
-    connect(&session_, &Session::scenesChanged, this, &SceneBar::rebuild);
-    connect(&session_, &Session::chainChanged, this, &SceneBar::mark);
-    connect(&session_.keys(), &Keys::changed, this, &SceneBar::rebuild);
+    connect(&session_.shelf(), &SceneShelf::scenesChanged, this, &SceneBar::rebuild);
+    connect(&session_.strip(), &ChainModel::changed, this, &SceneBar::mark);
+    connect(&session_.preferences().keys(), &Keys::changed, this, &SceneBar::rebuild);
     rebuild();
 }
 
@@ -87,7 +87,8 @@ bool SceneBar::eventFilter(QObject* watched, QEvent* event) {
 
 void SceneBar::askName(NameFor what) {
     name_for_ = what;
-    name_->setText(what == NameFor::renaming ? QString::fromStdString(session_.scene().name) : QString());
+    name_->setText(what == NameFor::renaming ? QString::fromStdString(session_.strip().scene().name)
+                                             : QString());
     name_->selectAll();
     name_->show();
     place();
@@ -103,7 +104,7 @@ void SceneBar::rebuild() {
     }
     buttons_.clear();
     int n = 0;
-    for (const auto& entry : session_.scenes()) {
+    for (const auto& entry : session_.shelf().scenes()) {
         auto* b = new FlatButton(QString::fromStdString(entry.scene.name), this);
         const std::string name = entry.scene.name;
         b->setObjectName("scene_" + QString::fromStdString(name));
@@ -111,9 +112,9 @@ void SceneBar::rebuild() {
         b->setCheckable(true);
         if (++n <= 9) b->setPrefix(QString::number(n));
         b->setAccessibleName(tr("Scene %1").arg(b->text()));
-        b->setToolTip(
-            session_.keys().hint(tr("Recall %1").arg(b->text()), QStringLiteral("scene %1").arg(n)));
-        connect(b, &FlatButton::clicked, this, [this, name] { session_.recall(name); });
+        b->setToolTip(session_.preferences().keys().hint(tr("Recall %1").arg(b->text()),
+                                                         QStringLiteral("scene %1").arg(n)));
+        connect(b, &FlatButton::clicked, this, [this, name] { session_.shelf().recall(name); });
         buttons_.push_back(b);
     }
     mark();
@@ -121,22 +122,24 @@ void SceneBar::rebuild() {
 }
 
 void SceneBar::mark() {
-    const bool changed = session_.changed();
+    const bool changed = session_.shelf().changed();
     for (auto* b : buttons_) {
-        const bool current = b->objectName() == "scene_" + QString::fromStdString(session_.scene().name);
+        const bool current =
+            b->objectName() == "scene_" + QString::fromStdString(session_.strip().scene().name);
         b->setChecked(current);
     }
-    const auto n = changed ? session_.changes().size() : 0;
+    const auto n = changed ? session_.shelf().changes().size() : 0;
     changes_->setText(n == 1 ? tr("1 change") : tr("%1 changes").arg(n));
     changes_->setVisible(n > 0);
     save_->setText(changed ? tr("Save") : tr("Saved"));
     save_->setEnabled(changed);
     save_->setToolTip(
-        changed ? session_.keys().hint(
-                      tr("Save the changes to \"%1\"").arg(QString::fromStdString(session_.scene().name)),
-                      "save") +
-                      tr(". Until then they are kept for this session.")
-                : tr("\"%1\" is saved").arg(QString::fromStdString(session_.scene().name)));
+        changed
+            ? session_.preferences().keys().hint(
+                  tr("Save the changes to \"%1\"").arg(QString::fromStdString(session_.strip().scene().name)),
+                  "save") +
+                  tr(". Until then they are kept for this session.")
+            : tr("\"%1\" is saved").arg(QString::fromStdString(session_.strip().scene().name)));
     place();
 }
 
@@ -181,20 +184,21 @@ void SceneBar::openMenu() {
     auto* menu = new QMenu(this);
     menu->setObjectName("scene_popup");
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    for (const auto& entry : session_.scenes()) {
+    for (const auto& entry : session_.shelf().scenes()) {
         const std::string name = entry.scene.name;
-        QAction* a =
-            menu->addAction(QString::fromStdString(name), this, [this, name] { session_.recall(name); });
+        QAction* a = menu->addAction(QString::fromStdString(name), this,
+                                     [this, name] { session_.shelf().recall(name); });
         a->setCheckable(true);
-        a->setChecked(name == session_.scene().name);
+        a->setChecked(name == session_.strip().scene().name);
     }
     menu->addSeparator();
     actions_.entry(menu, "save-as");
     QAction* rename = menu->addAction(tr("Rename this scene"), this, [this] { askName(NameFor::renaming); });
     QAction* remove = menu->addAction(tr("Remove this scene"), this,
-                                      [this] { session_.removeScene(session_.scene().name); });
+                                      [this] { session_.shelf().remove(session_.strip().scene().name); });
     bool saved = false;
-    for (const auto& entry : session_.scenes()) saved = saved || entry.scene.name == session_.scene().name;
+    for (const auto& entry : session_.shelf().scenes())
+        saved = saved || entry.scene.name == session_.strip().scene().name;
     rename->setEnabled(saved);
     remove->setEnabled(saved);
     menu->popup(menu_->mapToGlobal(QPoint(0, menu_->height())));

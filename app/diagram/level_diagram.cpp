@@ -12,16 +12,18 @@
 #include "measure/findings.h"
 #include "session/monitoring.h"
 #include "session/session.h"
+#include "session/stage_ref.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
+#include "widgets/level_axis.h"
 #include "widgets/words.h"
 
 namespace reed::ui {
 namespace {
 
 constexpr int kLeft = 58, kRight = 64, kTop = 30;
-constexpr double kHighest = 3.0, kLowest = -84.0;
+constexpr LevelAxis kAxis{-84.0, 3.0};
 
 }  // namespace
 
@@ -32,8 +34,8 @@ LevelDiagram::LevelDiagram(Session& session, QWidget* parent) : QWidget(parent),
     setMouseTracking(true);
     setAttribute(Qt::WA_OpaquePaintEvent);  // so that nothing behind it is drawn with every frame
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
-    connect(&session_, &Session::chainChanged, this, &LevelDiagram::chainChanged);
-    connect(&session_, &Session::focusChanged, this, &LevelDiagram::chainChanged);
+    connect(&session_.strip(), &ChainModel::changed, this, &LevelDiagram::chainChanged);
+    connect(&session_.strip(), &ChainModel::focusChanged, this, &LevelDiagram::chainChanged);
     connect(&session_, &Session::moved, this, &LevelDiagram::follow);
     connect(&session_.monitoring(), &Monitoring::changed, this, [this] {
         for (auto* n : nodes_) n->setHeard(n->stageId().toStdString() == session_.monitoring().heardStage());
@@ -42,7 +44,7 @@ LevelDiagram::LevelDiagram(Session& session, QWidget* parent) : QWidget(parent),
 }
 
 int LevelDiagram::stageCount() const {
-    return static_cast<int>(session_.chain().stages.size());
+    return static_cast<int>(session_.strip().chain().stages.size());
 }
 
 bool LevelDiagram::twoRows() const {
@@ -58,13 +60,11 @@ QRectF LevelDiagram::plot() const {
 }
 
 double LevelDiagram::yOf(double db) const {
-    const QRectF r = plot();
-    return r.top() + (kHighest - std::clamp(db, kLowest, kHighest)) / (kHighest - kLowest) * r.height();
+    return kAxis.y(plot(), db);
 }
 
 double LevelDiagram::levelAt(double y) const {
-    const QRectF r = plot();
-    return kHighest - (y - r.top()) / r.height() * (kHighest - kLowest);
+    return kAxis.atY(plot(), y);
 }
 
 double LevelDiagram::xOf(double c) const {
@@ -87,7 +87,7 @@ StageNode* LevelDiagram::node(const QString& stage_id) const {
 // --- nodes, buttons and handles ---
 
 void LevelDiagram::chainChanged() {
-    const auto& stages = session_.chain().stages;
+    const auto& stages = session_.strip().chain().stages;
     bool same = nodes_.size() == stages.size();
     for (size_t i = 0; same && i < stages.size(); ++i)
         same = nodes_[i]->stageId().toStdString() == stages[i].id;
@@ -97,7 +97,7 @@ void LevelDiagram::chainChanged() {
     }
     for (size_t i = 0; i < stages.size(); ++i) {
         nodes_[i]->setState(QString::fromStdString(stages[i].shown_title()), stages[i].bypass,
-                            stages[i].id == session_.focused());
+                            stages[i].id == session_.strip().focused());
         nodes_[i]->setHeard(stages[i].id == session_.monitoring().heardStage());
     }
     placeHandles();
@@ -110,40 +110,41 @@ void LevelDiagram::chainChanged() {
 StageNode* LevelDiagram::makeNode(const QString& id) {
     auto* n = new StageNode(id, this);
     const std::string key = id.toStdString();
-    connect(n, &StageNode::focusWanted, this, [this, key] { session_.focus(key); });
-    connect(n, &StageNode::bypassWanted, this, [this, key](bool b) { session_.setBypass(key, b); });
+    connect(n, &StageNode::focusWanted, this, [this, key] { session_.strip().focus(key); });
+    connect(n, &StageNode::bypassWanted, this, [this, key](bool b) { session_.strip().setBypass(key, b); });
     connect(n, &StageNode::moveWanted, this, [this, key](int steps) {
-        session_.moveStage(key, session_.chain().index_of(key) + steps);
+        session_.strip().moveStage(key, session_.strip().chain().index_of(key) + steps);
         if (auto* moved = node(QString::fromStdString(key))) moved->setFocus();
     });
     connect(n, &StageNode::removeWanted, this, [this, key] {
-        session_.removeStage(key);
-        if (auto* next = node(QString::fromStdString(session_.focused()))) next->setFocus();
+        session_.strip().removeStage(key);
+        if (auto* next = node(QString::fromStdString(session_.strip().focused()))) next->setFocus();
     });
-    connect(n, &StageNode::duplicateWanted, this, [this, key] { session_.duplicateStage(key); });
+    connect(n, &StageNode::duplicateWanted, this, [this, key] { session_.strip().duplicateStage(key); });
     connect(n, &StageNode::renameWanted, this,
-            [this, key](const QString& title) { session_.renameStage(key, title); });
+            [this, key](const QString& title) { session_.strip().renameStage(key, title); });
     connect(n, &StageNode::copyWanted, this, [this, key] {
-        QGuiApplication::clipboard()->setText(session_.stageText(key));
-        emit session_.message(tr("Copied as text: paste it here, or send it to a friend."), false);
+        QGuiApplication::clipboard()->setText(stageText(session_.strip(), key));
+        session_.notices().tell(tr("Copied as text: paste it here, or send it to a friend."), false);
     });
     connect(n, &StageNode::pasteWanted, this, [this, key] {
-        const auto behind = static_cast<size_t>(session_.chain().index_of(key) + 1);
-        if (!session_.pasteStages(QGuiApplication::clipboard()->text(), behind)) return;
-        if (auto* fresh = node(QString::fromStdString(session_.focused()))) fresh->setFocus();
+        const auto behind = static_cast<size_t>(session_.strip().chain().index_of(key) + 1);
+        if (!pasteStages(session_.strip(), session_.notices(), QGuiApplication::clipboard()->text(), behind))
+            return;
+        if (auto* fresh = node(QString::fromStdString(session_.strip().focused()))) fresh->setFocus();
     });
     connect(n, &StageNode::hearWanted, this, [this, key] { session_.monitoring().hearUpTo(key); });
     connect(n, &StageNode::levelsWanted, this, [this, key] {
-        const int tap = session_.chain().index_of(key);
+        const int tap = session_.strip().chain().index_of(key);
         showLevels(tap == levels_tap_ ? -1 : tap);
     });
-    connect(n, &StageNode::memoryWanted, this, [this, key] { session_.flipMemory(key); });
-    connect(n, &StageNode::resetWanted, this, [this, key] { session_.resetStage(key); });
+    connect(n, &StageNode::memoryWanted, this, [this, key] { session_.strip().flipMemory(key); });
+    connect(n, &StageNode::resetWanted, this, [this, key] { session_.strip().resetStage(key); });
     connect(n, &StageNode::neighbourWanted, this, [this, key](int step) {
-        const int to = session_.chain().index_of(key) + step;
+        const int to = session_.strip().chain().index_of(key) + step;
         if (to < 0 || to >= stageCount()) return;
         nodes_[static_cast<size_t>(to)]->setFocus();
-        session_.focus(session_.chain().stages[static_cast<size_t>(to)].id);
+        session_.strip().focus(session_.strip().chain().stages[static_cast<size_t>(to)].id);
     });
     connect(n, &StageNode::dragged, this, [this](int x) {
         drop_at_ =
@@ -153,7 +154,7 @@ StageNode* LevelDiagram::makeNode(const QString& id) {
     connect(n, &StageNode::dropped, this, [this, key](int) {
         const int to = drop_at_;
         drop_at_ = -1;
-        if (to > 0) session_.moveStage(key, to - 1);
+        if (to > 0) session_.strip().moveStage(key, to - 1);
         placeChildren();
         update();
     });
@@ -167,7 +168,8 @@ void LevelDiagram::rebuildNodes() {
         n->deleteLater();
     }
     nodes_.clear();
-    for (const auto& s : session_.chain().stages) nodes_.push_back(makeNode(QString::fromStdString(s.id)));
+    for (const auto& s : session_.strip().chain().stages)
+        nodes_.push_back(makeNode(QString::fromStdString(s.id)));
     while (adds_.size() > nodes_.size() + 1) {
         adds_.back()->deleteLater();
         adds_.pop_back();
@@ -190,7 +192,7 @@ void LevelDiagram::rebuildNodes() {
     for (auto* n : nodes_) n->show();
     for (auto* a : adds_) a->show();
     if (had_focus) {
-        if (auto* n = node(QString::fromStdString(session_.focused()))) n->setFocus();
+        if (auto* n = node(QString::fromStdString(session_.strip().focused()))) n->setFocus();
     }
     // Tab goes along the signal.
     for (size_t i = 0; i + 1 < nodes_.size(); ++i) setTabOrder(nodes_[i], nodes_[i + 1]);
@@ -224,7 +226,7 @@ void LevelDiagram::placeHandles() {
         size_t column;
     };
     std::vector<Wanted> wanted;
-    const auto& stages = session_.chain().stages;
+    const auto& stages = session_.strip().chain().stages;
     for (size_t i = 0; i < stages.size(); ++i) {
         const auto& table = stages[i].stage_kind().parameters;
         for (size_t p = 0; p < table.size(); ++p) {
@@ -234,7 +236,8 @@ void LevelDiagram::placeHandles() {
     bool same = wanted.size() == handles_.size();
     for (size_t i = 0; same && i < wanted.size(); ++i) {
         same = handles_[i]->stageId().toStdString() == wanted[i].stage->id &&
-               handles_[i]->parameter() == wanted[i].parameter;
+               handles_[i]->parameter() == wanted[i].parameter &&
+               handle_kinds_[i] == &wanted[i].stage->stage_kind();
     }
     if (!same) {
         for (auto* h : handles_) {
@@ -242,22 +245,20 @@ void LevelDiagram::placeHandles() {
             h->deleteLater();
         }
         handles_.clear();
+        handle_kinds_.clear();
         for (const auto& w : wanted) {
             auto* h = new ThresholdHandle(QString::fromStdString(w.stage->id), w.parameter, this);
             const std::string id = w.stage->id;
             const auto index = static_cast<size_t>(w.parameter);
-            const Parameter& p = w.stage->stage_kind().parameters[index];
-            connect(h, &ThresholdHandle::grabbed, this, [this, id] { session_.focus(id); });
-            connect(h, &ThresholdHandle::draggedTo, this, [this, id, index, &p](double y, bool) {
-                session_.setValue(id, index, round_value(p, std::clamp(levelAt(y), p.minimum, p.maximum)));
-            });
-            connect(h, &ThresholdHandle::stepWanted, this, [this, id, index, &p](double steps, bool fine) {
-                if (const StageSpec* s = session_.stage(id)) {
-                    session_.setValue(id, index, step_value(p, s->values[index], steps, fine));
-                }
-            });
-            connect(h, &ThresholdHandle::finished, this, [this] { session_.closeStep(); });
+            connect(h, &ThresholdHandle::grabbed, this, [this, id] { session_.strip().focus(id); });
+            const StageRef stage(session_.strip(), id);
+            connect(h, &ThresholdHandle::draggedTo, this,
+                    [this, stage, index](double y, bool) { stage.drag(index, levelAt(y)); });
+            connect(h, &ThresholdHandle::stepWanted, this,
+                    [stage, index](double steps, bool fine) { stage.turn(index, steps, fine); });
+            connect(h, &ThresholdHandle::finished, this, [stage] { stage.done(); });
             handles_.push_back(h);
+            handle_kinds_.push_back(&w.stage->stage_kind());
             h->show();
         }
     }
@@ -296,7 +297,7 @@ void LevelDiagram::openAddMenu(int index, const QPoint& global) {
         QAction* action = menu->addAction(text(kind->title) + "\t" + text(kind->purpose));
         action->setObjectName("add_" + text(kind->id));
         connect(action, &QAction::triggered, this,
-                [this, kind, index] { session_.addStage(*kind, static_cast<size_t>(index)); });
+                [this, kind, index] { session_.strip().addStage(*kind, static_cast<size_t>(index)); });
     }
     menu->popup(global);
 }
@@ -323,14 +324,14 @@ void LevelDiagram::follow() {
     double moved = 0.0;  // of what is drawn at once
     const bool fresh = shown_.size() != report.taps.size();
     // Half a second of nothing but zeros is told, once.
-    const bool silent = report.seconds >= 0.5 && report.taps[0].peak <= kLowest;
+    const bool silent = report.seconds >= 0.5 && report.taps[0].peak <= kAxis.lowest;
     slow_stale_ = slow_stale_ || fresh || silent != silent_;
     silent_ = silent;
     if (fresh)
-        shown_.assign(report.taps.size(),
-                      Shown{kLowest, kLowest, kLowest, kLowest, kLowest, kLowest, kLowest, false, false});
+        shown_.assign(report.taps.size(), Shown{kAxis.lowest, kAxis.lowest, kAxis.lowest, kAxis.lowest,
+                                                kAxis.lowest, kAxis.lowest, kAxis.lowest, false, false});
     const auto approach = [&](double& now, double goal, double share) {
-        goal = std::clamp(goal, kLowest, kHighest);
+        goal = std::clamp(goal, kAxis.lowest, kAxis.highest);
         const double step = (fresh ? 1.0 : 1.0 - std::pow(1.0 - share, frames)) * (goal - now);
         now += step;
         return std::abs(step);
@@ -375,7 +376,7 @@ void LevelDiagram::follow() {
 void LevelDiagram::updateWarnings() {
     if (!session_.levelsFit()) return;
     for (size_t i = 0; i < nodes_.size(); ++i) {
-        const Finding f = stage_finding(session_.chain(), i, session_.levels());
+        const Finding f = stage_finding(session_.strip().chain(), i, session_.levels());
         nodes_[i]->setWarning(f.tone == FindingTone::warning ? Words::of(f) : QString());
     }
 }

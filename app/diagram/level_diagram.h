@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "measure/level_statistics.h"
+#include "stages/stage.h"
 
 namespace reed::ui {
 
@@ -83,7 +84,8 @@ class LevelDiagram final : public QWidget {
     std::vector<StageNode*> nodes_;
     std::vector<FlatButton*> adds_;
     std::vector<ThresholdHandle*> handles_;
-    std::vector<Shown> shown_, drawn_;  // drawn_: as slow_ has them
+    std::vector<const StageKind*> handle_kinds_;  // of their stages
+    std::vector<Shown> shown_, drawn_;            // drawn_: as slow_ has them
     std::vector<double> reduction_, usual_;
     QPixmap background_;
     /// What moves slowly (ribbons, labels), drawn at most eleven times a second; the level of the moment

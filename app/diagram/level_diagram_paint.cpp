@@ -124,7 +124,7 @@ void LevelDiagram::paintNow(QPainter& p) const {
 
 void LevelDiagram::paintReduction(QPainter& p) const {
     const Theme& t = theme();
-    const auto& stages = session_.chain().stages;
+    const auto& stages = session_.strip().chain().stages;
     const QRectF r = plot();
     for (size_t i = 0; i < stages.size() && i < reduction_.size(); ++i) {
         if (!stages[i].stage_kind().reports_reduction || stages[i].bypass) continue;
@@ -159,7 +159,7 @@ void LevelDiagram::paintReduction(QPainter& p) const {
 /// speech.
 void LevelDiagram::paintWanted(QPainter& p, size_t stage, double x) const {
     const Theme& t = theme();
-    const StageSpec& s = session_.chain().stages[stage];
+    const StageSpec& s = session_.strip().chain().stages[stage];
     if (s.stage_kind().wanted == nullptr) return;
     const auto [least, most] = s.stage_kind().wanted(s.values);
     const double from = yOf(-least);
@@ -205,7 +205,7 @@ void LevelDiagram::paintLevels(QPainter& p) const {
     hump(levels_.room, t.room, t.roomFill);
     hump(levels_.voice, t.straw, t.strawFill);
     // The thresholds of the stage that acts on these levels, right across the humps.
-    const auto& stages = session_.chain().stages;
+    const auto& stages = session_.strip().chain().stages;
     if (static_cast<size_t>(levels_tap_) < stages.size()) {
         const StageSpec& s = stages[static_cast<size_t>(levels_tap_)];
         p.setPen(QPen(t.marsh, 1.2, Qt::DashLine));
@@ -288,7 +288,7 @@ void LevelDiagram::paintHover(QPainter& p) const {
     if (hover_ < 0 || hover_ >= static_cast<int>(shown_.size())) return;
     const Theme& t = theme();
     const Shown& s = shown_[static_cast<size_t>(hover_)];
-    const auto& stages = session_.chain().stages;
+    const auto& stages = session_.strip().chain().stages;
     QStringList rows;
     rows << (hover_ == 0
                  ? tr("Input")

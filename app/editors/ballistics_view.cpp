@@ -9,6 +9,7 @@
 #include "base/decibel.h"
 #include "session/session.h"
 #include "widgets/input.h"
+#include "widgets/level_axis.h"
 
 namespace reed::ui {
 namespace {
@@ -17,14 +18,16 @@ constexpr double kRate = 48000.0;
 constexpr double kStepMs = 1.0;
 constexpr double kTone = 1000.0;
 
-double valueOr(const StageSpec& s, const char* id, double other) {
+/// The value of a row; 0 where the kind has none.
+double valueOf(const StageSpec& s, std::string_view id) {
     const int row = s.stage_kind().find(id);
-    return row < 0 ? other : s.values[static_cast<size_t>(row)];
+    return row < 0 ? 0.0 : s.values[static_cast<size_t>(row)];
 }
 
 }  // namespace
 
-BallisticsView::BallisticsView(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+BallisticsView::BallisticsView(Session& session, const StageRef& stage, QWidget* parent)
+    : QWidget(parent), session_(session), stage_(stage) {
     setObjectName("ballistics_view");
     setAttribute(Qt::WA_OpaquePaintEvent);
     setAccessibleName(tr("Gain over time for a loud burst"));
@@ -35,14 +38,14 @@ BallisticsView::BallisticsView(Session& session, QWidget* parent) : QWidget(pare
     later_.setSingleShot(true);
     later_.setInterval(80);
     connect(&later_, &QTimer::timeout, this, &BallisticsView::simulate);
-    connect(&session_, &Session::chainChanged, this, [this] {
+    connect(&session_.strip(), &ChainModel::changed, this, [this] {
         if (!later_.isActive()) later_.start();
     });
     simulate();
 }
 
 void BallisticsView::simulate() {
-    const StageSpec* s = session_.stage(session_.focused());
+    const StageSpec* s = stage_.spec();
     if (s == nullptr || s->stage_kind().transfer == nullptr || s->values == simulated_values_) return;
     simulated_values_ = s->values;
     // Levels on either side of what it reacts to.
@@ -55,17 +58,20 @@ void BallisticsView::simulate() {
     }
     const double loud = std::min(6.0, highest + 12.0);
     const double quiet = lowest - 15.0;
-    const double attack = valueOr(*s, "attack", 1.0);
-    const double release = valueOr(*s, "release", 100.0);
+    const StageKind::Timing& rows = s->stage_kind().timing;
+    const double attack = std::max(1.0, valueOf(*s, rows.attack));
+    const double release = std::max(1.0, valueOf(*s, rows.release));
     from_ms_ = 20.0;
-    until_ms_ = from_ms_ + std::clamp(6.0 * attack + valueOr(*s, "lookahead", 0.0), 60.0, 1500.0);
-    length_ms_ = until_ms_ + std::min(6000.0, valueOr(*s, "hold", 0.0) + 4.0 * release + 40.0);
+    until_ms_ = from_ms_ + std::clamp(6.0 * attack + valueOf(*s, rows.lookahead), 60.0, 1500.0);
+    length_ms_ = until_ms_ + std::min(6000.0, valueOf(*s, rows.hold) + 4.0 * release + 40.0);
 
     // Make-up that follows the voice would follow the burst here.
     std::vector<double> values = s->values;
     if (const int row = s->stage_kind().find(s->stage_kind().slow_row); row >= 0)
         values[static_cast<size_t>(row)] = 0.0;
-    auto stage = s->stage_kind().make();
+    auto made = s->stage_kind().make();
+    if (!made.ok()) return;
+    const std::unique_ptr<Stage> stage = std::move(made.value());
     stage->prepare({kRate, 1}, values);
     // A second of quiet first, so that it starts at rest.
     const double lead = 1000.0;
@@ -118,16 +124,10 @@ void BallisticsView::paintEvent(QPaintEvent*) {
     const double top = std::ceil(std::max(0.0f, *high) / 3.0) * 3.0;
     const double bottom = std::min(top - 6.0, std::floor(static_cast<double>(*low) / 3.0) * 3.0);
     const auto x_of = [&](double ms) { return r.left() + ms / length_ms_ * r.width(); };
-    const auto y_of = [&](double db) { return r.top() + (top - db) / (top - bottom) * r.height(); };
+    const LevelAxis axis{bottom, top};
+    const auto y_of = [&](double db) { return axis.y(r, db); };
     p.fillRect(QRectF(x_of(from_ms_), r.top(), x_of(until_ms_) - x_of(from_ms_), r.height()), t.strawFill);
-    p.setFont(ui::font(12));
-    for (const double db : {top, bottom}) {
-        p.setPen(QPen(t.line, 0.7));
-        p.drawLine(QPointF(r.left(), y_of(db)), QPointF(r.right(), y_of(db)));
-        p.setPen(t.muted);
-        p.drawText(QRectF(0, y_of(db) - 8, 29, 16), Qt::AlignRight | Qt::AlignVCenter,
-                   QString::number(db, 'f', 0));
-    }
+    axis.paint(p, r, static_cast<int>(top), static_cast<int>(top - bottom), 29);
     QPainterPath path;
     for (size_t i = 0; i < gain_.size(); ++i) {
         const QPointF at(x_of(kStepMs * static_cast<double>(i)), y_of(gain_[i]));

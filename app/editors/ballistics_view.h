@@ -5,6 +5,8 @@
 #include <QWidget>
 #include <vector>
 
+#include "session/stage_ref.h"
+
 namespace reed::ui {
 
 class Session;
@@ -13,7 +15,7 @@ class Session;
 class BallisticsView final : public QWidget {
     Q_OBJECT
   public:
-    explicit BallisticsView(Session& session, QWidget* parent = nullptr);
+    BallisticsView(Session& session, const StageRef& stage, QWidget* parent = nullptr);
     QSize sizeHint() const override { return {196, 84}; }
     QSize minimumSizeHint() const override { return {150, 64}; }
 
@@ -28,6 +30,7 @@ class BallisticsView final : public QWidget {
   private:
     void simulate();
     Session& session_;
+    StageRef stage_;
     QTimer later_;
     std::vector<float> gain_;  // dB, one per kStep
     std::vector<double> simulated_values_;

@@ -11,17 +11,18 @@
 
 namespace reed::ui {
 
-DynamicsBody::DynamicsBody(Session& session, QWidget* parent) : StageBody(parent) {
+DynamicsBody::DynamicsBody(Session& session, const StageRef& stage, QWidget* parent)
+    : StageBody(session, stage, parent) {
     auto* line = new QHBoxLayout(this);
     line->setContentsMargins(0, 0, 0, 0);
     line->setSpacing(12);
     auto* curves = new QVBoxLayout;
     curves->setSpacing(6);
-    curves->addWidget(new TransferView(session, this), 5);
-    curves->addWidget(new BallisticsView(session, this), 2);
+    curves->addWidget(new TransferView(session, stage, this), 5);
+    curves->addWidget(new BallisticsView(session, stage, this), 2);
     line->addLayout(curves, 4);
-    line->addWidget(new TimeView(session, this), 4);
-    grid_ = new FieldGrid(session, this);
+    line->addWidget(new TimeView(session, stage, this), 4);
+    grid_ = new FieldGrid(session, stage, this);
     grid_->buildAll(7);
     line->addWidget(grid_, grid_->columns() == 2 ? 8 : 4);
 }

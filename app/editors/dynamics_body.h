@@ -8,7 +8,7 @@ namespace reed::ui {
 class DynamicsBody final : public StageBody {
     Q_OBJECT
   public:
-    explicit DynamicsBody(Session& session, QWidget* parent = nullptr);
+    DynamicsBody(Session& session, const StageRef& stage, QWidget* parent = nullptr);
     void refresh() override;
     FieldGrid* fields() const override { return grid_; }
 

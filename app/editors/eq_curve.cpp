@@ -28,7 +28,8 @@ bool hasGain(FilterType type) {
 
 }  // namespace
 
-EqCurve::EqCurve(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+EqCurve::EqCurve(Session& session, const StageRef& stage, QWidget* parent)
+    : QWidget(parent), session_(session), stage_(stage) {
     setObjectName("eq_curve");
     setAttribute(Qt::WA_OpaquePaintEvent);
     setAccessibleName(tr("Equalizer curve"));
@@ -37,15 +38,14 @@ EqCurve::EqCurve(Session& session, QWidget* parent) : QWidget(parent), session_(
     setToolTip(tr(
         "Drag a band; turn the wheel for its width; double click to add one; Delete switches it off. Hold F "
         "and move the mouse to find what sounds ugly; a click cuts it."));
-    connect(&session_, &Session::chainChanged, this, [this] { update(); });
-    connect(&session_, &Session::focusChanged, this, [this] { update(); });
+    connect(&session_.strip(), &ChainModel::changed, this, [this] { update(); });
     connect(&session_, &Session::readingsChanged, this, &EqCurve::follow);
     setMouseTracking(true);
 }
 
 const std::vector<double>* EqCurve::values() const {
-    const StageSpec* s = session_.stage(session_.focused());
-    return s != nullptr && s->kind == "equalizer" ? &s->values : nullptr;
+    const StageSpec* s = stage_.spec();
+    return s != nullptr ? &s->values : nullptr;
 }
 
 QRectF EqCurve::plot() const {
@@ -121,7 +121,7 @@ void EqCurve::chooseBand(int band) {
 }
 
 void EqCurve::setBand(int band, int parameter, double value) {
-    session_.setValue(session_.focused(), static_cast<size_t>(band * kBandParameters + parameter), value);
+    stage_.set(static_cast<size_t>(band * kBandParameters + parameter), value);
 }
 
 void EqCurve::change(int band, double frequency, double gain) {
@@ -136,7 +136,7 @@ void EqCurve::change(int band, double frequency, double gain) {
                         .arg(band + 1)
                         .arg(QString::fromStdString(format_value(row(kBandFrequency), r[kBandFrequency])));
     if (hasGain(type)) label += ", " + QString::fromStdString(format_value(row(kBandGain), r[kBandGain]));
-    session_.setValues(session_.focused(), next, label, QString("eq_drag_%1").arg(band));
+    stage_.setAll(next, label, QString("eq_drag_%1").arg(band));
 }
 
 void EqCurve::mousePressEvent(QMouseEvent* event) {
@@ -170,7 +170,7 @@ void EqCurve::mouseMoveEvent(QMouseEvent* event) {
 void EqCurve::mouseReleaseEvent(QMouseEvent*) {
     if (!dragging_) return;
     dragging_ = false;
-    session_.closeStep();
+    stage_.done();
     update();
 }
 
@@ -200,11 +200,11 @@ bool EqCurve::addBell(double frequency, double gain, double q, const QString& la
         r[kBandFrequency] = round_value(row(kBandFrequency), frequency);
         r[kBandGain] = round_value(row(kBandGain), gain);
         r[kBandQ] = q;
-        session_.setValues(session_.focused(), next, label.arg(b + 1), {});
+        stage_.setAll(next, label.arg(b + 1), {});
         chooseBand(b);
         return true;
     }
-    emit session_.message(tr("All 16 bands are in use. Switch one off first."), true);
+    session_.notices().tell(tr("All 16 bands are in use. Switch one off first."), true);
     return false;
 }
 
@@ -231,11 +231,11 @@ void EqCurve::setFinding(bool on) {
     finding_ = on;
     sweep_.start();
     if (on) {
-        find_stage_ = session_.focused();
+        find_stage_ = stage_.id();
         find_frequency_ = mouse_ && plot().contains(*mouse_) ? frequencyAt(mouse_->x()) : find_frequency_;
         findAt(find_frequency_);
-    } else if (session_.stage(find_stage_) != nullptr) {
-        session_.setValue(find_stage_, kFindOn, 0.0);  // another one may be in focus by now
+    } else if (session_.strip().stage(find_stage_) != nullptr) {
+        session_.strip().setValue(find_stage_, kFindOn, 0.0);  // another one may be in focus by now
     }
     emit findingChanged(on);
     update();
@@ -248,7 +248,7 @@ void EqCurve::findAt(double frequency) {
     std::vector<double> next = *v;
     next[kFindOn] = 1.0;
     next[kFindFrequency] = find_frequency_;
-    session_.setValues(session_.focused(), next, {}, {});
+    stage_.setAll(next, {}, {});
 }
 
 void EqCurve::cutHere(double frequency) {

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "measure/spectrum.h"
+#include "session/stage_ref.h"
 #include "widgets/still_layer.h"
 
 namespace reed::ui {
@@ -24,7 +25,7 @@ class Session;
 class EqCurve final : public QWidget {
     Q_OBJECT
   public:
-    explicit EqCurve(Session& session, QWidget* parent = nullptr);
+    EqCurve(Session& session, const StageRef& stage, QWidget* parent = nullptr);
 
     int band() const { return band_; }
     void chooseBand(int band);
@@ -88,6 +89,7 @@ class EqCurve final : public QWidget {
     void paintReadout(QPainter& p) const;
 
     Session& session_;
+    StageRef stage_;
     int band_ = 1;
     bool dragging_ = false;
     double drag_range_ = 12.0;

@@ -15,8 +15,6 @@
 namespace reed::ui {
 namespace {
 
-bool g_octaves = false;  // which of the two views was used last
-
 FlatButton* stepButton(const QString& sign, const char* name, const QString& accessible, QWidget* parent) {
     auto* b = new FlatButton(sign, parent);
     b->setObjectName(name);
@@ -26,16 +24,18 @@ FlatButton* stepButton(const QString& sign, const char* name, const QString& acc
 
 }  // namespace
 
-EqualizerBody::EqualizerBody(Session& session, QWidget* parent) : StageBody(parent), session_(session) {
+EqualizerBody::EqualizerBody(Session& session, const StageRef& stage, QWidget* parent)
+    : StageBody(session, stage, parent) {
     auto* line = new QHBoxLayout(this);
     line->setContentsMargins(0, 0, 0, 0);
     line->setSpacing(16);
-    curve_ = new EqCurve(session_, this);
-    octaves_ = new OctaveView(session_, this);
+    const bool by_octaves = session_.preferences().octaves();
+    curve_ = new EqCurve(session_, stage, this);
+    octaves_ = new OctaveView(session_, stage, this);
     line->addWidget(curve_, 3);
     line->addWidget(octaves_, 3);
-    octaves_->setVisible(g_octaves);
-    curve_->setVisible(!g_octaves);
+    octaves_->setVisible(by_octaves);
+    curve_->setVisible(!by_octaves);
 
     auto* side = new QWidget(this);
     side->setFixedWidth(210);
@@ -53,7 +53,7 @@ EqualizerBody::EqualizerBody(Session& session, QWidget* parent) : StageBody(pare
     chooser->addWidget(name_, 1);
     chooser->addWidget(forth);
     column->addLayout(chooser);
-    grid_ = new FieldGrid(session_, side);
+    grid_ = new FieldGrid(session_, stage, side);
     column->addWidget(grid_);
     column->addStretch(1);
 
@@ -64,17 +64,16 @@ EqualizerBody::EqualizerBody(Session& session, QWidget* parent) : StageBody(pare
     listen_->setWeight(FlatButton::Weight::raised);
     listen_->setToolTip(
         tr("Hear the range of this band alone. The feed carries it too, until you switch it off."));
-    connect(listen_, &FlatButton::clicked, this, [this](bool on) {
-        session_.setValue(session_.focused(), kListenRow, on ? curve_->band() + 1 : 0);
-    });
+    connect(listen_, &FlatButton::clicked, this,
+            [this](bool on) { stage_.set(kListenRow, on ? curve_->band() + 1 : 0); });
     auto* octaves = new FlatButton(tr("Octaves"), side);
     octaves->setObjectName("octaves_button");
     octaves->setCheckable(true);
-    octaves->setChecked(g_octaves);
+    octaves->setChecked(by_octaves);
     octaves->setWeight(FlatButton::Weight::raised);
     octaves->setToolTip(tr("Ten sliders in place of the curve; they use bands 7 to 16"));
     connect(octaves, &FlatButton::clicked, this, [this](bool on) {
-        g_octaves = on;
+        session_.preferences().setOctaves(on);
         octaves_->setVisible(on);
         curve_->setVisible(!on);
         find_->setEnabled(!on);
@@ -100,15 +99,14 @@ EqualizerBody::EqualizerBody(Session& session, QWidget* parent) : StageBody(pare
             [this] { curve_->chooseBand(std::max(0, curve_->band() - 1)); });
     connect(forth, &FlatButton::clicked, this,
             [this] { curve_->chooseBand(std::min(kEqualizerBands - 1, curve_->band() + 1)); });
-    find_->setEnabled(!g_octaves);
+    find_->setEnabled(!by_octaves);
     showBand(curve_->band());
 }
 
 void EqualizerBody::showBand(int band) {
-    const StageSpec* now = session_.stage(session_.focused());
+    const StageSpec* now = stage_.spec();
     // What is listened to follows the choice.
-    if (now != nullptr && now->values[kListenRow] > 0)
-        session_.setValue(session_.focused(), kListenRow, band + 1);
+    if (now != nullptr && now->values[kListenRow] > 0) stage_.set(kListenRow, band + 1);
     name_->setText(tr("Band %1 of %2").arg(band + 1).arg(kEqualizerBands));
     std::vector<size_t> rows;
     for (int p = 0; p < kBandParameters; ++p) rows.push_back(static_cast<size_t>(band * kBandParameters + p));
@@ -122,7 +120,7 @@ void EqualizerBody::refresh() {
 }
 
 void EqualizerBody::showRelevant() {
-    const StageSpec* s = session_.stage(session_.focused());
+    const StageSpec* s = stage_.spec();
     if (s == nullptr) return;
     const int listened = static_cast<int>(s->values[kListenRow]);
     listen_->setChecked(listened > 0);

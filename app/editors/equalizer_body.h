@@ -13,7 +13,7 @@ class Words;
 class EqualizerBody final : public StageBody {
     Q_OBJECT
   public:
-    explicit EqualizerBody(Session& session, QWidget* parent = nullptr);
+    EqualizerBody(Session& session, const StageRef& stage, QWidget* parent = nullptr);
     void refresh() override;
     FieldGrid* fields() const override { return grid_; }
 
@@ -22,7 +22,6 @@ class EqualizerBody final : public StageBody {
     /// Hides what the chosen band's type has no use for.
     void showRelevant();
 
-    Session& session_;
     EqCurve* curve_;
     OctaveView* octaves_;
     FieldGrid* grid_;

@@ -10,7 +10,8 @@
 
 namespace reed::ui {
 
-FieldGrid::FieldGrid(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+FieldGrid::FieldGrid(Session& session, const StageRef& stage, QWidget* parent)
+    : QWidget(parent), session_(session), stage_(stage) {
     grid_ = new QGridLayout(this);
     grid_->setContentsMargins(0, 0, 0, 0);
     grid_->setHorizontalSpacing(14);
@@ -24,7 +25,7 @@ void FieldGrid::build(const std::vector<size_t>& parameters, int rows) {
         f->deleteLater();
     }
     fields_.clear();
-    const StageSpec* s = session_.stage(session_.focused());
+    const StageSpec* s = stage_.spec();
     if (s == nullptr) return;
     const int count = static_cast<int>(parameters.size());
     columns_ = std::max(1, (count + rows - 1) / rows);
@@ -34,11 +35,10 @@ void FieldGrid::build(const std::vector<size_t>& parameters, int rows) {
         auto* f = new ValueField(s->stage_kind().parameters[parameter], this);
         f->setValue(s->values[parameter]);
         f->setMinimumWidth(168);
-        connect(f, &ValueField::valueWanted, this,
-                [this, parameter](double v) { session_.setValue(session_.focused(), parameter, v); });
-        connect(f, &ValueField::finished, this, [this] { session_.closeStep(); });
+        connect(f, &ValueField::valueWanted, this, [this, parameter](double v) { stage_.set(parameter, v); });
+        connect(f, &ValueField::finished, this, [this] { stage_.done(); });
         connect(f, &ValueField::refused, this,
-                [this](const QString& why) { emit session_.message(why, true); });
+                [this](const QString& why) { session_.notices().tell(why, true); });
         grid_->addWidget(f, i % used, i / used);
         fields_.emplace_back(parameter, f);
     }
@@ -46,7 +46,7 @@ void FieldGrid::build(const std::vector<size_t>& parameters, int rows) {
 }
 
 void FieldGrid::buildAll(int rows) {
-    const StageSpec* s = session_.stage(session_.focused());
+    const StageSpec* s = stage_.spec();
     std::vector<size_t> all(s == nullptr ? 0 : s->values.size());
     std::iota(all.begin(), all.end(), size_t{0});
     build(all, rows);
@@ -60,7 +60,7 @@ ValueField* FieldGrid::field(const QString& parameter_id) const {
 }
 
 void FieldGrid::refresh() {
-    const StageSpec* s = session_.stage(session_.focused());
+    const StageSpec* s = stage_.spec();
     if (s == nullptr) return;
     for (auto& [index, f] : fields_) {
         if (index < s->values.size()) f->setValue(s->values[index]);
@@ -68,10 +68,9 @@ void FieldGrid::refresh() {
 }
 
 QString FieldGrid::showReadouts() {
-    const StageSpec* s = session_.stage(session_.focused());
+    const StageSpec* s = stage_.spec();
     if (s == nullptr) return {};
-    const auto told = session_.engine().chain().readouts(
-        static_cast<size_t>(session_.chain().index_of(session_.focused())));
+    const auto told = session_.engine().chain().readouts(static_cast<size_t>(stage_.index()));
     QStringList lines;
     const auto& kinds = s->stage_kind().readouts;
     for (size_t i = 0; i < kinds.size() && i < told.size(); ++i) {

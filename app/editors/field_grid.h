@@ -5,6 +5,8 @@
 #include <utility>
 #include <vector>
 
+#include "session/stage_ref.h"
+
 class QGridLayout;
 
 namespace reed::ui {
@@ -15,7 +17,7 @@ class ValueField;
 class FieldGrid final : public QWidget {
     Q_OBJECT
   public:
-    explicit FieldGrid(Session& session, QWidget* parent = nullptr);
+    FieldGrid(Session& session, const StageRef& stage, QWidget* parent = nullptr);
 
     /// Fields for these rows of the table, in columns of at most `rows`.
     void build(const std::vector<size_t>& parameters, int rows);
@@ -33,6 +35,7 @@ class FieldGrid final : public QWidget {
 
   private:
     Session& session_;
+    StageRef stage_;
     QGridLayout* grid_;
     std::vector<std::pair<size_t, ValueField*>> fields_;
     int columns_ = 1;

@@ -11,12 +11,13 @@
 
 namespace reed::ui {
 
-GeneralBody::GeneralBody(Session& session, QWidget* parent) : StageBody(parent) {
+GeneralBody::GeneralBody(Session& session, const StageRef& stage, QWidget* parent)
+    : StageBody(session, stage, parent) {
     auto* line = new QHBoxLayout(this);
     line->setContentsMargins(0, 0, 0, 0);
     line->setSpacing(16);
-    line->addWidget(new TimeView(session, this), 5);
-    grid_ = new FieldGrid(session, this);
+    line->addWidget(new TimeView(session, stage, this), 5);
+    grid_ = new FieldGrid(session, stage, this);
     grid_->buildAll(6);
     auto* right = new QVBoxLayout;
     right->setSpacing(6);

@@ -10,7 +10,7 @@ class Words;
 class GeneralBody final : public StageBody {
     Q_OBJECT
   public:
-    explicit GeneralBody(Session& session, QWidget* parent = nullptr);
+    GeneralBody(Session& session, const StageRef& stage, QWidget* parent = nullptr);
     void refresh() override;
     FieldGrid* fields() const override { return grid_; }
 

@@ -21,14 +21,14 @@ constexpr Parameter kSlider =
 
 }  // namespace
 
-OctaveView::OctaveView(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+OctaveView::OctaveView(Session& session, const StageRef& stage, QWidget* parent)
+    : QWidget(parent), session_(session), stage_(stage) {
     setObjectName("octave_view");
     setAttribute(Qt::WA_OpaquePaintEvent);
     setFocusPolicy(Qt::StrongFocus);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
     setToolTip(tr("Drag a slider; double click puts it to 0 dB; type a number to set it."));
-    connect(&session_, &Session::chainChanged, this, &OctaveView::refresh);
-    connect(&session_, &Session::focusChanged, this, &OctaveView::refresh);
+    connect(&session_.strip(), &ChainModel::changed, this, &OctaveView::refresh);
     refresh();
 }
 
@@ -38,11 +38,11 @@ void OctaveView::describe() {
 }
 
 void OctaveView::refresh() {
-    const StageSpec* s = session_.stage(session_.focused());
-    if (s == nullptr || s->kind != "equalizer") return;
+    const StageSpec* s = stage_.spec();
+    if (s == nullptr) return;
     const auto read = octave_sliders(s->values, session_.engine().format().sample_rate);
     usable_ = read.has_value();
-    if (read) sliders_ = *read;
+    sliders_ = read.value_or(sliders_);
     describe();
     update();
 }
@@ -67,7 +67,7 @@ int OctaveView::columnAt(double x) const {
 }
 
 void OctaveView::move(int slider, double db) {
-    const StageSpec* s = session_.stage(session_.focused());
+    const StageSpec* s = stage_.spec();
     if (s == nullptr || !usable_) return;
     OctaveSliders wanted = sliders_;
     // What is shown is what was set, to the tenth of a decibel; rounding keeps small rests from adding up.
@@ -75,11 +75,11 @@ void OctaveView::move(int slider, double db) {
     wanted[static_cast<size_t>(slider)] = round_value(kSlider, std::clamp(db, -kOctaveRange, kOctaveRange));
     std::vector<double> values = s->values;
     set_octave_sliders(values, wanted, session_.engine().format().sample_rate);
-    session_.setValues(session_.focused(), values,
-                       tr("Equalizer: %1 Hz octave %2 dB")
-                           .arg(octave_name(slider))
-                           .arg(wanted[static_cast<size_t>(slider)], 0, 'f', 1),
-                       QString("octave_%1").arg(slider));
+    stage_.setAll(values,
+                  tr("Equalizer: %1 Hz octave %2 dB")
+                      .arg(octave_name(slider))
+                      .arg(wanted[static_cast<size_t>(slider)], 0, 'f', 1),
+                  QString("octave_%1").arg(slider));
 }
 
 void OctaveView::mousePressEvent(QMouseEvent* event) {
@@ -99,7 +99,7 @@ void OctaveView::mouseMoveEvent(QMouseEvent* event) {
 
 void OctaveView::mouseReleaseEvent(QMouseEvent*) {
     dragging_ = false;
-    session_.closeStep();
+    stage_.done();
 }
 
 void OctaveView::mouseDoubleClickEvent(QMouseEvent* event) {
@@ -166,8 +166,8 @@ void OctaveView::openEditor(const QString& initial) {
         if (parsed.ok())
             move(chosen_, parsed.value());
         else
-            emit session_.message(QString::fromStdString(parsed.error().text()), true);
-        session_.closeStep();
+            session_.notices().tell(QString::fromStdString(parsed.error().text()), true);
+        stage_.done();
         setFocus();
     });
 }
@@ -193,8 +193,8 @@ void OctaveView::paintEvent(QPaintEvent*) {
         return;
     }
     // The response of the ten bands together: it passes through every slider.
-    const StageSpec* s = session_.stage(session_.focused());
-    if (s != nullptr && s->kind == "equalizer") {
+    const StageSpec* s = stage_.spec();
+    if (s != nullptr) {
         std::vector<double> only = s->values;
         for (int b = 0; b < kFirstOctaveBand; ++b)
             only[static_cast<size_t>(b * kBandParameters + kBandOn)] = 0.0;

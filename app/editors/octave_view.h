@@ -4,6 +4,7 @@
 #include <QWidget>
 #include <array>
 
+#include "session/stage_ref.h"
 #include "stages/octave_bands.h"
 
 class QLineEdit;
@@ -17,7 +18,7 @@ class Session;
 class OctaveView final : public QWidget {
     Q_OBJECT
   public:
-    explicit OctaveView(Session& session, QWidget* parent = nullptr);
+    OctaveView(Session& session, const StageRef& stage, QWidget* parent = nullptr);
 
     int chosen() const { return chosen_; }
     /// Where slider `i` stands in the window of this widget.
@@ -44,6 +45,7 @@ class OctaveView final : public QWidget {
     void describe();
 
     Session& session_;
+    StageRef stage_;
     OctaveSliders sliders_{};
     bool usable_ = true;
     int chosen_ = 0;

@@ -1,20 +1,45 @@
 #include "editors/stage_body.h"
 
+#include <map>
+
 #include "editors/dynamics_body.h"
 #include "editors/equalizer_body.h"
 #include "editors/general_body.h"
 #include "editors/suppression_body.h"
-#include "session/session.h"
+#include "stages/equalizer.h"
+#include "stages/suppression.h"
 
 namespace reed::ui {
+namespace {
 
-StageBody* StageBody::make(Session& session, QWidget* parent) {
-    const StageSpec* s = session.stage(session.focused());
+template <typename Body>
+StageBody* makeBody(Session& session, const StageRef& stage, QWidget* parent) {
+    return new Body(session, stage, parent);
+}
+
+/// Kinds that have an editor of their own.
+std::map<const StageKind*, StageBody::Maker>& makers() {
+    static std::map<const StageKind*, StageBody::Maker> all{
+        {&kEqualizerStage, makeBody<EqualizerBody>},
+        {&kSuppressionStage, makeBody<SuppressionBody>},
+    };
+    return all;
+}
+
+}  // namespace
+
+void StageBody::offer(const StageKind& kind, Maker maker) {
+    makers()[&kind] = std::move(maker);
+}
+
+StageBody* StageBody::make(Session& session, const StageRef& stage, QWidget* parent) {
+    const StageSpec* s = stage.spec();
     if (s == nullptr) return nullptr;
-    if (s->kind == "equalizer") return new EqualizerBody(session, parent);
-    if (s->kind == "suppression") return new SuppressionBody(session, parent);
-    if (s->stage_kind().transfer != nullptr) return new DynamicsBody(session, parent);
-    return new GeneralBody(session, parent);
+    const StageKind& kind = s->stage_kind();
+    if (const auto own = makers().find(&kind); own != makers().end())
+        return own->second(session, stage, parent);
+    if (kind.transfer != nullptr) return makeBody<DynamicsBody>(session, stage, parent);
+    return makeBody<GeneralBody>(session, stage, parent);
 }
 
 }  // namespace reed::ui

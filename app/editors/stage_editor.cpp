@@ -33,15 +33,17 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
     bypass_->setCheckable(true);
     bypass_->setToolTip(tr("Let the sound pass this stage unchanged, with the same delay"));
     connect(bypass_, &FlatButton::clicked, this,
-            [this](bool on) { session_.setBypass(session_.focused(), on); });
+            [this](bool on) { session_.strip().setBypass(session_.strip().focused(), on); });
     memory_ = new FlatButton(tr("Memory A"), this);
     memory_->setObjectName("memory_button");
     memory_->setToolTip(tr("Two memories: flip between them to compare (M on the stage)"));
-    connect(memory_, &FlatButton::clicked, this, [this] { session_.flipMemory(session_.focused()); });
+    connect(memory_, &FlatButton::clicked, this,
+            [this] { session_.strip().flipMemory(session_.strip().focused()); });
     reset_ = new FlatButton(tr("Reset"), this);
     reset_->setObjectName("reset_button");
     reset_->setToolTip(tr("All values of this stage as they were made; can be undone"));
-    connect(reset_, &FlatButton::clicked, this, [this] { session_.resetStage(session_.focused()); });
+    connect(reset_, &FlatButton::clicked, this,
+            [this] { session_.strip().resetStage(session_.strip().focused()); });
     header->addWidget(title_);
     header->addWidget(purpose_, 1);
     header->addWidget(memory_);
@@ -61,7 +63,7 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
     apply_->hide();
     connect(apply_, &FlatButton::clicked, this, [this] {
         if (!finding_.proposal || shown_stage_.isEmpty()) return;
-        session_.apply(shown_stage_.toStdString(), *finding_.proposal, Words::of(*finding_.proposal));
+        session_.strip().apply(shown_stage_.toStdString(), *finding_.proposal, Words::of(*finding_.proposal));
         updateAdvice();
     });
     auto* foot = new QHBoxLayout;
@@ -69,8 +71,8 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
     foot->addWidget(advice_, 1);
     foot->addWidget(apply_, 0, Qt::AlignVCenter);
     column->addLayout(foot);
-    connect(&session_, &Session::chainChanged, this, [this] { show(false); });
-    connect(&session_, &Session::focusChanged, this, [this] { show(false); });
+    connect(&session_.strip(), &ChainModel::changed, this, [this] { show(false); });
+    connect(&session_.strip(), &ChainModel::focusChanged, this, [this] { show(false); });
     connect(&session_, &Session::readingsChanged, this, [this] {
         if (++ticks_ % 15 == 0 && isVisible()) updateAdvice();
     });
@@ -90,13 +92,13 @@ ValueField* StageEditor::field(const QString& parameter_id) const {
 }
 
 void StageEditor::show(bool rebuild) {
-    const StageSpec* s = session_.stage(session_.focused());
+    const StageSpec* s = session_.strip().stage(session_.strip().focused());
     const QString id = s == nullptr ? QString() : QString::fromStdString(s->id);
     const QString kind = s == nullptr ? QString() : QString::fromStdString(s->kind);
     if (rebuild || id != shown_stage_ || kind != shown_kind_) {
         shown_stage_ = id;
         shown_kind_ = kind;
-        stage_body_ = StageBody::make(session_, this);
+        stage_body_ = StageBody::make(session_, StageRef(session_.strip(), session_.strip().focused()), this);
         QWidget* fresh = stage_body_ != nullptr ? stage_body_ : new QWidget(this);
         delete layout()->replaceWidget(body_, fresh);  // the old one's place in the layout is ours to free
         body_->hide();
@@ -106,9 +108,10 @@ void StageEditor::show(bool rebuild) {
         updateAdvice();
         // A body that is hidden may end what it was trying (a search for a resonance), and the chain is
         // another then.
-        s = session_.stage(session_.focused());
+        s = session_.strip().stage(session_.strip().focused());
     }
-    for (auto* b : {memory_, reset_, bypass_}) b->setVisible(s != nullptr);
+    for (auto* b : {memory_, reset_}) b->setVisible(s != nullptr && !s->missing());
+    bypass_->setVisible(s != nullptr);
     if (s == nullptr) {
         title_->setText(tr("No stage"));
         purpose_->setText(tr("Add one with the + on the signal's path."));
@@ -119,20 +122,20 @@ void StageEditor::show(bool rebuild) {
     purpose_->setText(text(s->stage_kind().purpose));
     bypass_->setChecked(s->bypass);
     bypass_->setText(s->bypass ? tr("Bypassed") : tr("Bypass"));
-    memory_->setText(tr("Memory %1").arg(QLatin1Char(session_.memoryOf(s->id))));
+    memory_->setText(tr("Memory %1").arg(QLatin1Char(session_.strip().memoryOf(s->id))));
     stage_body_->refresh();
 }
 
 void StageEditor::updateAdvice() {
-    const int index = session_.chain().index_of(session_.focused());
+    const int index = session_.strip().chain().index_of(session_.strip().focused());
     finding_ = index >= 0 && session_.levelsFit()
-                   ? stage_finding(session_.chain(), static_cast<size_t>(index), session_.levels())
+                   ? stage_finding(session_.strip().chain(), static_cast<size_t>(index), session_.levels())
                    : Finding{};
     advice_->show(finding_);
     apply_->setVisible(finding_.proposal.has_value());
     if (!finding_.proposal) return;
     apply_->setText(Words::of(*finding_.proposal));
-    const QString undo = session_.keys().text("undo");
+    const QString undo = session_.preferences().keys().text("undo");
     apply_->setToolTip(undo.isEmpty() ? tr("Set it so") : tr("Set it so. %1 takes it back").arg(undo));
 }
 

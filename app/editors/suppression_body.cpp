@@ -67,7 +67,8 @@ void MethodButton::paintEvent(QPaintEvent*) {
                p.fontMetrics().elidedText(words_, Qt::ElideRight, static_cast<int>(inside.width())));
 }
 
-SuppressionBody::SuppressionBody(Session& session, QWidget* parent) : StageBody(parent), session_(session) {
+SuppressionBody::SuppressionBody(Session& session, const StageRef& stage, QWidget* parent)
+    : StageBody(session, stage, parent) {
     auto* line = new QHBoxLayout(this);
     line->setContentsMargins(0, 0, 0, 0);
     line->setSpacing(16);
@@ -75,14 +76,14 @@ SuppressionBody::SuppressionBody(Session& session, QWidget* parent) : StageBody(
     side->setFixedWidth(264);
     buildMethods(side);
     line->addWidget(side);
-    view_ = new SuppressionView(session_, this);
+    view_ = new SuppressionView(session_, stage, this);
     line->addWidget(view_, 5);
     auto* right = new QWidget(this);
     right->setFixedWidth(206);
     auto* column = new QVBoxLayout(right);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(4);
-    grid_ = new FieldGrid(session_, right);
+    grid_ = new FieldGrid(session_, stage, right);
     grid_->build({row("amount"), row("counts"), row("delay"), row("smoothing"), row("hum"),
                   row("hum_frequency"), row("hum_tones")},
                  7);
@@ -104,7 +105,7 @@ SuppressionBody::SuppressionBody(Session& session, QWidget* parent) : StageBody(
         tr("Input minus output. When you hear words in it, the voice is being eaten. The feed carries "
            "it too, until you switch it off."));
     connect(removed_, &FlatButton::clicked, this,
-            [this](bool on) { session_.setValue(session_.focused(), row("removed"), on ? 1.0 : 0.0); });
+            [this](bool on) { stage_.set(row("removed"), on ? 1.0 : 0.0); });
     column->addWidget(removed_);
     line->addWidget(right);
 
@@ -112,7 +113,7 @@ SuppressionBody::SuppressionBody(Session& session, QWidget* parent) : StageBody(
     connect(&session_, &Session::readingsChanged, this, [this] {
         if (isVisible() && ++ticks_ % 33 == 0) showCosts();
     });
-    connect(&session_, &Session::inputChanged, this, &SuppressionBody::measureCosts);
+    connect(&session_.devices(), &Devices::inputChanged, this, &SuppressionBody::measureCosts);
     refresh();
 }
 
@@ -127,8 +128,7 @@ void SuppressionBody::buildMethods(QWidget* side) {
     for (int i = 0; i < 3; ++i) {
         auto* b = new MethodButton(titles[i], words[i], side);
         b->setObjectName(QString("method_%1").arg(i));
-        connect(b, &MethodButton::clicked, this,
-                [this, i] { session_.setValue(session_.focused(), row("method"), i); });
+        connect(b, &MethodButton::clicked, this, [this, i] { stage_.set(row("method"), i); });
         column->addWidget(b);
         methods_[static_cast<size_t>(i)] = b;
     }
@@ -140,7 +140,7 @@ void SuppressionBody::buildMethods(QWidget* side) {
     connect(learn_, &FlatButton::clicked, this, [this] {
         RoomLearning& l = session_.learning();
         if (l.state() == RoomLearning::State::idle)
-            l.start(session_.focused());
+            l.start(stage_.id());
         else
             l.cancel();
     });
@@ -149,14 +149,14 @@ void SuppressionBody::buildMethods(QWidget* side) {
     hum_->setWeight(FlatButton::Weight::raised);
     hum_->setToolTip(
         tr("Looks for mains hum in the last ten seconds, pauses included, and sets its notches"));
-    connect(hum_, &FlatButton::clicked, this, [this] { session_.learning().findHum(session_.focused()); });
+    connect(hum_, &FlatButton::clicked, this, [this] { session_.learning().search(stage_.id()); });
     buttons->addWidget(learn_, 1);
     buttons->addWidget(hum_, 1);
     column->addLayout(buttons);
 }
 
 void SuppressionBody::measureCosts() {
-    const StageSpec* s = session_.stage(session_.focused());
+    const StageSpec* s = stage_.spec();
     if (s == nullptr) return;
     const double rate = session_.engine().format().sample_rate;
     const bool short_delay = s->values[row("delay")] >= 0.5;
@@ -188,17 +188,17 @@ void SuppressionBody::showCosts() {
 }
 
 void SuppressionBody::showLearning() {
-    const StageSpec* s = session_.stage(session_.focused());
+    const StageSpec* s = stage_.spec();
     const RoomLearning& l = session_.learning();
-    const bool mine = l.state() != RoomLearning::State::idle && l.stage() == session_.focused();
+    const bool mine = l.state() != RoomLearning::State::idle && l.stage() == stage_.id();
     learn_->setText(mine ? tr("Cancel")
-                         : (s != nullptr && !s->tone.empty() ? tr("Learn anew") : tr("Learn the room")));
+                         : (s != nullptr && !s->taught.empty() ? tr("Learn anew") : tr("Learn the room")));
     learn_->setToolTip(tr("Stay silent for five seconds; what is heard then is the room"));
     hum_->setEnabled(!mine);
 }
 
 void SuppressionBody::refresh() {
-    const StageSpec* s = session_.stage(session_.focused());
+    const StageSpec* s = stage_.spec();
     if (s == nullptr) return;
     grid_->refresh();
     const auto kind = static_cast<SuppressionKind>(static_cast<int>(s->values[row("method")]));

@@ -33,7 +33,7 @@ class MethodButton final : public QAbstractButton {
 class SuppressionBody final : public StageBody {
     Q_OBJECT
   public:
-    explicit SuppressionBody(Session& session, QWidget* parent = nullptr);
+    SuppressionBody(Session& session, const StageRef& stage, QWidget* parent = nullptr);
     void refresh() override;
     FieldGrid* fields() const override { return grid_; }
 
@@ -43,7 +43,6 @@ class SuppressionBody final : public StageBody {
     void showCosts();
     void showLearning();
 
-    Session& session_;
     std::array<MethodButton*, 3> methods_{};
     std::array<MethodCost, 3> costs_{};
     FlatButton* learn_;

@@ -7,19 +7,22 @@
 #include "base/decibel.h"
 #include "session/room_learning.h"
 #include "session/session.h"
+#include "stages/suppression.h"
 #include "widgets/frequency_axis.h"
 #include "widgets/input.h"
+#include "widgets/level_axis.h"
 
 namespace reed::ui {
 namespace {
 
 constexpr FrequencyAxis kAxis{50.0, 18000.0};
-constexpr double kTop = -10.0, kBottom = -110.0;
+constexpr LevelAxis kLevels{-110.0, -10.0};
 constexpr double kShare = 1.0 / 6.0;  // octaves
 
 }  // namespace
 
-SuppressionView::SuppressionView(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+SuppressionView::SuppressionView(Session& session, const StageRef& stage, QWidget* parent)
+    : QWidget(parent), session_(session), stage_(stage) {
     setObjectName("suppression_view");
     setAttribute(Qt::WA_OpaquePaintEvent);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
@@ -30,7 +33,7 @@ SuppressionView::SuppressionView(Session& session, QWidget* parent) : QWidget(pa
         session_.spectrum().keepAlive();
         if (session_.spectrum().fresh()) update();
     });
-    connect(&session_, &Session::chainChanged, this, [this] { update(); });
+    connect(&session_.strip(), &ChainModel::changed, this, [this] { update(); });
     connect(&session_.learning(), &RoomLearning::changed, this, [this] { update(); });
 }
 
@@ -41,7 +44,7 @@ QRectF SuppressionView::plot() const {
 void SuppressionView::paintLearning(QPainter& p) const {
     const Theme& t = theme();
     const RoomLearning& l = session_.learning();
-    if (l.state() == RoomLearning::State::idle || l.stage() != session_.focused()) return;
+    if (l.state() == RoomLearning::State::idle || l.stage() != stage_.id()) return;
     const QRectF r = plot();
     QRectF box(r.center().x() - 105, r.center().y() - 36, 210, 72);
     p.setPen(QPen(t.marsh, 1.4));
@@ -69,21 +72,12 @@ void SuppressionView::paintEvent(QPaintEvent*) {
     const Theme& t = theme();
     QPainter p(this);
     const QRectF r = plot();
-    const auto y_of = [&](double db) {
-        return r.top() + (kTop - std::clamp(db, kBottom, kTop)) / (kTop - kBottom) * r.height();
-    };
-    const StageSpec* s = session_.stage(session_.focused());
-    const bool taught = s != nullptr && !s->tone.empty();
+    const auto y_of = [&](double db) { return kLevels.y(r, db); };
+    const StageSpec* s = stage_.spec();
+    const bool taught = s != nullptr && !s->taught.empty();
     still_.paint(p, *this, taught ? "taught" : "", [&](QPainter& layer) {
         paintPlotGround(layer, *this);
-        layer.setFont(ui::font(12));
-        for (int db = -20; db >= -100; db -= 20) {
-            layer.setPen(QPen(t.line, 0.7));
-            layer.drawLine(QPointF(r.left(), y_of(db)), QPointF(r.right(), y_of(db)));
-            layer.setPen(t.muted);
-            layer.drawText(QRectF(0, y_of(db) - 8, 31, 16), Qt::AlignRight | Qt::AlignVCenter,
-                           QString::number(db));
-        }
+        kLevels.paint(layer, r, -20, 20, 31);
         kAxis.paint(layer, r);
         layer.drawText(QRectF(r.left() + 4, r.top() - 1, 60, 16), Qt::AlignLeft | Qt::AlignVCenter,
                        tr("dBFS"));
@@ -116,9 +110,10 @@ void SuppressionView::paintEvent(QPaintEvent*) {
         p.strokePath(path_of(level(*before), false), QPen(t.now, 1.1));
     }
     if (taught) {
-        const auto level = [s](double f) {
+        const RoomTone tone = room_tone_of(s->taught);
+        const auto level = [&tone](double f) {
             const double width = f * (std::pow(2.0, kShare / 2) - std::pow(2.0, -kShare / 2));
-            return mean_square_to_dbfs(s->tone.density(f) * width);
+            return mean_square_to_dbfs(tone.density(f) * width);
         };
         p.strokePath(path_of(level, false), QPen(t.room, 2.2, Qt::DashLine));
     }

@@ -3,6 +3,7 @@
 
 #include <QWidget>
 
+#include "session/stage_ref.h"
 #include "widgets/still_layer.h"
 
 class QPainterPath;
@@ -15,7 +16,7 @@ class Session;
 class SuppressionView final : public QWidget {
     Q_OBJECT
   public:
-    explicit SuppressionView(Session& session, QWidget* parent = nullptr);
+    SuppressionView(Session& session, const StageRef& stage, QWidget* parent = nullptr);
     QSize sizeHint() const override { return {280, 180}; }
     QSize minimumSizeHint() const override { return {130, 110}; }
 
@@ -26,6 +27,7 @@ class SuppressionView final : public QWidget {
     QRectF plot() const;
     void paintLearning(QPainter& p) const;
     Session& session_;
+    StageRef stage_;
     StillLayer still_;
 };
 

@@ -7,31 +7,32 @@
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/input.h"
+#include "widgets/level_axis.h"
 
 namespace reed::ui {
 namespace {
 constexpr int kPieces = 600;  // of 10 ms
 constexpr int kPerPoint = 3;
-constexpr double kLow = -80.0;
+constexpr LevelAxis kAxis;
 }  // namespace
 
-TimeView::TimeView(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+TimeView::TimeView(Session& session, const StageRef& stage, QWidget* parent)
+    : QWidget(parent), session_(session), stage_(stage) {
     setObjectName("time_view");
     setAttribute(Qt::WA_OpaquePaintEvent);
     setAccessibleName(tr("Level before and after this stage over the last six seconds"));
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
     connect(&session_, &Session::readingsChanged, this, &TimeView::follow);
-    connect(&session_, &Session::chainChanged, this, [this] { update(); });
-    connect(&session_, &Session::focusChanged, this, [this] { update(); });
+    connect(&session_.strip(), &ChainModel::changed, this, [this] { update(); });
+    connect(&session_.strip(), &ChainModel::focusChanged, this, [this] { update(); });
 }
 
 void TimeView::findCuts() {
-    const StageSpec* s = session_.stage(session_.focused());
+    const StageSpec* s = stage_.spec();
     cuts_.clear();
     // Only what closes in pauses can cut words.
     if (s == nullptr || s->bypass || !s->stage_kind().closes_in_pauses) return;
-    cuts_ = session_.readings().statistics().cut_words(
-        static_cast<size_t>(session_.chain().index_of(session_.focused())));
+    cuts_ = session_.readings().statistics().cut_words(static_cast<size_t>(stage_.index()));
 }
 
 void TimeView::follow() {
@@ -55,7 +56,7 @@ void TimeView::paintReduction(QPainter& p, const QRectF& r, const std::deque<Tap
         for (int k = 0; k < kPerPoint; ++k)
             most = std::max(most, after[static_cast<size_t>(offset + k)].reduction_db);
         const double x = r.right() - static_cast<double>(end - at) / kPieces * r.width();
-        const QPointF point(x, r.top() + std::min(1.0, most / -kLow) * r.height());
+        const QPointF point(x, kAxis.y(r, -most));
         path.elementCount() == 0 ? path.moveTo(point) : path.lineTo(point);
     }
     p.strokePath(path, QPen(t.marsh, 1.6));
@@ -91,26 +92,19 @@ void TimeView::paintEvent(QPaintEvent*) {
     const Theme& t = theme();
     QPainter p(this);
     const QRectF r = QRectF(rect()).adjusted(34, 10, -8, -22);
-    const auto y_of = [&](double db) { return r.top() + std::clamp(-db / -kLow, 0.0, 1.0) * r.height(); };
-    const StageSpec* stage = session_.stage(session_.focused());
+    const auto y_of = [&](double db) { return kAxis.y(r, db); };
+    const StageSpec* stage = stage_.spec();
     const QString legend = stage != nullptr && stage->stage_kind().reports_reduction
                                ? tr("6 s: in, out, reduction")
                                : tr("last 6 s: in (line), out (filled), dBFS");
     still_.paint(p, *this, legend, [&](QPainter& layer) {
         paintPlotGround(layer, *this);
-        layer.setFont(ui::font(12));
-        for (int db = 0; db >= kLow; db -= 20) {
-            layer.setPen(QPen(t.line, 0.8));
-            layer.drawLine(QPointF(r.left(), y_of(db)), QPointF(r.right(), y_of(db)));
-            layer.setPen(t.muted);
-            layer.drawText(QRectF(0, y_of(db) - 8, 29, 16), Qt::AlignRight | Qt::AlignVCenter,
-                           QString::number(db));
-        }
+        kAxis.paint(layer, r, 0, 20, 29);
         layer.drawText(QRectF(r.left(), r.bottom() + 3, r.width(), 16), Qt::AlignLeft | Qt::AlignVCenter,
                        layer.fontMetrics().elidedText(legend, Qt::ElideRight, static_cast<int>(r.width())));
     });
 
-    const int index = session_.chain().index_of(session_.focused());
+    const int index = stage_.index();
     const LevelStatistics& statistics = session_.readings().statistics();
     if (index < 0 || static_cast<size_t>(index) + 1 >= statistics.taps()) return;
     const auto& before = statistics.frames(static_cast<size_t>(index));
@@ -137,7 +131,7 @@ void TimeView::paintEvent(QPaintEvent*) {
         if (closed && path.elementCount() > 0) path.lineTo(last_x, r.bottom());
         return path;
     };
-    const StageSpec& s = session_.chain().stages[static_cast<size_t>(index)];
+    const StageSpec& s = session_.strip().chain().stages[static_cast<size_t>(index)];
     p.setClipRect(r);
     p.setRenderHint(QPainter::Antialiasing, false);  // of so pale an edge it is not seen, and costs half
     p.fillPath(path_of(after, true), t.strawFill);

@@ -6,6 +6,7 @@
 #include <functional>
 
 #include "measure/level_statistics.h"
+#include "session/stage_ref.h"
 #include "widgets/still_layer.h"
 
 namespace reed::ui {
@@ -18,7 +19,7 @@ class Session;
 class TimeView final : public QWidget {
     Q_OBJECT
   public:
-    explicit TimeView(Session& session, QWidget* parent = nullptr);
+    TimeView(Session& session, const StageRef& stage, QWidget* parent = nullptr);
     QSize sizeHint() const override { return {230, 180}; }
     QSize minimumSizeHint() const override { return {200, 110}; }
 
@@ -32,6 +33,7 @@ class TimeView final : public QWidget {
                         std::int64_t end) const;
     void paintCuts(QPainter& p, const QRectF& r, const std::function<double(std::int64_t)>& x_of) const;
     Session& session_;
+    StageRef stage_;
     StillLayer still_;
     std::vector<WordCut> cuts_;
     std::int64_t drawn_ = -1;

@@ -8,13 +8,16 @@
 #include "base/decibel.h"
 #include "session/session.h"
 #include "widgets/input.h"
+#include "widgets/level_axis.h"
 
 namespace reed::ui {
 namespace {
-constexpr double kLow = -80.0, kHigh = 0.0;
+constexpr LevelAxis kAxis;
+constexpr double kLow = kAxis.lowest, kHigh = kAxis.highest;
 }  // namespace
 
-TransferView::TransferView(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+TransferView::TransferView(Session& session, const StageRef& stage, QWidget* parent)
+    : QWidget(parent), session_(session), stage_(stage) {
     setObjectName("transfer_view");
     setAttribute(Qt::WA_OpaquePaintEvent);
     setAccessibleName(tr("Level out for level in"));
@@ -24,7 +27,7 @@ TransferView::TransferView(Session& session, QWidget* parent) : QWidget(parent),
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
     setCursor(Qt::SizeHorCursor);
     connect(&session_, &Session::readingsChanged, this, &TransferView::follow);
-    connect(&session_, &Session::chainChanged, this, [this] { update(); });
+    connect(&session_.strip(), &ChainModel::changed, this, [this] { update(); });
 }
 
 QRectF TransferView::plot() const {
@@ -32,18 +35,16 @@ QRectF TransferView::plot() const {
 }
 
 double TransferView::xOf(double db) const {
-    const QRectF r = plot();
-    return r.left() + (std::clamp(db, kLow, kHigh) - kLow) / (kHigh - kLow) * r.width();
+    return kAxis.x(plot(), db);
 }
 
 double TransferView::yOf(double db) const {
-    const QRectF r = plot();
-    return r.bottom() - (std::clamp(db, kLow, kHigh) - kLow) / (kHigh - kLow) * r.height();
+    return kAxis.y(plot(), db);
 }
 
 void TransferView::follow() {
     if (!isVisible()) return;
-    const int index = session_.chain().index_of(session_.focused());
+    const int index = stage_.index();
     const LevelStatistics& statistics = session_.readings().statistics();
     const auto tap = static_cast<size_t>(std::max(0, index));
     if (index < 0 || tap + 1 >= statistics.taps()) return;
@@ -67,7 +68,7 @@ void TransferView::follow() {
 }
 
 int TransferView::thresholdAt(double x) const {
-    const StageSpec* s = session_.stage(session_.focused());
+    const StageSpec* s = stage_.spec();
     int best = -1;
     double nearest = 1e9;
     for (size_t i = 0; s != nullptr && i < s->values.size(); ++i) {
@@ -85,28 +86,18 @@ void TransferView::mousePressEvent(QMouseEvent* event) {
 }
 
 void TransferView::mouseMoveEvent(QMouseEvent* event) {
-    const StageSpec* s = session_.stage(session_.focused());
-    if (held_ < 0 || s == nullptr) return;
-    const QRectF r = plot();
-    const Parameter& p = s->stage_kind().parameters[static_cast<size_t>(held_)];
-    const double db = kLow + (event->position().x() - r.left()) / r.width() * (kHigh - kLow);
-    session_.setValue(s->id, static_cast<size_t>(held_),
-                      round_value(p, std::clamp(db, p.minimum, p.maximum)));
+    if (held_ >= 0) stage_.drag(static_cast<size_t>(held_), kAxis.atX(plot(), event->position().x()));
 }
 
 void TransferView::mouseReleaseEvent(QMouseEvent*) {
     held_ = -1;
-    session_.closeStep();
+    stage_.done();
 }
 
 void TransferView::wheelEvent(QWheelEvent* event) {
-    const StageSpec* s = session_.stage(session_.focused());
     const int row = thresholdAt(event->position().x());
-    if (s == nullptr || row < 0) return;
-    const auto index = static_cast<size_t>(row);
-    session_.setValue(s->id, index,
-                      step_value(s->stage_kind().parameters[index], s->values[index], wheelNotches(*event),
-                                 event->modifiers() & Qt::ShiftModifier));
+    if (row < 0) return;
+    stage_.turn(static_cast<size_t>(row), wheelNotches(*event), event->modifiers() & Qt::ShiftModifier);
     event->accept();
 }
 
@@ -146,7 +137,7 @@ void TransferView::paintDistributions(QPainter& p) const {
 
 void TransferView::paintCurve(QPainter& p) const {
     const Theme& t = theme();
-    const StageSpec* s = session_.stage(session_.focused());
+    const StageSpec* s = stage_.spec();
     if (s == nullptr || s->stage_kind().transfer == nullptr) return;
     p.setPen(QPen(t.muted, 0.9, Qt::DotLine));
     p.drawLine(QPointF(xOf(kLow), yOf(kLow)), QPointF(xOf(kHigh), yOf(kHigh)));

@@ -4,6 +4,7 @@
 #include <QWidget>
 
 #include "measure/level_statistics.h"
+#include "session/stage_ref.h"
 
 namespace reed::ui {
 
@@ -15,7 +16,7 @@ class Session;
 class TransferView final : public QWidget {
     Q_OBJECT
   public:
-    explicit TransferView(Session& session, QWidget* parent = nullptr);
+    TransferView(Session& session, const StageRef& stage, QWidget* parent = nullptr);
     double xOf(double db) const;
     double yOf(double db) const;
     QSize sizeHint() const override { return {196, 180}; }
@@ -37,6 +38,7 @@ class TransferView final : public QWidget {
     void paintCurve(QPainter& p) const;
 
     Session& session_;
+    StageRef stage_;
     LevelDistribution in_, out_;
     double now_in_ = -200.0, now_out_ = -200.0;
     int ticks_ = 0, held_ = -1;

@@ -21,7 +21,7 @@ RemoteControl::RemoteControl(Actions& actions, QObject* parent)
     try_again_.setSingleShot(true);
     connect(&try_again_, &QTimer::timeout, this, &RemoteControl::comeBack);
     connect(&session_, &Session::muteChanged, this, [this] { emit MutedChanged(session_.muted()); });
-    connect(&session_, &Session::chainChanged, this, [this] {
+    connect(&session_.strip(), &ChainModel::changed, this, [this] {
         if (scene() == told_scene_) return;
         told_scene_ = scene();
         emit SceneChanged(told_scene_);
@@ -64,7 +64,7 @@ void RemoteControl::Do(const QString& action, const QString& argument) {
     if (calledFromDBus())
         sendErrorReply("org.duskyreed.Error.Refused", why);
     else
-        emit session_.message(why, true);
+        session_.notices().tell(why, true);
 }
 
 QStringList RemoteControl::ListActions() {
@@ -79,7 +79,7 @@ bool RemoteControl::muted() const {
 }
 
 QString RemoteControl::scene() const {
-    return QString::fromStdString(session_.scene().name);
+    return QString::fromStdString(session_.strip().scene().name);
 }
 
 QString RemoteControl::monitor() const {
@@ -101,7 +101,7 @@ void RemoteControl::Talk(bool held) {
 
 QStringList RemoteControl::Scenes() {
     QStringList out;
-    for (const auto& entry : session_.scenes()) out << QString::fromStdString(entry.scene.name);
+    for (const auto& entry : session_.shelf().scenes()) out << QString::fromStdString(entry.scene.name);
     return out;
 }
 
@@ -111,7 +111,7 @@ void RemoteControl::RecallScene(const QString& name) {
 
 QStringList RemoteControl::Stages() {
     QStringList out;
-    for (const auto& s : session_.chain().stages) out << QString::fromStdString(s.id);
+    for (const auto& s : session_.strip().chain().stages) out << QString::fromStdString(s.id);
     return out;
 }
 

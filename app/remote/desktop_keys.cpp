@@ -97,7 +97,7 @@ void DesktopKeys::onCreated(uint response, const QVariantMap& results) {
         return;
     }
     PortalShortcuts wanted;
-    for (const KeySlot& slot : actions_.session().keys().all()) {
+    for (const KeySlot& slot : actions_.session().preferences().keys().all()) {
         const QString id = slot.id.section(' ', 0, 0);
         if (!find_action(id)->everywhere) continue;
         QString words = slot.title;
@@ -133,7 +133,7 @@ void DesktopKeys::onKey(const QDBusMessage& signal) {
     if (arguments.size() < 2 || arguments[0].value<QDBusObjectPath>().path() != session_path_) return;
     const QString id = arguments[1].toString();
     const bool down = signal.member() == "Activated";
-    for (const KeySlot& slot : actions_.session().keys().all()) {
+    for (const KeySlot& slot : actions_.session().preferences().keys().all()) {
         if (QString(slot.id).replace(' ', '-') != id) continue;
         const QString action = slot.id.section(' ', 0, 0);
         if (slot.held)

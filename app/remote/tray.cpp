@@ -28,7 +28,7 @@ Tray::Tray(Actions& actions) : actions_(actions), session_(actions.session()) {
                          if (why == QSystemTrayIcon::Trigger) actions_.act("raise");
                      });
     QObject::connect(&session_, &Session::muteChanged, this, &Tray::refresh);
-    QObject::connect(&session_, &Session::scenesChanged, this, &Tray::refresh);
+    QObject::connect(&session_.shelf(), &SceneShelf::scenesChanged, this, &Tray::refresh);
     refresh();
     if (QSystemTrayIcon::isSystemTrayAvailable()) icon_.show();
 }
@@ -41,9 +41,9 @@ void Tray::refresh() {
     actions_.entry(&menu_, "raise");
     actions_.entry(&menu_, muted ? "unmute" : "mute");
     menu_.addSeparator();
-    for (const auto& entry : session_.scenes()) {
+    for (const auto& entry : session_.shelf().scenes()) {
         const std::string name = entry.scene.name;
-        menu_.addAction(QString::fromStdString(name), this, [this, name] { session_.recall(name); });
+        menu_.addAction(QString::fromStdString(name), this, [this, name] { session_.shelf().recall(name); });
     }
     menu_.addSeparator();
     actions_.entry(&menu_, "quit");

@@ -3,26 +3,37 @@
 
 #include <QElapsedTimer>
 #include <QString>
+#include <map>
+#include <memory>
 #include <vector>
 
-#include "scenes/scene.h"
+#include "scenes/working_state.h"
 
 namespace reed::ui {
 
-/// Keeps the values before each change. Changes with the same key that follow one another within a second
-/// and a half (a drag, turns of the wheel) count as one.
+/// What a strip is set to: the scene in work, and the memories of its stages that are not in work (by stage).
+struct StripState {
+    Scene scene;
+    std::map<std::string, OtherMemory> memories;
+
+    bool operator==(const StripState&) const = default;
+};
+/// A state never changes; the next one takes its place.
+using SharedState = std::shared_ptr<const StripState>;
+
+/// Keeps the states before each change. Changes with the same key that follow one another within a second
+/// and a half (a drag, turns of the wheel) count as one. (QUndoStack merges commands that know each other;
+/// here a step is a whole value, and what counts as one is a matter of time, which it does not know.)
 class History {
   public:
-    /// Note the scene as it was before a change. `flipped`: the stage whose memories the change flipped, or
-    /// empty.
-    void push(const Scene& before, const QString& label, const QString& key,
-              const std::string& flipped = {}) {
+    /// Note the state as it was before a change.
+    void push(SharedState before, const QString& label, const QString& key) {
         const bool merge =
             !key.isEmpty() && key == key_ && clock_.isValid() && clock_.elapsed() < 1500 && !undo_.empty();
         if (merge)
             undo_.back().label = label;
         else
-            undo_.push_back({before, label, flipped});
+            undo_.push_back({std::move(before), label});
         if (undo_.size() > 500) undo_.erase(undo_.begin());
         redo_.clear();
         key_ = key;
@@ -36,26 +47,21 @@ class History {
     QString undoLabel() const { return undo_.empty() ? QString() : undo_.back().label; }
     QString redoLabel() const { return redo_.empty() ? QString() : redo_.back().label; }
 
-    /// The stage whose memories the next step back, or forth, flips; empty: none.
-    std::string undoFlips() const { return undo_.empty() ? std::string() : undo_.back().flipped; }
-    std::string redoFlips() const { return redo_.empty() ? std::string() : redo_.back().flipped; }
-
-    /// The value to go back to; `now` is kept for redo. Only when canUndo().
-    Scene undo(const Scene& now) { return step(undo_, redo_, now); }
-    Scene redo(const Scene& now) { return step(redo_, undo_, now); }
+    /// The state to go back to; `now` is kept for redo. Only when canUndo().
+    SharedState undo(SharedState now) { return step(undo_, redo_, std::move(now)); }
+    SharedState redo(SharedState now) { return step(redo_, undo_, std::move(now)); }
 
   private:
     struct Step {
-        Scene scene;
+        SharedState state;
         QString label;
-        std::string flipped;
     };
-    Scene step(std::vector<Step>& from, std::vector<Step>& to, const Scene& now) {
+    SharedState step(std::vector<Step>& from, std::vector<Step>& to, SharedState now) {
         Step s = std::move(from.back());
         from.pop_back();
-        to.push_back({now, s.label, s.flipped});
+        to.push_back({std::move(now), s.label});
         key_.clear();
-        return s.scene;
+        return s.state;
     }
 
     std::vector<Step> undo_, redo_;

@@ -35,9 +35,9 @@ void Microphones::listenFor(QObject* who) {
 }
 
 const PipeWireNode* Microphones::inUse() const {
-    const DeviceChoice& input = session_.input();
+    const DeviceChoice& input = session_.devices().input();
     if (input.kind != DeviceKind::pipewire) return nullptr;
-    const PipeWirePicture& known = session_.devices();
+    const PipeWirePicture& known = session_.devices().picture();
     return known.source(input.target.empty() ? known.default_source : input.target);
 }
 
@@ -54,7 +54,7 @@ void Microphones::tick() {
         now_.clear();
         return;
     }
-    if (!ears_) ears_ = std::make_unique<MicrophoneEars>(session_.graph());
+    if (!ears_) ears_ = std::make_unique<MicrophoneEars>(session_.devices().graph());
     const auto looked = ears_->look();
     std::erase_if(now_, [&](const auto& n) { return !looked.contains(n.first); });
     for (const auto& [name, heard] : looked) {
@@ -76,7 +76,7 @@ QString Microphones::another() const {
     const PipeWireNode* mine = inUse();
     const PipeWireNode* best = nullptr;
     double level = kHears;
-    for (const auto& m : session_.devices().sources) {
+    for (const auto& m : session_.devices().picture().sources) {
         const auto n = now(m.name);
         if (!n || n->level <= level || (mine != nullptr && m.name == mine->name)) continue;
         best = &m;

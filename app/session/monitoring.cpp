@@ -25,15 +25,16 @@ bool Monitoring::openOutput() {
     MonitorOptions options;
     options.sink = sink_;
     options.sample_rate = session_.engine().format().sample_rate;
-    options.block = session_.audio().block;
-    if (!sink_.empty() && session_.devices().connected && session_.devices().sink(sink_) == nullptr) {
-        emit session_.message(
+    options.block = session_.devices().audio().block;
+    if (!sink_.empty() && session_.devices().picture().connected &&
+        session_.devices().picture().sink(sink_) == nullptr) {
+        session_.notices().tell(
             tr("The output chosen for the monitor is not there. Plug it in, or choose another."), true);
         return false;
     }
     auto made = MonitorOutput::create(session_.engine().monitor_history(), options);
     if (!made.ok()) {
-        emit session_.message(
+        session_.notices().tell(
             tr("The monitor can't be heard: no PipeWire is running. Start it (systemctl --user start "
                "pipewire wireplumber) and try again."),
             true);
@@ -73,7 +74,7 @@ void Monitoring::hearUpTo(const std::string& id) {
     MonitorSettings next = settings_;
     const bool stop = heard_stage_ == id;
     next.source = stop ? MonitorSource::off : MonitorSource::tap;
-    next.tap = session_.chain().index_of(id) + 1;
+    next.tap = session_.strip().chain().index_of(id) + 1;
     heard_stage_ = stop ? "" : id;
     set(next);
 }
@@ -82,7 +83,7 @@ void Monitoring::followChain() {
     if (heard_stage_.empty()) return;
     // The tap goes with its stage; without it there is nothing to hear.
     MonitorSettings next = settings_;
-    next.tap = session_.chain().index_of(heard_stage_) + 1;
+    next.tap = session_.strip().chain().index_of(heard_stage_) + 1;
     if (next.tap == 0) next.source = MonitorSource::off;
     if (!(next == settings_)) set(next);
 }
@@ -101,18 +102,18 @@ void Monitoring::setSink(const std::string& name) {
 }
 
 QString Monitoring::sinkTitle() const {
-    const PipeWirePicture& now = session_.devices();
+    const PipeWirePicture& now = session_.devices().picture();
     const PipeWireNode* node = now.sink(sink_.empty() ? now.default_sink : sink_);
     if (node == nullptr) return sink_.empty() ? tr("Default output") : QString::fromStdString(sink_);
     return QString::fromStdString(node->title);
 }
 
 void Monitoring::warnOfLoudspeakers() {
-    const PipeWirePicture& now = session_.devices();
+    const PipeWirePicture& now = session_.devices().picture();
     const PipeWireNode* node = now.sink(sink_.empty() ? now.default_sink : sink_);
     if (node == nullptr || !node->loudspeakers || warned_of_ == node->name) return;
     warned_of_ = node->name;
-    emit session_.message(
+    session_.notices().tell(
         tr("%1 looks like loudspeakers: the microphone will hear them, and it may echo or howl. Use "
            "headphones for the monitor.")
             .arg(sinkTitle()),
@@ -133,7 +134,7 @@ void Monitoring::tick() {
         next.source = MonitorSource::off;
         output_.reset();
         set(next);
-        emit session_.message(
+        session_.notices().tell(
             tr("The monitor's output is gone, so the monitor is off. Switch it on again with the one "
                "that is there."),
             true);
@@ -154,7 +155,7 @@ void Monitoring::tick() {
         const double hz = howl_->frequency();
         next.source = MonitorSource::off;
         set(next);
-        emit session_.message(
+        session_.notices().tell(
             tr("The microphone hears the monitor and began to howl at %1 Hz, so the monitor was cut. "
                "Use headphones, or turn it down.")
                 .arg(hz, 0, 'f', 0),

@@ -4,8 +4,8 @@
 #include <optional>
 
 #include "session/session.h"
-#include "stages/suppression.h"
-#include "suppression/hum.h"
+#include "widgets/input.h"
+#include "widgets/words.h"
 
 namespace reed::ui {
 
@@ -21,13 +21,16 @@ double RoomLearning::left() const {
 }
 
 void RoomLearning::start(const std::string& stage, double seconds) {
-    if (state_ != State::idle || session_.stage(stage) == nullptr) return;
-    if (!session_.deviceStatus().running) {
-        emit session_.message(tr("No sound comes in, so there is no room to learn. Choose an input first."),
-                              true);
+    const StageSpec* s = session_.strip().stage(stage);
+    const Teaching* teaching = s == nullptr ? nullptr : s->stage_kind().teaching;
+    if (state_ != State::idle || teaching == nullptr) return;
+    if (!session_.devices().status().running) {
+        session_.notices().tell(tr("No sound comes in, so there is no room to learn. Choose an input first."),
+                                true);
         return;
     }
-    seconds_ = std::clamp(seconds, kLeastToneSeconds, kMostToneSeconds);
+    seconds_ = seconds <= 0.0 ? teaching->usual_seconds
+                              : std::clamp(seconds, teaching->least_seconds, teaching->most_seconds);
     stage_ = stage;
     state_ = State::listening;
     ++job_;
@@ -38,7 +41,7 @@ void RoomLearning::start(const std::string& stage, double seconds) {
 void RoomLearning::cancel() {
     if (state_ == State::idle) return;
     end();
-    emit session_.message(tr("Learning was cancelled; nothing has changed."), false);
+    session_.notices().tell(tr("Learning was cancelled; nothing has changed."), false);
 }
 
 void RoomLearning::end() {
@@ -51,7 +54,7 @@ void RoomLearning::end() {
 void RoomLearning::tick() {
     if (state_ == State::idle) return;
     const bool restarted = heard_.follow(session_.engine().input_history());  // another input
-    if (session_.stage(stage_) == nullptr || (state_ == State::listening && restarted)) {
+    if (session_.strip().stage(stage_) == nullptr || (state_ == State::listening && restarted)) {
         end();
         return;
     }
@@ -62,77 +65,59 @@ void RoomLearning::tick() {
         learn();
 }
 
-void RoomLearning::learn() {
-    state_ = State::working;
-    emit changed();
-    const int job = job_;
-    const int index = session_.chain().index_of(stage_);
-    session_.background().run(
-        [engine = &session_.engine(), chain = session_.chain(), index, wanted = seconds_] {
-            const auto sound = engine->chain().sound_before(chain, static_cast<size_t>(index), wanted);
-            return learn_room_tone(sound, engine->format().sample_rate);
-        },
-        [this, job](const Result<RoomTone>& learnt) {
-            if (job != job_) return;
-            const std::string stage = stage_;
-            end();
-            if (!learnt.ok()) {
-                session_.tell(learnt.error());
-                return;
-            }
-            const RoomTone& tone = learnt.value();
-            const QString level = QString::number(tone.level(), 'f', 0);
-            session_.setTone(stage, tone, tr("Suppression: room tone of %1 dBFS learnt").arg(level));
-            emit session_.message(
-                tr("The room has been learnt: %1 dBFS. Learn it again when it sounds different.").arg(level),
-                false);
-        });
-}
-
-void RoomLearning::findHum(const std::string& stage) {
-    if (state_ != State::idle || session_.stage(stage) == nullptr) return;
-    stage_ = stage;
+/// Runs `work` on the newest `seconds` of sound before the stage, and `then` with its answer, unless it was
+/// cancelled.
+template <typename Work, typename Then>
+void RoomLearning::onSoundBefore(double seconds, Work work, Then then) {
     state_ = State::working;
     const int job = ++job_;
     emit changed();
-    const int index = session_.chain().index_of(stage);
+    const int index = session_.strip().chain().index_of(stage_);
     session_.background().run(
-        [engine = &session_.engine(), chain = session_.chain(), index] {
-            const auto sound =
-                engine->chain().sound_before(chain, static_cast<size_t>(index), kMostToneSeconds);
-            return std::pair(find_hum(sound, engine->format().sample_rate), sound.size());
+        [engine = &session_.engine(), chain = session_.strip().chain(), index, seconds, work] {
+            const auto sound = engine->chain().sound_before(chain, static_cast<size_t>(index), seconds);
+            return work(sound, engine->format().sample_rate);
         },
-        [this, job, stage](const std::pair<std::optional<Hum>, size_t>& answer) {
+        [this, job, stage = stage_, then](const auto& answer) {
             if (job != job_) return;
             end();
-            const StageSpec* s = session_.stage(stage);
-            if (s == nullptr) return;
-            const auto& [hum, heard] = answer;
-            if (static_cast<double>(heard) < 2.0 * session_.engine().format().sample_rate) {
-                emit session_.message(
-                    tr("Too little has been heard to find hum. Wait two seconds and try again."), true);
+            if (session_.strip().stage(stage) != nullptr) then(stage, answer);
+        });
+}
+
+void RoomLearning::learn() {
+    const Teaching* teaching = session_.strip().stage(stage_)->stage_kind().teaching;
+    onSoundBefore(
+        seconds_,
+        [teaching](const std::vector<float>& sound, double rate) { return teaching->learn(sound, rate); },
+        [this, teaching](const std::string& stage, const Result<StageMemory>& learnt) {
+            if (!learnt.ok()) {
+                session_.notices().tell(learnt.error());
                 return;
             }
-            if (!hum) {
-                emit session_.message(
-                    tr("No hum found in the last seconds. If you hear one, stay silent and try "
-                       "again."),
-                    false);
-                return;
-            }
-            const StageKind& kind = s->stage_kind();
-            StageSpec next = *s;
-            const Parameter& at = kind.parameters[static_cast<size_t>(kind.find("hum_frequency"))];
-            next.set("hum", 1.0);
-            next.set("hum_frequency", round_value(at, hum->frequency));
-            next.set("hum_tones", hum->tones);
-            session_.setValues(stage, next.values,
-                               tr("Suppression: hum filter at %1 Hz").arg(hum->frequency, 0, 'f', 1), {});
-            emit session_.message(tr("Hum found at %1 Hz with %2 tones, %3 dBFS; its filter is on.")
-                                      .arg(hum->frequency, 0, 'f', 1)
-                                      .arg(hum->tones)
-                                      .arg(hum->level, 0, 'f', 0),
-                                  false);
+            const Quantity level{teaching->level(learnt.value())};
+            session_.strip().teach(
+                stage, learnt.value(),
+                tr("%1 of %2 dBFS learnt").arg(text(teaching->title), QString::number(level.value, 'f', 0)));
+            session_.notices().tell(Words::spelt(teaching->learnt, {&level, 1}), false);
+        });
+}
+
+void RoomLearning::search(const std::string& stage) {
+    const StageSpec* s = session_.strip().stage(stage);
+    if (state_ != State::idle || s == nullptr || s->stage_kind().search == nullptr) return;
+    stage_ = stage;
+    const Search* search = s->stage_kind().search;
+    onSoundBefore(
+        search->most_seconds,
+        [search](const std::vector<float>& sound, double rate) {
+            if (static_cast<double>(sound.size()) < search->least_seconds * rate)
+                return Finding{"too_little", FindingTone::warning, search->too_little, {}, {}};
+            return search->look(sound, rate);
+        },
+        [this](const std::string& id, const Finding& found) {
+            if (found.proposal) session_.strip().apply(id, *found.proposal, Words::of(*found.proposal));
+            session_.notices().tell(Words::of(found), found.tone == FindingTone::warning);
         });
 }
 

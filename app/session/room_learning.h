@@ -1,4 +1,4 @@
-// Teaching a suppression the room, and looking for hum.
+// Teaching a stage what it is to know of the room, and looking for what its kind can find there.
 #pragma once
 
 #include <QObject>
@@ -13,8 +13,6 @@ class Session;
 class RoomLearning final : public QObject {
     Q_OBJECT
   public:
-    static constexpr double kUsualSeconds = 5.0;
-
     explicit RoomLearning(Session& session);
 
     enum class State { idle, listening, working };
@@ -25,12 +23,13 @@ class RoomLearning final : public QObject {
     double left() const;
     double wanted() const { return seconds_; }
 
-    /// Listens for `seconds` (3 to 10) of silence, then teaches the stage; the outcome is told by the
-    /// session's message. What was learnt before stays when it is refused.
-    void start(const std::string& stage, double seconds = kUsualSeconds);
+    /// Listens for `seconds` of silence (0: as long as usual for its kind), then teaches the stage; the
+    /// outcome is told by the session's message. What was learnt before stays when it is refused.
+    void start(const std::string& stage, double seconds = 0.0);
     void cancel();
-    /// Looks for hum in the newest ten seconds before the stage, sets its notches, and says what it found.
-    void findHum(const std::string& stage);
+    /// Looks for what its kind can look for (StageKind::search) in the newest sound before the stage, sets
+    /// what is proposed, and says what it found.
+    void search(const std::string& stage);
 
   signals:
     void changed();
@@ -38,12 +37,14 @@ class RoomLearning final : public QObject {
   private:
     void tick();
     void learn();
+    template <typename Work, typename Then>
+    void onSoundBefore(double seconds, Work work, Then then);
     void end();
 
     Session& session_;
     State state_ = State::idle;
     std::string stage_;
-    double seconds_ = kUsualSeconds;
+    double seconds_ = 1.0;
     RingReader heard_;  // of the input, from the start of listening on
     int job_ = 0;       // results of an older one are dropped
 };

@@ -6,7 +6,6 @@
 #include <QStandardPaths>
 
 #include "base/file.h"
-#include "base/folded.h"
 #include "session/default_scene.h"
 #include "session/microphones.h"
 #include "session/monitoring.h"
@@ -20,28 +19,6 @@ std::filesystem::path standardPath(QStandardPaths::StandardLocation where) {
 }
 
 constexpr int kPace = 33, kDraggingPace = 16, kUnseenPace = 250;  // ms from tick to tick
-
-const char* kindName(DeviceKind kind) {
-    switch (kind) {
-        case DeviceKind::pipewire:
-            return "pipewire";
-        case DeviceKind::sound_file:
-            return "file";
-        default:
-            return "room";
-    }
-}
-
-/// A step back must not bring back that a band was listened to.
-Scene settled(Scene scene) {
-    scene.chain = without_transients(std::move(scene.chain));
-    return scene;
-}
-
-DeviceKind kindByName(const std::string& name) {
-    if (name == "pipewire") return DeviceKind::pipewire;
-    return name == "file" ? DeviceKind::sound_file : DeviceKind::simulated_room;
-}
 
 }  // namespace
 
@@ -61,12 +38,12 @@ SessionPaths SessionPaths::standard() {
 Session::Session(SessionPaths paths, QObject* parent)
     : QObject(parent),
       paths_(std::move(paths)),
-      library_(paths_.scenes),
-      readings_(engine_),
+      shelf_(paths_.scenes, strip_, notices_),
+      devices_(paths_.demo_data, engine_, strip_, notices_),
       keeper_([path = paths_.state](const std::string& text) { return write_file(path, text); }) {
     background_ = std::make_unique<Background>();
     learning_ = new RoomLearning(*this);
-    microphones_heard_ = new Microphones(*this);
+    microphones_ = new Microphones(*this);
     monitoring_ = std::make_unique<Monitoring>(*this);
     tick_.setInterval(kPace);
     tick_.setTimerType(Qt::PreciseTimer);
@@ -74,183 +51,99 @@ Session::Session(SessionPaths paths, QObject* parent)
     save_later_.setInterval(400);
     save_later_.setSingleShot(true);
     connect(&save_later_, &QTimer::timeout, this, &Session::keepNow);
-    connect(&keys_, &Keys::changed, this, &Session::keepSoon);
-    look_again_.setInterval(300);  // after the last news: a program that writes a scene may write it in parts
-    look_again_.setSingleShot(true);
-    connect(&look_again_, &QTimer::timeout, this, &Session::lookAtScenes);
-    connect(&scene_files_, &QFileSystemWatcher::directoryChanged, this, [this] { look_again_.start(); });
-    connect(&scene_files_, &QFileSystemWatcher::fileChanged, this, [this] { look_again_.start(); });
+    connectParts();
+}
+
+void Session::connectParts() {
+    connect(&strip_, &ChainModel::changed, monitoring_.get(), &Monitoring::followChain);
+    connect(&devices_, &Devices::engineOpened, monitoring_.get(), &Monitoring::reopen);
+    connect(&strip_, &ChainModel::changed, this, &Session::keepSoon);
+    connect(&strip_, &ChainModel::focusChanged, this, &Session::keepSoon);
+    connect(&shelf_, &SceneShelf::saved, this, &Session::keepSoon);
+    connect(&devices_, &Devices::changed, this, &Session::keepSoon);
+    connect(&preferences_, &Preferences::changed, this, &Session::keepSoon);
+    connect(&preferences_, &Preferences::talkKeyChanged, this, [this] {
+        // With a key to talk the microphone is closed until it is held.
+        if (preferences_.talkKey() == Preferences::TalkKey::talks) setMuted(true);
+        emit muteChanged();
+    });
 }
 
 Session::~Session() {
     tick_.stop();
     background_.reset();
     if (save_later_.isActive()) saveState();
-    if (device_) device_->stop();
+    devices_.stop();
     monitoring_.reset();
 }
 
-void Session::begin() {
-    sweep_replacements(paths_.scenes);
-    sweep_replacements(paths_.state.parent_path());
-    if (auto filled = library_.fill_from(paths_.demo_data / "scenes"); !filled.ok()) tell(filled.error());
-    reloadScenes();
-    scene_ = defaultScene();
-    for (const auto& entry : scenes_) {
-        if (entry.scene.name == "Bench talk") scene_ = entry.scene;
-    }
-    for (const auto& p : room_controls()) room_values_[std::string(p.id)] = p.default_value;
-
-    graph_ = std::make_shared<PipeWireGraph>();
-    graph_->settle();
-    devices_ = graph_->picture();
-    DeviceChoice wanted;
-    takeLock();
+/// The last session, as far as it can be read.
+WorkingState Session::readState() {
     const auto mark = paths_.state.parent_path() / "start-crashed";
     if (StartGuard::take_mark(mark)) {
         if (const std::string kept = put_aside(paths_.state); !kept.empty())
-            emit message(
+            notices_.warn(
                 tr("The last start crashed, so this one is without the last session. It was kept as %1.")
-                    .arg(QString::fromStdString(kept)),
-                true);
+                    .arg(QString::fromStdString(kept)));
         engine_.set_mute(true);  // it may have been
     }
     start_guard_ = std::make_unique<StartGuard>(mark);
     QTimer::singleShot(5000, this, [this] { start_guard_.reset(); });
     auto state = load_working_state(paths_.state);
     if (!state.ok()) {
-        tell(state.error());
-    } else if (state.value()) {
-        WorkingState& s = *state.value();
-        if (!s.left_out.empty()) {
-            QStringList parts;
-            for (const auto& p : s.left_out) parts << QString::fromStdString(p);
-            emit message(
-                tr("Part of the last session can't be read and starts afresh: %1. It was kept as %2.")
-                    .arg(parts.join(", "), QString::fromStdString(s.kept_as)),
-                true);
-        }
-        if (!s.scene.name.empty()) scene_ = std::move(s.scene);
-        wanted = {kindByName(s.input_kind), s.input_target};
-        for (const auto& p : room_controls()) {
-            const auto found = s.room.find(std::string(p.id));
-            if (found != s.room.end() && !value_problem(p, found->second))
-                room_values_[found->first] = found->second;
-        }
-        if (!s.theme.empty()) theme_ = QString::fromStdString(s.theme);
-        geometry_ = QByteArray::fromBase64(QByteArray::fromStdString(s.geometry));
-        focused_ = s.focused;
-        readings_.set_window(s.window_seconds);
-        memories_ = std::move(s.memories);
-        audio_ = s.audio;
-        keys_.restore(s.keys);
-        target_ = s.target_lufs;
-        emit targetChanged();
-        talk_key_ = s.talk_key == "talks" ? TalkKey::talks
-                                          : (s.talk_key == "mutes" ? TalkKey::mutes : TalkKey::toggles);
-        monitoring_->restore(s.monitor, s.monitor_sink);
-        // Before any sound: whoever left muted must not be heard because the program ended meanwhile.
-        engine_.set_mute(s.muted);
+        notices_.tell(state.error());
+        return {};
     }
+    if (!state.value()) return {};
+    WorkingState& s = *state.value();
+    if (!s.left_out.empty()) {
+        QStringList parts;
+        for (const auto& p : s.left_out) parts << QString::fromStdString(p);
+        notices_.warn(tr("Part of the last session can't be read and starts afresh: %1. It was kept as %2.")
+                          .arg(parts.join(", "), QString::fromStdString(s.kept_as)));
+    }
+    return std::move(s);
+}
+
+void Session::begin() {
+    sweep_replacements(paths_.scenes);
+    sweep_replacements(paths_.state.parent_path());
+    shelf_.begin(paths_.demo_data / "scenes");
+    takeLock();
+    WorkingState state = readState();
+    if (state.scene.name.empty()) {
+        const Scene* first = shelf_.find("Bench talk");
+        state.scene = first != nullptr ? *first : defaultScene();
+    }
+    preferences_.restore(state);
+    readings_.set_window(state.window_seconds);
+    monitoring_->restore(state.monitor, state.monitor_sink);
+    // Before any sound: whoever left muted must not be heard because the program ended meanwhile.
+    if (state.muted) engine_.set_mute(true);
     const bool still_muted = muted();
-    if (stage(focused_) == nullptr) focused_ = chain().stages.empty() ? "" : chain().stages.front().id;
-    if (!startDevice(wanted, true) && wanted.kind != DeviceKind::simulated_room) {
-        // The reason has been told; say what happens instead.
-        if (startDevice({}, false)) emit message(tr("The simulated room is used instead."), true);
-    }
-    setTalkKey(talk_key_);
+    const bool talks = preferences_.talkKey() == Preferences::TalkKey::talks;
+    if (talks) engine_.set_mute(true);
+    strip_.begin({state.scene, state.memories}, state.focused);
+    devices_.begin(state);
     emit muteChanged();
-    if (still_muted && talk_key_ != TalkKey::talks)
-        emit message(keys_.text("talk").isEmpty()
-                         ? tr("Muted, as at the end of the last session.")
-                         : tr("Muted, as at the end of the last session. %1 lets your voice through.")
-                               .arg(keys_.text("talk")),
-                     true);
-    emit inputChanged();
+    if (still_muted && !talks) {
+        const QString key = preferences_.keys().text("talk");
+        notices_.warn(
+            key.isEmpty()
+                ? tr("Muted, as at the end of the last session.")
+                : tr("Muted, as at the end of the last session. %1 lets your voice through.").arg(key));
+    }
     tick_.start();
-    emit themeChanged();
-    emit chainChanged();
-    emit focusChanged();
-}
-
-// --- the scene in work ---
-
-const StageSpec* Session::stage(const std::string& id) const {
-    const int i = chain().index_of(id);
-    return i < 0 ? nullptr : &chain().stages[static_cast<size_t>(i)];
-}
-
-QString Session::nameOf(const std::string& id) const {
-    const StageSpec* s = stage(id);
-    return s == nullptr ? QString() : QString::fromStdString(s->shown_title());
-}
-
-void Session::take(Scene scene, Fade fade) {
-    scene_ = std::move(scene);
-    if (stage(focused_) == nullptr) focused_ = chain().stages.empty() ? "" : chain().stages.front().id;
-    if (auto followed = engine_.chain().follow(scene_.chain, fade); !followed.ok()) tell(followed.error());
-    monitoring_->followChain();
-    keepSoon();
-    emit chainChanged();
-    tellFocus();
-}
-
-void Session::change(Scene after, const QString& label, const QString& key, Fade fade,
-                     const std::string& flipped) {
-    if (after == scene_) return;
-    // What is of the moment only (listening, finding) is no step of undo.
-    if (!(after.name == scene_.name && without_transients(after.chain) == without_transients(scene_.chain)))
-        history_.push(scene_, label, key, flipped);
-    take(std::move(after), fade);
-}
-
-void Session::undo() {
-    const std::string flipped = history_.undoFlips();
-    if (history_.canUndo()) step(history_.undo(scene_), flipped);
-}
-
-void Session::redo() {
-    const std::string flipped = history_.redoFlips();
-    if (history_.canRedo()) step(history_.redo(scene_), flipped);
-}
-
-void Session::step(Scene to, const std::string& flipped) {
-    // A flip of memories is flipped back; else the one that was in work would be lost.
-    const auto memory = memories_.find(flipped);
-    const StageSpec* now = stage(flipped);
-    if (memory != memories_.end() && now != nullptr && now->kind == memory->second.kind)
-        memory->second = {now->kind, now->values, now->tone, memory->second.in_work == 'A' ? 'B' : 'A'};
-    take(settled(std::move(to)), Fade::quick);
-}
-
-void Session::focus(const std::string& id) {
-    if (id == focused_ || stage(id) == nullptr) return;
-    focused_ = id;
-    keepSoon();
-    tellFocus();
-}
-
-void Session::tellFocus() {
-    if (focused_ == told_focus_) return;
-    told_focus_ = focused_;
-    emit focusChanged();
-}
-
-// --- the rest ---
-
-void Session::tell(const Error& error) {
-    QString t = QString::fromStdString(error.text());
-    if (!t.isEmpty()) t[0] = t[0].toUpper();
-    emit message(t, true);
 }
 
 void Session::tellTroubles() {
     const auto troubles = engine_.chain().troubles();
-    const std::string where = troubles.empty() || troubles.front().first >= chain().stages.size()
-                                  ? ""
-                                  : chain().stages[troubles.front().first].id;
+    const auto& stages = strip_.chain().stages;
+    const std::string where =
+        troubles.empty() || troubles.front().first >= stages.size() ? "" : stages[troubles.front().first].id;
     if (where != told_trouble_ && !where.empty())
-        emit message(nameOf(where) + ": " + QString::fromUtf8(troubles.front().second), true);
+        notices_.warn(QString::fromStdString(strip_.stage(where)->shown_title()) + ": " +
+                      QString::fromStdString(troubles.front().second));
     told_trouble_ = where;
 }
 
@@ -279,10 +172,10 @@ void Session::tick() {
     odd_ = !odd_ && tick_.interval() == kDraggingPace;
     if (odd_) return;
     if (seen_) {
-        spectrum_.follow(chain().index_of(focused_));
+        spectrum_.follow(strip_.chain().index_of(strip_.focused()));
         spectrum_.poll();
     }
-    if (due(tended_, 240)) tendDevices();
+    if (due(tended_, 240)) devices_.tend();
     if (due(looked_, 1000)) {
         tellTroubles();
         tellOfKeeping();
@@ -291,16 +184,25 @@ void Session::tick() {
     if (seen_) emit readingsChanged();
 }
 
-void Session::setThemeName(const QString& name) {
-    theme_ = name;
-    keepSoon();
-    emit themeChanged();
+void Session::setMuted(bool muted) {
+    if (muted == engine_.muted()) return;
+    engine_.set_mute(muted);
+    keepNow();  // a crash a moment later must not open the microphone
+    emit muteChanged();
 }
 
-void Session::setGeometry(const QByteArray& g) {
-    geometry_ = g;
-    keepSoon();
+void Session::talk(bool held) {
+    switch (preferences_.talkKey()) {
+        case Preferences::TalkKey::talks:
+            return setMuted(!held);
+        case Preferences::TalkKey::mutes:
+            return setMuted(held);
+        case Preferences::TalkKey::toggles:
+            if (held) setMuted(!muted());
+    }
 }
+
+// --- the working state ---
 
 bool Session::saveState() {
     keepNow();
@@ -311,7 +213,7 @@ bool Session::saveState() {
 
 void Session::tellOfKeeping() {
     const auto problem = keeper_.problem();
-    if (problem && !state_failed_) tell(*problem);
+    if (problem && !state_failed_) notices_.tell(*problem);
     state_failed_ = problem.has_value();
 }
 
@@ -324,34 +226,27 @@ void Session::takeLock() {
         std::chrono::milliseconds(0));  // one of a program that has gone is noticed by its number
     if (lock_->tryLock(0) || lock_->error() != QLockFile::LockFailedError) return;
     keeps_ = false;
-    emit message(
+    notices_.warn(
         tr("Another Dusky Reed runs on the same settings, so this one remembers nothing of what you change "
-           "(saved scenes are kept). End the other one and start again."),
-        true);
+           "(saved scenes are kept). End the other one and start again."));
 }
 
 void Session::keepNow() {
     save_later_.stop();
     if (!keeps_) return;
     WorkingState s;
-    s.scene = scene_;
-    s.input_kind = kindName(input_.kind);
-    s.input_target = input_.target;
-    s.room = room_values_;
-    s.theme = theme_.toStdString();
-    s.geometry = geometry_.toBase64().toStdString();
-    s.focused = focused_;
-    s.window_seconds = readings_.window();
-    for (const auto& [id, memory] : memories_) {
-        if (stage(id) != nullptr) s.memories[id] = memory;
+    const SharedState strip = strip_.state();
+    s.scene = strip->scene;
+    for (const auto& [id, memory] : strip->memories) {
+        if (strip_.stage(id) != nullptr) s.memories[id] = memory;
     }
-    s.audio = audio_;
+    s.focused = strip_.focused();
+    s.window_seconds = readings_.window();
     s.monitor = monitoring_->settings();
     s.monitor_sink = monitoring_->sink();
-    s.talk_key = talk_key_ == TalkKey::talks ? "talks" : (talk_key_ == TalkKey::mutes ? "mutes" : "toggles");
     s.muted = muted();
-    s.keys = keys_.kept();
-    s.target_lufs = target_;
+    devices_.keep(s);
+    preferences_.keep(s);
     keeper_.keep(write_working_state(s));
 }
 

@@ -13,20 +13,18 @@ void Words::setInk(Ink ink) {
     update();
 }
 
-namespace {
-QString spelled(std::string_view words, const std::vector<Quantity>& quantities) {
+QString Words::spelt(std::string_view words, std::span<const Quantity> quantities) {
     // The words are whole literals, so they end where C expects it.
     const QByteArray translated = QCoreApplication::translate("Finding", words.data()).toUtf8();
     return QString::fromStdString(spell(translated.toStdString(), quantities));
 }
-}  // namespace
 
 QString Words::of(const Finding& finding) {
-    return finding.words.empty() ? QString() : spelled(finding.words, finding.quantities);
+    return finding.words.empty() ? QString() : spelt(finding.words, finding.quantities);
 }
 
 QString Words::of(const Proposal& proposal) {
-    return spelled(proposal.words, proposal.quantities);
+    return spelt(proposal.words, proposal.quantities);
 }
 
 void Words::show(const Finding& finding) {

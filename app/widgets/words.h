@@ -22,6 +22,8 @@ class Words final : public QLabel {
     /// A finding, or what its proposal does, in the person's language.
     static QString of(const Finding& finding);
     static QString of(const Proposal& proposal);
+    /// Words of a kind, literals, with their figures put in.
+    static QString spelt(std::string_view words, std::span<const Quantity> quantities);
 
   protected:
     void paintEvent(QPaintEvent* event) override;

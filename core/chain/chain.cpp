@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "base/flush_to_zero.h"
+#include "stages/missing.h"
 
 namespace reed {
 namespace {
@@ -32,8 +33,10 @@ Result<std::unique_ptr<Chain>> Chain::build(const ChainSpec& spec, const StreamF
         Link link;
         link.id = s.id;
         link.kind = s.kind;
-        link.stage = s.stage_kind().make();
-        link.stage->teach(s.tone);
+        auto made = s.stage_kind().make();
+        link.stage = made.ok() ? std::move(made.value())
+                               : make_passing_stage(made.error().text() + " The sound passes unchanged.");
+        link.stage->teach(s.taught);
         link.stage->prepare(format, s.values);
         link.active.prepare(format.sample_rate, 0.005, s.bypass ? 0.0 : 1.0);
         for (auto& d : link.dry) d.prepare(link.stage->latency());

@@ -24,6 +24,8 @@ class Chain {
 
     const StreamFormat& format() const { return format_; }
     std::uint32_t serial() const { return serial_; }
+    /// Before it runs.
+    void set_serial(std::uint32_t serial) { serial_ = serial; }
 
     /// Taps report here (nullptr: nowhere). Set while no one processes.
     void set_tap_queue(TapQueue* queue) { taps_to_ = queue; }

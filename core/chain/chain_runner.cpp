@@ -33,12 +33,10 @@ ChainRunner::~ChainRunner() {
     free_retired();
 }
 
-Result<void> ChainRunner::open(const StreamFormat& format, const ChainSpec& spec,
-                               std::shared_ptr<const HistoryRing> input, int longest) {
+void ChainRunner::open(const StreamFormat& format, const ChainSpec& spec, std::unique_ptr<Chain> chain,
+                       std::shared_ptr<const HistoryRing> input, int longest) {
     Lock lock(mutex_);
-    auto built = Chain::build(spec, format, next_serial_);
-    if (!built.ok()) return built.error();
-    ++next_serial_;
+    chain->set_serial(next_serial_++);
     opening_ = true;
     ++wanted_version_;
     done_.wait(lock, [this] { return !building_; });
@@ -59,7 +57,7 @@ Result<void> ChainRunner::open(const StreamFormat& format, const ChainSpec& spec
     }
     warm_taps_.clear();
     current_ = std::make_unique<Arrival>();
-    current_->chain = std::move(built.value());
+    current_->chain = std::move(chain);
     current_->chain->set_tap_queue(&taps_);
     newest_ = current_->chain.get();
     alive_ = {newest_};
@@ -67,7 +65,6 @@ Result<void> ChainRunner::open(const StreamFormat& format, const ChainSpec& spec
     wanted_ = built_spec_ = spec;
     known_ = {{newest_->serial(), spec.stages.size(), 0}};
     sounding_ = newest_->serial();
-    return {};
 }
 
 Result<void> ChainRunner::follow(const ChainSpec& spec, Fade fade) {
@@ -158,9 +155,9 @@ std::vector<float> ChainRunner::sound_before(const ChainSpec& spec, size_t stage
     return out;
 }
 
-std::vector<std::pair<size_t, const char*>> ChainRunner::troubles() const {
+std::vector<std::pair<size_t, std::string>> ChainRunner::troubles() const {
     const std::lock_guard lock(mutex_);
-    std::vector<std::pair<size_t, const char*>> out;
+    std::vector<std::pair<size_t, std::string>> out;
     for (size_t i = 0; newest_ != nullptr && i < built_spec_.stages.size(); ++i) {
         if (const char* why = newest_->trouble(i); why != nullptr) out.emplace_back(i, why);
     }

@@ -28,10 +28,11 @@ class ChainRunner final : public ChainBuilder::Client {
     ChainRunner(const ChainRunner&) = delete;
     ChainRunner& operator=(const ChainRunner&) = delete;
 
-    /// Sets the format and starts with `spec`. `input` holds what run() is given, up to and with that block,
-    /// and at least twelve seconds. Only while nobody calls run(). `longest`: frames of the longest block.
-    Result<void> open(const StreamFormat& format, const ChainSpec& spec,
-                      std::shared_ptr<const HistoryRing> input, int longest);
+    /// Sets the format and starts with `chain`, which was built from `spec`. `input` holds what run() is
+    /// given, up to and with that block, and at least twelve seconds. Only while nobody calls run().
+    /// `longest`: frames of the longest block.
+    void open(const StreamFormat& format, const ChainSpec& spec, std::unique_ptr<Chain> chain,
+              std::shared_ptr<const HistoryRing> input, int longest);
 
     /// The chain to sound from now on. Refuses an invalid one and goes on with the one before.
     /// Returns at once; settled() tells when it has been built and handed to the audio thread.
@@ -74,7 +75,7 @@ class ChainRunner final : public ChainBuilder::Client {
     /// Delay of every stage of the newest chain in frames.
     std::vector<int> stage_latencies() const;
     /// Stages of the newest chain that no longer do their work, and why.
-    std::vector<std::pair<size_t, const char*>> troubles() const;
+    std::vector<std::pair<size_t, std::string>> troubles() const;
 
     /// What stage `stage` of the newest chain tells (StageKind::readouts); empty when there is no such stage.
     std::vector<float> readouts(size_t stage) const;

@@ -2,20 +2,32 @@
 
 #include <stdexcept>
 
+#include "stages/missing.h"
+
 namespace reed {
 
 StageSpec new_stage(const ChainSpec& chain, const StageKind& kind) {
     StageSpec out;
     out.kind = kind.id;
     out.values = default_values(kind);
-    out.id = out.kind;
-    for (int n = 2; chain.index_of(out.id) >= 0; ++n) out.id = out.kind + "_" + std::to_string(n);
+    out.id = fresh_id(chain, kind.id);
+    return out;
+}
+
+std::string fresh_id(const ChainSpec& chain, std::string_view kind) {
+    std::string out(kind);
+    for (int n = 2; chain.index_of(out) >= 0; ++n) out = std::string(kind) + "_" + std::to_string(n);
     return out;
 }
 
 const StageKind& StageSpec::stage_kind() const {
-    if (const StageKind* found = find_stage_kind(kind)) return *found;
-    throw std::out_of_range("no stage kind " + kind);
+    const StageKind* found = find_stage_kind(kind);
+    return found != nullptr ? *found : kMissingStage;
+}
+
+std::string StageSpec::shown_title() const {
+    if (!title.empty()) return title;
+    return missing() ? kind : std::string(stage_kind().title);
 }
 
 size_t StageSpec::row(std::string_view parameter) const {
@@ -29,7 +41,7 @@ bool same_structure(const ChainSpec& a, const ChainSpec& b) {
     for (size_t i = 0; i < a.stages.size(); ++i) {
         const StageSpec& x = a.stages[i];
         const StageSpec& y = b.stages[i];
-        if (x.id != y.id || x.kind != y.kind || x.values.size() != y.values.size() || x.tone != y.tone)
+        if (x.id != y.id || x.kind != y.kind || x.values.size() != y.values.size() || x.taught != y.taught)
             return false;
         const auto& table = x.stage_kind().parameters;
         for (size_t p = 0; p < table.size(); ++p) {
@@ -59,6 +71,17 @@ ChainSpec without_transients(ChainSpec chain) {
     return chain;
 }
 
+namespace {
+std::optional<std::string> memory_problem(const StageKind& kind, const StageMemory& memory) {
+    if (memory.empty() && memory.figures.empty()) return std::nullopt;
+    const Teaching* teaching = kind.teaching;
+    if (teaching == nullptr) return "a " + std::string(kind.id) + " can't be taught anything.";
+    if (memory.empty() || memory.figures.size() != teaching->figures.size())
+        return "the " + std::string(teaching->title) + " is not whole.";
+    return teaching->problem(memory);
+}
+}  // namespace
+
 std::vector<Error> chain_problems(const ChainSpec& chain) {
     std::vector<Error> out;
     if (chain.stages.size() > kMaxStages) {
@@ -70,10 +93,11 @@ std::vector<Error> chain_problems(const ChainSpec& chain) {
         const StageSpec& s = chain.stages[i];
         const std::string where = "stages[" + std::to_string(i) + "]";
         const StageKind* kind = find_stage_kind(s.kind);
-        if (kind == nullptr) {
+        if (kind == nullptr && s.foreign.empty()) {
             out.push_back({"there is no stage kind \"" + s.kind + "\".", where + ".kind", ""});
             continue;
         }
+        if (kind == nullptr) kind = &kMissingStage;
         if (s.values.size() != kind->parameters.size()) {
             out.push_back({"it has " + std::to_string(s.values.size()) + " values instead of " +
                                std::to_string(kind->parameters.size()) + ".",
@@ -85,9 +109,10 @@ std::vector<Error> chain_problems(const ChainSpec& chain) {
                 out.push_back({*problem, where + ".parameters." + std::string(kind->parameters[p].id), ""});
             }
         }
-        if (const auto problem = tone_problem(s.tone)) out.push_back({*problem, where + ".room_tone", ""});
-        if (!s.tone.empty() && !kind->learns)
-            out.push_back({"a " + s.kind + " has no use for a room tone.", where + ".room_tone", ""});
+        if (const auto problem = memory_problem(*kind, s.taught)) {
+            const std::string key = kind->teaching != nullptr ? "." + std::string(kind->teaching->id) : "";
+            out.push_back({*problem, where + key, ""});
+        }
         if (chain.index_of(s.id) != static_cast<int>(i)) {
             out.push_back(
                 {"the id \"" + s.id + "\" is used twice.", where + ".id", "Give each stage its own."});

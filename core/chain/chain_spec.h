@@ -16,13 +16,16 @@ struct StageSpec {
     std::string title;  ///< the person's name for it; empty: the kind's title
     bool bypass = false;
     std::vector<double> values;
-    RoomTone tone{};  ///< what the stage was taught; empty for kinds that learn nothing
+    StageMemory taught{};   ///< what the stage was taught; empty for kinds that learn nothing
+    std::string foreign{};  ///< a kind that is not known here: the rest of its JSON as it came; else empty
 
     bool operator==(const StageSpec&) const = default;
 
-    /// Throws std::out_of_range for a kind that does not exist: chain_problems() keeps such a chain out.
+    /// kMissingStage where the kind is not known here.
     const StageKind& stage_kind() const;
-    std::string shown_title() const { return title.empty() ? std::string(stage_kind().title) : title; }
+    bool missing() const { return stage_kind().id.empty(); }
+    /// The person's name for it, the kind's title, or the id of a kind that is missing.
+    std::string shown_title() const;
     /// Value by parameter id. Both throw std::out_of_range for an id that the kind has not: a bug, never a
     /// person's mistake.
     double value(std::string_view parameter) const { return values.at(row(parameter)); }
@@ -52,6 +55,8 @@ struct ChainSpec {
 
 /// A stage of `kind` with default values and an id not used in `chain` yet.
 StageSpec new_stage(const ChainSpec& chain, const StageKind& kind);
+/// An id for a stage of the kind of this id that is not used in `chain` yet.
+std::string fresh_id(const ChainSpec& chain, std::string_view kind);
 
 /// True when only values and bypass differ, and no structural parameter: the running chain can follow
 /// without being rebuilt.
@@ -64,8 +69,8 @@ bool wakes_a_stage(const ChainSpec& before, const ChainSpec& after);
 /// The chain with all transient parameters at their defaults: what is worth keeping of it.
 ChainSpec without_transients(ChainSpec chain);
 
-/// Everything wrong with a chain: unknown kinds, values outside their range (by name and range), too many
-/// stages, ids used twice. Empty when it can be run.
+/// Everything wrong with a chain: unknown kinds without their JSON, values outside their range (by name and
+/// range), too many stages, ids used twice. Empty when it can be run.
 std::vector<Error> chain_problems(const ChainSpec& chain);
 
 }  // namespace reed

@@ -28,9 +28,9 @@ struct DeviceStatus {
     double delay_ms = 0.0;       ///< of the device itself, in and out, without the chain
 };
 
-class Device {
+class SoundSource {
   public:
-    virtual ~Device() = default;
+    virtual ~SoundSource() = default;
 
     /// The format it will deliver. Known from construction on.
     virtual StreamFormat format() const = 0;

@@ -14,7 +14,7 @@ namespace reed {
 /// Plays a file of 1 or 2 channels and 44.1 to 192 kHz over and over, however long it is: two seconds of it
 /// are read ahead by a thread of its own. Where it breaks off or can no longer be read, status() says so, and
 /// it begins again from its start.
-class FileDevice final : public Device {
+class FileDevice final : public SoundSource {
   public:
     static Result<std::unique_ptr<FileDevice>> create(const std::filesystem::path& path);
     ~FileDevice() override { stop(); }

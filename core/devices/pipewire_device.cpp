@@ -259,7 +259,6 @@ Result<std::unique_ptr<PipeWireDevice>> PipeWireDevice::create(const PipeWireOpt
     State& s = *out->state_;
     s.options = options;
     if (!s.options.graph) s.options.graph = std::make_shared<PipeWireGraph>();
-    s.options.graph->tend();
     const bool there = s.options.graph->settle();
     if (options.wait_for_source) return out;
     if (!there) return no_pipewire();

@@ -24,7 +24,7 @@ struct PipeWireOptions {
 /// Captures a source, hands it to the callback, and feeds the result into the virtual microphone. When the
 /// source or the daemon goes away, the feed is silent and tend() takes it up again as soon as they are back;
 /// the virtual microphone stays as long as the daemon does, after the end of this program too.
-class PipeWireDevice final : public Device {
+class PipeWireDevice final : public SoundSource {
   public:
     /// Fails when no daemon answers or the chosen source does not exist, unless they are to be waited for.
     static Result<std::unique_ptr<PipeWireDevice>> create(const PipeWireOptions& options);

@@ -18,7 +18,7 @@ enum RoomControl { kRoomEffort, kRoomDehumidifier, kRoomLathe, kRoomRain, kRoomT
 std::span<const Parameter> room_controls();
 
 /// Mono, 48 kHz, paced in real time. Plays the sounds of a demo data folder in loops.
-class SimulatedRoom final : public Device {
+class SimulatedRoom final : public SoundSource {
   public:
     /// Fails, naming the file, when a sound is missing or not mono 48 kHz.
     static Result<std::unique_ptr<SimulatedRoom>> create(const std::filesystem::path& demo_data);

@@ -22,21 +22,37 @@ Engine::Engine(std::shared_ptr<ChainBuilder> builder)
       monitored_(std::make_shared<HistoryRing>(1, 2)),
       chain_(std::move(builder)) {}
 
+Result<Engine::Prepared> Engine::prepare(const StreamFormat& format, const ChainSpec& spec) {
+    auto chain = Chain::build(spec, format);
+    if (!chain.ok()) return chain.error();
+    return Prepared{format,
+                    spec,
+                    std::move(chain.value()),
+                    ring(format, kHistorySeconds),
+                    ring(format, kHistorySeconds),
+                    ring(format, 1.0)};
+}
+
 Result<void> Engine::open(const StreamFormat& format, const ChainSpec& spec) {
-    const auto input = ring(format, kHistorySeconds);
-    if (auto opened = chain_.open(format, spec, input, kPiece); !opened.ok()) return opened;
-    format_ = format;
-    input_ = input;
-    feed_ = ring(format, kHistorySeconds);
-    monitored_ = ring(format, 1.0);
-    monitor_.prepare(format, kPiece);
-    feed_gain_.prepare(format.sample_rate, 0.004, muted() ? 0.0 : 1.0);
+    auto prepared = prepare(format, spec);
+    if (!prepared.ok()) return prepared.error();
+    open(std::move(prepared.value()));
+    return {};
+}
+
+void Engine::open(Prepared prepared) {
+    format_ = prepared.format;
+    input_ = std::move(prepared.input);
+    feed_ = std::move(prepared.feed);
+    monitored_ = std::move(prepared.monitored);
+    chain_.open(format_, prepared.spec, std::move(prepared.chain), input_, kPiece);
+    monitor_.prepare(format_, kPiece);
+    feed_gain_.prepare(format_.sample_rate, 0.004, muted() ? 0.0 : 1.0);
     in_grain_ = 0;
     for (auto& c : clips_) c.reset();
     clipped_ = blocks_ = 0;
     load_ = worst_load_ = 0.0;
     open_ = true;
-    return {};
 }
 
 EngineFigures Engine::figures() const {

@@ -32,7 +32,18 @@ class Engine final : public AudioCallback {
     Engine(const Engine&) = delete;
     Engine& operator=(const Engine&) = delete;
 
-    /// Sets the format and starts with `spec`. Only while no device calls process().
+    /// What is needed to start in a format with a chain.
+    struct Prepared {
+        StreamFormat format;
+        ChainSpec spec;
+        std::unique_ptr<Chain> chain;
+        std::shared_ptr<HistoryRing> input, feed, monitored;
+    };
+    /// Builds it: milliseconds, with a network tens of them. Any thread but the audio thread.
+    static Result<Prepared> prepare(const StreamFormat& format, const ChainSpec& spec);
+    /// Starts with it. Quick. Only while no device calls process().
+    void open(Prepared prepared);
+    /// Both at once.
     Result<void> open(const StreamFormat& format, const ChainSpec& spec);
     const StreamFormat& format() const { return format_; }
 

@@ -17,7 +17,8 @@ Finding stage_finding(const ChainSpec& chain, size_t index, const LevelReport& l
     if (s.bypass) return {"bypassed", FindingTone::neutral, "Bypassed: the sound passes unchanged.", {}, {}};
     const auto judge = s.stage_kind().finding;
     if (judge == nullptr) return {};
-    Finding out = judge({s.values, s.tone, levels.taps[index], levels.taps[index + 1], levels.stages[index]});
+    Finding out =
+        judge({s.values, s.taught, levels.taps[index], levels.taps[index + 1], levels.stages[index]});
     // At the end of its range a value can't be turned further: there is nothing to press.
     const auto stands = [&s](const std::pair<size_t, double>& v) { return s.values[v.first] == v.second; };
     if (out.proposal && std::ranges::all_of(out.proposal->values, stands)) out.proposal.reset();

@@ -59,7 +59,7 @@ std::vector<Difference> differences(const ChainSpec& saved, const ChainSpec& now
         if (std::ranges::find(moved, s.id) != moved.end()) note(What::moved);
         if (old->title != s.title) note(What::renamed);
         if (old->bypass != s.bypass) note(s.bypass ? What::bypassed : What::enabled);
-        if (old->tone != s.tone) note(What::taught);
+        if (old->taught != s.taught || old->foreign != s.foreign) note(What::taught);
         const auto& table = s.stage_kind().parameters;
         for (size_t p = 0; p < table.size(); ++p) {
             if (old->values[p] != s.values[p] && !table[p].transient)

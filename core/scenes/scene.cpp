@@ -1,5 +1,6 @@
 #include "scenes/scene.h"
 
+#include <algorithm>
 #include <cmath>
 #include <nlohmann/json.hpp>
 
@@ -14,7 +15,6 @@ using Json = nlohmann::ordered_json;
 
 constexpr const char* kFormatName = "dusky-reed-scene";
 constexpr int kMaxDepth = 8;
-constexpr const char* kListMark = "\"list\"";
 
 std::string line_and_column(std::string_view text, size_t byte) {
     size_t line = 1;
@@ -136,14 +136,27 @@ class Reader {
             problem(where, "it is " + type_name(s) + ", not a stage.");
             return;
         }
-        known_keys(s, where + ".", {"kind", "id", "title", "bypass", "parameters", "room_tone"});
         const std::string kind_id = text(s, "kind", where + ".", true);
-        const StageKind* kind = find_stage_kind(kind_id);
-        if (kind == nullptr) {
-            if (!kind_id.empty()) unknown_kind(kind_id, where);
+        if (characters(kind_id) > kMaxSceneName) problem(where + ".kind", "it is longer than 80 characters.");
+        if (kind_id.empty()) {
+            if (s.contains("kind") && s["kind"].is_string()) problem(where + ".kind", "it is empty.");
             return;
         }
-        StageSpec spec = new_stage(chain, *kind);
+        const StageKind* kind = find_stage_kind(kind_id);
+        StageSpec spec;
+        if (kind != nullptr) {
+            std::set<std::string> known{"kind", "id", "title", "bypass", "parameters"};
+            if (kind->teaching != nullptr) known.emplace(kind->teaching->id);
+            known_keys(s, where + ".", known);
+            spec = new_stage(chain, *kind);
+        } else {
+            // Another program's, or a newer one's: kept as it is.
+            spec.kind = kind_id;
+            spec.id = fresh_id(chain, kind_id);
+            Json rest = s;  // what can be changed of it here stands in the spec
+            for (const char* known : {"kind", "id", "title", "bypass"}) rest.erase(known);
+            spec.foreign = rest.dump(-1, ' ', false, Json::error_handler_t::replace);
+        }
         if (s.contains("id")) spec.id = text(s, "id", where + ".", false);
         if (spec.id.empty()) problem(where + ".id", "it is empty.");
         spec.title = text(s, "title", where + ".", false);
@@ -155,46 +168,44 @@ class Reader {
             else
                 spec.bypass = s["bypass"].get<bool>();
         }
-        if (s.contains("parameters")) parameters(s["parameters"], where + ".parameters", *kind, spec);
-        if (s.contains("room_tone")) room_tone(s["room_tone"], where + ".room_tone", spec.tone);
+        if (kind != nullptr && s.contains("parameters"))
+            parameters(s["parameters"], where + ".parameters", *kind, spec);
+        if (kind != nullptr && kind->teaching != nullptr && s.contains(std::string(kind->teaching->id)))
+            memory(s[std::string(kind->teaching->id)], where + "." + std::string(kind->teaching->id),
+                   *kind->teaching, spec.taught);
         chain.stages.push_back(std::move(spec));
     }
 
-    /// {"sample_rate": Hz, "band_hz": Hz, "levels_dbfs": [...]}; its ranges are checked with the chain.
-    void room_tone(const Json& t, const std::string& where, RoomTone& tone) {
+    /// {figure: number, ..., list: [...]}; its ranges are checked with the chain.
+    void memory(const Json& t, const std::string& where, const Teaching& teaching, StageMemory& out) {
         if (!t.is_object()) {
-            problem(where, "it is " + type_name(t) + ", not a learnt spectrum.");
+            problem(where, "it is " + type_name(t) + ", not a " + std::string(teaching.title) + ".");
             return;
         }
-        known_keys(t, where + ".", {"sample_rate", "band_hz", "levels_dbfs"});
-        const auto number = [&](const char* key, double& to) {
-            if (t.contains(key) && t[key].is_number())
-                to = t[key].get<double>();
+        const std::string list(teaching.list);
+        std::set<std::string> known{list};
+        for (const auto key : teaching.figures) {
+            known.emplace(key);
+            const auto found = t.find(std::string(key));
+            if (found != t.end() && found->is_number())
+                out.figures.push_back(found->get<double>());
             else
-                problem(where + "." + key, "it is missing or not a number.");
-        };
-        number("sample_rate", tone.sample_rate);
-        number("band_hz", tone.band_hz);
-        if (!t.contains("levels_dbfs") || !t["levels_dbfs"].is_array() || t["levels_dbfs"].empty()) {
-            problem(where + ".levels_dbfs", "the list of levels is missing or empty.");
+                problem(where + "." + std::string(key), "it is missing or not a number.");
+        }
+        known_keys(t, where + ".", known);
+        if (!t.contains(list) || !t[list].is_array() || t[list].empty()) {
+            problem(where + "." + list, "the list is missing or empty.");
             return;
         }
-        for (const Json& level : t["levels_dbfs"]) {
-            if (level.is_number()) {
-                tone.levels.push_back(level.get<float>());
+        for (const Json& entry : t[list]) {
+            if (entry.is_number()) {
+                out.list.push_back(entry.get<float>());
                 continue;
             }
-            problem(where + ".levels_dbfs[" + std::to_string(tone.levels.size()) + "]",
-                    "it holds " + type_name(level) + " where a number belongs.");
+            problem(where + "." + list + "[" + std::to_string(out.list.size()) + "]",
+                    "it holds " + type_name(entry) + " where a number belongs.");
             return;
         }
-    }
-
-    void unknown_kind(const std::string& kind_id, const std::string& where) {
-        std::string known;
-        for (const auto* k : stage_kinds()) known += (known.empty() ? "" : ", ") + std::string(k->id);
-        problem(where + ".kind", "there is no stage kind \"" + kind_id.substr(0, 60) + "\".",
-                "Known: " + known + ".");
     }
 
     void parameters(const Json& values, const std::string& where, const StageKind& kind, StageSpec& spec) {
@@ -254,6 +265,60 @@ Json value_to_json(const Parameter& p, double value) {
     return value;
 }
 
+/// Text that stands nowhere in the scene.
+std::string free_mark(const Scene& scene) {
+    std::string mark = "a list";
+    const auto holds = [&mark](const std::string& text) { return text.find(mark) != std::string::npos; };
+    const auto used = [&] {
+        return holds(scene.name) || holds(scene.note) ||
+               std::ranges::any_of(scene.chain.stages, [&](const auto& s) {
+                   return holds(s.id) || holds(s.title) || holds(s.foreign);
+               });
+    };
+    while (used()) mark += '_';
+    return mark;
+}
+
+/// `mark` stands for its memory's list, which `lists` gets as text.
+Json stage_to_json(const StageSpec& s, const std::string& mark, std::vector<std::string>& lists) {
+    Json stage = Json::object();
+    stage["kind"] = s.kind;
+    stage["id"] = s.id;
+    stage["title"] = s.title;
+    stage["bypass"] = s.bypass;
+    Json values = Json::object();
+    const auto& table = s.stage_kind().parameters;
+    for (size_t i = 0; i < table.size(); ++i) {
+        if (table[i].transient) continue;
+        values[std::string(table[i].id)] = value_to_json(table[i], s.values[i]);
+    }
+    stage["parameters"] = std::move(values);
+    if (s.taught.empty()) return stage;
+    const Teaching& teaching = *s.stage_kind().teaching;
+    Json memory = Json::object();
+    for (size_t i = 0; i < teaching.figures.size(); ++i)
+        memory[std::string(teaching.figures[i])] = s.taught.figures[i];
+    memory[std::string(teaching.list)] = mark;
+    stage[std::string(teaching.id)] = std::move(memory);
+    Json list = Json::array();
+    for (const float v : s.taught.list)
+        list.push_back(std::round(teaching.parts * static_cast<double>(v)) / teaching.parts);
+    lists.push_back(list.dump());
+    return stage;
+}
+
+/// The rest as it came.
+Json foreign_to_json(const StageSpec& s) {
+    Json stage = Json::object();
+    stage["kind"] = s.kind;
+    stage["id"] = s.id;
+    if (!s.title.empty()) stage["title"] = s.title;
+    if (s.bypass) stage["bypass"] = true;
+    const Json rest = Json::parse(s.foreign);
+    for (const auto& [key, value] : rest.items()) stage[key] = value;
+    return stage;
+}
+
 }  // namespace
 
 std::string write_scene(const Scene& scene) {
@@ -264,38 +329,17 @@ std::string write_scene(const Scene& scene) {
     root["name"] = scene.name;
     root["note"] = scene.note;
     root["stages"] = Json::array();
+    const std::string mark = free_mark(scene);
     std::vector<std::string> lists;  // in which a line each would be thousands
-    for (const auto& s : scene.chain.stages) {
-        Json stage = Json::object();
-        stage["kind"] = s.kind;
-        stage["id"] = s.id;
-        stage["title"] = s.title;
-        stage["bypass"] = s.bypass;
-        Json values = Json::object();
-        const auto& table = s.stage_kind().parameters;
-        for (size_t i = 0; i < table.size(); ++i) {
-            if (table[i].transient) continue;
-            values[std::string(table[i].id)] = value_to_json(table[i], s.values[i]);
-        }
-        stage["parameters"] = std::move(values);
-        if (!s.tone.empty()) {
-            Json levels = Json::array();
-            // A tenth of a decibel is finer than any two takes agree, and keeps files short.
-            for (const float l : s.tone.levels) levels.push_back(std::round(10.0 * l) / 10.0);
-            stage["room_tone"] = {
-                {"sample_rate", s.tone.sample_rate}, {"band_hz", s.tone.band_hz}, {"levels_dbfs", kListMark}};
-            lists.push_back(levels.dump());
-        }
-        root["stages"].push_back(std::move(stage));
-    }
+    for (const auto& s : scene.chain.stages)
+        root["stages"].push_back(s.missing() ? foreign_to_json(s) : stage_to_json(s, mark, lists));
     // Text that is not valid UTF-8 (a name pasted from elsewhere) is mended, not refused.
     std::string out = root.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
-    // The mark holds a quote, which stands escaped wherever text could hold it.
-    const std::string mark = Json(kListMark).dump();
+    const std::string marked = '"' + mark + '"';
     size_t at = 0;
     for (const std::string& list : lists) {
-        at = out.find("\"levels_dbfs\": " + mark, at) + std::string_view("\"levels_dbfs\": ").size();
-        out.replace(at, mark.size(), list);
+        at = out.find(marked, at);
+        out.replace(at, marked.size(), list);
         at += list.size();
     }
     return out;
@@ -338,6 +382,15 @@ SceneReading load_scene(const std::string& path, size_t* digest) {
 
 std::vector<std::string> chain_remarks(const ChainSpec& chain) {
     std::vector<std::string> out;
+    for (size_t i = 0; i < chain.stages.size(); ++i) {
+        const StageSpec& s = chain.stages[i];
+        if (!s.missing()) continue;
+        std::string known;
+        for (const auto* k : stage_kinds()) known += (known.empty() ? "" : ", ") + std::string(k->id);
+        out.push_back(
+            "stages[" + std::to_string(i) + "].kind: there is no stage kind \"" + s.kind.substr(0, 60) +
+            "\" here, so the sound passes it unchanged and its settings are kept. Known: " + known + ".");
+    }
     int last_limiter = -1;
     int last_active = -1;
     for (size_t i = 0; i < chain.stages.size(); ++i) {

@@ -23,7 +23,7 @@ Json write_memories(const WorkingState& state) {
         if (i < 0 || state.scene.chain.stages[static_cast<size_t>(i)].kind != memory.kind) continue;
         StageSpec s = state.scene.chain.stages[static_cast<size_t>(i)];
         s.values = memory.values;
-        s.tone = memory.tone;
+        s.taught = memory.taught;
         other.chain.stages.push_back(std::move(s));
         in_work[id] = std::string(1, memory.in_work);
     }
@@ -41,7 +41,7 @@ void read_memories(const Json& root, WorkingState& out) {
         const int i = out.scene.chain.index_of(s.id);
         if (i < 0 || out.scene.chain.stages[static_cast<size_t>(i)].kind != s.kind) continue;
         const std::string in_work = root.at("in_work").value(s.id, "A");
-        out.memories[s.id] = {s.kind, s.values, s.tone, in_work == "B" ? 'B' : 'A'};
+        out.memories[s.id] = {s.kind, s.values, s.taught, in_work == "B" ? 'B' : 'A'};
     }
 }
 

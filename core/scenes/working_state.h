@@ -17,7 +17,7 @@ namespace reed {
 struct OtherMemory {
     std::string kind;  ///< of the stage; another kind of the same id has no use for it
     std::vector<double> values;
-    RoomTone tone;
+    StageMemory taught;
     char in_work = 'A';  ///< name of the one that is: 'A' or 'B'
 
     bool operator==(const OtherMemory&) const = default;

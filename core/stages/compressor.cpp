@@ -264,13 +264,14 @@ const StageKind kCompressorStage{
     .title = "Compressor",
     .purpose = "Evens the voice out: loud words come closer to quiet ones",
     .parameters = kTable,
-    .make = [] { return std::unique_ptr<Stage>(std::make_unique<CompressorStage>()); },
+    .make = make_stage<CompressorStage>,
     .reports_reduction = true,
     .transfer = transfer,
     .finding = finding,
     .wanted = wanted,
     .lift = StageKind::Lift::makeup,
     .lift_row = "makeup",
+    .timing = {.attack = "attack", .release = "release", .lookahead = "lookahead"},
     .slow_row = "auto_makeup"};
 
 }  // namespace reed

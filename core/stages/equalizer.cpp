@@ -450,12 +450,11 @@ Finding finding(const Situation& now) {
 
 }  // namespace
 
-const StageKind kEqualizerStage{
-    .id = "equalizer",
-    .title = "Equalizer",
-    .purpose = "Shapes the tone: less rumble and box, more clarity",
-    .parameters = kTable,
-    .make = [] { return std::unique_ptr<Stage>(std::make_unique<EqualizerStage>()); },
-    .finding = finding};
+const StageKind kEqualizerStage{.id = "equalizer",
+                                .title = "Equalizer",
+                                .purpose = "Shapes the tone: less rumble and box, more clarity",
+                                .parameters = kTable,
+                                .make = make_stage<EqualizerStage>,
+                                .finding = finding};
 
 }  // namespace reed

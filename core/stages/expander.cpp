@@ -100,15 +100,15 @@ Finding finding(const Situation& now) {
 
 }  // namespace
 
-const StageKind kExpanderStage{
-    .id = "expander",
-    .title = "Expander",
-    .purpose = "Lowers the room gradually, heard less than a gate",
-    .parameters = kTable,
-    .make = [] { return std::unique_ptr<Stage>(std::make_unique<ExpanderStage>()); },
-    .reports_reduction = true,
-    .closes_in_pauses = true,
-    .transfer = transfer,
-    .finding = finding};
+const StageKind kExpanderStage{.id = "expander",
+                               .title = "Expander",
+                               .purpose = "Lowers the room gradually, heard less than a gate",
+                               .parameters = kTable,
+                               .make = make_stage<ExpanderStage>,
+                               .reports_reduction = true,
+                               .closes_in_pauses = true,
+                               .transfer = transfer,
+                               .finding = finding,
+                               .timing = {.attack = "attack", .release = "release"}};
 
 }  // namespace reed

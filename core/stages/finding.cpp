@@ -15,8 +15,10 @@ std::string spell(const Quantity& q) {
     char text[40];
     switch (q.unit) {
         case Unit::hertz:
-            std::snprintf(text, sizeof text, q.value < 1000.0 ? "%.0f Hz" : "%.4g kHz",
-                          q.value < 1000.0 ? q.value : q.value / 1000.0);
+            if (q.value < 1000.0)
+                std::snprintf(text, sizeof text, "%.*f Hz", q.decimals, q.value);
+            else
+                std::snprintf(text, sizeof text, "%.4g kHz", q.value / 1000.0);
             break;
         case Unit::percent:
             std::snprintf(text, sizeof text, "%.*f %%", q.decimals, q.value);

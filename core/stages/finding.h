@@ -9,7 +9,7 @@
 #include <vector>
 
 #include "stages/parameter.h"
-#include "suppression/room_tone.h"
+#include "stages/stage_memory.h"
 
 namespace reed {
 
@@ -74,10 +74,21 @@ inline std::string spell(const Finding& f) {
 /// What a kind judges a stage by.
 struct Situation {
     std::span<const double> values;
-    const RoomTone& tone;
-    const TapLevels& in;   ///< before the stage
-    const TapLevels& out;  ///< after it
+    const StageMemory& taught;  ///< what the stage was taught
+    const TapLevels& in;        ///< before the stage
+    const TapLevels& out;       ///< after it
     const StageReduction& reduction;
+};
+
+/// Something a kind can look for in the sound that comes to a stage, when somebody asks for it.
+struct Search {
+    std::string_view id;          ///< "hum"
+    double least_seconds = 0.0;   ///< of sound it needs
+    double most_seconds = 0.0;    ///< more is not used
+    std::string_view too_little;  ///< words for when there is less
+    /// What was found, in words, with the values to set as its proposal; without one nothing was found.
+    /// `sound`: full scale +-1. May take its time.
+    Finding (*look)(std::span<const float> sound, double sample_rate) = nullptr;
 };
 
 /// Nothing can be said about levels yet: why, or that it waits. For kinds that need a voice, a room.

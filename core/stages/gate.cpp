@@ -261,14 +261,16 @@ Finding finding(const Situation& now) {
 
 }  // namespace
 
-const StageKind kGateStage{.id = "gate",
-                           .title = "Gate",
-                           .purpose = "Keeps the room out between words",
-                           .parameters = kTable,
-                           .make = [] { return std::unique_ptr<Stage>(std::make_unique<GateStage>()); },
-                           .reports_reduction = true,
-                           .closes_in_pauses = true,
-                           .transfer = transfer,
-                           .finding = finding};
+const StageKind kGateStage{
+    .id = "gate",
+    .title = "Gate",
+    .purpose = "Keeps the room out between words",
+    .parameters = kTable,
+    .make = make_stage<GateStage>,
+    .reports_reduction = true,
+    .closes_in_pauses = true,
+    .transfer = transfer,
+    .finding = finding,
+    .timing = {.attack = "attack", .hold = "hold", .release = "release", .lookahead = "lookahead"}};
 
 }  // namespace reed

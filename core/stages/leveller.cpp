@@ -184,14 +184,13 @@ Finding finding(const Situation& now) {
 
 }  // namespace
 
-const StageKind kLevellerStage{
-    .id = "leveller",
-    .title = "Leveller",
-    .purpose = "Brings a voice that wanders from the microphone back to its level",
-    .parameters = kTable,
-    .make = [] { return std::unique_ptr<Stage>(std::make_unique<LevellerStage>()); },
-    .reports_reduction = true,
-    .finding = finding,
-    .readouts = kReadouts};
+const StageKind kLevellerStage{.id = "leveller",
+                               .title = "Leveller",
+                               .purpose = "Brings a voice that wanders from the microphone back to its level",
+                               .parameters = kTable,
+                               .make = make_stage<LevellerStage>,
+                               .reports_reduction = true,
+                               .finding = finding,
+                               .readouts = kReadouts};
 
 }  // namespace reed

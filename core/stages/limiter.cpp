@@ -213,10 +213,11 @@ const StageKind kLimiterStage{.id = "limiter",
                               .title = "Limiter",
                               .purpose = "The lid: nothing gets louder than its ceiling",
                               .parameters = kTable,
-                              .make = [] { return std::unique_ptr<Stage>(std::make_unique<LimiterStage>()); },
+                              .make = make_stage<LimiterStage>,
                               .reports_reduction = true,
                               .lid = true,
                               .transfer = transfer,
-                              .finding = finding};
+                              .finding = finding,
+                              .timing = {.release = "release", .lookahead = "lookahead"}};
 
 }  // namespace reed

@@ -154,14 +154,13 @@ Finding finding(const Situation& now) {
 
 }  // namespace
 
-const StageKind kPlosivesStage{
-    .id = "plosives",
-    .title = "Plosives",
-    .purpose = "Catches gusts of p and b, and knocks on the desk",
-    .parameters = kTable,
-    .make = [] { return std::unique_ptr<Stage>(std::make_unique<PlosivesStage>()); },
-    .reports_reduction = true,
-    .finding = finding,
-    .readouts = kReadouts};
+const StageKind kPlosivesStage{.id = "plosives",
+                               .title = "Plosives",
+                               .purpose = "Catches gusts of p and b, and knocks on the desk",
+                               .parameters = kTable,
+                               .make = make_stage<PlosivesStage>,
+                               .reports_reduction = true,
+                               .finding = finding,
+                               .readouts = kReadouts};
 
 }  // namespace reed

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <atomic>
+#include <functional>
 #include <memory>
 #include <span>
 #include <string_view>
@@ -23,7 +24,7 @@ class Stage {
     Stage& operator=(const Stage&) = delete;
 
     /// What it was taught, before prepare(). Kinds that learn nothing ignore it.
-    virtual void teach(const RoomTone&) {}
+    virtual void teach(const StageMemory&) {}
 
     /// What it has learnt of the voice while it ran, for the stage of the same id in the next chain; empty:
     /// nothing. Any thread.
@@ -67,7 +68,8 @@ class Stage {
         return 0.0f;
     }
 
-    /// Why the stage no longer does its work, with what to do; nullptr while all is well. Any thread.
+    /// Why the stage does not do its work, with what to do; nullptr while all is well. Any thread, while the
+    /// stage lives.
     const char* trouble() const { return trouble_.load(std::memory_order_relaxed); }
 
     /// Sound for the detection of the next process() call in place of the stage's own input (ducking); same
@@ -77,7 +79,7 @@ class Stage {
   protected:
     const AudioBlock& side_chain(const AudioBlock& own) const { return side_ != nullptr ? *side_ : own; }
     float voice() const { return voice_; }
-    /// `text` must live for ever.
+    /// `text` must live as long as the stage.
     void tell_trouble(const char* text) { trouble_.store(text, std::memory_order_relaxed); }
     void note_reduction(float db) { reduction_ = std::max(reduction_, db); }
 
@@ -96,15 +98,17 @@ struct Readout {
     std::string_view beside = {};  ///< parameter it is held against, if any
 };
 
-/// One kind of stage: its names, its table and how to make one.
+/// One kind of stage: its names, its table and how to make one. What it points to lives as long as the kind:
+/// for ever with ours; one found at run time is held together with its names by the pointer that
+/// add_stage_kind() keeps.
 struct StageKind {
     std::string_view id;       ///< key in scene files
     std::string_view title;    ///< what the interface calls it
     std::string_view purpose;  ///< one line: what it is for
-    std::span<const Parameter> parameters;
-    std::unique_ptr<Stage> (*make)();
+    std::span<const Parameter> parameters = {};
+    /// Makes a stage, or says why it can't be; the sound then passes. Any thread but the audio thread.
+    std::function<Result<std::unique_ptr<Stage>>()> make;
     bool reports_reduction = false;
-    bool learns = false;            ///< can be taught a room tone
     bool closes_in_pauses = false;  ///< takes the sound away between words, so it may cut them
     bool lid = false;               ///< nothing leaves it louder than its ceiling; belongs at the end
     /// Static curve: level out for a steady level in, both in dBFS, at these values; `rising` tells the
@@ -123,6 +127,14 @@ struct StageKind {
     std::string_view lift_row = {};
     /// What it tells while it runs (Stage::readout()).
     std::span<const Readout> readouts = {};
+    /// What it can be taught; nullptr: nothing.
+    const Teaching* teaching = nullptr;
+    /// What it can look for; nullptr: nothing.
+    const Search* search = nullptr;
+    /// Rows of its times in ms, where it has them: how long a burst must be that shows all of them.
+    struct Timing {
+        std::string_view attack = {}, hold = {}, release = {}, lookahead = {};
+    } timing = {};
     /// Row of a toggle that makes its gain follow the voice over seconds; off where a single burst is drawn.
     std::string_view slow_row = {};
 
@@ -134,5 +146,11 @@ struct StageKind {
         return -1;
     }
 };
+
+/// How most kinds make their stages.
+template <typename T>
+Result<std::unique_ptr<Stage>> make_stage() {
+    return std::unique_ptr<Stage>(std::make_unique<T>());
+}
 
 }  // namespace reed

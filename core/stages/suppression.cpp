@@ -47,7 +47,9 @@ class SuppressionStage final : public Stage {
   public:
     explicit SuppressionStage(MakeVoiceNetwork make_network) : make_network_(make_network) {}
 
-    void teach(const RoomTone& tone) override { tone_ = tone; }
+    void teach(const StageMemory& taught) override {
+        if (!taught.empty()) tone_ = room_tone_of(taught);
+    }
 
     void prepare(const StreamFormat& format, std::span<const double> values) override {
         kind_ = static_cast<SuppressionKind>(std::lround(values[kMethod]));
@@ -242,7 +244,7 @@ Finding finding(const Situation& now) {
                 {},
                 Proposal{{{kRemoved, 0.0}}, "Switch it off", {}}};
     }
-    if (taught && now.tone.empty()) {
+    if (taught && now.taught.empty()) {
         return {"not_taught",
                 FindingTone::warning,
                 "Nothing has been learnt yet, so the sound passes unchanged. Press Learn the room and stay "
@@ -259,11 +261,12 @@ Finding finding(const Situation& now) {
                 {{in.voice - out.voice}, {amount}},
                 propose(kTable, kAmount, std::round(0.6 * amount), "Amount {0} dB")};
     }
-    if (taught && in.room > now.tone.level() + 6.0) {
+    const double learnt = taught ? room_tone_of(now.taught).level() : 0.0;
+    if (taught && in.room > learnt + 6.0) {
         return {"other_room",
                 FindingTone::warning,
                 "The room is {0} dB louder than the one learnt. Learn it anew while it sounds like this.",
-                {{in.room - now.tone.level()}},
+                {{in.room - learnt}},
                 {}};
     }
     return {"room_falls",
@@ -273,23 +276,79 @@ Finding finding(const Situation& now) {
             {}};
 }
 
+constexpr std::string_view kToneFigures[] = {"sample_rate", "band_hz"};
+constexpr Teaching kTeaching{
+    .id = "room_tone",
+    .title = "room tone",
+    .figures = kToneFigures,
+    .list = "levels_dbfs",
+    .parts = 10.0,  // a tenth of a decibel is finer than any two takes agree
+    .least_seconds = kLeastToneSeconds,
+    .usual_seconds = 5.0,
+    .most_seconds = kMostToneSeconds,
+    .problem = [](const StageMemory& memory) { return tone_problem(room_tone_of(memory)); },
+    .learn = [](std::span<const float> sound, double sample_rate) -> Result<StageMemory> {
+        const auto learnt = learn_room_tone(sound, sample_rate);
+        if (!learnt.ok()) return learnt.error();
+        return memory_of(learnt.value());
+    },
+    .use =
+        [](std::span<double> values) { values[kMethod] = static_cast<double>(SuppressionKind::room_tone); },
+    .level = [](const StageMemory& memory) { return room_tone_of(memory).level(); },
+    .learnt = "The room has been learnt: {0} dBFS. Learn it again when it sounds different."};
+
+Finding look_for_hum(std::span<const float> sound, double sample_rate) {
+    const auto hum = find_hum(sound, sample_rate);
+    if (!hum)
+        return {"no_hum",
+                FindingTone::neutral,
+                "No hum found in the last seconds. If you hear one, stay silent and try again.",
+                {},
+                {}};
+    const double frequency = round_value(kTable[kHumFrequency], hum->frequency);
+    const Quantity at{hum->frequency, Unit::hertz, 1};
+    return {"hum",
+            FindingTone::good,
+            "Hum found at {0} with {1} tones, {2} dBFS; its filter is on.",
+            {at, {static_cast<double>(hum->tones), Unit::count, 0}, {hum->level}},
+            Proposal{{{kHum, 1.0}, {kHumFrequency, frequency}, {kHumTones, static_cast<double>(hum->tones)}},
+                     "hum filter at {0}",
+                     {at}}};
+}
+constexpr Search kSearch{
+    .id = "hum",
+    .least_seconds = 2.0,
+    .most_seconds = 10.0,
+    .too_little = "Too little has been heard to find hum. Wait two seconds and try again.",
+    .look = look_for_hum};
+
 }  // namespace
+
+StageMemory memory_of(const RoomTone& tone) {
+    if (tone.empty()) return {};
+    return {{tone.sample_rate, tone.band_hz}, tone.levels};
+}
+
+RoomTone room_tone_of(const StageMemory& memory) {
+    return {memory.figures.at(0), memory.figures.at(1), memory.list};
+}
 
 std::unique_ptr<Stage> make_suppression(MakeVoiceNetwork make_network) {
     return std::make_unique<SuppressionStage>(make_network);
 }
 
-const StageKind kSuppressionStage{.id = "suppression",
-                                  .title = "Suppression",
-                                  .purpose = "Takes the room out: fans, hiss, rain, hum",
-                                  .parameters = kTable,
-                                  .make = [] { return make_suppression(make_voice_network); },
-                                  .learns = true,
-                                  .rests =
-                                      [](std::span<const double> values) {
-                                          return std::lround(values[kMethod]) ==
-                                                 static_cast<long>(SuppressionKind::neural);
-                                      },
-                                  .finding = finding};
+const StageKind kSuppressionStage{
+    .id = "suppression",
+    .title = "Suppression",
+    .purpose = "Takes the room out: fans, hiss, rain, hum",
+    .parameters = kTable,
+    .make = []() -> Result<std::unique_ptr<Stage>> { return make_suppression(make_voice_network); },
+    .rests =
+        [](std::span<const double> values) {
+            return std::lround(values[kMethod]) == static_cast<long>(SuppressionKind::neural);
+        },
+    .finding = finding,
+    .teaching = &kTeaching,
+    .search = &kSearch};
 
 }  // namespace reed

@@ -3,6 +3,7 @@
 
 #include "stages/stage.h"
 #include "suppression/method.h"
+#include "suppression/room_tone.h"
 
 namespace reed {
 
@@ -12,6 +13,11 @@ enum class SuppressionKind { adaptive, neural, room_tone };
 /// unchanged. Latency: 20 ms, 10 ms with the short delay, at every rate. The notches add none. Changing
 /// method or delay rebuilds the chain. Channels that are the same share one method.
 extern const StageKind kSuppressionStage;
+
+/// What a suppression is taught is a room tone; as the memory of a stage, and back. The memory has its
+/// figures and its list.
+StageMemory memory_of(const RoomTone& tone);
+RoomTone room_tone_of(const StageMemory& memory);
 
 /// The stage with a network of the caller's, one made per channel: how tests stand in for one that fails.
 using MakeVoiceNetwork = Result<std::unique_ptr<VoiceNetwork>> (*)();

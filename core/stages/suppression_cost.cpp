@@ -27,11 +27,11 @@ RoomTone level_tone() {
 }  // namespace
 
 MethodCost measure_method(SuppressionKind kind, double sample_rate, bool short_delay) {
-    auto stage = kSuppressionStage.make();
+    auto stage = make_suppression(make_voice_network);
     std::vector<double> values = default_values(kSuppressionStage);
     values[static_cast<size_t>(kSuppressionStage.find("method"))] = static_cast<double>(kind);
     values[static_cast<size_t>(kSuppressionStage.find("delay"))] = short_delay ? 1.0 : 0.0;
-    stage->teach(level_tone());
+    stage->teach(memory_of(level_tone()));
     stage->prepare({sample_rate, 1}, values);
 
     std::mt19937 random(1);

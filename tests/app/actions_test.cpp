@@ -67,7 +67,7 @@ TEST_CASE("actions do what they say, or say why not", "[app]") {
     CHECK(why("step", "gate open_threshold -0.1") == "");
     CHECK(w.value("gate", "open_threshold") < stepped);
     CHECK(w.value("gate", "open_threshold") > -41.5);
-    const int place = w.session.chain().index_of("gate") + 1;
+    const int place = w.session.strip().chain().index_of("gate") + 1;
     CHECK(a.run("set", QString("%1 hold 200").arg(place)).isEmpty());
     CHECK(w.value("gate", "hold") == 200.0);
     CHECK_THAT(why("set", "gate hold 900000"), Catch::Contains("Hold") || Catch::Contains("hold"));
@@ -85,36 +85,36 @@ TEST_CASE("actions do what they say, or say why not", "[app]") {
     CHECK_THAT(why("theme", "noon"), Catch::Contains("dusk and dawn"));
     CHECK(w.value("gate", "hold") == 200.0);
     // Round and round through the scenes.
-    const auto& scenes = w.session.scenes();
+    const auto& scenes = w.session.shelf().scenes();
     REQUIRE(scenes.size() > 2);
-    w.session.recall(std::string(scenes.back().scene.name));
+    w.session.shelf().recall(std::string(scenes.back().scene.name));
     CHECK(why("next-scene") == "");
-    CHECK(w.session.scene().name == scenes.front().scene.name);
+    CHECK(w.session.strip().scene().name == scenes.front().scene.name);
     CHECK(why("previous-scene") == "");
-    CHECK(w.session.scene().name == scenes.back().scene.name);
+    CHECK(w.session.strip().scene().name == scenes.back().scene.name);
     CHECK(why("focus", "2") == "");
-    CHECK(w.session.focused() == w.session.chain().stages[1].id);
+    CHECK(w.session.strip().focused() == w.session.strip().chain().stages[1].id);
     CHECK(why("previous-stage") == "");
     CHECK(why("previous-stage") == "");  // the first one stays
-    CHECK(w.session.focused() == w.session.chain().stages[0].id);
+    CHECK(w.session.strip().focused() == w.session.strip().chain().stages[0].id);
     CHECK(why("bypass-focused") == "");
-    CHECK(w.session.chain().stages[0].bypass);
+    CHECK(w.session.strip().chain().stages[0].bypass);
     CHECK(why("toggle", "1") == "");
-    CHECK_FALSE(w.session.chain().stages[0].bypass);
+    CHECK_FALSE(w.session.strip().chain().stages[0].bypass);
 }
 
 TEST_CASE("keys turn, focus and bypass, and menus show them", "[app]") {
     TemporaryFolder folder;
     WithKeys w(folder);
     w.press(Qt::Key_3, Qt::AltModifier);
-    CHECK(w.session.focused() == w.session.chain().stages[2].id);
+    CHECK(w.session.strip().focused() == w.session.strip().chain().stages[2].id);
     w.press(Qt::Key_Right, Qt::AltModifier);
-    CHECK(w.session.focused() == w.session.chain().stages[3].id);
+    CHECK(w.session.strip().focused() == w.session.strip().chain().stages[3].id);
     w.press(Qt::Key_B, Qt::ControlModifier);
-    CHECK(w.session.chain().stages[3].bypass);
+    CHECK(w.session.strip().chain().stages[3].bypass);
     w.press(Qt::Key_Y, Qt::ControlModifier);
     w.press(Qt::Key_Z, Qt::ControlModifier);
-    CHECK_FALSE(w.session.chain().stages[3].bypass);
+    CHECK_FALSE(w.session.strip().chain().stages[3].bypass);
     // What can't be done is told.
     w.press(Qt::Key_9, Qt::ControlModifier);
     CHECK_THAT(w.told(), Catch::Contains("no scene \"9\""));
@@ -159,7 +159,7 @@ TEST_CASE("keys are found, changed, taken from others and put back in the window
     // One that something else has is told first.
     w.change("toggle-mute", Qt::Key_S, Qt::ControlModifier);
     CHECK_THAT(w.said(), Catch::Contains("Ctrl+S is for \"Save the scene\""));
-    CHECK(w.session.keys().text("save") == "Ctrl+S");
+    CHECK(w.session.preferences().keys().text("save") == "Ctrl+S");
     QTest::keyClick(w.key("toggle-mute"), Qt::Key_S, Qt::ControlModifier);
     CHECK(w.key("toggle-mute")->text() == "Ctrl+S");
     CHECK(w.key("save")->text() == "none");
@@ -176,7 +176,7 @@ TEST_CASE("keys are found, changed, taken from others and put back in the window
     w.change("undo", Qt::Key_Backspace);
     CHECK(w.key("undo")->text() == "none");
     w.change("talk", Qt::Key_F8);
-    w.session.setTalkKey(ui::Session::TalkKey::talks);
+    w.session.preferences().setTalkKey(ui::Preferences::TalkKey::talks);
     QTest::keyPress(w.window.diagram(), Qt::Key_F8);
     CHECK_FALSE(w.session.muted());
     QTest::keyRelease(w.window.diagram(), Qt::Key_F8);
@@ -191,35 +191,35 @@ TEST_CASE("keys are found, changed, taken from others and put back in the window
     CHECK(w.key("save")->text() == "none");  // its usual one is another's now
     QTest::mouseClick(w.find<ui::FlatButton>("keys_all_usual"), Qt::LeftButton);
     CHECK(w.key("save")->text() == "Ctrl+S");
-    CHECK(w.session.keys().kept().empty());
+    CHECK(w.session.preferences().keys().kept().empty());
 }
 
 TEST_CASE("changed keys are there again at the next start, and nonsense among them is left out", "[app]") {
     TemporaryFolder folder;
     {
         Window w(folder);
-        w.session.keys().set("toggle-mute", QKeySequence("F7"));
-        w.session.keys().set("undo", {});
+        w.session.preferences().keys().set("toggle-mute", QKeySequence("F7"));
+        w.session.preferences().keys().set("undo", {});
         CHECK(w.session.saveState());
     }
     Window w(folder);
-    CHECK(w.session.keys().text("toggle-mute") == "F7");
-    CHECK(w.session.keys().text("undo") == "");
+    CHECK(w.session.preferences().keys().text("toggle-mute") == "F7");
+    CHECK(w.session.preferences().keys().text("undo") == "");
     QTest::keyClick(w.window.diagram(), Qt::Key_F7);
     CHECK(w.session.muted());
     // From a file that something else has written: no key, a letter alone, one key twice, an unknown action.
-    w.session.keys().restore({{"headphones", "Blorb"},
-                              {"save", "A"},
-                              {"next-scene", "F9"},
-                              {"previous-scene", "F9"},
-                              {"quit", "Ctrl+Z"},
-                              {"fly", "F10"}});
-    const auto text = [&](const char* id) { return w.session.keys().text(id).toStdString(); };
+    w.session.preferences().keys().restore({{"headphones", "Blorb"},
+                                            {"save", "A"},
+                                            {"next-scene", "F9"},
+                                            {"previous-scene", "F9"},
+                                            {"quit", "Ctrl+Z"},
+                                            {"fly", "F10"}});
+    const auto text = [&](const char* id) { return w.session.preferences().keys().text(id).toStdString(); };
     CHECK(text("headphones") == "Ctrl+H");
     CHECK(text("save") == "Ctrl+S");
     CHECK(text("next-scene") == "F9");
     CHECK(text("previous-scene") == "Ctrl+PgUp");
     CHECK(text("quit") == "Ctrl+Z");
-    CHECK(text("undo") == "");                          // its usual key is another's
-    CHECK(w.session.keys().kept().at("fly") == "F10");  // of a newer version, perhaps
+    CHECK(text("undo") == "");                                        // its usual key is another's
+    CHECK(w.session.preferences().keys().kept().at("fly") == "F10");  // of a newer version, perhaps
 }

@@ -18,7 +18,7 @@ TEST_CASE("changes since the scene was saved are told, and taken back one by one
     const double open = w.value("gate", "open_threshold");
     REQUIRE(w.window.actions().run("set", "gate open_threshold -44").isEmpty());
     CHECK(button->text() == "1 change");
-    w.session.setBypass("compressor", true);
+    w.session.strip().setBypass("compressor", true);
     CHECK(button->text() == "2 changes");
     const auto texts = [&] {
         QStringList out;
@@ -39,26 +39,26 @@ TEST_CASE("changes since the scene was saved are told, and taken back one by one
     CHECK(w.value("gate", "open_threshold") == open);
     CHECK(button->text() == "1 change");
     CHECK_FALSE(texts().contains("Opens at -44.0 dBFS"));
-    CHECK(w.session.stage("compressor")->bypass);
+    CHECK(w.session.strip().stage("compressor")->bypass);
     // All: the scene as it was saved; one step of undo brings the changes again.
     QTest::mouseClick(popup->findChild<ui::FlatButton*>("changes_back"), Qt::LeftButton);
-    CHECK_FALSE(w.session.stage("compressor")->bypass);
+    CHECK_FALSE(w.session.strip().stage("compressor")->bypass);
     CHECK_FALSE(button->isVisible());
-    w.session.undo();
-    CHECK(w.session.stage("compressor")->bypass);
+    w.session.strip().undo();
+    CHECK(w.session.strip().stage("compressor")->bypass);
     CHECK(button->isVisible());
     REQUIRE(Window::until([&] { return w.window.findChild<ui::ChangesPopup*>() == nullptr; }));
     // Kept.
     QTest::mouseClick(button, Qt::LeftButton);
     QTest::mouseClick(w.window.findChild<ui::FlatButton*>("changes_keep"), Qt::LeftButton);
-    CHECK_FALSE(w.session.changed());
+    CHECK_FALSE(w.session.shelf().changed());
     CHECK_FALSE(button->isVisible());
     // By key. (The offscreen platform gives a popup the keyboard and does not give it back by itself.)
     w.window.activateWindow();
     REQUIRE(QTest::qWaitForWindowActive(&w.window));
-    w.session.setBypass("gate", true);
+    w.session.strip().setBypass("gate", true);
     QTest::keyClick(w.window.diagram(), Qt::Key_R, Qt::ControlModifier | Qt::ShiftModifier);
-    CHECK_FALSE(w.session.stage("gate")->bypass);
+    CHECK_FALSE(w.session.strip().stage("gate")->bypass);
 }
 
 TEST_CASE("changes go into a new scene, and many are summed up", "[app]") {
@@ -66,7 +66,7 @@ TEST_CASE("changes go into a new scene, and many are summed up", "[app]") {
     Window w(folder);
     const auto order = w.order();
     for (int i = 0; i < 16; ++i) {
-        w.session.addStage(*find_stage_kind("gain"), w.session.chain().stages.size());
+        w.session.strip().addStage(*find_stage_kind("gain"), w.session.strip().chain().stages.size());
     }
     auto* button = w.find<ui::FlatButton>("changes_button");
     CHECK(button->text() == "16 changes");
@@ -81,8 +81,8 @@ TEST_CASE("changes go into a new scene, and many are summed up", "[app]") {
     REQUIRE(name->isVisible());
     QTest::keyClicks(name, "Many gains");
     QTest::keyClick(name, Qt::Key_Return);
-    CHECK(w.session.scene().name == "Many gains");
+    CHECK(w.session.strip().scene().name == "Many gains");
     CHECK_FALSE(button->isVisible());
-    w.session.recall("Bench talk");
+    w.session.shelf().recall("Bench talk");
     CHECK(w.order() == order);
 }

@@ -47,10 +47,10 @@ TEST_CASE("what can be used of a broken session is used, and the rest is kept as
     TemporaryFolder folder;
     {
         Window w(folder);
-        w.session.flipMemory("gate");
-        w.session.recall("Evening quiet");
-        w.session.setRoom(kRoomRain, 40);
-        w.session.setThemeName("dawn");
+        w.session.strip().flipMemory("gate");
+        w.session.shelf().recall("Evening quiet");
+        w.session.devices().setRoom(kRoomRain, 40);
+        w.session.preferences().setTheme("dawn");
         w.session.setMuted(true);
     }
     const std::string path = folder.path("state/session.json");
@@ -68,7 +68,7 @@ TEST_CASE("what can be used of a broken session is used, and the rest is kept as
         const char* scene;
     };
     const Case cases[] = {
-        {with("\"kind\": \"compressor\"", "\"kind\": \"vocoder\""), "the chain", "Bench talk"},
+        {with("\"attack\": ", "\"attack\": \"slow\", \"speed\": "), "the chain", "Bench talk"},
         {with("\"room\": {", "\"room\": { \"x\": \"y\","), "the simulated room", "Evening quiet"},
         {with("\"theme\": \"dawn\"", "\"theme\": 5"), "the theme", "Evening quiet"},
         {with("\"muted\": true", "\"muted\": \"perhaps\", \"memories\": [1, 2]"), "memories",
@@ -80,9 +80,9 @@ TEST_CASE("what can be used of a broken session is used, and the rest is kept as
         {
             Window w(folder);
             CHECK_THAT(w.told(), Catch::Contains(c.told) && Catch::Contains("session.json.broken-20"));
-            CHECK(w.session.scene().name == c.scene);
+            CHECK(w.session.strip().scene().name == c.scene);
             CHECK(w.session.muted());
-            w.session.setThemeName("dusk");
+            w.session.preferences().setTheme("dusk");
         }
         int kept = 0;
         for (const auto& e : std::filesystem::directory_iterator(folder.path("state"))) {
@@ -139,32 +139,32 @@ TEST_CASE("a second program on the same settings says so and leaves the first on
     const auto saved = [&] { return load_working_state(folder.path("state/session.json")).value()->theme; };
     {
         Window first(folder);
-        first.session.setThemeName("dawn");
+        first.session.preferences().setTheme("dawn");
         REQUIRE(first.session.saveState());
         {
             Window second(folder);
             CHECK_THAT(second.told(), Catch::Contains("Another Dusky Reed runs on the same settings"));
-            second.session.setThemeName("dusk");
+            second.session.preferences().setTheme("dusk");
             CHECK(second.session.saveState());
             CHECK(saved() == "dawn");
         }
         CHECK(saved() == "dawn");
-        first.session.setThemeName("dusk");
+        first.session.preferences().setTheme("dusk");
         CHECK(first.session.saveState());
         CHECK(saved() == "dusk");
     }
     Window third(folder);
     CHECK(third.told().empty());
-    third.session.setThemeName("dawn");
+    third.session.preferences().setTheme("dawn");
     CHECK(third.session.saveState());
     CHECK(saved() == "dawn");
-    third.session.setThemeName("dusk");
+    third.session.preferences().setTheme("dusk");
 }
 
 TEST_CASE("changes that go on and on are saved within a second, not at their end") {
     TemporaryFolder folder;
     Window w(folder);
-    const int hold = w.session.stage("gate")->stage_kind().find("hold");
+    const int hold = w.session.strip().stage("gate")->stage_kind().find("hold");
     const auto saved_hold = [&] {
         const auto state = load_working_state(folder.path("state/session.json"));
         if (!state.ok() || !state.value()) return -1.0;
@@ -177,7 +177,7 @@ TEST_CASE("changes that go on and on are saved within a second, not at their end
     double value = 100.0;
     QTimer drag;
     QObject::connect(&drag, &QTimer::timeout,
-                     [&] { w.session.setValue("gate", static_cast<size_t>(hold), value += 1.0); });
+                     [&] { w.session.strip().setValue("gate", static_cast<size_t>(hold), value += 1.0); });
     drag.start(33);
     QElapsedTimer since;
     since.start();

@@ -6,8 +6,12 @@
 #include "actions/actions.h"
 #include "app/window.h"
 #include "base/decibel.h"
+#include "chain/chain.h"
 #include "diagram/threshold_handle.h"
+#include "editors/field_grid.h"
+#include "editors/stage_body.h"
 #include "scenes/scene.h"
+#include "stages/missing.h"
 #include "stages/registry.h"
 #include "widgets/value_field.h"
 
@@ -72,7 +76,7 @@ std::shared_ptr<const StageKind> shears(const std::string& id) {
                  .title = all->title,
                  .purpose = all->purpose,
                  .parameters = kTable,
-                 .make = [] { return std::unique_ptr<Stage>(std::make_unique<Shears>()); },
+                 .make = make_stage<Shears>,
                  .finding = finding,
                  .readouts = kReadouts};
     return {all, &all->kind};
@@ -84,7 +88,7 @@ TEST_CASE("a kind that nothing knows has its place in chain, diagram, editor and
     if (find_stage_kind("shears") == nullptr) REQUIRE(add_stage_kind(shears("shears")).ok());
     TemporaryFolder folder;
     Window w(folder);
-    w.session.addStage(*find_stage_kind("shears"), 1);
+    w.session.strip().addStage(*find_stage_kind("shears"), 1);
     CHECK(w.order().find("shears") != std::string::npos);
     CHECK(w.find<QLabel>("stage_title")->text() == "Shears");
     // Its finding, and the press that follows it.
@@ -109,10 +113,10 @@ TEST_CASE("a kind that nothing knows has its place in chain, diagram, editor and
     }
     CHECK(handled);
     // Saved and read again.
-    const std::string text = write_scene(w.session.scene());
+    const std::string text = write_scene(w.session.strip().scene());
     const auto read = read_scene(text);
     REQUIRE(read.scene.has_value());
-    CHECK(read.scene->chain == w.session.chain());
+    CHECK(read.scene->chain == w.session.strip().chain());
 }
 
 TEST_CASE("a kind that can't be right is left out, with the reason", "[app]") {
@@ -133,4 +137,98 @@ TEST_CASE("a kind that can't be right is left out, with the reason", "[app]") {
     outside->parameters = kOutside;
     CHECK_THAT(why(outside), Catch::Contains("its default"));
     CHECK(find_stage_kind("twice") == nullptr);
+}
+
+TEST_CASE("a kind that can't make its stage passes the sound and tells the reason", "[app]") {
+    static std::string why;
+    if (find_stage_kind("broken") == nullptr) {
+        auto kind = std::make_shared<StageKind>();
+        kind->id = "broken";
+        kind->title = "Broken";
+        kind->make = []() -> Result<std::unique_ptr<Stage>> {
+            if (!why.empty()) return Error{why, "formants.so", "Install it again."};
+            return make_passing_stage("made");
+        };
+        REQUIRE(add_stage_kind(kind).ok());
+    }
+    const ChainSpec spec = chain_of({stage("broken"), stage("gain")});
+    why = "a part of it is missing.";
+    const auto chain = Chain::build(spec, {48000.0, 1});
+    REQUIRE(chain.ok());
+    REQUIRE(chain.value()->trouble(0) != nullptr);
+    CHECK(std::string(chain.value()->trouble(0)) ==
+          "formants.so: a part of it is missing. Install it again. The sound passes unchanged.");
+    auto sound = mono(sine(500, 0.1, 0.01));
+    const auto before = sound;
+    chain.value()->process(sound.block(0, 480));
+    CHECK(sound[0] == before[0]);
+    why.clear();
+    CHECK(std::string(Chain::build(spec, {48000.0, 1}).value()->trouble(0)) == "made");
+}
+
+TEST_CASE("a stage of an unknown kind stands in the window as what it is, and comes out of it whole",
+          "[app]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    const QString text = R"({"format":"dusky-reed-scene","version":1,"name":"x","stages":[)"
+                         R"({"kind":"formant_bank","parameters":{"depth":[1,2]}}]})";
+    REQUIRE(ui::pasteStages(w.session.strip(), w.session.notices(), text, 1));
+    CHECK(w.order().find("gain formant_bank") == 0);
+    CHECK(w.find<QLabel>("stage_title")->text() == "formant_bank");
+    REQUIRE(
+        Window::until([&] { return w.find<QLabel>("advice")->text().contains("no stage of this kind"); }));
+    REQUIRE(Window::until([&] { return w.told().find("formant_bank: this program has no stage") == 0; }));
+    CHECK_FALSE(w.find<ui::FlatButton>("memory_button")->isVisible());
+    // What can be done with every stage can be done with it, and its settings stay as they were.
+    w.session.strip().renameStage("formant_bank", "Robber");
+    w.session.strip().setBypass("formant_bank", true);
+    w.session.strip().moveStage("formant_bank", 0);
+    w.session.strip().duplicateStage("formant_bank");
+    w.session.strip().flipMemory("formant_bank");
+    w.session.strip().resetStage("formant_bank");
+    CHECK(w.order().find("formant_bank formant_bank_2 gain") == 0);
+    REQUIRE(w.session.shelf().save());
+    const Scene* saved = w.session.shelf().find(w.session.strip().scene().name);
+    REQUIRE(saved != nullptr);
+    CHECK(saved->chain == w.session.strip().chain());
+    CHECK(saved->chain.stages[1].foreign.find("\"depth\":[1,2]") != std::string::npos);
+    CHECK(saved->chain.stages[1].title == "Robber");
+    CHECK(saved->chain.stages[1].bypass);
+}
+
+namespace {
+/// An editor that a kind brings with it.
+struct BladeBody final : ui::StageBody {
+    BladeBody(ui::Session& session, const ui::StageRef& stage, QWidget* parent)
+        : StageBody(session, stage, parent) {
+        setObjectName("blade_body");
+        grid_ = new ui::FieldGrid(session, stage, this);
+        grid_->buildAll(4);
+    }
+    void refresh() override { grid_->refresh(); }
+    ui::FieldGrid* fields() const override { return grid_; }
+    ui::FieldGrid* grid_;
+};
+}  // namespace
+
+TEST_CASE("a kind brings an editor of its own, which shows its stage and no other", "[app]") {
+    if (find_stage_kind("blade") == nullptr) REQUIRE(add_stage_kind(shears("blade")).ok());
+    ui::StageBody::offer(
+        *find_stage_kind("blade"),
+        [](ui::Session& session, const ui::StageRef& stage, QWidget* parent) -> ui::StageBody* {
+            return new BladeBody(session, stage, parent);
+        });
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.strip().addStage(*find_stage_kind("blade"), 1);
+    REQUIRE(w.find<QWidget>("blade_body") != nullptr);
+    auto* edge = w.field("edge");
+    REQUIRE(edge != nullptr);
+    // Values of another stage do not get into it, nor its hand to another stage.
+    w.session.strip().addStage(*find_stage_kind("blade"), 2);
+    QTest::keyClick(edge, Qt::Key_Up);
+    CHECK(w.value("blade", "edge") > -12.0);
+    CHECK(w.value("blade_2", "edge") == -12.0);
+    w.session.strip().focus("gate");
+    REQUIRE(Window::until([&] { return w.find<QWidget>("blade_body") == nullptr; }));
 }

@@ -11,10 +11,10 @@ using namespace reed;
 using namespace reed::test;
 
 namespace {
-Scene named(const char* name) {
-    Scene s;
-    s.name = name;
-    return s;
+ui::SharedState named(const char* name) {
+    ui::StripState s;
+    s.scene.name = name;
+    return std::make_shared<const ui::StripState>(s);
 }
 }  // namespace
 
@@ -25,19 +25,19 @@ TEST_CASE("changes with one key in a row are one step of undo, others are not") 
     h.push(named("b"), "second", "gate/hold");
     h.push(named("c"), "third", "gate/range");
     CHECK(h.undoLabel() == "third");
-    CHECK(h.undo(named("d")).name == "c");
+    CHECK(h.undo(named("d"))->scene.name == "c");
     CHECK(h.redoLabel() == "third");
-    CHECK(h.undo(named("c")).name == "a");  // both drags of hold at once
+    CHECK(h.undo(named("c"))->scene.name == "a");  // both drags of hold at once
     CHECK_FALSE(h.canUndo());
-    CHECK(h.redo(named("a")).name == "c");
-    CHECK(h.redo(named("c")).name == "d");
+    CHECK(h.redo(named("a"))->scene.name == "c");
+    CHECK(h.redo(named("c"))->scene.name == "d");
     CHECK_FALSE(h.canRedo());
     // A step that was closed stays by itself; a new change forgets what could be redone.
     h.push(named("e"), "x", "k");
     h.closeStep();
     h.push(named("f"), "y", "k");
-    CHECK(h.undo(named("g")).name == "f");
-    CHECK(h.undo(named("f")).name == "e");
+    CHECK(h.undo(named("g"))->scene.name == "f");
+    CHECK(h.undo(named("f"))->scene.name == "e");
     h.push(named("h"), "z", {});
     CHECK_FALSE(h.canRedo());
 }
@@ -50,13 +50,13 @@ TEST_CASE("changes of one key more than a second and a half apart are two steps"
     QTest::qWait(1000);
     h.push(named("b"), "second", "gate/hold");
     // A machine that stood still meanwhile proves nothing about it.
-    if (since.elapsed() < 1400) CHECK(h.undo(named("c")).name == "a");
+    if (since.elapsed() < 1400) CHECK(h.undo(named("c"))->scene.name == "a");
     ui::History other;
     other.push(named("a"), "first", "gate/hold");
     QTest::qWait(1600);
     other.push(named("b"), "second", "gate/hold");
-    CHECK(other.undo(named("c")).name == "b");
-    CHECK(other.undo(named("b")).name == "a");
+    CHECK(other.undo(named("c"))->scene.name == "b");
+    CHECK(other.undo(named("b"))->scene.name == "a");
 }
 
 TEST_CASE("five hundred steps can be undone, and the newest are the ones kept") {
@@ -64,7 +64,7 @@ TEST_CASE("five hundred steps can be undone, and the newest are the ones kept") 
     for (int i = 0; i < 600; ++i) h.push(named(std::to_string(i).c_str()), QString("step %1").arg(i), {});
     std::string last;
     int steps = 0;
-    for (; h.canUndo(); ++steps) last = h.undo(named("now")).name;
+    for (; h.canUndo(); ++steps) last = h.undo(named("now"))->scene.name;
     CHECK(steps == 500);
     CHECK(last == "100");
 }
@@ -189,7 +189,7 @@ TEST_CASE("a scene file that can't be read is named at the start, and stays") {
     Window w(folder);
     CHECK_THAT(w.window.messages()->text().toStdString(),
                Catch::Contains("broken.json") && Catch::Contains("left alone"));
-    CHECK(w.session.scenes().size() == 5);
+    CHECK(w.session.shelf().scenes().size() == 5);
     CHECK(read_file(bad, 100).value() == "{ no scene");
 }
 
@@ -197,12 +197,12 @@ TEST_CASE("scenes that do not fit the bar are in its menu") {
     TemporaryFolder folder;
     Window w(folder);
     for (int i = 0; i < 12; ++i)
-        REQUIRE(w.session.saveSceneAs(QString("Evening with a rather long name %1").arg(i)));
+        REQUIRE(w.session.shelf().saveAs(QString("Evening with a rather long name %1").arg(i)));
     auto* bar = w.window.sceneBar();
     // Whichever is in work, it is among those shown, inside the bar and beside the others.
     int hidden = 0;
-    for (const auto& entry : w.session.scenes()) {
-        w.session.recall(entry.scene.name);
+    for (const auto& entry : w.session.shelf().scenes()) {
+        w.session.shelf().recall(entry.scene.name);
         INFO(entry.scene.name);
         auto* current = w.find<ui::FlatButton>("scene_" + QString::fromStdString(entry.scene.name));
         REQUIRE(current != nullptr);
@@ -221,7 +221,7 @@ TEST_CASE("scenes that do not fit the bar are in its menu") {
     CHECK(hidden > 0);
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
     REQUIRE(w.choose("scene_popup", "Evening with a rather long name 7"));
-    CHECK(w.session.scene().name == "Evening with a rather long name 7");
+    CHECK(w.session.strip().scene().name == "Evening with a rather long name 7");
 }
 
 TEST_CASE("digital silence is told beside the input, and nothing of the sound before stays in the diagram") {
@@ -238,7 +238,7 @@ TEST_CASE("digital silence is told beside the input, and nothing of the sound be
     };
     REQUIRE(Window::until([&] { return voice_pixels() > 100; }));
     write_wav(folder.path("muted.wav"), mono(silence(1.0)));
-    w.session.setInput({DeviceKind::sound_file, folder.path("muted.wav")});
+    w.setInput({DeviceKind::sound_file, folder.path("muted.wav")});
     auto* advice = w.find<QLabel>("input_advice");
     REQUIRE(advice != nullptr);
     CHECK(Window::until([&] { return advice->text().contains("Digital silence"); }));

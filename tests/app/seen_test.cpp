@@ -27,7 +27,7 @@ TEST_CASE(
     TemporaryFolder folder;
     Window w(folder);
     CHECK(w.session.seen());
-    w.session.focus("equalizer");  // whose curve has the sound before and after it taken
+    w.session.strip().focus("equalizer");  // whose curve has the sound before and after it taken
     REQUIRE(Window::until([&] { return w.session.levelsFit() && w.session.levels().seconds > 1.0; }));
     REQUIRE(Window::until([&] { return w.session.engine().chain().probed()->before.written() > 0; }));
     const bool minimised = GENERATE(false, true);
@@ -61,7 +61,7 @@ TEST_CASE("the input over time goes on while nobody sees it") {
     TemporaryFolder folder;
     Window w(folder);
     write_wav(folder.path("tone.wav"), mono(sine(300.0, 0.1, 5.0)));
-    w.session.setInput({DeviceKind::sound_file, folder.path("tone.wav")});
+    w.setInput({DeviceKind::sound_file, folder.path("tone.wav")});
     auto* trace = w.find<ui::InputTrace>("input_trace");
     REQUIRE(Window::until([&] { return trace->pieces() > 3; }));
     w.window.hide();
@@ -93,17 +93,18 @@ TEST_CASE("pictures come twice as often while a mouse button is held") {
 TEST_CASE("a moved value is told once, and as no change of focus") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.focus("gate");
+    w.session.strip().focus("gate");
     int chains = 0;
     int focuses = 0;
     QObject lives;
-    QObject::connect(&w.session, &ui::Session::chainChanged, &lives, [&] { ++chains; });
-    QObject::connect(&w.session, &ui::Session::focusChanged, &lives, [&] { ++focuses; });
-    w.session.setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("open_threshold")), -50.0);
+    QObject::connect(&w.session.strip(), &ui::ChainModel::changed, &lives, [&] { ++chains; });
+    QObject::connect(&w.session.strip(), &ui::ChainModel::focusChanged, &lives, [&] { ++focuses; });
+    w.session.strip().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("open_threshold")),
+                               -50.0);
     CHECK(chains == 1);
     CHECK(focuses == 0);
     CHECK(w.value("gate", "open_threshold") == -50.0);
-    w.session.removeStage("gate");
+    w.session.strip().removeStage("gate");
     CHECK(chains == 2);
     CHECK(focuses == 1);
 }
@@ -111,9 +112,9 @@ TEST_CASE("a moved value is told once, and as no change of focus") {
 TEST_CASE("a value that the stage has not is refused") {
     TemporaryFolder folder;
     Window w(folder);
-    const Scene before = w.session.scene();
-    CHECK_FALSE(
-        w.session.setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("no such")), 1.0));
-    CHECK_FALSE(w.session.setValue("no such", 0, 1.0));
-    CHECK(w.session.scene() == before);
+    const Scene before = w.session.strip().scene();
+    CHECK_FALSE(w.session.strip().setValue(
+        "gate", static_cast<size_t>(find_stage_kind("gate")->find("no such")), 1.0));
+    CHECK_FALSE(w.session.strip().setValue("no such", 0, 1.0));
+    CHECK(w.session.strip().scene() == before);
 }

@@ -14,7 +14,7 @@ using namespace reed::test;
 namespace {
 
 /// A microphone whose troubles the test decides.
-struct ScriptedMicrophone final : Device {
+struct ScriptedMicrophone final : SoundSource {
     explicit ScriptedMicrophone(std::shared_ptr<DeviceStatus> status) : status_(std::move(status)) {}
     StreamFormat format() const override { return {48000.0, 1}; }
     Result<void> start(AudioCallback&) override { return {}; }
@@ -25,14 +25,14 @@ struct ScriptedMicrophone final : Device {
 
 struct WithMicrophone : Window {
     std::shared_ptr<DeviceStatus> status = std::make_shared<DeviceStatus>();
-    int opened = 0;
+    int made = 0;
     explicit WithMicrophone(TemporaryFolder& f) : Window(f) {
         status->running = true;
-        session.setMicrophones([this](const PipeWireOptions&) -> Result<std::unique_ptr<Device>> {
-            ++opened;
-            return std::unique_ptr<Device>(std::make_unique<ScriptedMicrophone>(status));
+        session.devices().setMaker([this](const PipeWireOptions&) -> Result<std::unique_ptr<SoundSource>> {
+            ++made;
+            return std::unique_ptr<SoundSource>(std::make_unique<ScriptedMicrophone>(status));
         });
-        session.setInput({DeviceKind::pipewire, "desk_mic"});
+        setInput({DeviceKind::pipewire, "desk_mic"});
         window.messages()->dismiss();
     }
 };
@@ -49,9 +49,9 @@ std::string write_tone(const TemporaryFolder& folder, const char* name, int chan
 TEST_CASE("three lost blocks in half a minute propose a safer size, once, and only for a microphone") {
     TemporaryFolder folder;
     WithMicrophone w(folder);
-    REQUIRE(w.opened == 1);
+    REQUIRE(w.made == 1);
     w.status->dropouts = 2;
-    REQUIRE(Window::until([&] { return w.session.dropoutTimes().size() == 2; }));
+    REQUIRE(Window::until([&] { return w.session.devices().dropoutTimes().size() == 2; }));
     CHECK(w.told().empty());
     w.status->dropouts = 3;
     REQUIRE(Window::until([&] { return !w.told().empty(); }));
@@ -60,24 +60,26 @@ TEST_CASE("three lost blocks in half a minute propose a safer size, once, and on
                Catch::Contains("3 dropouts") && Catch::Contains("5.3 ms") && Catch::Contains("10.7 ms"));
     w.window.messages()->dismiss();
     w.status->dropouts = 9;
-    REQUIRE(Window::until([&] { return w.session.dropoutTimes().size() == 9; }));
+    REQUIRE(Window::until([&] { return w.session.devices().dropoutTimes().size() == 9; }));
     CHECK(w.told().empty());
     // Followed, the next size up is proposed when that is not enough either.
-    AudioSettings safer = w.session.audio();
+    AudioSettings safer = w.session.devices().audio();
     safer.block = 512;
-    w.session.setAudio(safer);
-    CHECK(w.opened == 2);
+    w.session.devices().setAudio(safer);
+    w.opened();
+    CHECK(w.made == 2);
     w.status->dropouts = 0;
-    REQUIRE(Window::until([&] { return w.session.dropoutTimes().empty(); }));
+    REQUIRE(Window::until([&] { return w.session.devices().dropoutTimes().empty(); }));
     w.status->dropouts = 4;
     REQUIRE(Window::until([&] { return !w.told().empty(); }));
     CHECK_THAT(w.told(), Catch::Contains("10.7 ms") && Catch::Contains("21.3 ms"));
     // At the largest there is nothing safer.
     safer.block = 2048;
-    w.session.setAudio(safer);
+    w.session.devices().setAudio(safer);
+    w.opened();
     w.window.messages()->dismiss();
     w.status->dropouts = 9;
-    REQUIRE(Window::until([&] { return w.session.dropoutTimes().size() == 9; }));
+    REQUIRE(Window::until([&] { return w.session.devices().dropoutTimes().size() == 9; }));
     CHECK(w.told().empty());
 }
 
@@ -85,7 +87,8 @@ TEST_CASE("a problem of the input is told once, and so is its end") {
     TemporaryFolder folder;
     WithMicrophone w(folder);
     QStringList told;
-    QObject::connect(&w.session, &ui::Session::message, [&](const QString& text, bool) { told << text; });
+    QObject::connect(&w.session.notices(), &ui::Notices::told,
+                     [&](const QString& text, bool) { told << text; });
     w.status->problem = "The microphone is gone.";
     REQUIRE(Window::until([&] { return !told.isEmpty(); }));
     w.status->problem.clear();
@@ -93,7 +96,7 @@ TEST_CASE("a problem of the input is told once, and so is its end") {
     CHECK(told == QStringList{"The microphone is gone.", "The sound is back."});
     // An input that was well from the start has nothing to say.
     told.clear();
-    w.session.setInput({});
+    w.setInput({});
     REQUIRE(w.heard(0.5));
     CHECK(told.isEmpty());
 }
@@ -105,10 +108,10 @@ TEST_CASE("another input chosen while the room is learnt ends the learning and c
     REQUIRE(w.heard(1.0));
     w.session.learning().start("suppression", 4.0);
     REQUIRE(w.session.learning().state() == ui::RoomLearning::State::listening);
-    w.session.setInput({DeviceKind::sound_file, file});
+    w.setInput({DeviceKind::sound_file, file});
     REQUIRE(
         Window::until([&] { return w.session.learning().state() == ui::RoomLearning::State::idle; }, 3.0));
-    CHECK(w.session.stage("suppression")->tone.empty());
+    CHECK(w.session.strip().stage("suppression")->taught.empty());
     CHECK(w.session.learning().left() == 0.0);
     // It can be started again on the new one.
     w.session.learning().start("suppression", 4.0);
@@ -119,20 +122,20 @@ TEST_CASE("undo brings back values, not what was listened to at that moment") {
     TemporaryFolder folder;
     Window w(folder);
     const auto set = [&](const char* id, double value) {
-        const int row = w.session.stage("equalizer")->stage_kind().find(id);
+        const int row = w.session.strip().stage("equalizer")->stage_kind().find(id);
         REQUIRE(row >= 0);
-        REQUIRE(w.session.setValue("equalizer", static_cast<size_t>(row), value));
+        REQUIRE(w.session.strip().setValue("equalizer", static_cast<size_t>(row), value));
     };
     const double before = w.value("equalizer", "band2_gain");
     set("listen", 2);
-    CHECK_FALSE(w.session.history().canUndo());  // listening is no step
-    set("band2_gain", before + 3.0);             // a step, taken while listening
+    CHECK_FALSE(w.session.strip().history().canUndo());  // listening is no step
+    set("band2_gain", before + 3.0);                     // a step, taken while listening
     set("listen", 0);
-    w.session.undo();
+    w.session.strip().undo();
     CHECK(w.value("equalizer", "band2_gain") == before);
     CHECK(w.value("equalizer", "listen") == 0.0);
     set("listen", 2);
-    w.session.redo();
+    w.session.strip().redo();
     CHECK(w.value("equalizer", "band2_gain") == before + 3.0);
     CHECK(w.value("equalizer", "listen") == 0.0);
 }
@@ -141,33 +144,33 @@ TEST_CASE("renaming a scene keeps its unsaved changes, unsaved") {
     TemporaryFolder folder;
     Window w(folder);
     const double saved = w.value("gate", "hold");
-    const int hold = w.session.stage("gate")->stage_kind().find("hold");
-    REQUIRE(w.session.setValue("gate", static_cast<size_t>(hold), saved + 100.0));
-    REQUIRE(w.session.renameScene("Quiet desk"));
-    CHECK(w.session.scene().name == "Quiet desk");
+    const int hold = w.session.strip().stage("gate")->stage_kind().find("hold");
+    REQUIRE(w.session.strip().setValue("gate", static_cast<size_t>(hold), saved + 100.0));
+    REQUIRE(w.session.shelf().rename("Quiet desk"));
+    CHECK(w.session.strip().scene().name == "Quiet desk");
     CHECK(w.value("gate", "hold") == saved + 100.0);
-    CHECK(w.session.changed());
-    for (const auto& entry : w.session.scenes()) {
+    CHECK(w.session.shelf().changed());
+    for (const auto& entry : w.session.shelf().scenes()) {
         CHECK(entry.scene.name != "Bench talk");
         if (entry.scene.name == "Quiet desk") {
             CHECK(entry.scene.chain.stages[static_cast<size_t>(entry.scene.chain.index_of("gate"))].value(
                       "hold") == saved);
         }
     }
-    w.session.recall("Quiet desk");
+    w.session.shelf().recall("Quiet desk");
     CHECK(w.value("gate", "hold") == saved);
 }
 
 TEST_CASE("a stage named as its kind is named has no name of its own") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.renameStage("gate", "Door");
-    CHECK(w.session.stage("gate")->title == "Door");
-    w.session.renameStage("gate", " Gate ");
-    CHECK(w.session.stage("gate")->title.empty());
-    CHECK_FALSE(w.session.changed());
-    w.session.renameStage("gate", "gate");
-    CHECK(w.session.stage("gate")->title == "gate");
+    w.session.strip().renameStage("gate", "Door");
+    CHECK(w.session.strip().stage("gate")->title == "Door");
+    w.session.strip().renameStage("gate", " Gate ");
+    CHECK(w.session.strip().stage("gate")->title.empty());
+    CHECK_FALSE(w.session.shelf().changed());
+    w.session.strip().renameStage("gate", "gate");
+    CHECK(w.session.strip().stage("gate")->title == "gate");
 }
 
 TEST_CASE("names that differ in case only are one name, and no scene is lost by it") {
@@ -175,50 +178,50 @@ TEST_CASE("names that differ in case only are one name, and no scene is lost by 
     Window w(folder);
     const auto names = [&] {
         std::vector<std::string> out;
-        for (const auto& e : w.session.scenes()) out.push_back(e.scene.name);
+        for (const auto& e : w.session.shelf().scenes()) out.push_back(e.scene.name);
         return out;
     };
     const auto before = names();
     // As another scene's name in other letters: refused, and that one is named as it is.
-    w.session.recall("Evening quiet");
-    CHECK_FALSE(w.session.saveSceneAs("BENCH TALK"));
+    w.session.shelf().recall("Evening quiet");
+    CHECK_FALSE(w.session.shelf().saveAs("BENCH TALK"));
     CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("\"Bench talk\""));
-    CHECK_FALSE(w.session.renameScene("bench TALK"));
-    CHECK(w.session.scene().name == "Evening quiet");
+    CHECK_FALSE(w.session.shelf().rename("bench TALK"));
+    CHECK(w.session.strip().scene().name == "Evening quiet");
     CHECK(names() == before);
     // The scene's own name in other letters: its file, not another, and not in "removed".
-    REQUIRE(w.session.renameScene("EVENING Quiet"));
-    CHECK(w.session.scene().name == "EVENING Quiet");
+    REQUIRE(w.session.shelf().rename("EVENING Quiet"));
+    CHECK(w.session.strip().scene().name == "EVENING Quiet");
     CHECK(names().size() == before.size());
     CHECK(std::filesystem::exists(folder.path("scenes/evening-quiet.json")));
     CHECK_FALSE(std::filesystem::exists(folder.path("scenes/removed")));
     // Beyond ASCII too.
-    REQUIRE(w.session.saveSceneAs(QString::fromUtf8("Stra\u00dfe \u00c4rger")));
-    w.session.recall("Bench talk");
-    CHECK_FALSE(w.session.saveSceneAs(QString::fromUtf8("stra\u00dfe \u00e4RGER")));
+    REQUIRE(w.session.shelf().saveAs(QString::fromUtf8("Stra\u00dfe \u00c4rger")));
+    w.session.shelf().recall("Bench talk");
+    CHECK_FALSE(w.session.shelf().saveAs(QString::fromUtf8("stra\u00dfe \u00e4RGER")));
     CHECK(names().size() == before.size() + 1);
 }
 
 TEST_CASE("what was removed is named in the step, whatever is in focus then") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.focus("gate");
-    w.session.removeStage(w.session.focused());
-    CHECK(w.session.history().undoLabel() == "Remove Gate");
-    CHECK(w.session.stage("gate") == nullptr);
-    CHECK(w.session.focused() != "gate");
-    w.session.undo();
-    CHECK(w.session.stage("gate") != nullptr);
+    w.session.strip().focus("gate");
+    w.session.strip().removeStage(w.session.strip().focused());
+    CHECK(w.session.strip().history().undoLabel() == "Remove Gate");
+    CHECK(w.session.strip().stage("gate") == nullptr);
+    CHECK(w.session.strip().focused() != "gate");
+    w.session.strip().undo();
+    CHECK(w.session.strip().stage("gate") != nullptr);
 }
 
 TEST_CASE("a memory belongs to its stage's kind: another kind of the same id starts with its own") {
     TemporaryFolder folder;
     {
         Window first(folder);
-        const int hold = first.session.stage("gate")->stage_kind().find("hold");
-        first.session.flipMemory("gate");
-        REQUIRE(first.session.memoryOf("gate") == 'B');
-        REQUIRE(first.session.setValue("gate", static_cast<size_t>(hold), 333.0));
+        const int hold = first.session.strip().stage("gate")->stage_kind().find("hold");
+        first.session.strip().flipMemory("gate");
+        REQUIRE(first.session.strip().memoryOf("gate") == 'B');
+        REQUIRE(first.session.strip().setValue("gate", static_cast<size_t>(hold), 333.0));
     }
     // As edited by hand: a scene in which "gate" is an equalizer, and one in which it is an expander.
     Scene other;
@@ -229,19 +232,24 @@ TEST_CASE("a memory belongs to its stage's kind: another kind of the same id sta
         REQUIRE(write_file(folder.path(std::string("scenes/") + kind + ".json"), write_scene(other)).ok());
         {
             Window w(folder);
-            REQUIRE(w.session.memoryOf("gate") == 'B');
-            w.session.recall("Other kinds");
-            REQUIRE(w.session.stage("gate")->kind == kind);
-            CHECK(w.session.memoryOf("gate") == 'A');
+            REQUIRE(w.session.strip().memoryOf("gate") == 'B');
+            w.session.shelf().recall("Other kinds");
+            REQUIRE(w.session.strip().stage("gate")->kind == kind);
+            CHECK(w.session.strip().memoryOf("gate") == 'A');
             CHECK(w.session.saveState());
-            w.session.flipMemory("gate");
-            CHECK(w.session.stage("gate")->values == default_values(w.session.stage("gate")->stage_kind()));
-            CHECK(w.session.memoryOf("gate") == 'B');
-            w.session.undo();
-            w.session.undo();
+            w.session.strip().flipMemory("gate");
+            CHECK(w.session.strip().stage("gate")->values ==
+                  default_values(w.session.strip().stage("gate")->stage_kind()));
+            CHECK(w.session.strip().memoryOf("gate") == 'B');
+            w.session.strip().undo();
+            w.session.strip().undo();
             CHECK(w.value("gate", "hold") == 333.0);
-            w.session.flipMemory("gate");
-            CHECK(w.session.memoryOf("gate") == 'B');  // a gate's first flip again
+            // The gate's memories came back with it.
+            CHECK(w.session.strip().memoryOf("gate") == 'B');
+            w.session.strip().flipMemory("gate");
+            CHECK(w.session.strip().memoryOf("gate") == 'A');
+            CHECK(w.value("gate", "hold") != 333.0);
+            w.session.strip().flipMemory("gate");
             CHECK(w.session.saveState());
         }
         std::filesystem::remove(folder.path(std::string("scenes/") + kind + ".json"));
@@ -277,9 +285,9 @@ TEST_CASE("a recording goes on when the input has other channels, and says once 
     TemporaryFolder folder;
     Window w(folder);
     const auto play = [&](const std::string& file) {
-        w.session.setInput({DeviceKind::sound_file, file});
-        const auto stages = w.session.chain().stages;
-        for (const auto& s : stages) w.session.setBypass(s.id, true);
+        w.setInput({DeviceKind::sound_file, file});
+        const auto stages = w.session.strip().chain().stages;
+        for (const auto& s : stages) w.session.strip().setBypass(s.id, true);
     };
     play(write_tone(folder, "one.wav", 1));
     REQUIRE(Window::until([&] { return w.feed_level(0.2) > -20.0; }));

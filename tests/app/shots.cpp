@@ -30,16 +30,16 @@ void settle(double seconds) {
 TEST_CASE("shots: suppression", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.focus("suppression");
+    w.session.strip().focus("suppression");
     const auto row = [](const char* id) { return static_cast<size_t>(kSuppressionStage.find(id)); };
-    w.session.setRoom(kRoomEffort, 0);
-    w.session.setValue("suppression", row("method"), 2);
+    w.session.devices().setRoom(kRoomEffort, 0);
+    w.session.strip().setValue("suppression", row("method"), 2);
     settle(3.0);
     QTest::mouseClick(w.find<ui::FlatButton>("learn_button"), Qt::LeftButton);
     settle(2.0);
     shoot(w, "suppression-learning");
-    REQUIRE(Window::until([&] { return !w.session.stage("suppression")->tone.empty(); }, 10.0));
-    w.session.setRoom(kRoomEffort, 3);
+    REQUIRE(Window::until([&] { return !w.session.strip().stage("suppression")->taught.empty(); }, 10.0));
+    w.session.devices().setRoom(kRoomEffort, 3);
     settle(9.0);
     shoot(w, "suppression-dusk");
 }
@@ -50,8 +50,8 @@ TEST_CASE("shots: input", "[.shots]") {
     auto x = spoken_words(3);
     for (float& v : x) v = std::clamp(1.25f * v, -1.0f, 1.0f);
     write_wav(folder.path("evening.wav"), mono(x));
-    w.session.setInput({DeviceKind::sound_file, folder.path("evening.wav")});
-    w.session.focus("gate");
+    w.setInput({DeviceKind::sound_file, folder.path("evening.wav")});
+    w.session.strip().focus("gate");
     settle(24.0);
     shoot(w, "input-dusk");
 }
@@ -60,26 +60,26 @@ TEST_CASE("shots: dynamics", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
     for (const char* id : {"gate", "compressor", "limiter"}) {
-        w.session.focus(id);
+        w.session.strip().focus(id);
         settle(id == std::string("gate") ? 9.0 : 2.0);
         shoot(w, (std::string(id) + "-dusk").c_str());
     }
     // A gate that cuts.
-    w.session.focus("gate");
+    w.session.strip().focus("gate");
     const auto row = [](const char* id) { return static_cast<size_t>(find_stage_kind("gate")->find(id)); };
-    w.session.setValue("gate", row("open_threshold"), -20);
-    w.session.setValue("gate", row("close_threshold"), -21);
-    w.session.setValue("gate", row("hold"), 0);
-    w.session.setValue("gate", row("attack"), 40);
+    w.session.strip().setValue("gate", row("open_threshold"), -20);
+    w.session.strip().setValue("gate", row("close_threshold"), -21);
+    w.session.strip().setValue("gate", row("hold"), 0);
+    w.session.strip().setValue("gate", row("attack"), 40);
     settle(8.0);
-    w.session.setThemeName("dawn");
+    w.session.preferences().setTheme("dawn");
     shoot(w, "gate-cuts-dawn");
 }
 
 TEST_CASE("shots: equalizer", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.focus("equalizer");
+    w.session.strip().focus("equalizer");
     settle(12.0);
     auto* curve = w.find<ui::EqCurve>("eq_curve");
     QTest::mouseMove(curve, QPoint(260, 90));
@@ -90,11 +90,11 @@ TEST_CASE("shots: equalizer", "[.shots]") {
     settle(0.5);
     shoot(w, "equalizer-finding");
     QTest::mouseClick(curve, Qt::LeftButton, {}, QPoint(200, 60));
-    w.session.setValue("equalizer", kBandParameters * 2 + kBandGain, 7.0);
-    w.session.setThemeName("dawn");
+    w.session.strip().setValue("equalizer", kBandParameters * 2 + kBandGain, 7.0);
+    w.session.preferences().setTheme("dawn");
     settle(0.5);
     shoot(w, "equalizer-dawn");
-    w.session.setThemeName("dusk");
+    w.session.preferences().setTheme("dusk");
     QTest::mouseClick(w.find<ui::FlatButton>("octaves_button"), Qt::LeftButton);
     settle(0.5);
     shoot(w, "octaves-dusk");
@@ -104,14 +104,14 @@ TEST_CASE("shots: equalizer", "[.shots]") {
 TEST_CASE("shots: diagram", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.focus("gate");
+    w.session.strip().focus("gate");
     settle(11.0);
     w.window.diagram()->showLevels(2);
     settle(0.5);
     shoot(w, "levels-dusk");
     for (const char* kind :
          {"gate", "equalizer", "compressor", "expander", "suppression", "gain", "limiter", "equalizer"})
-        w.session.addStage(*find_stage_kind(kind), 3);
+        w.session.strip().addStage(*find_stage_kind(kind), 3);
     settle(11.0);
     shoot(w, "fourteen-stages");
 }
@@ -141,7 +141,7 @@ TEST_CASE("shots: keys", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
     const QByteArray shots = qgetenv("REED_SHOTS");
-    w.session.keys().set("toggle-mute", QKeySequence("F7"));
+    w.session.preferences().keys().set("toggle-mute", QKeySequence("F7"));
     QTest::keyClick(&w.window, Qt::Key_F1);
     auto* dialog = w.find<ui::KeysDialog>("keys_dialog");
     REQUIRE(dialog != nullptr);
@@ -159,9 +159,9 @@ TEST_CASE("shots: changes", "[.shots]") {
     REQUIRE(w.window.actions().run("set", "gate open_threshold -44").isEmpty());
     REQUIRE(w.window.actions().run("set", "gate hold 300").isEmpty());
     REQUIRE(w.window.actions().run("set", "equalizer band3_gain 2").isEmpty());
-    w.session.setBypass("compressor", true);
-    w.session.addStage(*find_stage_kind("deesser"), 4);
-    w.session.focus("gate");
+    w.session.strip().setBypass("compressor", true);
+    w.session.strip().addStage(*find_stage_kind("deesser"), 4);
+    w.session.strip().focus("gate");
     settle(3.0);
     QTest::mouseClick(w.find<ui::FlatButton>("changes_button"), Qt::LeftButton);
     auto* popup = w.window.findChild<ui::ChangesPopup*>();
@@ -176,7 +176,7 @@ TEST_CASE("shots: changes", "[.shots]") {
 TEST_CASE("shots: de-esser", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.addStage(*find_stage_kind("deesser"), 3);
+    w.session.strip().addStage(*find_stage_kind("deesser"), 3);
     settle(9.0);
     shoot(w, "deesser-dusk");
 }

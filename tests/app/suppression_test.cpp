@@ -11,7 +11,7 @@ using namespace reed::test;
 namespace {
 
 struct Suppressing : Window {
-    explicit Suppressing(TemporaryFolder& f) : Window(f) { session.focus("suppression"); }
+    explicit Suppressing(TemporaryFolder& f) : Window(f) { session.strip().focus("suppression"); }
     ui::MethodButton* method(int i) { return find<ui::MethodButton>(QString("method_%1").arg(i)); }
     ui::FlatButton* button(const char* name) { return find<ui::FlatButton>(name); }
     static void click(QWidget* w) { QTest::mouseClick(w, Qt::LeftButton, {}, w->rect().center()); }
@@ -23,20 +23,20 @@ struct Suppressing : Window {
 TEST_CASE("a method is chosen by click or key, says its delay and load, and sounds") {
     TemporaryFolder folder;
     Suppressing w(folder);
-    w.session.setRoom(kRoomEffort, 0);
+    w.session.devices().setRoom(kRoomEffort, 0);
     for (const int i : {1, 0, 2}) {
         Suppressing::click(w.method(i));
         CHECK(w.value("suppression", "method") == i);
         CHECK(w.method(i)->isChecked());
     }
-    CHECK(w.session.history().undoLabel() == "Suppression: method Room tone");
-    w.session.undo();
+    CHECK(w.session.strip().history().undoLabel() == "Suppression: method Room tone");
+    w.session.strip().undo();
     CHECK(w.method(0)->isChecked());
     REQUIRE(Window::until([&] { return w.method(1)->accessibleDescription().contains("% of a core"); }));
     for (int i = 0; i < 3; ++i)
         CHECK_THAT(w.method(i)->accessibleDescription().toStdString(), Catch::Contains("20 ms"));
     // The short delay is shown for all.
-    w.session.setValue("suppression", static_cast<size_t>(kSuppressionStage.find("delay")), 1);
+    w.session.strip().setValue("suppression", static_cast<size_t>(kSuppressionStage.find("delay")), 1);
     REQUIRE(Window::until([&] { return w.method(0)->accessibleDescription().contains("10 ms"); }));
     CHECK(w.method(1)->accessibleDescription().contains("10 ms"));
     // In the smallest window the methods, the spectrum and the fields stand side by side.
@@ -61,13 +61,13 @@ TEST_CASE("a method is chosen by click or key, says its delay and load, and soun
     CHECK(w.field("counts")->isVisible());
     CHECK_FALSE(w.field("smoothing")->isVisible());
     CHECK(kept->text().contains("whispers and other people stay"));
-    w.session.setValue("suppression", static_cast<size_t>(kSuppressionStage.find("counts")), 1);
+    w.session.strip().setValue("suppression", static_cast<size_t>(kSuppressionStage.find("counts")), 1);
     CHECK(kept->text().contains("screams, whispers and held notes may"));
-    w.session.setValue("suppression", static_cast<size_t>(kSuppressionStage.find("counts")), 0);
+    w.session.strip().setValue("suppression", static_cast<size_t>(kSuppressionStage.find("counts")), 0);
     // Where the fields need the room, the words make way.
-    w.session.setValue("suppression", static_cast<size_t>(kSuppressionStage.find("hum")), 1);
+    w.session.strip().setValue("suppression", static_cast<size_t>(kSuppressionStage.find("hum")), 1);
     CHECK_FALSE(kept->isVisible());
-    w.session.setValue("suppression", static_cast<size_t>(kSuppressionStage.find("hum")), 0);
+    w.session.strip().setValue("suppression", static_cast<size_t>(kSuppressionStage.find("hum")), 0);
     CHECK(kept->isVisible());
     // And the feed: the room alone is gone.
     REQUIRE(Window::until([&] { return w.session.engine().chain().settled(); }));
@@ -76,10 +76,10 @@ TEST_CASE("a method is chosen by click or key, says its delay and load, and soun
 
 TEST_CASE("learning the room counts down, keeps what it heard, and lowers the room by the amount") {
     TemporaryFolder folder;
-    RoomTone learnt;
+    StageMemory learnt;
     {
         Suppressing w(folder);
-        w.session.setRoom(kRoomEffort, 0);
+        w.session.devices().setRoom(kRoomEffort, 0);
         Suppressing::click(w.method(2));
         REQUIRE(Window::until([&] { return w.advice().contains("Nothing has been learnt yet"); }));
         QTest::qWait(400);
@@ -87,13 +87,13 @@ TEST_CASE("learning the room counts down, keeps what it heard, and lowers the ro
         CHECK(w.session.learning().state() == ui::RoomLearning::State::listening);
         CHECK(w.session.learning().left() > 4.0);
         CHECK(w.button("learn_button")->text() == "Cancel");
-        REQUIRE(Window::until([&] { return !w.session.stage("suppression")->tone.empty(); }));
-        learnt = w.session.stage("suppression")->tone;
+        REQUIRE(Window::until([&] { return !w.session.strip().stage("suppression")->taught.empty(); }));
+        learnt = w.session.strip().stage("suppression")->taught;
         CHECK(w.window.messages()->text().startsWith("The room has been learnt"));
-        CHECK(w.session.history().undoLabel().startsWith("Suppression: room tone of"));
+        CHECK(w.session.strip().history().undoLabel().startsWith("Suppression: room tone of"));
         CHECK(w.button("learn_button")->text() == "Learn anew");
         // The dehumidifier stands at about -44 dBFS.
-        CHECK(learnt.level() == Approx(w.session.levels().taps[1].room).margin(2.0));
+        CHECK(room_tone_of(learnt).level() == Approx(w.session.levels().taps[1].room).margin(2.0));
         REQUIRE(Window::until(
             [&] {
                 const auto& t = w.session.levels().taps;
@@ -101,28 +101,28 @@ TEST_CASE("learning the room counts down, keeps what it heard, and lowers the ro
                        std::abs(t[1].room - t[2].room - 24.0) < 3.0;
             },
             60.0));
-        w.session.undo();
-        CHECK(w.session.stage("suppression")->tone.empty());
-        w.session.redo();
-        CHECK(w.session.stage("suppression")->tone == learnt);
-        REQUIRE(w.session.saveScene());
+        w.session.strip().undo();
+        CHECK(w.session.strip().stage("suppression")->taught.empty());
+        w.session.strip().redo();
+        CHECK(w.session.strip().stage("suppression")->taught == learnt);
+        REQUIRE(w.session.shelf().save());
     }
     // It survives the end of the program, and a recall.
     Suppressing again(folder);
-    CHECK(again.session.stage("suppression")->tone == learnt);
-    again.session.recall("Evening quiet");
-    again.session.recall("Bench talk");
-    CHECK(again.session.stage("suppression")->tone == learnt);
+    CHECK(again.session.strip().stage("suppression")->taught == learnt);
+    again.session.shelf().recall("Evening quiet");
+    again.session.shelf().recall("Bench talk");
+    CHECK(again.session.strip().stage("suppression")->taught == learnt);
 }
 
 TEST_CASE("learning is refused when somebody speaks, and can be cancelled") {
     TemporaryFolder folder;
     Suppressing w(folder);
-    w.session.setRoom(kRoomEffort, 3);
+    w.session.devices().setRoom(kRoomEffort, 3);
     Suppressing::click(w.method(2));
     w.session.learning().start("suppression", 4.0);
     REQUIRE(Window::until([&] { return w.session.learning().state() == ui::RoomLearning::State::idle; }));
-    CHECK(w.session.stage("suppression")->tone.empty());
+    CHECK(w.session.strip().stage("suppression")->taught.empty());
     CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("spoke"));
     QTest::keyClick(&w.window, Qt::Key_Escape);
 
@@ -130,10 +130,10 @@ TEST_CASE("learning is refused when somebody speaks, and can be cancelled") {
     QTest::qWait(200);
     Suppressing::click(w.button("learn_button"));
     CHECK(w.session.learning().state() == ui::RoomLearning::State::idle);
-    CHECK(w.session.stage("suppression")->tone.empty());
+    CHECK(w.session.strip().stage("suppression")->taught.empty());
     // A stage that goes away while it learns.
     Suppressing::click(w.button("learn_button"));
-    w.session.removeStage("suppression");
+    w.session.strip().removeStage("suppression");
     CHECK(Window::until([&] { return w.session.learning().state() == ui::RoomLearning::State::idle; }));
 }
 
@@ -145,7 +145,7 @@ TEST_CASE("hum is looked for on request, and what is taken away can be heard") {
     for (int n = 1; n <= 6; ++n) hum = mix(hum, sine(50.0 * n, 0.01 / n, 5.0));
     const std::string file = folder.path("hum.wav");
     write_wav(file, mono(hum));
-    w.session.setInput({DeviceKind::sound_file, file});
+    w.setInput({DeviceKind::sound_file, file});
     REQUIRE(w.heard(3.5));
     Suppressing::click(w.button("find_hum_button"));
     REQUIRE(Window::until([&] { return w.value("suppression", "hum") == 1.0; }));
@@ -163,7 +163,7 @@ TEST_CASE("hum is looked for on request, and what is taken away can be heard") {
     // White noise has none.
     const std::string plain = folder.path("plain.wav");
     write_wav(plain, mono(noise(0.01, 5.0, 2)));
-    w.session.setInput({DeviceKind::sound_file, plain});
+    w.setInput({DeviceKind::sound_file, plain});
     REQUIRE(w.heard(2.6));
     Suppressing::click(w.button("find_hum_button"));
     REQUIRE(Window::until([&] { return w.window.messages()->text().startsWith("No hum found"); }));

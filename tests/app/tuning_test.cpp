@@ -36,14 +36,15 @@ void moveMouse(QWidget* w, QPointF at) {
 TEST_CASE("the curve's threshold is dragged and wheeled, and undone to the start") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.focus("compressor");
+    w.session.strip().focus("compressor");
     const double before = w.value("compressor", "threshold");
     auto* curve = w.find<ui::TransferView>("transfer_view");
     REQUIRE(curve != nullptr);
     const QPoint from(static_cast<int>(curve->xOf(before)), curve->height() / 2);
     Window::drag(curve, from, QPoint(static_cast<int>(curve->xOf(-40) - curve->xOf(before)), 0));
     CHECK(w.value("compressor", "threshold") == Approx(-40.0).margin(1.5));
-    CHECK_THAT(w.session.history().undoLabel().toStdString(), Catch::Contains("Compressor: threshold -"));
+    CHECK_THAT(w.session.strip().history().undoLabel().toStdString(),
+               Catch::Contains("Compressor: threshold -"));
     // More is taken now: the engine follows.
     REQUIRE(Window::until(
         [&] { return w.session.levelsFit() && w.session.levels().stages[4].deepest > 10.0; }, 60.0));
@@ -51,15 +52,15 @@ TEST_CASE("the curve's threshold is dragged and wheeled, and undone to the start
     Window::wheel(curve, from, 1);
     CHECK(w.value("compressor", "threshold") > dragged);
     Window::wheel(curve, from, -1, Qt::ShiftModifier);
-    while (w.session.history().canUndo()) w.session.undo();
+    while (w.session.strip().history().canUndo()) w.session.strip().undo();
     CHECK(w.value("compressor", "threshold") == before);
-    CHECK_FALSE(w.session.changed());
+    CHECK_FALSE(w.session.shelf().changed());
 }
 
 TEST_CASE("the picture of attack and release is the stage's own movement") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.focus("gate");
+    w.session.strip().focus("gate");
     auto* view = w.find<ui::BallisticsView>("ballistics_view");
     REQUIRE(view != nullptr);
     const double depth = w.value("gate", "range");
@@ -74,16 +75,16 @@ TEST_CASE("the picture of attack and release is the stage's own movement") {
     const double expected = 20.0 * std::log10(closed + (1.0 - closed) * std::exp(-1.0));
     CHECK(view->gainAt(view->loudUntil() + hold + release + 8) == Approx(expected).margin(1.2));
     // It follows the values.
-    w.session.setValue("gate", row("gate", "range"), -6.0);
+    w.session.strip().setValue("gate", row("gate", "range"), -6.0);
     REQUIRE(Window::until([&] { return std::abs(view->gainAt(5) + 6.0) < 0.3; }));
 }
 
 TEST_CASE("a resonance is found by holding F and moving the mouse, and a click makes the cut") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.focus("equalizer");
+    w.session.strip().focus("equalizer");
     auto* curve = w.find<ui::EqCurve>("eq_curve");
-    const int before = bandsOn(*w.session.stage("equalizer"));
+    const int before = bandsOn(*w.session.strip().stage("equalizer"));
     curve->setFocus();
     QTest::keyPress(curve, Qt::Key_F);
     CHECK(curve->finding());
@@ -92,22 +93,22 @@ TEST_CASE("a resonance is found by holding F and moving the mouse, and a click m
     const QPointF at(curve->xOf(target), 80);
     moveMouse(curve, at);
     CHECK(w.value("equalizer", "find_frequency") == Approx(target).epsilon(0.02));
-    CHECK_FALSE(w.session.history().canUndo());  // nothing of it is kept, so nothing is undone
+    CHECK_FALSE(w.session.strip().history().canUndo());  // nothing of it is kept, so nothing is undone
     Window::wheel(curve, at.toPoint(), 4);
     CHECK(curve->cutDepth() == 6.0);
     QTest::mouseClick(curve, Qt::LeftButton, {}, at.toPoint());
     QTest::keyRelease(curve, Qt::Key_F);
     CHECK_FALSE(curve->finding());
     CHECK(w.value("equalizer", "find") == 0.0);
-    const StageSpec& s = *w.session.stage("equalizer");
+    const StageSpec& s = *w.session.strip().stage("equalizer");
     CHECK(bandsOn(s) == before + 1);
     const BandSettings cut = band_settings(s.values, curve->band());
     CHECK(cut.frequency == Approx(target).epsilon(0.02));
     CHECK(cut.gain_db == -6.0);
-    CHECK_THAT(w.session.history().undoLabel().toStdString(),
+    CHECK_THAT(w.session.strip().history().undoLabel().toStdString(),
                Catch::Contains("Equalizer: cut 43") && Catch::Contains("by 6.0 dB"));
-    w.session.undo();
-    CHECK(bandsOn(*w.session.stage("equalizer")) == before);
+    w.session.strip().undo();
+    CHECK(bandsOn(*w.session.strip().stage("equalizer")) == before);
 
     // Released without a click: nothing stays. Escape as well.
     QTest::keyPress(curve, Qt::Key_F);
@@ -125,11 +126,11 @@ TEST_CASE("a resonance is found by holding F and moving the mouse, and a click m
     QTest::keyClick(curve, Qt::Key_Escape);
     CHECK_FALSE(curve->finding());
     CHECK_FALSE(button->isChecked());
-    CHECK(bandsOn(*w.session.stage("equalizer")) == before);
-    CHECK_FALSE(w.session.changed());
+    CHECK(bandsOn(*w.session.strip().stage("equalizer")) == before);
+    CHECK_FALSE(w.session.shelf().changed());
     // Another stage in focus ends it too.
     QTest::mouseClick(button, Qt::LeftButton);
-    w.session.focus("gate");
+    w.session.strip().focus("gate");
     CHECK(Window::until([&] { return w.value("equalizer", "find") == 0.0; }));
 }
 
@@ -145,8 +146,8 @@ TEST_CASE("what sticks out of a voice is marked on the curve, and a click on the
                            spoken_words(2));
     const std::string file = folder.path("boxed.wav");
     write_wav(file, mono(mix(boxed, noise(0.0005, static_cast<double>(boxed.size()) / 48000, 3))));
-    w.session.setInput({DeviceKind::sound_file, file});
-    w.session.focus("equalizer");
+    w.setInput({DeviceKind::sound_file, file});
+    w.session.strip().focus("equalizer");
     auto* curve = w.find<ui::EqCurve>("eq_curve");
     const auto found = [&]() -> const Resonance* {
         for (const auto& c : curve->candidates()) {
@@ -157,7 +158,7 @@ TEST_CASE("what sticks out of a voice is marked on the curve, and a click on the
     REQUIRE(Window::until([&] { return found() != nullptr; }, 60.0));
     const double frequency = found()->frequency;
     QTest::mouseClick(curve, Qt::LeftButton, {}, curve->candidateMark(*found()).center().toPoint());
-    const BandSettings cut = band_settings(w.session.stage("equalizer")->values, curve->band());
+    const BandSettings cut = band_settings(w.session.strip().stage("equalizer")->values, curve->band());
     CHECK(cut.frequency == Approx(frequency).epsilon(0.02));
     CHECK(cut.gain_db == -curve->cutDepth());
 }
@@ -165,12 +166,12 @@ TEST_CASE("what sticks out of a voice is marked on the curve, and a click on the
 TEST_CASE("the spectrum is worked out only while somebody looks") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.focus("equalizer");
+    w.session.strip().focus("equalizer");
     REQUIRE(Window::until([&] {
         const auto* m = w.session.spectrum().after();
         return m != nullptr && m->frames() > 3;
     }));
-    w.session.focus("gate");
+    w.session.strip().focus("gate");
     REQUIRE(Window::until([&] { return w.session.engine().chain().probed()->stage.load() == -1; }, 60.0));
     const auto written = w.session.engine().chain().probed()->before.written();
     QTest::qWait(200);
@@ -193,15 +194,15 @@ TEST_CASE("the levels of a tap stand on the diagram, by click or key") {
     QTest::keyClick(w.node("gate"), Qt::Key_L);
     CHECK(diagram->levelsShown() == 2);
     // A stage less: the taps have moved, so it closes.
-    w.session.removeStage("gain");
+    w.session.strip().removeStage("gain");
     CHECK(diagram->levelsShown() == -1);
 }
 
 TEST_CASE("a stage is copied as text and pasted, and other text is refused") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.setValue("gate", row("gate", "hold"), 333.0);
-    w.session.renameStage("gate", "Door");
+    w.session.strip().setValue("gate", row("gate", "hold"), 333.0);
+    w.session.strip().renameStage("gate", "Door");
     w.node("gate")->setFocus();
     QTest::keyClick(w.node("gate"), Qt::Key_C, Qt::ControlModifier);
     const QString text = QGuiApplication::clipboard()->text();
@@ -210,9 +211,9 @@ TEST_CASE("a stage is copied as text and pasted, and other text is refused") {
     QTest::keyClick(w.node("equalizer"), Qt::Key_V, Qt::ControlModifier);
     CHECK(w.order() == "gain suppression gate equalizer gate_2 compressor limiter");
     CHECK(w.value("gate_2", "hold") == 333.0);
-    CHECK(w.session.stage("gate_2")->title == "Door");
-    CHECK(w.session.focused() == "gate_2");
-    w.session.undo();
+    CHECK(w.session.strip().stage("gate_2")->title == "Door");
+    CHECK(w.session.strip().focused() == "gate_2");
+    w.session.strip().undo();
     CHECK(w.order() == "gain suppression gate equalizer compressor limiter");
 
     QGuiApplication::clipboard()->setText("Dear friend, my gate closes at -44.");
@@ -220,67 +221,67 @@ TEST_CASE("a stage is copied as text and pasted, and other text is refused") {
     CHECK(w.order() == "gain suppression gate equalizer compressor limiter");
     CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("nothing to paste"));
     // A whole scene, as a friend would send it.
-    QGuiApplication::clipboard()->setText(QString::fromStdString(write_scene(w.session.scene())));
+    QGuiApplication::clipboard()->setText(QString::fromStdString(write_scene(w.session.strip().scene())));
     w.node("limiter")->setFocus();
     QTest::keyClick(w.node("limiter"), Qt::Key_V, Qt::ControlModifier);
-    CHECK(w.session.chain().stages.size() == 12);
+    CHECK(w.session.strip().chain().stages.size() == 12);
 }
 
 TEST_CASE("a stage has two memories to flip between, which survive the evening") {
     TemporaryFolder folder;
     {
         Window w(folder);
-        w.session.focus("gate");
+        w.session.strip().focus("gate");
         auto* button = w.find<ui::FlatButton>("memory_button");
         const double a = w.value("gate", "open_threshold");
         CHECK(button->text() == "Memory A");
         QTest::mouseClick(button, Qt::LeftButton);
         CHECK(button->text() == "Memory B");
         CHECK(w.value("gate", "open_threshold") == a);  // first a copy
-        w.session.setValue("gate", row("gate", "open_threshold"), -33.0);
+        w.session.strip().setValue("gate", row("gate", "open_threshold"), -33.0);
         w.node("gate")->setFocus();
         QTest::keyClick(w.node("gate"), Qt::Key_M);
         CHECK(button->text() == "Memory A");
         CHECK(w.value("gate", "open_threshold") == a);
-        CHECK(w.session.history().undoLabel() == "Gate: memory A");
+        CHECK(w.session.strip().history().undoLabel() == "Gate: memory A");
         // Undoing a change inside B stays in B, also when B was a copy of A before it; redone, it is there
         // again.
-        w.session.flipMemory("gate");
-        w.session.setValue("gate", row("gate", "open_threshold"), a);
-        w.session.closeStep();
-        w.session.undo();
+        w.session.strip().flipMemory("gate");
+        w.session.strip().setValue("gate", row("gate", "open_threshold"), a);
+        w.session.strip().closeStep();
+        w.session.strip().undo();
         CHECK(button->text() == "Memory B");
         CHECK(w.value("gate", "open_threshold") == -33.0);
-        w.session.redo();
+        w.session.strip().redo();
         CHECK(button->text() == "Memory B");
         CHECK(w.value("gate", "open_threshold") == a);
-        w.session.undo();
-        w.session.flipMemory("gate");
+        w.session.strip().undo();
+        w.session.strip().flipMemory("gate");
         CHECK(w.value("gate", "open_threshold") == a);
         // Undoing the flip keeps what the other one held.
-        w.session.undo();
+        w.session.strip().undo();
         CHECK(w.value("gate", "open_threshold") == -33.0);
         CHECK(button->text() == "Memory B");
-        w.session.flipMemory("gate");
+        w.session.strip().flipMemory("gate");
         CHECK(w.value("gate", "open_threshold") == a);
         CHECK(button->text() == "Memory A");
         CHECK(w.session.saveState());
     }
     Window again(folder);
-    again.session.flipMemory("gate");
-    CHECK(again.session.memoryOf("gate") == 'B');
+    again.session.strip().flipMemory("gate");
+    CHECK(again.session.strip().memoryOf("gate") == 'B');
     CHECK(again.value("gate", "open_threshold") == -33.0);
 }
 
 TEST_CASE("a stage is reset in one step") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.focus("compressor");
-    const auto before = w.session.stage("compressor")->values;
+    w.session.strip().focus("compressor");
+    const auto before = w.session.strip().stage("compressor")->values;
     QTest::mouseClick(w.find<ui::FlatButton>("reset_button"), Qt::LeftButton);
-    CHECK(w.session.stage("compressor")->values == default_values(*find_stage_kind("compressor")));
-    w.session.undo();
-    CHECK(w.session.stage("compressor")->values == before);
+    CHECK(w.session.strip().stage("compressor")->values == default_values(*find_stage_kind("compressor")));
+    w.session.strip().undo();
+    CHECK(w.session.strip().stage("compressor")->values == before);
 }
 
 TEST_CASE("without PipeWire the monitor says why it can't be heard, and stays off") {
@@ -295,10 +296,10 @@ TEST_CASE("without PipeWire the monitor says why it can't be heard, and stays of
 TEST_CASE("levels since a reset forget what was before it") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.setRoom(kRoomEffort, 5);  // shout
+    w.session.devices().setRoom(kRoomEffort, 5);  // shout
     REQUIRE(
         Window::until([&] { return w.session.levelsFit() && w.session.levels().taps[0].peak > -6.0; }, 60.0));
-    w.session.setRoom(kRoomEffort, 0);
+    w.session.devices().setRoom(kRoomEffort, 0);
     QTest::qWait(300);
     QTest::mouseClick(w.find<ui::FlatButton>("main_menu"), Qt::LeftButton);
     REQUIRE(w.choose("main_popup", "Levels since now"));

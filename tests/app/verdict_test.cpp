@@ -15,7 +15,7 @@ TEST_CASE("a feed that is too quiet is told, one press raises the gain, and undo
     auto* button = w.find<ui::FlatButton>("verdict_button");
     REQUIRE((words != nullptr && button != nullptr));
     const auto row = [](const char* id) { return static_cast<size_t>(find_stage_kind("gain")->find(id)); };
-    REQUIRE(w.session.setValue("gain", row("gain"), -18));
+    REQUIRE(w.session.strip().setValue("gain", row("gain"), -18));
     // A change: what went out before is forgotten.
     CHECK(words->text().isEmpty());
     CHECK_FALSE(button->isVisible());
@@ -27,7 +27,7 @@ TEST_CASE("a feed that is too quiet is told, one press raises the gain, and undo
     QTest::mouseClick(button, Qt::LeftButton);
     CHECK(w.value("gain", "gain") > -12.0);
     CHECK(words->text().isEmpty());  // it listens anew
-    w.session.undo();
+    w.session.strip().undo();
     CHECK(w.value("gain", "gain") == -18.0);
 }
 
@@ -44,7 +44,7 @@ TEST_CASE("the input is shown over time, with how far it is from its range and w
         return x;
     };
     write_wav(folder.path("low.wav"), mono(talk(-30.0)));
-    w.session.setInput({DeviceKind::sound_file, folder.path("low.wav")});
+    w.setInput({DeviceKind::sound_file, folder.path("low.wav")});
     REQUIRE(Window::until([&] { return trace->isVisible(); }));
     REQUIRE(Window::until([&] { return trace->verdict().endsWith("dB low"); }, 20));
     CHECK(trace->clippedPieces() == 0);
@@ -56,7 +56,7 @@ TEST_CASE("the input is shown over time, with how far it is from its range and w
     CHECK(says("Low: peaks reach"));
     // The range is painted, and the voice does not reach it.
     write_wav(folder.path("right.wav"), mono(talk(-8.0)));
-    w.session.setInput({DeviceKind::sound_file, folder.path("right.wav")});
+    w.setInput({DeviceKind::sound_file, folder.path("right.wav")});
     CHECK(trace->pieces() <= 1);  // another input, another half minute
     // It begins with the sound, not with the time in which none came yet.
     size_t first = 0;
@@ -96,22 +96,22 @@ TEST_CASE("the input is shown over time, with how far it is from its range and w
     auto clipped = talk(6.0);
     for (float& v : clipped) v = std::clamp(v, -1.0f, 1.0f);
     write_wav(folder.path("hot.wav"), mono(clipped));
-    w.session.setInput({DeviceKind::sound_file, folder.path("hot.wav")});
+    w.setInput({DeviceKind::sound_file, folder.path("hot.wav")});
     REQUIRE(Window::until([&] { return trace->verdict().endsWith("dB too hot"); }, 20));
     CHECK(Window::until([&] { return trace->clippedPieces() > 0; }));
     write_wav(folder.path("mute.wav"), mono(silence(2.0)));
-    w.session.setInput({DeviceKind::sound_file, folder.path("mute.wav")});
+    w.setInput({DeviceKind::sound_file, folder.path("mute.wav")});
     REQUIRE(Window::until([&] { return trace->verdict() == "Silence"; }, 20));
 }
 
 TEST_CASE("what a stage proposes is set by one press, and taken back by one step", "[app]") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.setRoom(kRoomEffort, 3);
-    w.session.focus("gate");
+    w.session.devices().setRoom(kRoomEffort, 3);
+    w.session.strip().focus("gate");
     const auto row = [](const char* id) { return static_cast<size_t>(kGateStage.find(id)); };
-    w.session.setValue("gate", row("close_threshold"), -78);
-    w.session.setValue("gate", row("open_threshold"), -70);
+    w.session.strip().setValue("gate", row("close_threshold"), -78);
+    w.session.strip().setValue("gate", row("open_threshold"), -70);
     auto* apply = w.find<ui::FlatButton>("apply_button");
     auto* advice = w.find<QLabel>("advice");
     REQUIRE(Window::until([&] { return advice->text().contains("so the room passes") && apply->isVisible(); },
@@ -122,7 +122,7 @@ TEST_CASE("what a stage proposes is set by one press, and taken back by one step
     CHECK(w.value("gate", "close_threshold") > -78);
     REQUIRE(
         Window::until([&] { return advice->text().contains("stand between") && !apply->isVisible(); }, 60));
-    w.session.undo();
+    w.session.strip().undo();
     CHECK(w.value("gate", "open_threshold") == -70);
     CHECK(w.value("gate", "close_threshold") == -78);
 }
@@ -136,7 +136,7 @@ TEST_CASE("the mark of the feed's loudness is chosen, judged by, and there again
         auto* words = w.find<QLabel>("feed_verdict");
         CHECK(mark->text() == "-16 LUFS");
         const int usual = mark->x();
-        w.session.setValue("gain", static_cast<size_t>(find_stage_kind("gain")->find("gain")), -12);
+        w.session.strip().setValue("gain", static_cast<size_t>(find_stage_kind("gain")->find("gain")), -12);
         REQUIRE(Window::until([&] { return words->text().endsWith("LU too quiet."); }, 60));
         const double off = words->text().section(' ', 0, 0).toDouble();
         QTest::mouseClick(mark, Qt::LeftButton);
@@ -145,14 +145,14 @@ TEST_CASE("the mark of the feed's loudness is chosen, judged by, and there again
         CHECK(mark->x() < usual - 30);
         // At once, from what was heard already; 7 LU less are missing.
         CHECK(words->text() != QString("%1 LU too quiet.").arg(off, 0, 'f', 1));
-        w.session.setTarget(-18.5);
+        w.session.preferences().setTarget(-18.5);
         CHECK(w.session.saveState());
     }
     Window w(folder);
-    CHECK(w.session.target() == -18.5);
+    CHECK(w.session.preferences().target() == -18.5);
     CHECK(w.find<ui::FlatButton>("target_button")->text() == "-18.5 LUFS");
-    w.session.setTarget(-90);
-    CHECK(w.session.target() == -30);
+    w.session.preferences().setTarget(-90);
+    CHECK(w.session.preferences().target() == -30);
     // Muted, it leaves its place to what is said then.
     w.session.setMuted(true);
     CHECK_FALSE(w.find<ui::FlatButton>("target_button")->isVisible());

@@ -38,6 +38,7 @@ struct Window {
         qputenv("XDG_RUNTIME_DIR", QByteArray::fromStdString(f.folder()));
         qputenv("PIPEWIRE_RUNTIME_DIR", QByteArray::fromStdString(f.folder()));
         session.begin();
+        opened();
         window.resize(1280, 800);
         window.show();
         QTest::qWait(60);
@@ -48,14 +49,16 @@ struct Window {
     }
     ui::StageNode* node(const char* id) { return window.diagram()->node(id); }
     ui::ThresholdHandle* handle(const char* id, const char* parameter) {
-        const int row = session.stage(id)->stage_kind().find(parameter);
+        const int row = session.strip().stage(id)->stage_kind().find(parameter);
         return find<ui::ThresholdHandle>(QString("threshold_%1_%2").arg(id).arg(row));
     }
     ui::ValueField* field(const char* id) { return window.editor()->field(id); }
-    double value(const char* id, const char* parameter) { return session.stage(id)->value(parameter); }
+    double value(const char* id, const char* parameter) {
+        return session.strip().stage(id)->value(parameter);
+    }
     std::string order() {
         std::string out;
-        for (const auto& s : session.chain().stages) out += (out.empty() ? "" : " ") + s.id;
+        for (const auto& s : session.strip().chain().stages) out += (out.empty() ? "" : " ") + s.id;
         return out;
     }
     /// Waits up to `seconds` until `done` holds: long, for machines that are busy with other things.
@@ -90,6 +93,14 @@ struct Window {
             return true;
         }
         return false;
+    }
+    /// Waits until the input that was asked for is there, or refused.
+    void opened() {
+        REQUIRE(until([&] { return !session.devices().opening(); }));
+    }
+    void setInput(const DeviceChoice& choice) {
+        session.devices().setInput(choice);
+        opened();
     }
     std::string told() { return window.messages()->text().toStdString(); }
     /// Waits until so many seconds of sound have come in since the input was opened.

@@ -268,8 +268,9 @@ TEST_CASE("scene learn teaches a suppression a silent recording, and refuses one
     const auto taught = load_scene(out).scene;
     REQUIRE(taught);
     // The gain before it takes 6 dB: -36.99 - 6.
-    CHECK(taught->chain.stages[1].tone.level() == Approx(-42.99).margin(0.3));
-    CHECK(taught->chain.stages[1].value("method") == 2.0);
+    const StageSpec& stage = taught->chain.stages[1];
+    CHECK(stage.stage_kind().teaching->level(stage.taught) == Approx(-42.99).margin(0.3));
+    CHECK(stage.value("method") == 2.0);
     CHECK(b.cli({"scene", "check", out}).status == 0);
 
     const auto spoken =

@@ -160,13 +160,11 @@ TEST_CASE("a learnt room stands on one line of a scene file, and comes back", "[
     Scene scene;
     scene.name = "\"levels_dbfs\": \"\\\"list\\\"\"";  // as awkward as a name can be
     StageSpec a = stage("suppression");
-    a.tone.sample_rate = 48000;
-    a.tone.band_hz = 48000.0 / 1024;
-    a.tone.levels.assign(513, -70.5f);
+    a.taught = {{48000.0, 48000.0 / 1024}, std::vector<float>(513, -70.5f)};
     StageSpec b = a;
     b.id = "second";
     b.title = scene.name;
-    b.tone.levels.assign(513, -61.25f);
+    b.taught.list.assign(513, -61.25f);
     scene.chain.stages = {a, b};
     REQUIRE(chain_problems(scene.chain).empty());
     const std::string text = write_scene(scene);
@@ -174,8 +172,8 @@ TEST_CASE("a learnt room stands on one line of a scene file, and comes back", "[
     const SceneReading again = read_scene(text);
     REQUIRE(again.scene);
     CHECK(again.scene->name == scene.name);
-    CHECK(again.scene->chain.stages[0].tone.levels == a.tone.levels);
-    CHECK(again.scene->chain.stages[1].tone.levels[0] == Approx(-61.3).margin(0.06));
+    CHECK(again.scene->chain.stages[0].taught == a.taught);
+    CHECK(again.scene->chain.stages[1].taught.list[0] == Approx(-61.3).margin(0.06));
     CHECK(write_scene(*again.scene) == text);
 }
 

@@ -24,7 +24,7 @@ inline void wait(double seconds) {
 
 /// Waits until `done` holds, looking after the device as the window does; false after `seconds`.
 template <typename Done>
-bool tended(Device& device, Done done, double seconds = 60.0) {
+bool tended(SoundSource& device, Done done, double seconds = 60.0) {
     for (int i = 0; i < static_cast<int>(seconds / 0.05); ++i) {
         device.tend();
         if (done()) return true;
@@ -34,8 +34,8 @@ bool tended(Device& device, Done done, double seconds = 60.0) {
 }
 
 /// The device of `options`, running `chain` in `engine`, which must outlive it.
-inline std::unique_ptr<Device> running(Engine& engine, const PipeWireOptions& options,
-                                       const ChainSpec& chain = {}) {
+inline std::unique_ptr<SoundSource> running(Engine& engine, const PipeWireOptions& options,
+                                            const ChainSpec& chain = {}) {
     auto made = PipeWireDevice::create(options);
     REQUIRE(made.ok());
     REQUIRE(engine.open(made.value()->format(), chain).ok());
@@ -65,7 +65,7 @@ inline std::vector<float> some_words() {
 }
 
 /// Plays `file` into the microphone and records the plain one beside `heard_port` until the player has ended.
-inline PairRecording record_while_playing(Daemon& daemon, Device& device, const std::string& file,
+inline PairRecording record_while_playing(Daemon& daemon, SoundSource& device, const std::string& file,
                                           const std::string& heard_port) {
     const std::string both = daemon.folder() + "/both.wav";
     const int recorder = daemon.record_pair(both, "desk_mic:capture_MONO", heard_port);

@@ -42,7 +42,7 @@ TEST_CASE("a daemon that ends is noticed, waited for, and taken up again", "[liv
     options.source = "desk_mic";
     Engine engine;
     const auto made = running(engine, options);
-    Device& device = *made;
+    SoundSource& device = *made;
     const int recorder = daemon->record(daemon->folder() + "/used.wav", "dusky-reed");
     REQUIRE(tended(device, [&] { return device.status().feed_used; }));
     CHECK(device.status().problem.empty());
@@ -83,7 +83,7 @@ TEST_CASE("a microphone that is pulled out leaves silence, is never replaced, an
     options.graph = graph;
     Engine engine;
     const auto made = running(engine, options);
-    Device& device = *made;
+    SoundSource& device = *made;
     const int recorder = daemon.record(daemon.folder() + "/gap.wav", "dusky-reed");
     REQUIRE(tended(device, [&] { return engine.figures().blocks > 10; }));
     const auto version = graph->version();
@@ -131,7 +131,7 @@ TEST_CASE("a microphone that is gone for a moment is heard again, however short 
     options.source = "desk_mic";
     Engine engine;
     const auto made = running(engine, options);
-    Device& device = *made;
+    SoundSource& device = *made;
     const int recorder = daemon.record(daemon.folder() + "/gaps.wav", "dusky-reed");
     REQUIRE(tended(device, [&] { return engine.figures().blocks > 10; }));
     // Ten, or REED_TRIES of them from 0 to 2 s.

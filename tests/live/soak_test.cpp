@@ -53,7 +53,7 @@ TEST_CASE("soak: an evening in short", "[.soak]") {
         chain_of({stage("gain", {{"gain", -3}}), stage("suppression", {{"method", 0}}), stage("compressor"),
                   stage("limiter", {{"lookahead", 3}})})};
     const auto made = running(engine, options, scenes[0]);
-    Device& device = *made;
+    SoundSource& device = *made;
     int recorder = daemon.record("/dev/null", "dusky-reed");
     int player = daemon.play(file, "desk_mic");
     Readings readings(engine);

@@ -35,7 +35,7 @@ TEST_CASE("words spoken into a microphone come out of Dusky Reed as the offline 
     options.block = 1024;
     auto made = PipeWireDevice::create(options);
     REQUIRE(made.ok());
-    Device& device = *made.value();
+    SoundSource& device = *made.value();
     Engine engine;
     // Stages that soon forget, so that a lost cycle spoils little of what follows.
     const ChainSpec chain = chain_of(
@@ -115,7 +115,7 @@ TEST_CASE("the delay measured by an impulse is the delay that is told, at every 
         // 3 ms of look-ahead: the chain has a delay as well.
         const auto made =
             running(engine, options, chain_of({stage("limiter", {{"lookahead", 3}, {"true_peak", 0}})}));
-        Device& device = *made;
+        SoundSource& device = *made;
         REQUIRE(daemon.wait_for_node("dusky-reed"));
         std::vector<size_t> delays;
         DeviceStatus status;
@@ -219,7 +219,7 @@ void comes_out_in(const StreamFormat& format, int quantum = 0) {
     options.mic_title = "Reed test";
     auto made = PipeWireDevice::create(options);  // the default source: there is only one
     REQUIRE(made.ok());
-    Device& device = *made.value();
+    SoundSource& device = *made.value();
     CHECK(device.format() == StreamFormat{rate, channels});
     const ChainSpec chain = chain_of({stage("gain", {{"gain", -6}})});
     REQUIRE(engine.open(device.format(), chain).ok());

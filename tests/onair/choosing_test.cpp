@@ -22,7 +22,7 @@ struct Desk {
         daemon.add_source("boom_mic", "Boom over the desk");
         write_wav(daemon.folder() + "/tone.wav", mono(sine(440.0, 0.1, 120.0)));
         player = daemon.play(daemon.folder() + "/tone.wav", "boom_mic");
-        REQUIRE(Window::until([&] { return w.session.devices().sources.size() == 2; }));
+        REQUIRE(Window::until([&] { return w.session.devices().picture().sources.size() == 2; }));
     }
     ~Desk() { Daemon::end(player); }
     ui::InputMenu* open() {
@@ -83,14 +83,14 @@ TEST_CASE("the chooser shows what every microphone hears, while it is open", "[o
     // Chosen by the keyboard; the others are let go.
     menu->setActiveAction(d.row(menu, "Boom over the desk"));
     QTest::keyClick(menu, Qt::Key_Return);
-    CHECK(d.w.session.input() == DeviceChoice{DeviceKind::pipewire, "boom_mic"});
+    CHECK(d.w.session.devices().input() == DeviceChoice{DeviceKind::pipewire, "boom_mic"});
     REQUIRE(Window::until([&] { return !mics.listening(); }));
     CHECK(d.daemon.dump().find("dusky-reed-ear") == std::string::npos);
 }
 
 TEST_CASE("a silent or muted microphone is told, with the one that hears something", "[onair][live]") {
     Desk d;
-    d.w.session.setInput({DeviceKind::pipewire, "desk_mic"});
+    d.w.setInput({DeviceKind::pipewire, "desk_mic"});
     REQUIRE(Window::until([&] { return d.advice().startsWith("Digital silence"); }));
     REQUIRE(Window::until(
         [&] { return d.advice().endsWith("Boom over the desk hears something now (-20 dBFS)."); }));
@@ -100,7 +100,7 @@ TEST_CASE("a silent or muted microphone is told, with the one that hears somethi
     d.daemon.set_properties("desk_mic", "{ mute: false, channelVolumes: [ 0.0 ] }");
     REQUIRE(Window::until([&] { return d.advice().startsWith("Turned down to nothing"); }));
     // The one that hears: nothing is wrong with it, and nobody listens to the others any more.
-    d.w.session.setInput({DeviceKind::pipewire, "boom_mic"});
+    d.w.setInput({DeviceKind::pipewire, "boom_mic"});
     REQUIRE(Window::until([&] { return d.advice().startsWith("No voice heard yet"); }));
     REQUIRE(Window::until([&] { return !d.w.session.microphones().listening(); }));
     // It is never the other one that is named in its place.

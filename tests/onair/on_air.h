@@ -12,6 +12,7 @@ struct OnAir {
 
     OnAir() : session(Window::paths(folder)), window(session) {
         session.begin();
+        opened();
         window.resize(1280, 800);
         window.show();
         REQUIRE(QTest::qWaitForWindowExposed(&window, 60'000));
@@ -19,6 +20,13 @@ struct OnAir {
     template <typename T>
     T* find(const char* name) {
         return window.findChild<T*>(name);
+    }
+    void opened() {
+        REQUIRE(Window::until([&] { return !session.devices().opening(); }));
+    }
+    void setInput(const DeviceChoice& choice) {
+        session.devices().setInput(choice);
+        opened();
     }
     QString told() { return window.messages()->text(); }
 };

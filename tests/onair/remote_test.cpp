@@ -115,13 +115,13 @@ TEST_CASE("other programs mute, recall scenes and bypass stages, and are told wh
     CHECK(send({"toggle-mute"}) == "");
     CHECK(w.session.muted());
     CHECK(send({"scene", "Evening", "quiet"}) == "");
-    CHECK(w.session.scene().name == "Evening quiet");
+    CHECK(w.session.strip().scene().name == "Evening quiet");
     CHECK(send({"scene", "2"}) == "");
-    CHECK(w.session.scene().name == "Bench talk");
+    CHECK(w.session.strip().scene().name == "Bench talk");
     CHECK(send({"bypass", "gate"}) == "");
-    CHECK(w.session.stage("gate")->bypass);
+    CHECK(w.session.strip().stage("gate")->bypass);
     CHECK(send({"toggle", "gate"}) == "");
-    CHECK_FALSE(w.session.stage("gate")->bypass);
+    CHECK_FALSE(w.session.strip().stage("gate")->bypass);
     CHECK_THAT(send({"scene", "Nowhere"}).toStdString(),
                Catch::Contains("no scene \"Nowhere\"") && Catch::Contains("Bench talk"));
     CHECK_THAT(send({"bypass", "gong"}).toStdString(),
@@ -136,9 +136,9 @@ TEST_CASE("other programs mute, recall scenes and bypass stages, and are told wh
     CHECK(send({"step", "gate", "open_threshold", "-2"}) == "");
     CHECK(send({"undo"}) == "");
     CHECK(send({"theme", "dawn"}) == "");
-    CHECK(w.session.themeName() == "dawn");
+    CHECK(w.session.preferences().theme() == "dawn");
     CHECK_THAT(send({"undo", "everything"}).toStdString(), Catch::Contains("no command"));
-    w.session.setTalkKey(ui::Session::TalkKey::talks);
+    w.session.preferences().setTalkKey(ui::Preferences::TalkKey::talks);
     CHECK(w.session.muted());
     CHECK(send({"talk", "on"}) == "");
     CHECK_FALSE(w.session.muted());
@@ -258,19 +258,19 @@ TEST_CASE("keys that work in every window are bound through the desktop's portal
     const auto named = [&](const QString& start) {
         return portal.bound.filter(QRegularExpression("^" + start)).size();
     };
-    CHECK(named("scene-") == static_cast<int>(w.session.scenes().size()));
-    CHECK(named("toggle-[0-9]") == static_cast<int>(w.session.chain().stages.size()));
+    CHECK(named("scene-") == static_cast<int>(w.session.shelf().scenes().size()));
+    CHECK(named("toggle-[0-9]") == static_cast<int>(w.session.strip().chain().stages.size()));
     CHECK(named("(undo|keys|focus)") == 0);
 
-    w.session.setTalkKey(ui::Session::TalkKey::talks);
+    w.session.preferences().setTalkKey(ui::Preferences::TalkKey::talks);
     portal.press(desk, "Activated", "talk");
     REQUIRE(Window::until([&] { return !w.session.muted(); }));
     portal.press(desk, "Deactivated", "talk");
     REQUIRE(Window::until([&] { return w.session.muted(); }));
     portal.press(desk, "Activated", "scene-3");
-    REQUIRE(Window::until([&] { return w.session.scene().name == "Evening quiet"; }));
+    REQUIRE(Window::until([&] { return w.session.strip().scene().name == "Evening quiet"; }));
     portal.press(desk, "Activated", "toggle-1");
-    REQUIRE(Window::until([&] { return w.session.chain().stages[0].bypass; }));
+    REQUIRE(Window::until([&] { return w.session.strip().chain().stages[0].bypass; }));
     QDBusConnection::disconnectFromBus("desk");
 }
 

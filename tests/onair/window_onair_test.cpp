@@ -46,7 +46,7 @@ TEST_CASE("the talk key switches, talks while it is held, or mutes while it is h
     QApplication::sendEvent(&w.window, &away);
     CHECK(w.session.muted());
 
-    w.session.setTalkKey(ui::Session::TalkKey::mutes);
+    w.session.preferences().setTalkKey(ui::Preferences::TalkKey::mutes);
     w.session.setMuted(false);
     key(&w.window, QEvent::KeyPress);
     CHECK(w.session.muted());
@@ -62,7 +62,7 @@ TEST_CASE("delay and load are shown stage by stage, and add up", "[onair]") {
     auto* popup = w.find<ui::DelayPopup>("delay_popup");
     REQUIRE(popup != nullptr);
     const auto rows = popup->rows();
-    REQUIRE(rows.size() == w.session.chain().stages.size() + 3);
+    REQUIRE(rows.size() == w.session.strip().chain().stages.size() + 3);
     double sum = 0.0;
     for (size_t i = 0; i + 1 < rows.size(); ++i) sum += rows[i][1].split(' ')[0].toDouble();
     CHECK(rows.back()[1].split(' ')[0].toDouble() == Approx(sum).margin(0.5));
@@ -71,7 +71,7 @@ TEST_CASE("delay and load are shown stage by stage, and add up", "[onair]") {
     CHECK(rows[3][2].endsWith(" %"));
     CHECK(w.find<ui::FlatButton>("block_256")->isChecked());
     QTest::mouseClick(w.find<ui::FlatButton>("block_1024"), Qt::LeftButton);
-    CHECK(w.session.audio().block == 1024);
+    CHECK(w.session.devices().audio().block == 1024);
     popup->close();
 }
 
@@ -100,10 +100,10 @@ TEST_CASE("microphones come and go in the window, which goes on by itself", "[on
     daemon.add_sink("phones", "Headphones");
     daemon.add_sink("tv_speaker", "Living room speaker");
     OnAir w;
-    REQUIRE(Window::until([&] { return w.session.devices().sources.size() == 1; }));
-    w.session.setInput({DeviceKind::pipewire, "desk_mic"});
-    CHECK(w.session.inputTitle() == "Desk microphone");
-    REQUIRE(Window::until([&] { return w.session.deviceStatus().running; }));
+    REQUIRE(Window::until([&] { return w.session.devices().picture().sources.size() == 1; }));
+    w.setInput({DeviceKind::pipewire, "desk_mic"});
+    CHECK(w.session.devices().inputTitle() == "Desk microphone");
+    REQUIRE(Window::until([&] { return w.session.devices().status().running; }));
     REQUIRE(Window::until([&] { return w.session.engine().figures().blocks > 10; }));
 
     // The monitor: refused nothing, heard through the chosen output, warned of loudspeakers.
@@ -125,13 +125,13 @@ TEST_CASE("microphones come and go in the window, which goes on by itself", "[on
     CHECK(w.session.monitoring().settings().source == MonitorSource::off);
 
     daemon.remove_node("desk_mic");
-    REQUIRE(Window::until([&] { return w.session.deviceStatus().waiting; }));
+    REQUIRE(Window::until([&] { return w.session.devices().status().waiting; }));
     daemon.add_source("desk_mic", "Desk microphone");
-    REQUIRE(Window::until([&] { return w.session.deviceStatus().running; }));
+    REQUIRE(Window::until([&] { return w.session.devices().status().running; }));
 
     // In use by another program, closing asks once.
     const int recorder = daemon.record(daemon.folder() + "/stream.wav", "dusky-reed");
-    REQUIRE(Window::until([&] { return w.session.deviceStatus().feed_used; }));
+    REQUIRE(Window::until([&] { return w.session.devices().status().feed_used; }));
     int asked = 0;
     QString press = "Keep running";
     QTimer answer;
@@ -172,24 +172,25 @@ TEST_CASE("the virtual microphone stays when the input changes, and goes with an
         return found;
     };
     CHECK_FALSE(menu_has_it());
-    REQUIRE(Window::until([&] { return w.session.devices().sources.size() == 1; }));
-    w.session.setInput({DeviceKind::pipewire, "desk_mic"});
-    REQUIRE(Window::until([&] { return w.session.devices().virtual_microphone; }));
+    REQUIRE(Window::until([&] { return w.session.devices().picture().sources.size() == 1; }));
+    w.setInput({DeviceKind::pipewire, "desk_mic"});
+    REQUIRE(Window::until([&] { return w.session.devices().picture().virtual_microphone; }));
     const int recorder = daemon.record(daemon.folder() + "/stream.wav", "dusky-reed");
-    REQUIRE(Window::until([&] { return w.session.feedUsed(); }));
+    REQUIRE(Window::until([&] { return w.session.devices().feedUsed(); }));
     // Two channels, another name: the one that is listened to is made anew, never missing.
     ui::Session& session = w.session;
-    AudioSettings audio = session.audio();
+    AudioSettings audio = session.devices().audio();
     audio.channels = 2;
     audio.mic_title = "Bench microphone";
-    session.setAudio(audio);
+    session.devices().setAudio(audio);
     REQUIRE(Window::until([&] { return daemon.dump().find("Bench microphone") != std::string::npos; }));
     REQUIRE(Window::until(
         [&] { return daemon.dump().find("\"node.description\": \"Dusky Reed\"") == std::string::npos; }));
-    REQUIRE(Window::until([&] { return session.deviceStatus().running && session.feedUsed(); }));
+    REQUIRE(
+        Window::until([&] { return session.devices().status().running && session.devices().feedUsed(); }));
     CHECK(daemon.hears(recorder, "dusky-reed"));
     // The simulated room feeds nothing, and the microphone stays.
-    session.setInput({DeviceKind::simulated_room, ""});
+    w.setInput({DeviceKind::simulated_room, ""});
     CHECK(there());
     CHECK(menu_has_it());
 
@@ -243,7 +244,7 @@ TEST_CASE("the monitor is lowered for a tone, cut when the tone falls with it tw
     };
     // A whistle goes on whatever the monitor does: it is lowered by 12 dB for a moment, and comes back.
     write_wav(w.folder.path("whistle.wav"), mono(mix(sine(1240, 0.2, 3.0), noise(0.001, 3.0, 1))));
-    w.session.setInput({DeviceKind::sound_file, w.folder.path("whistle.wav")});
+    w.setInput({DeviceKind::sound_file, w.folder.path("whistle.wav")});
     REQUIRE(Window::until([&] { return monitored() > -18.5; }));
     REQUIRE(Window::until([&] { return monitored() < -26.0; }));
     REQUIRE(Window::until([&] { return monitored() > -18.5; }));
@@ -257,7 +258,7 @@ TEST_CASE("the monitor is lowered for a tone, cut when the tone falls with it tw
         append(howl, silence(0.5));
     }
     write_wav(w.folder.path("howl.wav"), mono(mix(howl, noise(0.001, 6.6, 1))));
-    w.session.setInput({DeviceKind::sound_file, w.folder.path("howl.wav")});
+    w.setInput({DeviceKind::sound_file, w.folder.path("howl.wav")});
     const auto off = [&] { return w.session.monitoring().settings().source == MonitorSource::off; };
     REQUIRE(Window::until(off));
     CHECK_THAT(w.told().toStdString(), Catch::Contains("howl at 12") && Catch::Contains("was cut"));
@@ -278,9 +279,9 @@ TEST_CASE("hearing up to a stage follows the stage, and the monitor is off after
     CHECK(w.session.monitoring().settings().source == MonitorSource::tap);
     CHECK(w.session.monitoring().settings().tap == 2);
     CHECK(node->accessibleDescription().contains("heard"));
-    w.session.moveStage("suppression", 0);
+    w.session.strip().moveStage("suppression", 0);
     CHECK(w.session.monitoring().settings().tap == 1);
-    w.session.removeStage("suppression");
+    w.session.strip().removeStage("suppression");
     CHECK(w.session.monitoring().settings().source == MonitorSource::off);
     w.session.monitoring().hearUpTo("gate");
     CHECK(w.session.saveState());

@@ -132,7 +132,7 @@ TEST_CASE("the RMS window is as long as the attack, 3 to 10 ms: 63 % of a step i
 
 TEST_CASE("a side-chain pushes in place of the stage's own input", "[reference][compressor]") {
     const StageSpec spec = stage("compressor", {{"threshold", -40}, {"ratio", 10}, {"knee", 0}});
-    auto compressor = spec.stage_kind().make();
+    const auto compressor = std::move(spec.stage_kind().make().value());
     compressor->prepare({48000, 1}, spec.values);
     auto programme = sine(500, 0.05, 1.0);
     const auto before = programme;

@@ -36,7 +36,7 @@ inline RoomTone tone_of(Noise which, double gain) {
 
 inline ChainSpec chain_for(const Way& way, double amount, const RoomTone& tone) {
     StageSpec s = stage("suppression", {{"method", way.index}, {"delay", way.delay}, {"amount", amount}});
-    if (way.index == 2) s.tone = tone;
+    if (way.index == 2) s.taught = memory_of(tone);
     return chain_of({s});
 }
 

@@ -1,0 +1,109 @@
+// The chain in work: its values, undo, memories and focus.
+#pragma once
+
+#include <QObject>
+#include <string>
+#include <vector>
+
+#include "chain/chain_runner.h"
+#include "session/history.h"
+#include "session/notices.h"
+
+namespace reed::ui {
+
+/// One strip's chain, as the window edits it. Every change makes a new state, which the runner follows, and
+/// is one step of undo. What chain() and stage() give stays valid until the event is done in which it was
+/// asked for, whatever changes meanwhile; who needs it longer holds state().
+class ChainModel final : public QObject {
+    Q_OBJECT
+  public:
+    /// `runner` is followed as soon as begin() was called.
+    ChainModel(ChainRunner& runner, Notices& notices, QObject* parent = nullptr);
+
+    SharedState state() const { return now_; }
+    const Scene& scene() const { return now_->scene; }
+    const ChainSpec& chain() const { return now_->scene.chain; }
+    /// nullptr: there is none of this id.
+    const StageSpec* stage(const std::string& id) const;
+
+    /// Sets one value (checked against its range; refused with a notice). `id` is a stage's.
+    bool setValue(const std::string& id, size_t parameter, double value);
+    /// All values of one stage at once; changes with the same `key` that follow one another count as one.
+    bool setValues(const std::string& id, const std::vector<double>& values, const QString& label,
+                   const QString& key);
+    /// Does what a finding proposes.
+    void apply(const std::string& id, const Proposal& proposal, const QString& words);
+    /// Teaches a stage, which keeps all its values; `label` says what.
+    void teach(const std::string& id, const StageMemory& memory, const QString& label);
+    void setBypass(const std::string& id, bool bypass);
+    /// Adds a stage at `index` of the order and focuses it.
+    void addStage(const StageKind& kind, size_t index);
+    /// The same with stages that are set already; they get ids of their own. Refused, with a notice, when
+    /// there would be too many.
+    bool insertStages(std::vector<StageSpec> stages, size_t index, const QString& label);
+    void duplicateStage(const std::string& id);
+    void removeStage(const std::string& id);
+    void moveStage(const std::string& id, int to);
+    void renameStage(const std::string& id, const QString& title);
+    /// All values as the kind's table has them.
+    void resetStage(const std::string& id);
+    /// Two memories a stage, A and B: flips to the other one, which first is a copy.
+    void flipMemory(const std::string& id);
+    /// Which one is in work: 'A' or 'B'.
+    char memoryOf(const std::string& id) const;
+    /// Another scene takes the place of the one in work.
+    void adopt(Scene scene, const QString& label, Fade fade);
+    /// The scene's name is another one; no step of undo.
+    void setName(const std::string& name);
+
+    /// A drag or a burst of wheel turns ends here: the next change is a step of its own.
+    void closeStep() { history_.closeStep(); }
+    void undo();
+    void redo();
+    const History& history() const { return history_; }
+
+    /// Id of the stage in focus; empty: there is none.
+    const std::string& focused() const { return focused_; }
+    void focus(const std::string& id);
+
+    /// The state to start with. The runner is followed from here on.
+    void begin(StripState state, const std::string& focused);
+    /// The runner was opened, perhaps with a chain that is no longer the one in work.
+    void runnerOpened();
+
+  signals:
+    /// Stages came, went, moved, or have other names.
+    void structureChanged();
+    /// Values, bypass, memory or what was taught, of this stage alone.
+    void stageChanged(const QString& id);
+    /// Either of them.
+    void changed();
+    void focusChanged();
+
+  private:
+    void change(StripState after, const QString& label, const QString& key, Fade fade = Fade::quick);
+    void take(SharedState state, Fade fade);
+    void step(const SharedState& to);
+    void follow(Fade fade);
+    void tellChanges(const StripState& before);
+    void tellFocus();
+    QString nameOf(const std::string& id) const;
+    /// A copy of the state to change, and the stage in it; nullptr when there is none.
+    std::pair<StripState, StageSpec*> changing(const std::string& id) const;
+
+    ChainRunner& runner_;
+    Notices& notices_;
+    SharedState now_ = std::make_shared<StripState>();
+    std::vector<SharedState> past_;  // until the event is done
+    History history_;
+    std::string focused_, told_focus_;
+    bool open_ = false;
+};
+
+/// The stage as the text of a scene, to be pasted here or sent to a friend; empty when there is none.
+QString stageText(const ChainModel& model, const std::string& id);
+/// Inserts the stages of such a text (or of a whole scene's) at `index`; false, with the reason told, when it
+/// is none.
+bool pasteStages(ChainModel& model, Notices& notices, const QString& text, size_t index);
+
+}  // namespace reed::ui

@@ -1,0 +1,52 @@
+#include "session/preferences.h"
+
+#include <algorithm>
+
+namespace reed::ui {
+
+void Preferences::setTheme(const QString& name) {
+    theme_ = name;
+    emit themeChanged();
+    emit changed();
+}
+
+void Preferences::setGeometry(const QByteArray& geometry) {
+    geometry_ = geometry;
+    emit changed();
+}
+
+void Preferences::setTalkKey(TalkKey mode) {
+    talk_key_ = mode;
+    emit talkKeyChanged();
+    emit changed();
+}
+
+void Preferences::setTarget(double lufs) {
+    const double wanted = std::clamp(lufs, kLeastTarget, kMostTarget);
+    if (wanted == target_) return;
+    target_ = wanted;
+    emit targetChanged();
+    emit changed();
+}
+
+void Preferences::restore(const WorkingState& state) {
+    if (!state.theme.empty()) theme_ = QString::fromStdString(state.theme);
+    geometry_ = QByteArray::fromBase64(QByteArray::fromStdString(state.geometry));
+    keys_.restore(state.keys);
+    target_ = state.target_lufs;
+    talk_key_ = state.talk_key == "talks" ? TalkKey::talks
+                                          : (state.talk_key == "mutes" ? TalkKey::mutes : TalkKey::toggles);
+    emit themeChanged();
+    emit targetChanged();
+}
+
+void Preferences::keep(WorkingState& state) const {
+    state.theme = theme_.toStdString();
+    state.geometry = geometry_.toBase64().toStdString();
+    state.keys = keys_.kept();
+    state.target_lufs = target_;
+    state.talk_key =
+        talk_key_ == TalkKey::talks ? "talks" : (talk_key_ == TalkKey::mutes ? "mutes" : "toggles");
+}
+
+}  // namespace reed::ui

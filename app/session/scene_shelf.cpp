@@ -1,0 +1,205 @@
+#include "session/scene_shelf.h"
+
+#include <algorithm>
+#include <filesystem>
+
+#include "base/folded.h"
+
+namespace reed::ui {
+
+SceneShelf::SceneShelf(std::filesystem::path folder, ChainModel& strip, Notices& notices, QObject* parent)
+    : QObject(parent), library_(std::move(folder)), strip_(strip), notices_(notices) {
+    look_again_.setInterval(300);  // after the last news: a program that writes a scene may write it in parts
+    look_again_.setSingleShot(true);
+    connect(&look_again_, &QTimer::timeout, this, &SceneShelf::look);
+    connect(&files_, &QFileSystemWatcher::directoryChanged, this, [this] { look_again_.start(); });
+    connect(&files_, &QFileSystemWatcher::fileChanged, this, [this] { look_again_.start(); });
+}
+
+void SceneShelf::begin(const std::filesystem::path& demo) {
+    if (auto filled = library_.fill_from(demo); !filled.ok()) notices_.tell(filled.error());
+    reload();
+}
+
+const Scene* SceneShelf::find(const std::string& name) const {
+    for (const auto& entry : scenes_) {
+        if (entry.scene.name == name) return &entry.scene;
+    }
+    return nullptr;
+}
+
+bool SceneShelf::changed() const {
+    const Scene* there = find(strip_.scene().name);
+    return there == nullptr || !(there->chain == without_transients(strip_.chain()));
+}
+
+std::vector<Difference> SceneShelf::changes() const {
+    const Scene* there = find(strip_.scene().name);
+    if (there == nullptr) return {};
+    return differences(there->chain, without_transients(strip_.chain()));
+}
+
+void SceneShelf::reload() {
+    SceneListing listing = library_.list();
+    scenes_ = std::move(listing.scenes);
+    if (listing.folder_problem) notices_.tell(*listing.folder_problem);
+    for (const auto& e : listing.unreadable) {
+        if (told_unreadable_.insert(e.text()).second)
+            notices_.warn(
+                tr("A scene can't be read and was left alone: %1").arg(QString::fromStdString(e.text())));
+    }
+    watch();
+    emit scenesChanged();
+}
+
+/// The folder tells what comes and goes, each file what is written into it.
+void SceneShelf::watch() {
+    QStringList wanted;
+    if (std::error_code ec; std::filesystem::is_directory(library_.folder(), ec))
+        wanted << QString::fromStdString(library_.folder().string());
+    for (const auto& entry : scenes_) wanted << QString::fromStdString(entry.path.string());
+    const QStringList watched = files_.files() + files_.directories();
+    QStringList gone;
+    for (const QString& path : watched) {
+        if (!wanted.contains(path)) gone << path;
+    }
+    // A file that was replaced is another one under the same name, of which Qt takes leave by itself.
+    for (const QString& path : watched) wanted.removeAll(path);
+    if (!gone.isEmpty()) files_.removePaths(gone);
+    if (!wanted.isEmpty()) files_.addPaths(wanted);
+}
+
+void SceneShelf::look() {
+    const auto same = [](const SceneEntry& a, const SceneEntry& b) {
+        return a.path == b.path && a.digest == b.digest;
+    };
+    const std::vector<SceneEntry> before = scenes_;
+    const bool was_changed = changed();
+    const SceneListing now = library_.list();
+    // Perhaps it is still being written.
+    if (!now.unreadable.empty() && ++looks_ < 4) {
+        look_again_.start();
+        return;
+    }
+    looks_ = 0;
+    if (std::equal(before.begin(), before.end(), now.scenes.begin(), now.scenes.end(), same)) {
+        watch();
+        return;
+    }
+    reload();
+    const SceneEntry* known = find_scene(before, strip_.scene().name);
+    const SceneEntry* there = find_scene(scenes_, strip_.scene().name);
+    if (known == nullptr || there == nullptr || known->digest == there->digest) return;
+    const QString name = QString::fromStdString(there->scene.name);
+    if (there->scene.chain == without_transients(strip_.scene().chain)) return;
+    if (!was_changed) {
+        strip_.adopt(there->scene, tr("%1, changed by another program").arg(name), Fade::scene);
+        emit scenesChanged();
+        notices_.say(tr("\"%1\" was changed by another program and is heard as it is now. Ctrl+Z goes back.")
+                         .arg(name));
+        return;
+    }
+    notices_.warn(
+        tr("\"%1\" was changed by another program. Yours is still heard and not saved; when you save it, the "
+           "other one is kept in %2")
+            .arg(name, removedFolder()));
+    outside_ = name.toStdString();
+}
+
+void SceneShelf::recall(const std::string& name) {
+    for (const auto& entry : scenes_) {
+        if (entry.scene.name != name) continue;
+        if (same_name(outside_, name)) outside_.clear();  // what is there is taken up
+        strip_.adopt(entry.scene, tr("Recall %1").arg(QString::fromStdString(name)), Fade::scene);
+        emit scenesChanged();
+        return;
+    }
+}
+
+/// What becomes of the file a scene of this name is written over: another program, or another hand, may have
+/// written it meanwhile.
+SceneLibrary::Old SceneShelf::oldOf(const std::string& name) const {
+    const SceneListing now = library_.list();
+    const SceneEntry* there = find_scene(now.scenes, name);
+    const SceneEntry* known = find_scene(scenes_, name);
+    const bool foreign =
+        there != nullptr && (known == nullptr || known->digest != there->digest || same_name(outside_, name));
+    return foreign ? SceneLibrary::Old::kept : SceneLibrary::Old::replaced;
+}
+
+bool SceneShelf::save() {
+    return write(strip_.scene(), oldOf(strip_.scene().name));
+}
+
+/// Writes `scene`, whose name the one in work has from then on.
+bool SceneShelf::write(const Scene& scene, SceneLibrary::Old old) {
+    auto file = library_.save(scene, old);
+    if (!file.ok()) {
+        notices_.tell(file.error());
+        return false;
+    }
+    if (same_name(outside_, scene.name)) outside_.clear();
+    const QString name = QString::fromStdString(scene.name);
+    if (scene.name != strip_.scene().name) strip_.setName(scene.name);
+    reload();
+    emit saved();
+    const QString path = QString::fromStdString(file.value().string());
+    notices_.say(
+        old == SceneLibrary::Old::kept
+            ? tr("Saved \"%1\" in %2. The one that was there is kept in %3").arg(name, path, removedFolder())
+            : tr("Saved \"%1\" in %2").arg(name, path));
+    return true;
+}
+
+QString SceneShelf::inTheWay(const QString& name) const {
+    const std::string wanted = name.trimmed().toStdString();
+    // The scene's own name in other letters is no other scene.
+    const SceneEntry* there = find_scene(scenes_, wanted);
+    return there == nullptr || same_name(wanted, strip_.scene().name)
+               ? QString()
+               : QString::fromStdString(there->scene.name);
+}
+
+/// `scene` under another name.
+bool SceneShelf::writeAs(Scene scene, const QString& name, Replacing replacing) {
+    const QString in_the_way = inTheWay(name);
+    if (!in_the_way.isEmpty() && replacing == Replacing::no) {
+        notices_.warn(tr("There is already a scene \"%1\". Choose another name, or recall it and save.")
+                          .arg(in_the_way));
+        return false;
+    }
+    scene.name = name.trimmed().toStdString();
+    return write(scene, in_the_way.isEmpty() ? oldOf(scene.name) : SceneLibrary::Old::kept);
+}
+
+bool SceneShelf::saveAs(const QString& name, Replacing replacing) {
+    return writeAs(strip_.scene(), name, replacing);
+}
+
+bool SceneShelf::rename(const QString& name, Replacing replacing) {
+    const std::string before = strip_.scene().name;
+    if (name.trimmed().toStdString() == before) return true;
+    // Unsaved changes stay unsaved.
+    const Scene* there = find(before);
+    if (!writeAs(there != nullptr ? *there : strip_.scene(), name, replacing)) return false;
+    if (same_name(before, strip_.scene().name)) return true;  // written in place
+    if (auto removed = library_.remove(before); !removed.ok()) notices_.tell(removed.error());
+    reload();
+    return true;
+}
+
+void SceneShelf::remove(const std::string& name) {
+    if (auto removed = library_.remove(name); !removed.ok()) {
+        notices_.tell(removed.error());
+        return;
+    }
+    reload();
+    notices_.say(
+        tr("Removed \"%1\". Its file is kept in %2").arg(QString::fromStdString(name), removedFolder()));
+}
+
+QString SceneShelf::removedFolder() const {
+    return QString::fromStdString((library_.folder() / "removed").string());
+}
+
+}  // namespace reed::ui

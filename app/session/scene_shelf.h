@@ -1,0 +1,68 @@
+// The scenes on disk: kept, recalled, and looked after while others write them too.
+#pragma once
+
+#include <QFileSystemWatcher>
+#include <QObject>
+#include <QTimer>
+#include <set>
+
+#include "scenes/differences.h"
+#include "scenes/library.h"
+#include "session/chain_model.h"
+
+namespace reed::ui {
+
+class SceneShelf final : public QObject {
+    Q_OBJECT
+  public:
+    SceneShelf(std::filesystem::path folder, ChainModel& strip, Notices& notices, QObject* parent = nullptr);
+
+    /// Fills an empty folder with the scenes of `demo`, and reads what is there.
+    void begin(const std::filesystem::path& demo);
+    const std::vector<SceneEntry>& scenes() const { return scenes_; }
+    /// The scene of this name as it is saved, or nullptr.
+    const Scene* find(const std::string& name) const;
+
+    /// True when the chain in work differs from the saved scene of its name.
+    bool changed() const;
+    /// What differs from the saved scene of this name; empty when there is none, or nothing does.
+    std::vector<Difference> changes() const;
+    /// The scene as it was saved, as one step of undo.
+    void takeBack() { recall(std::string(strip_.scene().name)); }
+
+    void recall(const std::string& name);
+    bool save();
+    /// What is to happen when the name is another scene's: nothing, or that one goes to "removed".
+    enum class Replacing { no, yes };
+    bool saveAs(const QString& name, Replacing replacing = Replacing::no);
+    bool rename(const QString& name, Replacing replacing = Replacing::no);
+    /// The other scene that has this name, as it is written there; empty when none has.
+    QString inTheWay(const QString& name) const;
+    void remove(const std::string& name);
+
+  signals:
+    void scenesChanged();
+    /// The scene in work was saved or has another name.
+    void saved();
+
+  private:
+    void reload();
+    void watch();
+    void look();
+    SceneLibrary::Old oldOf(const std::string& name) const;
+    bool write(const Scene& scene, SceneLibrary::Old old);
+    bool writeAs(Scene scene, const QString& name, Replacing replacing);
+    QString removedFolder() const;
+
+    SceneLibrary library_;
+    ChainModel& strip_;
+    Notices& notices_;
+    std::vector<SceneEntry> scenes_;
+    std::set<std::string> told_unreadable_;
+    std::string outside_;  // scene that another program changed while this one had changes of its own
+    QFileSystemWatcher files_;
+    QTimer look_again_;
+    int looks_ = 0;
+};
+
+}  // namespace reed::ui
