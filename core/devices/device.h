@@ -1,4 +1,4 @@
-// Where the sound comes from: one interface for the simulated room, a sound file and PipeWire.
+// Where sound comes from and where it goes: one interface for the simulated room, a sound file and PipeWire.
 #pragma once
 
 #include <cstdint>
@@ -28,14 +28,27 @@ struct DeviceStatus {
     double delay_ms = 0.0;       ///< of the device itself, in and out, without the chain
 };
 
+/// What takes the sound that leaves the program, block by block, on the thread of the source that gives it.
+class FeedSink {
+  public:
+    virtual ~FeedSink() = default;
+    /// Audio thread; neither waits nor allocates. A block after its processing; `converted`: what it came from runs at
+    /// another rate than the block's, so that blocks differ in length from cycle to cycle.
+    virtual void take(const AudioBlock& block, bool converted) noexcept = 0;
+    /// Audio thread, after take(): the source is done with its cycle, and what was taken may go on its way.
+    virtual void push() noexcept {}
+};
+
+/// What gives sound.
 class SoundSource {
   public:
     virtual ~SoundSource() = default;
 
     /// The format it will deliver. Known from construction on.
     virtual StreamFormat format() const = 0;
-    /// Starts calling `callback` from a thread of its own until stop() or destruction.
-    virtual Result<void> start(AudioCallback& callback) = 0;
+    /// Starts calling `callback`, and then `feed` if there is one, from a thread of its own until stop() or
+    /// destruction.
+    virtual Result<void> start(AudioCallback& callback, FeedSink* feed = nullptr) = 0;
     /// Returns after the last call of the callback has ended.
     virtual void stop() = 0;
     virtual DeviceStatus status() const = 0;

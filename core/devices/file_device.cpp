@@ -94,13 +94,13 @@ void FileDevice::fill(const AudioBlock& block) {
     for (int c = 0; c < block.channels; ++c) std::fill_n(block[c], block.frames, 0.0f);
 }
 
-Result<void> FileDevice::start(AudioCallback& callback) {
+Result<void> FileDevice::start(AudioCallback& callback, FeedSink* feed) {
     stop();
     quit_ = false;
     missed_ = 0;
     reading_ = std::thread([this] { read_ahead(); });
     thread_.start(
-        format_, 256, [this](const AudioBlock& block) { fill(block); }, callback);
+        format_, 256, [this](const AudioBlock& block) { fill(block); }, callback, feed);
     return {};
 }
 

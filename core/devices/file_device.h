@@ -20,7 +20,7 @@ class FileDevice final : public SoundSource {
     ~FileDevice() override { stop(); }
 
     StreamFormat format() const override { return format_; }
-    Result<void> start(AudioCallback& callback) override;
+    Result<void> start(AudioCallback& callback, FeedSink* feed = nullptr) override;
     void stop() override;
     DeviceStatus status() const override;
 

@@ -4,11 +4,12 @@
 
 namespace reed {
 
-void PacedThread::start(const StreamFormat& format, int block, Fill fill, AudioCallback& callback) {
+void PacedThread::start(const StreamFormat& format, int block, Fill fill, AudioCallback& callback,
+                        FeedSink* feed) {
     stop();
     quit_ = false;
     dropouts_ = 0;
-    thread_ = std::thread([this, format, block, fill = std::move(fill), &callback] {
+    thread_ = std::thread([this, format, block, fill = std::move(fill), &callback, feed] {
         using Clock = std::chrono::steady_clock;
         const auto period = std::chrono::duration_cast<Clock::duration>(
             std::chrono::duration<double>(block / format.sample_rate));
@@ -17,6 +18,10 @@ void PacedThread::start(const StreamFormat& format, int block, Fill fill, AudioC
         while (!quit_.load(std::memory_order_relaxed)) {
             fill(buffer.block(0, block));
             callback.process(buffer.block(0, block));
+            if (feed != nullptr) {
+                feed->take(buffer.block(0, block), false);
+                feed->push();
+            }
             due += period;
             const auto now = Clock::now();
             if (now - due > std::chrono::milliseconds(100)) {

@@ -16,7 +16,8 @@ class PacedThread {
     using Fill = std::function<void(const AudioBlock&)>;
 
     ~PacedThread() { stop(); }
-    void start(const StreamFormat& format, int block, Fill fill, AudioCallback& callback);
+    void start(const StreamFormat& format, int block, Fill fill, AudioCallback& callback,
+               FeedSink* feed = nullptr);
     void stop();
     bool running() const { return thread_.joinable(); }
     std::uint64_t dropouts() const { return dropouts_.load(std::memory_order_relaxed); }

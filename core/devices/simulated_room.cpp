@@ -94,9 +94,9 @@ void SimulatedRoom::fill(const AudioBlock& block) {
     }
 }
 
-Result<void> SimulatedRoom::start(AudioCallback& callback) {
+Result<void> SimulatedRoom::start(AudioCallback& callback, FeedSink* feed) {
     thread_.start(
-        format(), 256, [this](const AudioBlock& b) { fill(b); }, callback);
+        format(), 256, [this](const AudioBlock& b) { fill(b); }, callback, feed);
     return {};
 }
 

@@ -24,7 +24,7 @@ class SimulatedRoom final : public SoundSource {
     static Result<std::unique_ptr<SimulatedRoom>> create(const std::filesystem::path& demo_data);
 
     StreamFormat format() const override { return {48000.0, 1}; }
-    Result<void> start(AudioCallback& callback) override;
+    Result<void> start(AudioCallback& callback, FeedSink* feed = nullptr) override;
     void stop() override { thread_.stop(); }
     DeviceStatus status() const override;
 

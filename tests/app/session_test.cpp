@@ -17,7 +17,7 @@ namespace {
 struct ScriptedMicrophone final : SoundSource {
     explicit ScriptedMicrophone(std::shared_ptr<DeviceStatus> status) : status_(std::move(status)) {}
     StreamFormat format() const override { return {48000.0, 1}; }
-    Result<void> start(AudioCallback&) override { return {}; }
+    Result<void> start(AudioCallback&, FeedSink*) override { return {}; }
     void stop() override {}
     DeviceStatus status() const override { return *status_; }
     std::shared_ptr<DeviceStatus> status_;

@@ -48,7 +48,10 @@ TEST_CASE("asked to end by the system it saves, finishes the recording and ends 
         const Home home;
         const QString take = home.folder.filePath("take.wav");
         Running program(home, {"--record", take});
-        REQUIRE(QTest::qWaitFor([&] { return QFileInfo(take).size() > 1000; }, 60'000));
+        // It stands beside its name until it is whole.
+        const QDir beside(home.folder.path());
+        REQUIRE(QTest::qWaitFor(
+            [&] { return !beside.entryList({".take*"}, QDir::Files | QDir::Hidden).isEmpty(); }, 60'000));
         QDBusInterface control(ui::kServiceName, ui::kServicePath, ui::kControlInterface);
         control.call("RecallScene", "Evening quiet");
         control.call("Bypass", "limiter", true);

@@ -1,0 +1,94 @@
+#include "devices/pipewire_feed.h"
+
+#include <algorithm>
+
+namespace reed {
+
+void PipeWireFeed::attach(PipeWireConnection& connection, const VirtualMicrophone::Wish& wish,
+                          const PipeWireStreamOptions& options) {
+    connection_ = &connection;
+    options_ = options;
+    hand_over_.prepare(options.channels);
+    microphone_.attach(connection, wish);
+}
+
+void PipeWireFeed::detach() {
+    end();
+    microphone_.detach();
+    connection_ = nullptr;
+}
+
+void PipeWireFeed::take(const AudioBlock& block, bool converted) noexcept {
+    hand_over_.set_converted(converted);
+    hand_over_.write(block);
+    fed_.store(true, std::memory_order_relaxed);
+}
+
+void PipeWireFeed::push() noexcept {
+    // Not linked to anyone: there is nothing to trigger, and that is no error.
+    (void)pw_stream_trigger_process(stream_);
+}
+
+void PipeWireFeed::block() {
+    pw_buffer* buffer = pw_stream_dequeue_buffer(stream_);
+    if (buffer == nullptr) return;
+    const uint32_t room = buffer->buffer->datas[0].maxsize / sizeof(float);
+    uint32_t frames = buffer->requested > 0 ? static_cast<uint32_t>(buffer->requested) : 1024;
+    frames = std::min(frames, room);
+    const AudioBlock out = planes_of(buffer, options_.channels, static_cast<int>(frames));
+    const bool whole = hand_over_.read(out);
+    if (!whole && fed_.load(std::memory_order_relaxed)) dropouts_.fetch_add(1, std::memory_order_relaxed);
+    set_filled(buffer, frames);
+    pw_stream_queue_buffer(stream_, buffer);
+    delay_.store(time_of(stream_).delay_ms, std::memory_order_relaxed);
+}
+
+Result<void> PipeWireFeed::start() {
+    static const pw_stream_events events = [] {
+        pw_stream_events e{};
+        e.version = PW_VERSION_STREAM_EVENTS;
+        e.process = [](void* data) { static_cast<PipeWireFeed*>(data)->block(); };
+        e.state_changed = [](void* data, pw_stream_state, pw_stream_state now, const char*) {
+            if (now == PW_STREAM_STATE_ERROR || now == PW_STREAM_STATE_UNCONNECTED)
+                static_cast<PipeWireFeed*>(data)->broken_ = true;
+        };
+        return e;
+    }();
+    end();
+    const PipeWireConnection::Lock lock(*connection_);
+    pw_properties* out = stream_properties(options_);
+    pw_properties_set(out, PW_KEY_NODE_NAME, kFeedName);
+    pw_properties_set(out, PW_KEY_NODE_DESCRIPTION, "Dusky Reed feed");
+    // Not among the streams whose volume the desktop shows and restores: what goes into the microphone is set
+    // here.
+    pw_properties_set(out, PW_KEY_MEDIA_CLASS, "Stream/Output/Audio/Internal");
+    pw_properties_set(out, "state.restore-props", "false");
+    pw_properties_set(out, "state.restore-target", "false");
+    broken_ = false;
+    stream_ = pw_stream_new(connection_->core(), "Dusky Reed feed", out);
+    if (stream_ == nullptr) return stream_refused();
+    pw_stream_add_listener(stream_, &hook_, &events, this);
+    constexpr uint32_t kFlags =
+        PW_STREAM_FLAG_MAP_BUFFERS | PW_STREAM_FLAG_RT_PROCESS | PW_STREAM_FLAG_TRIGGER;
+    return connect_audio(stream_, PW_DIRECTION_OUTPUT, kFlags, options_.sample_rate, options_.channels);
+}
+
+void PipeWireFeed::end() {
+    if (stream_ == nullptr) return;
+    const PipeWireConnection::Lock lock(*connection_);
+    pw_stream_destroy(stream_);
+    stream_ = nullptr;
+    fed_ = false;
+    delay_ = 0.0;
+}
+
+VirtualMicrophone::Standing PipeWireFeed::tend() {
+    uint32_t node = PW_ID_ANY;
+    if (stream_ != nullptr) {
+        const PipeWireConnection::Lock lock(*connection_);
+        node = pw_stream_get_node_id(stream_);
+    }
+    return microphone_.tend(node);
+}
+
+}  // namespace reed

@@ -1,0 +1,56 @@
+// The feed's way into the virtual microphone. For the files of core/devices only.
+#pragma once
+
+#include <atomic>
+#include <cstdint>
+
+#include "devices/hand_over.h"
+#include "devices/pipewire_capture.h"
+#include "devices/virtual_microphone.h"
+
+namespace reed {
+
+/// A stream that is linked into the virtual microphone, and that microphone. Its blocks must come from a
+/// PipeWireCapture on the same connection, whose cycle it runs in. Control thread, but for take() and push().
+class PipeWireFeed final : public FeedSink {
+  public:
+    ~PipeWireFeed() override { detach(); }
+
+    /// Makes the virtual microphone where it is missing, or another than wished, on an open connection, which must
+    /// stay open until detach().
+    void attach(PipeWireConnection& connection, const VirtualMicrophone::Wish& wish,
+                const PipeWireStreamOptions& options);
+    /// Ends the stream as well. The microphone stays in the daemon.
+    void detach();
+
+    /// A stream without a capture would hold up the programs that listen to the microphone: end() it with that one.
+    Result<void> start();
+    void end();
+    /// The stream was ended from outside, or has an error.
+    bool broken() const { return broken_.load(std::memory_order_relaxed); }
+    /// Links and mends. Some times a second.
+    VirtualMicrophone::Standing tend();
+    double delay_ms() const { return delay_.load(std::memory_order_relaxed); }
+    /// Blocks for which there was not enough sound.
+    std::uint64_t dropouts() const { return dropouts_.load(std::memory_order_relaxed); }
+    void forget_dropouts() { dropouts_ = 0; }
+
+    void take(const AudioBlock& block, bool converted) noexcept override;
+    void push() noexcept override;
+
+  private:
+    void block();
+
+    PipeWireConnection* connection_ = nullptr;
+    pw_stream* stream_ = nullptr;
+    spa_hook hook_{};
+    PipeWireStreamOptions options_;
+    VirtualMicrophone microphone_;
+    HandOver hand_over_;
+    // Between threads.
+    std::atomic<bool> broken_{false}, fed_{false};
+    std::atomic<std::uint64_t> dropouts_{0};
+    std::atomic<double> delay_{0.0};
+};
+
+}  // namespace reed
