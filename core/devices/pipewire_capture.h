@@ -34,8 +34,8 @@ class PipeWireCapture {
   public:
     ~PipeWireCapture() { end(); }
 
-    /// Captures `source` (node name; empty: the default one, whichever that is) on an open connection, which must stay
-    /// open until end(). Calls `callback`, then `feed`, on the connection's audio thread.
+    /// Captures `source` (node name; empty: the default one, whichever that is) on an open connection, which
+    /// must stay open until end(). Calls `callback`, then `feed`, on the connection's audio thread.
     Result<void> start(PipeWireConnection& connection, const std::string& source,
                        const PipeWireStreamOptions& options, AudioCallback& callback, FeedSink* feed);
     void end();

@@ -16,14 +16,15 @@ class PipeWireFeed final : public FeedSink {
   public:
     ~PipeWireFeed() override { detach(); }
 
-    /// Makes the virtual microphone where it is missing, or another than wished, on an open connection, which must
-    /// stay open until detach().
+    /// Makes the virtual microphone where it is missing, or another than wished, on an open connection, which
+    /// must stay open until detach().
     void attach(PipeWireConnection& connection, const VirtualMicrophone::Wish& wish,
                 const PipeWireStreamOptions& options);
     /// Ends the stream as well. The microphone stays in the daemon.
     void detach();
 
-    /// A stream without a capture would hold up the programs that listen to the microphone: end() it with that one.
+    /// A stream without a capture would hold up the programs that listen to the microphone: end() it with
+    /// that one.
     Result<void> start();
     void end();
     /// The stream was ended from outside, or has an error.

@@ -337,3 +337,34 @@ TEST_CASE("a sound file stands in for the microphone, in a loop", "[engine]") {
     write_wav(folder.path("low.wav"), mono(sine(400, 0.5, 0.05, 8000)), 8000);
     CHECK_THAT(FileDevice::create(folder.path("low.wav")).error().text(), Catch::Contains("8000 Hz"));
 }
+
+TEST_CASE("a sink gets what the engine made of every block, and each cycle is pushed on", "[devices]") {
+    struct Sink final : FeedSink {
+        void take(const AudioBlock& block, bool converted) noexcept override {
+            if (converted || taken != pushed) ++wrong;
+            ++taken;
+            for (int i = 0; i < block.frames && frames < sound.size(); ++i) sound[frames++] = block[0][i];
+        }
+        void push() noexcept override { ++pushed; }
+        std::vector<float> sound = std::vector<float>(24000);
+        size_t frames = 0;
+        int taken = 0, pushed = 0, wrong = 0;
+    };
+    const TemporaryFolder folder;
+    const auto tone = sine(500, 0.1, 1.0);
+    write_wav(folder.path("tone.wav"), mono(tone));
+    auto device = FileDevice::create(folder.path("tone.wav"));
+    REQUIRE(device.ok());
+    Engine engine;
+    REQUIRE(engine.open(device.value()->format(), chain_of({stage("gain", {{"gain", 6}})})).ok());
+    Sink sink;
+    REQUIRE(device.value()->start(engine, &sink).ok());
+    const auto input = engine.input_history();
+    while (input->written() < 24576) std::this_thread::yield();
+    device.value()->stop();
+    CHECK(sink.wrong == 0);
+    CHECK(sink.taken == sink.pushed);
+    CHECK(sink.frames == 24000);
+    for (size_t i = 0; i < sink.frames; i += 97)
+        CHECK(sink.sound[i] == Approx(tone[i] * std::pow(10.0, 0.3)).margin(1e-5));
+}

@@ -1,0 +1,245 @@
+// The parts of the model behind the window: what changes tell, what a reference to a stage is worth, and
+// inputs that are opened while everything goes on.
+#include <catch2/catch.hpp>
+#include <future>
+
+#include "app/window.h"
+#include "session/stage_ref.h"
+
+using namespace reed;
+using namespace reed::test;
+
+namespace {
+
+/// What a chain tells of its changes, in order.
+struct Told {
+    QStringList all;
+    explicit Told(ui::ChainModel& strip) {
+        QObject::connect(&strip, &ui::ChainModel::structureChanged, &context_,
+                         [this] { all << "structure"; });
+        QObject::connect(&strip, &ui::ChainModel::stageChanged, &context_,
+                         [this](const QString& id) { all << id; });
+        QObject::connect(&strip, &ui::ChainModel::focusChanged, &context_, [this] { all << "focus"; });
+    }
+    QStringList take() { return std::exchange(all, {}); }
+
+  private:
+    QObject context_;
+};
+
+size_t row(const char* kind, const char* parameter) {
+    return static_cast<size_t>(find_stage_kind(kind)->find(parameter));
+}
+
+/// A microphone that is opened when the test says so.
+struct SlowMicrophones {
+    std::map<std::string, std::promise<std::optional<Error>>> waiting;
+    std::mutex mutex;
+
+    struct Microphone final : SoundSource {
+        StreamFormat format() const override { return {48000.0, 1}; }
+        Result<void> start(AudioCallback&, FeedSink*) override { return {}; }
+        void stop() override {}
+        DeviceStatus status() const override {
+            DeviceStatus out;
+            out.running = true;
+            return out;
+        }
+    };
+    ui::Devices::Maker maker() {
+        return [this](const PipeWireOptions& options) -> Result<std::unique_ptr<SoundSource>> {
+            std::future<std::optional<Error>> word;
+            {
+                const std::lock_guard lock(mutex);
+                word = waiting[options.source].get_future();
+            }
+            if (word.wait_for(std::chrono::minutes(1)) != std::future_status::ready)
+                return Error{"the test has not answered.", options.source, ""};
+            if (const auto problem = word.get()) return *problem;
+            return std::unique_ptr<SoundSource>(std::make_unique<Microphone>());
+        };
+    }
+    bool asked(const std::string& name) {
+        const std::lock_guard lock(mutex);
+        return waiting.contains(name);
+    }
+    void answer(const std::string& name, std::optional<Error> problem = {}) {
+        const std::lock_guard lock(mutex);
+        waiting[name].set_value(std::move(problem));
+    }
+};
+
+}  // namespace
+
+TEST_CASE("a change tells whether stages, one stage, or the focus are others") {
+    TemporaryFolder folder;
+    Window w(folder);
+    ui::ChainModel& strip = w.session.strip();
+    Told told(strip);
+    int any = 0;
+    QObject::connect(&strip, &ui::ChainModel::changed, &w.window, [&] { ++any; });
+    REQUIRE(strip.setValue("gate", row("gate", "hold"), 321.0));
+    CHECK(told.take() == QStringList{"gate"});
+    strip.setBypass("equalizer", true);
+    CHECK(told.take() == QStringList{"equalizer"});
+    strip.flipMemory("gate");
+    CHECK(told.take() == QStringList{"gate"});
+    strip.renameStage("gate", "Door");
+    CHECK(told.take() == QStringList{"structure"});
+    strip.moveStage("gate", 0);
+    CHECK(told.take() == QStringList{"structure"});
+    strip.duplicateStage("gate");
+    CHECK(told.take() == QStringList{"structure", "focus"});
+    strip.focus("limiter");
+    CHECK(told.take() == QStringList{"focus"});
+    CHECK(any == 6);
+    // Nothing new is nothing to tell.
+    REQUIRE(strip.setValue("gate", row("gate", "hold"), 321.0));
+    strip.focus("limiter");
+    CHECK(told.take().isEmpty());
+    CHECK(any == 6);
+}
+
+TEST_CASE("what was asked of a chain stays valid until the event is done, whatever changes meanwhile") {
+    TemporaryFolder folder;
+    Window w(folder);
+    ui::ChainModel& strip = w.session.strip();
+    const StageSpec* gate = strip.stage("gate");
+    const std::string& id = gate->id;
+    const double hold = gate->value("hold");
+    const ui::SharedState state = strip.state();
+    for (int i = 1; i <= 50; ++i) REQUIRE(strip.setValue(id, row("gate", "hold"), 300.0 + i));
+    strip.removeStage(id);
+    CHECK(id == "gate");  // under the address sanitizer this would fail
+    CHECK(gate->value("hold") == hold);
+    QTest::qWait(1);
+    CHECK(state->scene.chain.index_of("gate") >= 0);
+    CHECK(strip.stage("gate") == nullptr);
+    // All fifty were one drag.
+    strip.undo();
+    strip.undo();
+    CHECK(*strip.state() == *state);
+}
+
+TEST_CASE("undo and redo go across flips of memories, with what is in both") {
+    TemporaryFolder folder;
+    Window w(folder);
+    ui::ChainModel& strip = w.session.strip();
+    const size_t hold = row("gate", "hold");
+    const auto now = [&] { return std::pair(strip.memoryOf("gate"), w.value("gate", "hold")); };
+    std::vector<std::pair<char, double>> seen{now()};
+    const auto note = [&] { seen.push_back(now()); };
+    strip.flipMemory("gate");
+    note();
+    strip.setValue("gate", hold, 111.0);
+    note();
+    strip.flipMemory("gate");
+    note();
+    strip.setValue("gate", hold, 222.0);
+    note();
+    strip.flipMemory("gate");
+    note();
+    CHECK(seen.back() == std::pair('B', 111.0));
+    for (size_t i = seen.size() - 1; i-- > 0;) {
+        strip.undo();
+        CHECK(now() == seen[i]);
+    }
+    CHECK_FALSE(strip.history().canUndo());
+    for (size_t i = 1; i < seen.size(); ++i) {
+        strip.redo();
+        CHECK(now() == seen[i]);
+    }
+    strip.flipMemory("gate");
+    CHECK(now() == std::pair('A', 222.0));
+}
+
+TEST_CASE("a reference to a stage holds values in their range, and ends with the stage or its kind") {
+    TemporaryFolder folder;
+    Window w(folder);
+    ui::ChainModel& strip = w.session.strip();
+    const ui::StageRef gate(strip, "gate");
+    const size_t hold = row("gate", "hold");
+    gate.drag(hold, 123.456);
+    CHECK(w.value("gate", "hold") == round_value(find_stage_kind("gate")->parameters[hold], 123.456));
+    gate.drag(hold, 1e9);
+    CHECK(w.value("gate", "hold") == find_stage_kind("gate")->parameters[hold].maximum);
+    gate.turn(hold, -1.0, false);
+    CHECK(w.value("gate", "hold") < find_stage_kind("gate")->parameters[hold].maximum);
+    // One drag; after done() another.
+    const double before = w.value("gate", "hold");
+    gate.done();
+    gate.drag(hold, 50.0);
+    gate.drag(hold, 60.0);
+    strip.undo();
+    CHECK(w.value("gate", "hold") == before);
+    CHECK_FALSE(gate.set(hold, -5.0));
+    CHECK_THAT(w.told(), Catch::Contains("outside"));
+    // Another kind by the same id is another stage.
+    Scene other = strip.scene();
+    StageSpec& s = other.chain.stages[static_cast<size_t>(other.chain.index_of("gate"))];
+    s = stage("expander");
+    s.id = "gate";
+    strip.adopt(other, "other", Fade::quick);
+    CHECK(gate.spec() == nullptr);
+    CHECK(gate.index() == -1);
+    gate.drag(hold, 50.0);
+    gate.turn(hold, 1.0, false);
+    CHECK_FALSE(gate.set(hold, 50.0));
+    CHECK(strip.stage("gate")->values == default_values(*find_stage_kind("expander")));
+    strip.undo();
+    CHECK(gate.index() >= 0);
+    strip.removeStage("gate");
+    CHECK(gate.spec() == nullptr);
+}
+
+TEST_CASE("while an input is opened the one before sounds on, and what is changed meanwhile is kept") {
+    TemporaryFolder folder;
+    SlowMicrophones slow;
+    Window w(folder);
+    w.session.devices().setMaker(slow.maker());
+    REQUIRE(w.heard(0.2));
+    w.session.devices().setInput({DeviceKind::pipewire, "slow"});
+    REQUIRE(Window::until([&] { return slow.asked("slow"); }));
+    CHECK(w.session.devices().opening());
+    CHECK(w.session.devices().input().target == "slow");
+    CHECK(w.find<ui::FlatButton>("input_button")->text() == "slow");
+    const auto written = w.session.engine().input_history()->written();
+    REQUIRE(Window::until([&] { return w.session.engine().input_history()->written() > written + 24000; }));
+    w.session.strip().removeStage("gate");
+    REQUIRE(w.session.strip().setValue("limiter", row("limiter", "ceiling"), -7.0));
+    // The working state names what was chosen.
+    REQUIRE(w.session.saveState());
+    CHECK(load_working_state(folder.path("state/session.json")).value()->input_target == "slow");
+    slow.answer("slow");
+    w.opened();
+    CHECK(w.session.devices().input().target == "slow");
+    CHECK(w.session.devices().room() == nullptr);
+    REQUIRE(Window::until([&] { return w.session.engine().chain().settled(); }));
+    CHECK(w.session.engine().chain().stage_latencies().size() == w.session.strip().chain().stages.size());
+}
+
+TEST_CASE("of two inputs chosen in a row the last one is opened, and one that fails leaves the one before") {
+    TemporaryFolder folder;
+    SlowMicrophones slow;
+    Window w(folder);
+    w.session.devices().setMaker(slow.maker());
+    w.session.devices().setInput({DeviceKind::pipewire, "first"});
+    REQUIRE(Window::until([&] { return slow.asked("first"); }));
+    w.session.devices().setInput({DeviceKind::pipewire, "second"});
+    REQUIRE(Window::until([&] { return slow.asked("second"); }));
+    slow.answer("second");
+    w.opened();
+    CHECK(w.session.devices().input().target == "second");
+    int opened = 0;
+    QObject::connect(&w.session.devices(), &ui::Devices::opened, &w.window, [&] { ++opened; });
+    slow.answer("first");  // too late
+    QTest::qWait(1);
+    w.session.devices().setInput({DeviceKind::pipewire, "third"});
+    REQUIRE(Window::until([&] { return slow.asked("third"); }));
+    slow.answer("third", Error{"it does not answer.", "third", "Plug it in again."});
+    w.opened();
+    CHECK(opened == 1);
+    CHECK(w.session.devices().input().target == "second");
+    CHECK(w.session.devices().status().running);
+    CHECK(w.told() == "Third: it does not answer. Plug it in again.");
+}
