@@ -5,10 +5,12 @@
 #include <QApplication>
 #include <QElapsedTimer>
 #include <QTest>
+#include <QTimer>
 #include <cstdio>
 #include <ctime>
 #include <filesystem>
 
+#include "base/sound_file.h"
 #include "diagram/level_diagram.h"
 #include "editors/stage_editor.h"
 #include "main_window.h"
@@ -65,6 +67,45 @@ class Counter final : public QObject {
     }
 };
 
+/// The longest pause between two turns of the window's event loop while `done` is waited for, in ms.
+template <typename Done>
+double longest_pause(Done done) {
+    QElapsedTimer since;
+    qint64 longest = 0;
+    QTimer turns;
+    QObject::connect(&turns, &QTimer::timeout,
+                     [&] { longest = std::max(longest, since.nsecsElapsed()), since.start(); });
+    since.start();
+    turns.start(0);
+    while (!done()) QCoreApplication::processEvents(QEventLoop::WaitForMoreEvents);
+    return 1e-6 * static_cast<double>(longest);
+}
+
+/// How long the window's thread is held while inputs are opened, beside what holds it anyway.
+void openings(ui::Session& session, const std::filesystem::path& home) {
+    const auto path = home / "input.wav";
+    auto writer = SoundWriter::create(path, {48000.0, 1}, SampleFormat::pcm24);
+    if (!writer.ok()) return;
+    AudioBuffer minute(1, 480000);
+    for (int i = 0; i < 60; ++i) (void)writer.value()->write(minute.block(0, 480000));
+    (void)writer.value()->finish();
+    QElapsedTimer clock;
+    clock.start();
+    std::printf("longest pause of the window's thread, ms: nothing opened %.1f",
+                longest_pause([&] { return clock.elapsed() > 2000; }));
+    const std::pair<const char*, DeviceChoice> inputs[] = {
+        {"ten minutes of sound", {DeviceKind::sound_file, path.string()}}, {"the simulated room", {}}};
+    for (const auto& [name, choice] : inputs) {
+        double longest = 0.0;
+        for (int i = 0; i < 5; ++i) {
+            session.devices().setInput(choice);
+            longest = std::max(longest, longest_pause([&] { return !session.devices().opening(); }));
+        }
+        std::printf(", %s %.1f", name, longest);
+    }
+    std::printf("\n");
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -97,6 +138,7 @@ int main(int argc, char** argv) {
         session.shelf().recall(before.name);
         QTest::qWait(3000);
     }
+    openings(session, home);
     whole("seen", session);
     window.showMinimized();
     whole("minimised", session);

@@ -5,12 +5,12 @@
 
 namespace reed::ui {
 
-/// The six usual stages with their default values, in the usual order.
+/// The usual stages (StageKind::usual) with their default values, in the usual order.
 inline Scene defaultScene() {
     Scene out;
     out.name = "New scene";
-    for (const char* kind : {"gain", "suppression", "gate", "equalizer", "compressor", "limiter"}) {
-        out.chain.stages.push_back(new_stage(out.chain, *find_stage_kind(kind)));
+    for (const StageKind* kind : stage_kinds()) {
+        if (kind->usual) out.chain.stages.push_back(new_stage(out.chain, *kind));
     }
     return out;
 }

@@ -266,6 +266,7 @@ const StageKind kCompressorStage{
     .parameters = kTable,
     .make = make_stage<CompressorStage>,
     .reports_reduction = true,
+    .usual = true,
     .transfer = transfer,
     .finding = finding,
     .wanted = wanted,

@@ -455,6 +455,7 @@ const StageKind kEqualizerStage{.id = "equalizer",
                                 .purpose = "Shapes the tone: less rumble and box, more clarity",
                                 .parameters = kTable,
                                 .make = make_stage<EqualizerStage>,
+                                .usual = true,
                                 .finding = finding};
 
 }  // namespace reed

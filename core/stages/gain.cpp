@@ -133,6 +133,7 @@ const StageKind kGainStage{.id = "gain",
                            .purpose = "Sets the level, polarity and channel of the voice",
                            .parameters = kTable,
                            .make = make_stage<GainStage>,
+                           .usual = true,
                            .finding = finding,
                            .lift = StageKind::Lift::trim,
                            .lift_row = "gain"};

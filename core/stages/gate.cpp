@@ -269,6 +269,7 @@ const StageKind kGateStage{
     .make = make_stage<GateStage>,
     .reports_reduction = true,
     .closes_in_pauses = true,
+    .usual = true,
     .transfer = transfer,
     .finding = finding,
     .timing = {.attack = "attack", .hold = "hold", .release = "release", .lookahead = "lookahead"}};

@@ -1,5 +1,6 @@
 #include "stages/registry.h"
 
+#include "stages/balance.h"
 #include "stages/compressor.h"
 #include "stages/deesser.h"
 #include "stages/equalizer.h"
@@ -9,14 +10,17 @@
 #include "stages/leveller.h"
 #include "stages/limiter.h"
 #include "stages/plosives.h"
+#include "stages/saturation.h"
 #include "stages/suppression.h"
+#include "stages/widener.h"
 
 namespace reed {
 namespace {
 // One line per kind; nothing else needs to know a new stage.
 constexpr const StageKind* kKinds[] = {
     &kGainStage,    &kSuppressionStage, &kGateStage,     &kExpanderStage,   &kPlosivesStage,
-    &kDeesserStage, &kEqualizerStage,   &kLevellerStage, &kCompressorStage, &kLimiterStage,
+    &kDeesserStage, &kEqualizerStage,   &kLevellerStage, &kCompressorStage, &kSaturationStage,
+    &kBalanceStage, &kWidenerStage,     &kLimiterStage,
 };
 }  // namespace
 

@@ -110,6 +110,7 @@ struct StageKind {
     std::function<Result<std::unique_ptr<Stage>>()> make;
     bool reports_reduction = false;
     bool closes_in_pauses = false;  ///< takes the sound away between words, so it may cut them
+    bool usual = false;             ///< stands in a chain that is begun anew
     bool lid = false;               ///< nothing leaves it louder than its ceiling; belongs at the end
     /// Static curve: level out for a steady level in, both in dBFS, at these values; `rising` tells the
     /// branch where there are two (hysteresis). nullptr for kinds whose gain does not hang on the level.

@@ -343,6 +343,7 @@ const StageKind kSuppressionStage{
     .purpose = "Takes the room out: fans, hiss, rain, hum",
     .parameters = kTable,
     .make = []() -> Result<std::unique_ptr<Stage>> { return make_suppression(make_voice_network); },
+    .usual = true,
     .rests =
         [](std::span<const double> values) {
             return std::lround(values[kMethod]) == static_cast<long>(SuppressionKind::neural);

@@ -96,6 +96,7 @@ TEST_CASE("every stage reports its latency exactly", "[chain]") {
             if (s.kind == "equalizer") s.set("band1_on", 0);
             if (s.kind == "compressor") s.set("ratio", 1), s.set("lookahead", 4.1);
             if (s.kind == "suppression") s.set("amount", 0);
+            if (s.kind == "saturation") s.set("mix", 0);
             std::vector<float> in = silence(0.5, rate);
             const size_t at = 5000;
             in[at] = 0.5f;
