@@ -48,7 +48,7 @@ int LevelDiagram::stageCount() const {
 }
 
 bool LevelDiagram::twoRows() const {
-    return (width() - kLeft - kRight) / (stageCount() + 1.0) < 112.0;
+    return (width() - kLeft - kRight) / (stageCount() + 1.0) < 122.0;
 }
 
 int LevelDiagram::rail() const {
@@ -377,7 +377,8 @@ void LevelDiagram::updateWarnings() {
     if (!session_.levelsFit()) return;
     for (size_t i = 0; i < nodes_.size(); ++i) {
         const Finding f = stage_finding(session_.strip().chain(), i, session_.levels());
-        nodes_[i]->setWarning(f.tone == FindingTone::warning ? Words::of(f) : QString());
+        const QString trouble = session_.troubleOf(session_.strip().chain().stages[i].id);
+        nodes_[i]->setWarning(trouble.isEmpty() && f.tone == FindingTone::warning ? Words::of(f) : trouble);
     }
 }
 

@@ -131,7 +131,12 @@ void StageEditor::updateAdvice() {
     finding_ = index >= 0 && session_.levelsFit()
                    ? stage_finding(session_.strip().chain(), static_cast<size_t>(index), session_.levels())
                    : Finding{};
-    advice_->show(finding_);
+    if (const QString trouble = session_.troubleOf(session_.strip().focused()); !trouble.isEmpty()) {
+        finding_ = {};
+        advice_->show(FindingTone::warning, trouble.left(1).toUpper() + trouble.mid(1));
+    } else {
+        advice_->show(finding_);
+    }
     apply_->setVisible(finding_.proposal.has_value());
     if (!finding_.proposal) return;
     apply_->setText(Words::of(*finding_.proposal));

@@ -137,14 +137,21 @@ void Session::begin() {
 }
 
 void Session::tellTroubles() {
-    const auto troubles = engine_.chain().troubles();
     const auto& stages = strip_.chain().stages;
-    const std::string where =
-        troubles.empty() || troubles.front().first >= stages.size() ? "" : stages[troubles.front().first].id;
-    if (where != told_trouble_ && !where.empty())
-        notices_.warn(QString::fromStdString(strip_.stage(where)->shown_title()) + ": " +
-                      QString::fromStdString(troubles.front().second));
-    told_trouble_ = where;
+    std::map<std::string, QString> now;
+    for (const auto& [index, why] : engine_.chain().troubles()) {
+        if (index < stages.size()) now[stages[index].id] = QString::fromStdString(why);
+    }
+    for (const auto& [id, why] : now) {
+        if (troubleOf(id) != why)
+            notices_.warn(QString::fromStdString(strip_.stage(id)->shown_title()) + ": " + why);
+    }
+    troubles_ = std::move(now);
+}
+
+QString Session::troubleOf(const std::string& stage) const {
+    const auto found = troubles_.find(stage);
+    return found == troubles_.end() ? QString() : found->second;
 }
 
 int Session::pace() const {

@@ -5,6 +5,7 @@
 #include <QObject>
 #include <QTimer>
 #include <filesystem>
+#include <map>
 #include <memory>
 
 #include "engine/readings.h"
@@ -58,6 +59,8 @@ class Session final : public QObject {
     LevelReport const& levels() const { return readings_.levels(); }
     /// Levels fit the chain as it is now (they lag behind a change of structure for a moment).
     bool levelsFit() const { return readings_.fits(strip_.chain().stages.size()); }
+    /// Why a stage does not do its work; empty while it does. At most a second old.
+    QString troubleOf(const std::string& stage) const;
     /// Spectra around the focused stage.
     StageSpectrum& spectrum() { return spectrum_; }
     Microphones& microphones() { return *microphones_; }
@@ -120,7 +123,7 @@ class Session final : public QObject {
     bool state_failed_ = false;
     bool seen_ = true, odd_ = false;
     QElapsedTimer tended_, looked_;
-    std::string told_trouble_;  // of which stage, so that it is told once
+    std::map<std::string, QString> troubles_;  // by stage; each is told once
     RoomLearning* learning_;
     Microphones* microphones_;
     std::unique_ptr<Monitoring> monitoring_;

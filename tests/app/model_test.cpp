@@ -243,3 +243,23 @@ TEST_CASE("of two inputs chosen in a row the last one is opened, and one that fa
     CHECK(w.session.devices().status().running);
     CHECK(w.told() == "Third: it does not answer. Plug it in again.");
 }
+
+TEST_CASE("a stage that can't do its work says why, where it stands and where it is set, until it can") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.strip().addStage(*find_stage_kind("widener"), 5);
+    w.session.strip().addStage(*find_stage_kind("balance"), 5);
+    auto* advice = w.find<QLabel>("advice");
+    REQUIRE(Window::until([&] { return advice->text().startsWith("There is one channel only"); }));
+    REQUIRE(Window::until([&] { return w.node("widener")->toolTip().contains("one channel has no width"); }));
+    // Each was told once.
+    QStringList told;
+    for (; !w.told().empty(); w.window.messages()->dismiss()) told << QString::fromStdString(w.told());
+    CHECK(told.filter("Widener: ").size() == 1);
+    CHECK(told.filter("Balance: ").size() == 1);
+    write_wav(folder.path("two.wav"), stereo(noise(0.1, 1.0, 1), noise(0.1, 1.0, 2)));
+    w.setInput({DeviceKind::sound_file, folder.path("two.wav")});
+    REQUIRE(Window::until([&] { return !advice->text().contains("channel"); }));
+    REQUIRE(Window::until([&] { return !w.node("widener")->toolTip().contains("channel"); }));
+    CHECK(w.session.troubleOf("widener").isEmpty());
+}
