@@ -38,7 +38,7 @@ BallisticsView::BallisticsView(Session& session, const StageRef& stage, QWidget*
     later_.setSingleShot(true);
     later_.setInterval(80);
     connect(&later_, &QTimer::timeout, this, &BallisticsView::simulate);
-    connect(&session_.strip(), &ChainModel::changed, this, [this] {
+    stage_.onChange(this, [this] {
         if (!later_.isActive()) later_.start();
     });
     simulate();

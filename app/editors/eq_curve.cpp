@@ -38,7 +38,7 @@ EqCurve::EqCurve(Session& session, const StageRef& stage, QWidget* parent)
     setToolTip(tr(
         "Drag a band; turn the wheel for its width; double click to add one; Delete switches it off. Hold F "
         "and move the mouse to find what sounds ugly; a click cuts it."));
-    connect(&session_.strip(), &ChainModel::changed, this, [this] { update(); });
+    stage_.onChange(this, [this] { update(); });
     connect(&session_, &Session::readingsChanged, this, &EqCurve::follow);
     setMouseTracking(true);
 }

@@ -28,7 +28,7 @@ OctaveView::OctaveView(Session& session, const StageRef& stage, QWidget* parent)
     setFocusPolicy(Qt::StrongFocus);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
     setToolTip(tr("Drag a slider; double click puts it to 0 dB; type a number to set it."));
-    connect(&session_.strip(), &ChainModel::changed, this, &OctaveView::refresh);
+    stage_.onChange(this, [this] { refresh(); });
     refresh();
 }
 

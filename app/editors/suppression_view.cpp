@@ -33,7 +33,7 @@ SuppressionView::SuppressionView(Session& session, const StageRef& stage, QWidge
         session_.spectrum().keepAlive();
         if (session_.spectrum().fresh()) update();
     });
-    connect(&session_.strip(), &ChainModel::changed, this, [this] { update(); });
+    stage_.onChange(this, [this] { update(); });
     connect(&session_.learning(), &RoomLearning::changed, this, [this] { update(); });
 }
 

@@ -23,7 +23,7 @@ TimeView::TimeView(Session& session, const StageRef& stage, QWidget* parent)
     setAccessibleName(tr("Level before and after this stage over the last six seconds"));
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
     connect(&session_, &Session::readingsChanged, this, &TimeView::follow);
-    connect(&session_.strip(), &ChainModel::changed, this, [this] { update(); });
+    stage_.onChange(this, [this] { update(); });
     connect(&session_.strip(), &ChainModel::focusChanged, this, [this] { update(); });
 }
 

@@ -27,7 +27,7 @@ TransferView::TransferView(Session& session, const StageRef& stage, QWidget* par
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
     setCursor(Qt::SizeHorCursor);
     connect(&session_, &Session::readingsChanged, this, &TransferView::follow);
-    connect(&session_.strip(), &ChainModel::changed, this, [this] { update(); });
+    stage_.onChange(this, [this] { update(); });
 }
 
 QRectF TransferView::plot() const {

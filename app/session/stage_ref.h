@@ -46,6 +46,15 @@ class StageRef {
     bool setAll(const std::vector<double>& values, const QString& label, const QString& key) const {
         return spec() != nullptr && strip_->setValues(id_, values, label, key);
     }
+    /// Calls `slot` when the stage, or which stages there are, is another; until `receiver` is no more.
+    template <typename Slot>
+    void onChange(QObject* receiver, Slot slot) const {
+        QObject::connect(strip_, &ChainModel::structureChanged, receiver, slot);
+        QObject::connect(strip_, &ChainModel::stageChanged, receiver,
+                         [id = QString::fromStdString(id_), slot](const QString& which) {
+                             if (which == id) slot();
+                         });
+    }
     /// The hand lets go: what comes next is a step of its own.
     void done() const { strip_->closeStep(); }
 

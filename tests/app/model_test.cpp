@@ -174,6 +174,15 @@ TEST_CASE("a reference to a stage holds values in their range, and ends with the
     CHECK(w.value("gate", "hold") == before);
     CHECK_FALSE(gate.set(hold, -5.0));
     CHECK_THAT(w.told(), Catch::Contains("outside"));
+    // Who shows it is told of its changes, and of none of another stage.
+    int shown = 0;
+    gate.onChange(&w.window, [&] { ++shown; });
+    gate.drag(hold, 70.0);
+    CHECK(shown == 1);
+    strip.setBypass("limiter", true);
+    CHECK(shown == 1);
+    strip.moveStage("limiter", 0);
+    CHECK(shown == 2);
     // Another kind by the same id is another stage.
     Scene other = strip.scene();
     StageSpec& s = other.chain.stages[static_cast<size_t>(other.chain.index_of("gate"))];
