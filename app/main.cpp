@@ -86,7 +86,7 @@ int main(int argc, char** argv) {
     ui::DesktopKeys keys(window.actions(), bus);
     QObject::connect(&window, &ui::MainWindow::desktopKeysWanted, &keys, &ui::DesktopKeys::bind);
     QObject::connect(&keys, &ui::DesktopKeys::failed, &session,
-                     [&](const QString& why) { session.notices().tell(why, true); });
+                     [&](const QString& why) { session.notices().warn(why); });
     session.begin();
     const ui::Tray tray(window.actions());
     const ui::EndSignals end;

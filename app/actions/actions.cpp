@@ -47,7 +47,7 @@ QString Actions::run(const QString& id, const QString& argument) {
 }
 
 void Actions::act(const QString& id, const QString& argument) {
-    if (const QString why = run(id, argument); !why.isEmpty()) session_.notices().tell(why, true);
+    if (const QString why = run(id, argument); !why.isEmpty()) session_.notices().warn(why);
 }
 
 QString Actions::nameOf(const QString& id, int number) const {

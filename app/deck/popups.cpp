@@ -88,8 +88,7 @@ MonitorPopup::MonitorPopup(Session& session, QWidget* parent)
             set_monitor_value(next, row, v);
             session_.monitoring().set(next);
         });
-        connect(f, &ValueField::refused, this,
-                [this](const QString& why) { session_.notices().tell(why, true); });
+        connect(f, &ValueField::refused, this, [this](const QString& why) { session_.notices().warn(why); });
         const bool wide = row == kMonitorVolume || row == kMonitorMutes;
         if (wide)
             grid->addWidget(f, row == kMonitorVolume ? 0 : 3, 0, 1, 2);

@@ -40,8 +40,7 @@ RoomPanel::RoomPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
             f->setValue(v);
             session_.devices().setRoom(static_cast<RoomControl>(c), v);
         });
-        connect(f, &ValueField::refused, this,
-                [this](const QString& why) { session_.notices().tell(why, true); });
+        connect(f, &ValueField::refused, this, [this](const QString& why) { session_.notices().warn(why); });
         fields_.push_back(f);
         // The voice has a row of its own; the noises stand two and two.
         if (c == kRoomEffort)

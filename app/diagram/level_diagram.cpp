@@ -125,7 +125,7 @@ StageNode* LevelDiagram::makeNode(const QString& id) {
             [this, key](const QString& title) { session_.strip().renameStage(key, title); });
     connect(n, &StageNode::copyWanted, this, [this, key] {
         QGuiApplication::clipboard()->setText(stageText(session_.strip(), key));
-        session_.notices().tell(tr("Copied as text: paste it here, or send it to a friend."), false);
+        session_.notices().say(tr("Copied as text: paste it here, or send it to a friend."));
     });
     connect(n, &StageNode::pasteWanted, this, [this, key] {
         const auto behind = static_cast<size_t>(session_.strip().chain().index_of(key) + 1);

@@ -204,7 +204,7 @@ bool EqCurve::addBell(double frequency, double gain, double q, const QString& la
         chooseBand(b);
         return true;
     }
-    session_.notices().tell(tr("All 16 bands are in use. Switch one off first."), true);
+    session_.notices().warn(tr("All 16 bands are in use. Switch one off first."));
     return false;
 }
 

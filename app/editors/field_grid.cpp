@@ -37,8 +37,7 @@ void FieldGrid::build(const std::vector<size_t>& parameters, int rows) {
         f->setMinimumWidth(168);
         connect(f, &ValueField::valueWanted, this, [this, parameter](double v) { stage_.set(parameter, v); });
         connect(f, &ValueField::finished, this, [this] { stage_.done(); });
-        connect(f, &ValueField::refused, this,
-                [this](const QString& why) { session_.notices().tell(why, true); });
+        connect(f, &ValueField::refused, this, [this](const QString& why) { session_.notices().warn(why); });
         grid_->addWidget(f, i % used, i / used);
         fields_.emplace_back(parameter, f);
     }

@@ -166,7 +166,7 @@ void OctaveView::openEditor(const QString& initial) {
         if (parsed.ok())
             move(chosen_, parsed.value());
         else
-            session_.notices().tell(QString::fromStdString(parsed.error().text()), true);
+            session_.notices().warn(QString::fromStdString(parsed.error().text()));
         stage_.done();
         setFocus();
     });

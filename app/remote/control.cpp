@@ -64,7 +64,7 @@ void RemoteControl::Do(const QString& action, const QString& argument) {
     if (calledFromDBus())
         sendErrorReply("org.duskyreed.Error.Refused", why);
     else
-        session_.notices().tell(why, true);
+        session_.notices().warn(why);
 }
 
 QStringList RemoteControl::ListActions() {

@@ -28,16 +28,15 @@ bool Monitoring::openOutput() {
     options.block = session_.devices().audio().block;
     if (!sink_.empty() && session_.devices().picture().connected &&
         session_.devices().picture().sink(sink_) == nullptr) {
-        session_.notices().tell(
-            tr("The output chosen for the monitor is not there. Plug it in, or choose another."), true);
+        session_.notices().warn(
+            tr("The output chosen for the monitor is not there. Plug it in, or choose another."));
         return false;
     }
     auto made = MonitorOutput::create(session_.engine().monitor_history(), options);
     if (!made.ok()) {
-        session_.notices().tell(
+        session_.notices().warn(
             tr("The monitor can't be heard: no PipeWire is running. Start it (systemctl --user start "
-               "pipewire wireplumber) and try again."),
-            true);
+               "pipewire wireplumber) and try again."));
         return false;
     }
     output_ = std::move(made.value());
@@ -113,11 +112,10 @@ void Monitoring::warnOfLoudspeakers() {
     const PipeWireNode* node = now.sink(sink_.empty() ? now.default_sink : sink_);
     if (node == nullptr || !node->loudspeakers || warned_of_ == node->name) return;
     warned_of_ = node->name;
-    session_.notices().tell(
+    session_.notices().warn(
         tr("%1 looks like loudspeakers: the microphone will hear them, and it may echo or howl. Use "
            "headphones for the monitor.")
-            .arg(sinkTitle()),
-        true);
+            .arg(sinkTitle()));
 }
 
 void Monitoring::reopen() {
@@ -134,10 +132,9 @@ void Monitoring::tick() {
         next.source = MonitorSource::off;
         output_.reset();
         set(next);
-        session_.notices().tell(
+        session_.notices().warn(
             tr("The monitor's output is gone, so the monitor is off. Switch it on again with the one "
-               "that is there."),
-            true);
+               "that is there."));
         return;
     }
     const bool another = input_.follow(session_.engine().input_history());
@@ -155,11 +152,10 @@ void Monitoring::tick() {
         const double hz = howl_->frequency();
         next.source = MonitorSource::off;
         set(next);
-        session_.notices().tell(
+        session_.notices().warn(
             tr("The microphone hears the monitor and began to howl at %1 Hz, so the monitor was cut. "
                "Use headphones, or turn it down.")
-                .arg(hz, 0, 'f', 0),
-            true);
+                .arg(hz, 0, 'f', 0));
         return;
     }
 }

@@ -25,8 +25,8 @@ void RoomLearning::start(const std::string& stage, double seconds) {
     const Teaching* teaching = s == nullptr ? nullptr : s->stage_kind().teaching;
     if (state_ != State::idle || teaching == nullptr) return;
     if (!session_.devices().status().running) {
-        session_.notices().tell(tr("No sound comes in, so there is no room to learn. Choose an input first."),
-                                true);
+        session_.notices().warn(
+            tr("No sound comes in, so there is no room to learn. Choose an input first."));
         return;
     }
     seconds_ = seconds <= 0.0 ? teaching->usual_seconds
@@ -41,7 +41,7 @@ void RoomLearning::start(const std::string& stage, double seconds) {
 void RoomLearning::cancel() {
     if (state_ == State::idle) return;
     end();
-    session_.notices().tell(tr("Learning was cancelled; nothing has changed."), false);
+    session_.notices().say(tr("Learning was cancelled; nothing has changed."));
 }
 
 void RoomLearning::end() {
@@ -99,7 +99,7 @@ void RoomLearning::learn() {
             session_.strip().teach(
                 stage, learnt.value(),
                 tr("%1 of %2 dBFS learnt").arg(text(teaching->title), QString::number(level.value, 'f', 0)));
-            session_.notices().tell(Words::spelt(teaching->learnt, {&level, 1}), false);
+            session_.notices().say(Words::spelt(teaching->learnt, {&level, 1}));
         });
 }
 
