@@ -1,7 +1,6 @@
 // A stage of the chain in work, for the widgets that show and move it.
 #pragma once
 
-#include <algorithm>
 #include <string>
 #include <utility>
 
@@ -34,9 +33,7 @@ class StageRef {
     }
     /// Where a hand has pulled it.
     void drag(size_t row, double value) const {
-        if (spec() == nullptr) return;
-        const Parameter& p = parameter(row);
-        set(row, round_value(p, std::clamp(value, p.minimum, p.maximum)));
+        if (spec() != nullptr) set(row, round_value(parameter(row), value));
     }
     /// Notches of the wheel, or presses of an arrow; `fine`: with Shift.
     void turn(size_t row, double steps, bool fine) const {

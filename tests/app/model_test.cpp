@@ -151,6 +151,12 @@ TEST_CASE("undo and redo go across flips of memories, with what is in both") {
     }
     strip.flipMemory("gate");
     CHECK(now() == std::pair('A', 222.0));
+    // Another scene with a gate has its memories too.
+    Scene other = strip.scene();
+    other.name = "another";
+    strip.adopt(other, "other", Fade::quick);
+    strip.flipMemory("gate");
+    CHECK(now() == std::pair('B', 111.0));
 }
 
 TEST_CASE("a reference to a stage holds values in their range, and ends with the stage or its kind") {

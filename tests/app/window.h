@@ -5,6 +5,7 @@
 #include <QLabel>
 #include <QMenu>
 #include <QTest>
+#include <catch2/catch.hpp>
 #include <functional>
 
 #include "diagram/level_diagram.h"

@@ -75,7 +75,7 @@ TEST_CASE("a stage of an unknown kind keeps its JSON through every reading and w
 
 TEST_CASE("a taught stage beside one that holds the mark of a list comes out whole", "[scene]") {
     Scene scene = with_foreign();
-    scene.name = "\"a list\"";
+    scene.name = "a list";
     scene.note = "a list_";
     StageSpec taught = stage("suppression");
     taught.taught = {{48000.0, 50.0}, std::vector<float>(20, -61.5f)};
