@@ -93,7 +93,7 @@ TEST_CASE("up and down again is a delay, and between the samples stands what bel
     }
 }
 
-TEST_CASE("saturation makes the harmonics of its curve, and none that are folded back", "[stages]") {
+TEST_CASE("saturation makes the harmonics of its curve, and none that are folded back", "[stages][figures]") {
     // A tone of 1000 Hz through tanh, its harmonics by the Fourier integral (Abramowitz and Stegun 9.1 has
     // the like for other curves); here summed numerically over one period.
     const double amplitude = 0.5;
@@ -135,7 +135,8 @@ TEST_CASE("saturation makes the harmonics of its curve, and none that are folded
     }
 }
 
-TEST_CASE("saturation keeps the loudness, at any drive, and passes untouched at no mix", "[stages]") {
+TEST_CASE("saturation keeps the loudness, at any drive, and passes untouched at no mix",
+          "[stages][figures]") {
     const auto voice = spoken_words();
     const double before = loudness(voice);
     double worst = 0.0;
@@ -156,8 +157,9 @@ TEST_CASE("saturation keeps the loudness, at any drive, and passes untouched at 
     CHECK(std::equal(voice.begin(), voice.end() - 34, none.begin() + (none.size() == voice.size() ? 0 : 34)));
 }
 
-TEST_CASE("the widener leaves the sum of both sides as it was, and widens by its width", "[stages]") {
-    const auto voice = noise(0.1, 4.0, 7);
+TEST_CASE("the widener leaves the sum of both sides as it was, and widens by its width",
+          "[stages][figures]") {
+    const auto voice = noise(0.1, 1.5, 7);
     const AudioBuffer both = stereo(voice, voice);
     double before = 0.0;
     for (const double width : {0.0, 13.0, 30.0, 100.0}) {
@@ -182,7 +184,7 @@ TEST_CASE("the widener leaves the sum of both sides as it was, and widens by its
         before = level;
         // Up to width 30 % no ear hears any third of an octave of noise more than 3 dB off.
         if (width > 30.0) continue;
-        for (double f = 250.0; f < 12000.0; f *= 1.26) {
+        for (double f = 250.0; f < 12000.0; f *= 2.0) {
             const auto level_of = [&](const std::vector<float>& x) {
                 double power = 0.0;
                 for (double k = -0.1; k <= 0.1; k += 0.01)
