@@ -16,7 +16,7 @@ std::vector<KeySlot> keySlots() {
     for (const Action& a : action_table()) {
         if (a.argument != Argument::none && a.numbered == 0 && !a.held) continue;
         for (int n = a.numbered == 0 ? 0 : 1; n <= a.numbered; ++n) {
-            const auto with = [n](QString text) { return n == 0 ? text : text.arg(n); };
+            const auto with = [n](const QString& text) { return n == 0 ? text : text.arg(n); };
             auto keys = QKeySequence::listFromString(with(a.keys));
             keys.removeAll(QKeySequence());
             out.push_back({slotId(a, n), with(QObject::tr(a.title)), QObject::tr(a.group), keys, a.held});

@@ -1,6 +1,5 @@
 #include "session/chain_model.h"
 
-#include <QTimer>
 #include <algorithm>
 
 #include "base/folded.h"
@@ -25,7 +24,11 @@ bool alike(const ChainSpec& a, const ChainSpec& b) {
 }  // namespace
 
 ChainModel::ChainModel(ChainRunner& runner, Notices& notices, QObject* parent)
-    : QObject(parent), runner_(runner), notices_(notices) {}
+    : QObject(parent), runner_(runner), notices_(notices) {
+    event_done_.setSingleShot(true);
+    event_done_.setInterval(0);
+    connect(&event_done_, &QTimer::timeout, this, [this] { past_.clear(); });
+}
 
 const StageSpec* ChainModel::stage(const std::string& id) const {
     const int i = chain().index_of(id);
@@ -68,7 +71,7 @@ void ChainModel::begin(StripState state, const std::string& focused) {
 }
 
 void ChainModel::take(SharedState state, Fade fade) {
-    if (past_.empty()) QTimer::singleShot(0, this, [this] { past_.clear(); });
+    if (past_.empty()) event_done_.start();
     past_.push_back(now_);
     const SharedState before = std::exchange(now_, std::move(state));
     if (stage(focused_) == nullptr) focused_ = chain().stages.empty() ? "" : chain().stages.front().id;

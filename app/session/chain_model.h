@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QObject>
+#include <QTimer>
 #include <string>
 #include <vector>
 
@@ -95,6 +96,7 @@ class ChainModel final : public QObject {
     Notices& notices_;
     SharedState now_ = std::make_shared<StripState>();
     std::vector<SharedState> past_;  // until the event is done
+    QTimer event_done_;
     History history_;
     std::string focused_, told_focus_;
     bool open_ = false;

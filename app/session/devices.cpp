@@ -85,11 +85,21 @@ QString Devices::inputTitle() const {
     return QString::fromStdString(input().target);
 }
 
-std::function<Devices::Made()> Devices::making(const DeviceChoice& choice, bool wait) const {
-    if (choice.kind == DeviceKind::sound_file)
-        return [path = choice.target] { return asSource(FileDevice::create(path)); };
-    if (choice.kind == DeviceKind::simulated_room)
-        return [demo = demo_data_] { return asSource(SimulatedRoom::create(demo)); };
+/// All that is needed to make the source of a choice, on any thread.
+struct Devices::Making {
+    DeviceChoice choice;
+    std::filesystem::path demo_data;
+    PipeWireOptions options;
+    Maker maker;
+
+    Made make() const {
+        if (choice.kind == DeviceKind::sound_file) return asSource(FileDevice::create(choice.target));
+        if (choice.kind == DeviceKind::simulated_room) return asSource(SimulatedRoom::create(demo_data));
+        return maker ? maker(options) : asSource(PipeWireDevice::create(options));
+    }
+};
+
+Devices::Making Devices::making(const DeviceChoice& choice, bool wait) const {
     PipeWireOptions options;
     options.source = choice.target;
     options.block = audio_.block;
@@ -97,8 +107,7 @@ std::function<Devices::Made()> Devices::making(const DeviceChoice& choice, bool 
     options.mic_title = audio_.mic_title;
     options.wait_for_source = wait;
     options.graph = graph_;
-    if (maker_) return [maker = maker_, options] { return maker(options); };
-    return [options] { return asSource(PipeWireDevice::create(options)); };
+    return {choice, demo_data_, options, maker_};
 }
 
 void Devices::open(const DeviceChoice& choice, bool wait) {
@@ -106,9 +115,9 @@ void Devices::open(const DeviceChoice& choice, bool wait) {
     opening_ = choice;
     emit inputChanged();
     background_.run(
-        [make = making(choice, wait), state = strip_.state()] {
+        [making = making(choice, wait), state = strip_.state()] {
             Opening out;
-            auto made = make();
+            auto made = making.make();
             if (!made.ok()) {
                 out.problem = made.error();
                 return out;

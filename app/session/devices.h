@@ -87,7 +87,8 @@ class Devices final : public QObject {
   private:
     using Made = Result<std::unique_ptr<SoundSource>>;
     struct Opening;
-    std::function<Made()> making(const DeviceChoice& choice, bool wait) const;
+    struct Making;
+    Making making(const DeviceChoice& choice, bool wait) const;
     void open(const DeviceChoice& choice, bool wait);
     void finish(const DeviceChoice& choice, Opening opening);
     Result<void> take(const DeviceChoice& choice, Opening opening);

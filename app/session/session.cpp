@@ -51,6 +51,8 @@ Session::Session(SessionPaths paths, QObject* parent)
     save_later_.setInterval(400);
     save_later_.setSingleShot(true);
     connect(&save_later_, &QTimer::timeout, this, &Session::keepNow);
+    started_.setSingleShot(true);
+    connect(&started_, &QTimer::timeout, this, [this] { start_guard_.reset(); });
     connectParts();
 }
 
@@ -88,7 +90,7 @@ WorkingState Session::readState() {
         engine_.set_mute(true);  // it may have been
     }
     start_guard_ = std::make_unique<StartGuard>(mark);
-    QTimer::singleShot(5000, this, [this] { start_guard_.reset(); });
+    started_.start(5000);
     auto state = load_working_state(paths_.state);
     if (!state.ok()) {
         notices_.tell(state.error());

@@ -115,7 +115,7 @@ class Session final : public QObject {
     SceneShelf shelf_;
     Devices devices_;
 
-    QTimer tick_, save_later_;
+    QTimer tick_, save_later_, started_;
     std::unique_ptr<QLockFile> lock_;  // on the state: one program writes it
     bool keeps_ = true;
     StateKeeper keeper_;

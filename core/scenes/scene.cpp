@@ -183,6 +183,7 @@ class Reader {
             return;
         }
         const std::string list(teaching.list);
+        const std::string place = where + "." + list;
         std::set<std::string> known{list};
         for (const auto key : teaching.figures) {
             known.emplace(key);
@@ -194,7 +195,7 @@ class Reader {
         }
         known_keys(t, where + ".", known);
         if (!t.contains(list) || !t[list].is_array() || t[list].empty()) {
-            problem(where + "." + list, "the list is missing or empty.");
+            problem(place, "the list is missing or empty.");
             return;
         }
         for (const Json& entry : t[list]) {
@@ -202,7 +203,7 @@ class Reader {
                 out.list.push_back(entry.get<float>());
                 continue;
             }
-            problem(where + "." + list + "[" + std::to_string(out.list.size()) + "]",
+            problem(place + "[" + std::to_string(out.list.size()) + "]",
                     "it holds " + type_name(entry) + " where a number belongs.");
             return;
         }
