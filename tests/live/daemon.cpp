@@ -114,6 +114,20 @@ bool Daemon::comes(const std::function<bool(const Objects&)>& done) const {
     return true;
 }
 
+bool Daemon::goes_on(const std::string& file, double seconds) {
+    const int watch = inotify_init1(IN_CLOEXEC);
+    inotify_add_watch(watch, file.c_str(), IN_MODIFY);
+    std::error_code ec;
+    const auto wanted =
+        std::filesystem::file_size(file, ec) + static_cast<std::uintmax_t>(seconds * 48000.0 * sizeof(float));
+    bool there = !ec && seconds <= 0.0;
+    char news[4096];
+    while (!ec && !there && readable(watch, kMinute) && read(watch, news, sizeof news) > 0)
+        there = std::filesystem::file_size(file, ec) >= wanted;
+    close(watch);
+    return there && !ec;
+}
+
 int Daemon::start(const std::vector<std::string>& arguments) const {
     const pid_t child = fork();
     if (child == 0) {

@@ -34,6 +34,9 @@ class Daemon {
     int play(const std::string& file, const std::string& target) const;
     /// Records from a source; returns the pid once the session manager has linked it.
     int record(const std::string& file, const std::string& target, int rate = 48000) const;
+    /// Waits until a recorder has written so many seconds more (mono, 48 kHz, 32-bit float as record() makes
+    /// it): time as the daemon's sound tells it. False when nothing comes for a minute.
+    static bool goes_on(const std::string& file, double seconds);
     /// True when a recorder or player takes its sound from this node, as far as the daemon's links say.
     bool hears(int pid, const std::string& node) const;
     /// True when a player has come to its end (it ends by itself) and has been waited for.
