@@ -1,29 +1,21 @@
 // dusky-reed-cli: the chain without a window. Same core, same scenes, same numbers.
-#include <unistd.h>
-
 #include <CLI/CLI.hpp>
 #include <cstdio>
+#include <functional>
 #include <iostream>
-#include <nlohmann/json.hpp>
 
 #include "base/decibel.h"
 #include "base/file.h"
 #include "base/sound_file.h"
+#include "common.h"
+#include "desk_commands.h"
 #include "engine/render.h"
 #include "measure/file_measure.h"
-#include "scenes/scene.h"
 
 namespace {
 
 using namespace reed;
-using Json = nlohmann::ordered_json;
-
-constexpr int kBadInput = 2;
-
-int refuse(const Error& error) {
-    std::cerr << "dusky-reed-cli: " << error.text() << "\n";
-    return kBadInput;
-}
+using namespace reed::cli;
 
 const char* unit_name(Unit unit) {
     switch (unit) {
@@ -94,44 +86,12 @@ int stages_command(bool json) {
     return 0;
 }
 
-/// The scene, or nothing after its problems were printed.
-std::optional<Scene> scene_or_complain(const std::string& path) {
-    SceneReading reading = load_scene(path);
-    for (const auto& problem : reading.problems) std::cerr << path << ": " << problem.text() << "\n";
-    return reading.scene;
-}
-
-struct RenderOptions {
-    std::string scene, in, out, samples = "auto";
-    int block = 1024;
-};
-
-int render_command(const RenderOptions& o) {
-    const auto scene = scene_or_complain(o.scene);
-    if (!scene) return kBadInput;
-    const bool terminal = isatty(STDERR_FILENO) != 0;
-    int shown = -1;
-    const auto progress = [&](double done) {
-        const int percent = static_cast<int>(done * 100.0);
-        if (terminal && percent != shown) std::fprintf(stderr, "\r%3d %%", shown = percent);
-        return true;
-    };
-    const auto report = render_file(scene->chain, o.in, o.out, o.samples == "24", o.block, progress);
-    if (terminal) std::fprintf(stderr, "\r     \r");
-    if (!report.ok()) return refuse(report.error());
-    if (report.value().faults > 0) {
-        std::cerr << "dusky-reed-cli: " << o.in << ": " << report.value().faults
-                  << " samples were no numbers and became silence.\n";
-    }
-    if (report.value().clipped > 0) {
-        std::cerr << "dusky-reed-cli: " << o.out << ": " << report.value().clipped
-                  << " samples were above full scale and were clipped; a limiter at the end prevents that.\n";
-    }
-    return 0;
-}
-
-Json optional_number(const std::optional<double>& v) {
-    return v ? Json(*v) : Json(nullptr);
+/// The chain of a strip (the first one where none is named), or nullptr after that was told.
+ChainSpec* chain_or_complain(Scene& scene, const std::string& strip) {
+    StripSpec* found = strip_of(scene.desk, strip);
+    if (found == nullptr)
+        refuse({"the scene has no strip of this name.", strip, "It has " + strips_of(scene.desk) + "."});
+    return found != nullptr ? &found->chain : nullptr;
 }
 
 int measure_command(const std::string& path, bool json) {
@@ -192,10 +152,13 @@ Json level(bool known, double v) {
     return known && v > kSilenceDb ? Json(v) : Json(nullptr);
 }
 
-int levels_command(const std::string& scene_path, const std::string& in, bool json) {
-    const auto scene = scene_or_complain(scene_path);
+int levels_command(const std::string& scene_path, const std::string& strip, const std::string& in,
+                   bool json) {
+    auto scene = scene_or_complain(scene_path);
     if (!scene) return kBadInput;
-    const auto report = file_levels(scene->chain, in);
+    const ChainSpec* chain = chain_or_complain(*scene, strip);
+    if (chain == nullptr) return kBadInput;
+    const auto report = file_levels(*chain, in);
     if (!report.ok()) return refuse(report.error());
     const LevelReport& r = report.value();
     Json taps = Json::array();
@@ -204,7 +167,7 @@ int levels_command(const std::string& scene_path, const std::string& in, bool js
         const TapLevels& l = r.taps[t];
         Json tap;
         tap["tap"] = t;
-        tap["after"] = t == 0 ? "input" : scene->chain.stages[t - 1].id;
+        tap["after"] = t == 0 ? "input" : chain->stages[t - 1].id;
         tap["peak_dbfs"] = level(true, l.peak);
         tap["room_dbfs"] = level(l.room_known, l.room);
         tap["room_high_dbfs"] = level(l.room_known, l.room_high);
@@ -213,7 +176,7 @@ int levels_command(const std::string& scene_path, const std::string& in, bool js
         tap["voice_high_dbfs"] = level(l.voice_known, l.voice_high);
         taps.push_back(std::move(tap));
         if (t == 0) continue;
-        const StageSpec& s = scene->chain.stages[t - 1];
+        const StageSpec& s = chain->stages[t - 1];
         stages.push_back({{"id", s.id},
                           {"kind", s.kind},
                           {"bypass", s.bypass},
@@ -241,16 +204,18 @@ int levels_command(const std::string& scene_path, const std::string& in, bool js
 }
 
 struct LearnOptions {
-    std::string scene, stage, in, out;
+    std::string scene, strip, stage, in, out;
 };
 
 /// Teaches a stage the room tone of a sound file, and writes the scene with it.
 int learn_command(const LearnOptions& o) {
     auto scene = scene_or_complain(o.scene);
     if (!scene) return kBadInput;
+    ChainSpec* chain = chain_or_complain(*scene, o.strip);
+    if (chain == nullptr) return kBadInput;
     int index = -1;
-    for (size_t i = 0; i < scene->chain.stages.size(); ++i) {
-        const StageSpec& s = scene->chain.stages[i];
+    for (size_t i = 0; i < chain->stages.size(); ++i) {
+        const StageSpec& s = chain->stages[i];
         if (s.stage_kind().teaching != nullptr && (o.stage.empty() ? index < 0 : s.id == o.stage))
             index = static_cast<int>(i);
     }
@@ -259,11 +224,11 @@ int learn_command(const LearnOptions& o) {
                           ? Error{"it has no stage that learns.", o.scene, "Add one, such as a suppression."}
                           : Error{"it has no such stage that learns.", o.stage, ""});
     }
-    StageSpec& stage = scene->chain.stages[static_cast<size_t>(index)];
+    StageSpec& stage = chain->stages[static_cast<size_t>(index)];
     SoundInfo info;
     const auto sound = read_sound(o.in, &info, static_cast<std::int64_t>(60 * kMaxSampleRate));
     if (!sound.ok()) return refuse(sound.error());
-    ChainSpec before = scene->chain;
+    ChainSpec before = *chain;
     before.stages.resize(static_cast<size_t>(index));
     const auto heard = render(before, sound.value(), info.sample_rate, 1024);
     if (!heard.ok()) return refuse(heard.error());
@@ -307,20 +272,7 @@ int run(int argc, char** argv) {
     auto* stages = app.add_subcommand("stages", "List every stage kind with its parameters");
     stages->add_flag("--json", json, "Write JSON");
 
-    RenderOptions options;
-    auto* render = app.add_subcommand("render", "Process a sound file with a scene");
-    render->add_option("--scene", options.scene, "Scene file")->required();
-    render->add_option("--in", options.in, "Sound file to read (WAV, FLAC, Ogg, Opus; 1 or 2 channels)")
-        ->required();
-    render->add_option("--out", options.out, "Sound file to write: .wav or .flac")->required();
-    render
-        ->add_option("--block", options.block,
-                     "Frames processed at a time, 1 to 8192; the result is the same")
-        ->check(CLI::Range(1, 8192));
-    render
-        ->add_option("--samples", options.samples,
-                     "24 (24-bit) or float (32-bit); auto: float in WAV, 24 in FLAC")
-        ->check(CLI::IsMember({"auto", "24", "float"}));
+    std::vector<std::pair<CLI::App*, std::function<int()>>> of_desks = desk_commands(app);
 
     std::string sound;
     auto* measure =
@@ -331,6 +283,9 @@ int run(int argc, char** argv) {
     std::string scene;
     auto* levels = app.add_subcommand("levels", "Room, voice and peak at every point of the chain");
     levels->add_option("--scene", scene, "Scene file")->required();
+    std::string strip;
+    const char* which = "Id or name of the strip; the first one when not given";
+    levels->add_option("--strip", strip, which);
     levels->add_option("--in", sound, "Sound file")->required();
     levels->add_flag("--json", json, "Write JSON");
 
@@ -344,6 +299,7 @@ int run(int argc, char** argv) {
     LearnOptions learning;
     auto* learn = scenes->add_subcommand("learn", "Teach a suppression the room tone of a silent recording");
     learn->add_option("--scene", learning.scene, "Scene file to read")->required();
+    learn->add_option("--strip", learning.strip, which);
     learn->add_option("--stage", learning.stage, "Id of the stage; the first one that learns when not given");
     learn->add_option("--in", learning.in, "Sound file of the room without voice, 3 s or more")->required();
     learn->add_option("--out", learning.out, "Scene file to write")->required();
@@ -355,11 +311,13 @@ int run(int argc, char** argv) {
         return code == 0 ? 0 : kBadInput;
     }
     if (*stages) return stages_command(json);
-    if (*render) return render_command(options);
     if (*measure) return measure_command(sound, json);
-    if (*levels) return levels_command(scene, sound, json);
+    if (*levels) return levels_command(scene, strip, sound, json);
     if (*check) return check_command(paths);
     if (*learn) return learn_command(learning);
+    for (const auto& [command, work] : of_desks) {
+        if (*command) return work();
+    }
     return kBadInput;
 }
 

@@ -35,6 +35,8 @@ std::pair<QString, QString> wordsOf(const Difference& d, const Session& session)
             return {tr("has another name"), {}};
         case What::taught:
             return {tr("was taught another room"), {}};
+        case What::keyed:
+            return {tr("listens to another strip"), {}};
         case What::value:
             break;
     }

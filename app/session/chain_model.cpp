@@ -10,7 +10,7 @@ namespace {
 
 /// A step back must not bring back that a band was listened to.
 StripState settled(StripState state) {
-    state.scene.chain = without_transients(std::move(state.scene.chain));
+    state.scene.chain() = without_transients(std::move(state.scene.chain()));
     return state;
 }
 
@@ -44,7 +44,7 @@ std::pair<StripState, StageSpec*> ChainModel::changing(const std::string& id) co
     std::pair<StripState, StageSpec*> out{*now_, nullptr};
     // Within the copy: the elements stay where they are when the pair is moved.
     if (const int i = chain().index_of(id); i >= 0)
-        out.second = &out.first.scene.chain.stages[static_cast<size_t>(i)];
+        out.second = &out.first.scene.chain().stages[static_cast<size_t>(i)];
     return out;
 }
 
@@ -82,18 +82,18 @@ void ChainModel::take(SharedState state, Fade fade) {
 
 void ChainModel::tellChanges(const StripState& before) {
     const SharedState now = now_;  // a listener may change it again
-    if (!alike(before.scene.chain, now->scene.chain)) {
+    if (!alike(before.scene.chain(), now->scene.chain())) {
         emit structureChanged();
     } else {
         const auto other = [](const StripState& s, const std::string& id) {
             const auto found = s.memories.find(id);
             return found == s.memories.end() ? nullptr : &found->second;
         };
-        for (size_t i = 0; i < now->scene.chain.stages.size(); ++i) {
-            const StageSpec& s = now->scene.chain.stages[i];
+        for (size_t i = 0; i < now->scene.chain().stages.size(); ++i) {
+            const StageSpec& s = now->scene.chain().stages[i];
             const OtherMemory *was = other(before, s.id), *is = other(*now, s.id);
             const bool same_memory = was == is || (was != nullptr && is != nullptr && *was == *is);
-            if (!(before.scene.chain.stages[i] == s) || !same_memory)
+            if (!(before.scene.chain().stages[i] == s) || !same_memory)
                 emit stageChanged(QString::fromStdString(s.id));
         }
     }
@@ -167,7 +167,7 @@ bool ChainModel::setValues(const std::string& id, const std::vector<double>& val
     auto [after, s] = changing(id);
     if (s == nullptr) return false;
     s->values = values;
-    const auto problems = chain_problems(after.scene.chain);
+    const auto problems = chain_problems(after.scene.chain());
     if (!problems.empty()) {
         notices_.tell(problems.front());
         return false;
@@ -205,7 +205,7 @@ void ChainModel::addStage(const StageKind& kind, size_t index) {
 
 bool ChainModel::insertStages(std::vector<StageSpec> fresh, size_t index, const QString& label) {
     StripState after = *now_;
-    ChainSpec& to = after.scene.chain;
+    ChainSpec& to = after.scene.chain();
     if (to.stages.size() + fresh.size() > kMaxStages) {
         notices_.warn(tr("A chain can have %1 stages at most, and has %2 already. Remove some first.")
                           .arg(kMaxStages)
@@ -232,7 +232,7 @@ void ChainModel::removeStage(const std::string& id) {
     const int i = chain().index_of(id);
     if (i < 0) return;
     StripState after = *now_;
-    auto& stages = after.scene.chain.stages;
+    auto& stages = after.scene.chain().stages;
     stages.erase(stages.begin() + i);
     const QString label = tr("Remove %1").arg(nameOf(id));  // before the focus, which `id` may be, moves on
     if (focused_ == id)
@@ -245,7 +245,7 @@ void ChainModel::moveStage(const std::string& id, int to) {
     to = std::clamp(to, 0, static_cast<int>(chain().stages.size()) - 1);
     if (from < 0 || from == to) return;
     StripState after = *now_;
-    auto& stages = after.scene.chain.stages;
+    auto& stages = after.scene.chain().stages;
     StageSpec moved = std::move(stages[static_cast<size_t>(from)]);
     stages.erase(stages.begin() + from);
     stages.insert(stages.begin() + to, std::move(moved));
@@ -296,13 +296,13 @@ QString stageText(const ChainModel& model, const std::string& id) {
     if (s == nullptr) return {};
     Scene one;
     one.name = s->shown_title();
-    one.chain.stages = {*s};
+    one.chain().stages = {*s};
     return QString::fromStdString(write_scene(one));
 }
 
 bool pasteStages(ChainModel& model, Notices& notices, const QString& text, size_t index) {
     SceneReading reading = read_scene(text.toStdString());
-    if (!reading.scene || reading.scene->chain.stages.empty()) {
+    if (!reading.scene || reading.scene->chain().stages.empty()) {
         const QString why = reading.problems.empty()
                                 ? QString()
                                 : " " + QString::fromStdString(reading.problems.front().text());
@@ -310,7 +310,7 @@ bool pasteStages(ChainModel& model, Notices& notices, const QString& text, size_
             ChainModel::tr("What was copied is no stage and no scene, so there is nothing to paste.") + why);
         return false;
     }
-    auto& stages = reading.scene->chain.stages;
+    auto& stages = reading.scene->chain().stages;
     const QString label =
         ChainModel::tr("Paste %1").arg(QString::fromStdString(stages.front().shown_title()));
     return model.insertStages(std::move(stages), index, label);

@@ -23,7 +23,7 @@ class ChainModel final : public QObject {
 
     SharedState state() const { return now_; }
     const Scene& scene() const { return now_->scene; }
-    const ChainSpec& chain() const { return now_->scene.chain; }
+    const ChainSpec& chain() const { return now_->scene.chain(); }
     /// nullptr: there is none of this id.
     const StageSpec* stage(const std::string& id) const;
 

@@ -10,7 +10,7 @@ inline Scene defaultScene() {
     Scene out;
     out.name = "New scene";
     for (const StageKind* kind : stage_kinds()) {
-        if (kind->usual) out.chain.stages.push_back(new_stage(out.chain, *kind));
+        if (kind->usual) out.chain().stages.push_back(new_stage(out.chain(), *kind));
     }
     return out;
 }

@@ -57,12 +57,12 @@ void Devices::begin(const WorkingState& state) {
         if (found != state.room.end() && !value_problem(p, found->second))
             room_values_[found->first] = found->second;
     }
-    open({kindByName(state.input_kind), state.input_target}, true);
+    open({kindByName(state.input.kind), state.input.target}, true);
 }
 
 void Devices::keep(WorkingState& state) const {
-    state.input_kind = kindName(input().kind);
-    state.input_target = input().target;
+    state.input.kind = kindName(input().kind);
+    state.input.target = input().target;
     state.room = room_values_;
     state.audio = audio_;
 }
@@ -123,7 +123,7 @@ void Devices::open(const DeviceChoice& choice, bool wait) {
                 return out;
             }
             out.source = std::move(made.value());
-            auto engine = Engine::prepare(out.source->format(), state->scene.chain);
+            auto engine = Engine::prepare(out.source->format(), state->scene.chain());
             if (engine.ok())
                 out.engine = std::move(engine.value());
             else

@@ -14,7 +14,7 @@ namespace reed::ui {
 /// What a strip is set to: the scene in work, and the memories of its stages that are not in work (by stage).
 struct StripState {
     Scene scene;
-    std::map<std::string, OtherMemory> memories;
+    StageMemories memories;
 
     bool operator==(const StripState&) const = default;
 };

@@ -30,13 +30,13 @@ const Scene* SceneShelf::find(const std::string& name) const {
 
 bool SceneShelf::changed() const {
     const Scene* there = find(strip_.scene().name);
-    return there == nullptr || !(there->chain == without_transients(strip_.chain()));
+    return there == nullptr || !(there->chain() == without_transients(strip_.chain()));
 }
 
 std::vector<Difference> SceneShelf::changes() const {
     const Scene* there = find(strip_.scene().name);
     if (there == nullptr) return {};
-    return differences(there->chain, without_transients(strip_.chain()));
+    return differences(there->chain(), without_transients(strip_.chain()));
 }
 
 void SceneShelf::reload() {
@@ -91,7 +91,7 @@ void SceneShelf::look() {
     const SceneEntry* there = find_scene(scenes_, strip_.scene().name);
     if (known == nullptr || there == nullptr || known->digest == there->digest) return;
     const QString name = QString::fromStdString(there->scene.name);
-    if (there->scene.chain == without_transients(strip_.scene().chain)) return;
+    if (there->scene.chain() == without_transients(strip_.chain())) return;
     if (!was_changed) {
         strip_.adopt(there->scene, tr("%1, changed by another program").arg(name), Fade::scene);
         emit scenesChanged();

@@ -125,7 +125,7 @@ void Session::begin() {
     const bool still_muted = muted();
     const bool talks = preferences_.talkKey() == Preferences::TalkKey::talks;
     if (talks) engine_.set_mute(true);
-    strip_.begin({state.scene, state.memories}, state.focused);
+    strip_.begin({state.scene, state.memories[state.scene.desk.strips.front().id]}, state.focused);
     devices_.begin(state);
     emit muteChanged();
     if (still_muted && !talks) {
@@ -247,7 +247,7 @@ void Session::keepNow() {
     const SharedState strip = strip_.state();
     s.scene = strip->scene;
     for (const auto& [id, memory] : strip->memories) {
-        if (strip_.stage(id) != nullptr) s.memories[id] = memory;
+        if (strip_.stage(id) != nullptr) s.memories[s.scene.desk.strips.front().id][id] = memory;
     }
     s.focused = strip_.focused();
     s.window_seconds = readings_.window();

@@ -12,6 +12,10 @@ namespace reed {
 /// Levels at or below this are shown as silence (dBFS). 24-bit sound ends at about -144.
 inline constexpr double kSilenceDb = -150.0;
 
+/// Range of faders in dB; the least stands for silence.
+inline constexpr double kFaderLeast = -60.0;
+inline constexpr double kFaderMost = 12.0;
+
 /// Amplitude ratio for a level in dB; any finite dB value. 20 dB is a factor of ten.
 inline double db_to_gain(double db) {
     return std::pow(10.0, db / 20.0);

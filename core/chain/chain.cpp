@@ -33,6 +33,8 @@ Result<std::unique_ptr<Chain>> Chain::build(const ChainSpec& spec, const StreamF
         Link link;
         link.id = s.id;
         link.kind = s.kind;
+        link.key = s.key;
+        link.lead = chain->latency_;
         auto made = s.stage_kind().make();
         link.stage = made.ok() ? std::move(made.value())
                                : make_passing_stage(made.error().text() + " The sound passes unchanged.");
@@ -136,7 +138,7 @@ std::vector<float> Chain::readouts(size_t stage) const {
     return out;
 }
 
-void Chain::process(const AudioBlock& block, const Listener& listener) noexcept {
+void Chain::process(const AudioBlock& block, const Listener& listener, const Keys& keys) noexcept {
     const FlushToZero no_denormals;
     for (int done = 0; done < block.frames;) {
         if (in_grain_ == 0) {
@@ -147,18 +149,39 @@ void Chain::process(const AudioBlock& block, const Listener& listener) noexcept 
             }
         }
         const int n = std::min(block.frames - done, kGrain - in_grain_);
-        process_grain(block.slice(done, n), listener, done);
+        process_grain(block.slice(done, n), listener, keys, {done, block.frames});
         in_grain_ = (in_grain_ + n) % kGrain;
         done += n;
     }
 }
 
-void Chain::process_grain(const AudioBlock& block, const Listener& listener, int at) noexcept {
+int Chain::delay_for(std::span<const Key> keys) const noexcept {
+    int out = 0;
+    for (const Link& link : links_) {
+        if (const Key* key = link.key.empty() ? nullptr : Keys{keys}.find(link.key))
+            out = std::max(out, key->latency - link.lead);
+    }
+    return out;
+}
+
+/// A key that is not known is sound of no channels.
+void Chain::give_key(Link& link, const Keys& keys, Place place, int frames) noexcept {
+    const Key* key = keys.find(link.key);
+    side_ = {{side_rows_[0], side_rows_[1]}, key != nullptr ? key->sound->channels() : 0, frames};
+    if (key != nullptr) {
+        const int later = place.frames - place.at - frames;  // of the block, behind this grain
+        key->sound->read(keys.delay + link.lead - key->latency + later, side_);
+    }
+    link.stage->set_side_chain(&side_);
+}
+
+void Chain::process_grain(const AudioBlock& block, const Listener& listener, const Keys& keys,
+                          Place place) noexcept {
     if (!healthy(block)) repair(block);
     meter(0, block);
     const auto copy_out = [&] {
         for (int c = 0; c < listener.out.channels; ++c)
-            std::copy_n(block[std::min(c, block.channels - 1)], block.frames, listener.out[c] + at);
+            std::copy_n(block[std::min(c, block.channels - 1)], block.frames, listener.out[c] + place.at);
     };
     if (listener.tap == 0) copy_out();
     const int probed = listener.probe != nullptr ? listener.probe->stage.load(std::memory_order_relaxed) : -1;
@@ -167,6 +190,7 @@ void Chain::process_grain(const AudioBlock& block, const Listener& listener, int
     for (size_t i = 0; i < links_.size(); ++i) {
         Link& link = links_[i];
         link.stage->set_voice(voice_);
+        if (!link.key.empty()) give_key(link, keys, place, block.frames);
         if (static_cast<int>(i) == probed) listener.probe->before.write(block);
         run_link(link, block);
         if (static_cast<int>(i) == probed) listener.probe->after.write(block);

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "chain/chain_spec.h"
+#include "chain/key_sound.h"
 #include "chain/listener.h"
 #include "chain/tap.h"
 #include "dsp/delay_line.h"
@@ -47,8 +48,13 @@ class Chain {
     bool wakes(const ChainSpec& spec) const;
 
     /// In place; block.frames of any size from 0 up, channels as in format().
-    /// `listener` gets the sound at other points, copied without delay of its own.
-    void process(const AudioBlock& block, const Listener& listener = {}) noexcept;
+    /// `listener` gets the sound at other points, copied without delay of its own. `keys`: what stages listen
+    /// to instead of their own sound; each gets it to the sample as it was when what reaches it came in.
+    void process(const AudioBlock& block, const Listener& listener = {}, const Keys& keys = {}) noexcept;
+
+    /// By how many frames the input of this chain must lag behind what came in, so that no key comes too late
+    /// for the stage that listens to it.
+    int delay_for(std::span<const Key> keys) const noexcept;
 
     /// Exact delay from input to output in frames; the same whatever is bypassed.
     int latency() const { return latency_; }
@@ -66,7 +72,8 @@ class Chain {
 
   private:
     struct Link {
-        std::string id, kind;
+        std::string id, kind, key;
+        int lead = 0;  // delay of the stages before it
         std::unique_ptr<Stage> stage;
         Smoothed active;  // 1: through the stage, 0: bypassed
         bool may_rest = false, resting = false;
@@ -85,8 +92,14 @@ class Chain {
 
     Chain() = default;
     void fetch_slots() noexcept;
-    void process_grain(const AudioBlock& block, const Listener& listener, int at) noexcept;
+    /// Where a grain stands in the block.
+    struct Place {
+        int at = 0, frames = 0;
+    };
+    void process_grain(const AudioBlock& block, const Listener& listener, const Keys& keys,
+                       Place place) noexcept;
     void run_link(Link& link, const AudioBlock& block) noexcept;
+    void give_key(Link& link, const Keys& keys, Place place, int frames) noexcept;
     void meter(size_t tap, const AudioBlock& block) noexcept;
     void close_frame(size_t tap) noexcept;
     bool healthy(const AudioBlock& block) const noexcept;
@@ -101,6 +114,8 @@ class Chain {
     std::atomic<std::uint32_t> posted_{0};
     std::uint32_t followed_ = 0;
     int in_grain_ = 0;
+    AudioBlock side_;  // what the stage that runs now listens to
+    float side_rows_[kMaxChannels][kGrain] = {};
     float voice_ = -1.0f;  // probability of speech as the stages so far know it
     int tap_length_ = 480;
     int latency_ = 0;

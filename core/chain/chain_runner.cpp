@@ -267,8 +267,8 @@ void ChainRunner::free_retired() {
 
 // ---- the audio thread ----
 
-ChainRunner::Heard ChainRunner::run(const AudioBlock& block, const Listener& listener,
-                                    const Listener& fresh) noexcept {
+ChainRunner::Heard ChainRunner::run(const AudioBlock& block, const Listener& listener, const Listener& fresh,
+                                    const Keys& keys) noexcept {
     Heard heard;
     if (!current_) return heard;
     take_arrival();
@@ -278,15 +278,15 @@ ChainRunner::Heard ChainRunner::run(const AudioBlock& block, const Listener& lis
     if (next_ && caught_up_) {
         const AudioBlock fading_in = scratch_.block(0, block.frames);
         for (int c = 0; c < block.channels; ++c) std::copy_n(block[c], block.frames, fading_in[c]);
-        current_->chain->process(block, probed);
-        next_->chain->process(fading_in, fresh);
+        current_->chain->process(block, probed, keys);
+        next_->chain->process(fading_in, fresh, keys);
         cross_fade(block, fading_in);
         heard.fresh_latency = next_->chain->latency();
         heard.weights = weights_.data();
         take_over();
         return heard;
     }
-    current_->chain->process(block, probed);
+    current_->chain->process(block, probed, keys);
     if (next_) caught_up_ = catch_up(block.frames);
     return heard;
 }

@@ -46,7 +46,14 @@ class ChainRunner final : public ChainBuilder::Client {
         const float* weights = nullptr;  ///< of that one, a frame each; nullptr: none fades in
     };
     /// Audio thread, in place. `fresh` is where the chain that fades in copies the sound `listener` asks for.
-    Heard run(const AudioBlock& block, const Listener& listener, const Listener& fresh) noexcept;
+    /// A chain that warms up or catches up knows no keys; stages that need one then wait where they were.
+    Heard run(const AudioBlock& block, const Listener& listener, const Listener& fresh,
+              const Keys& keys = {}) noexcept;
+    /// Audio thread: delays of the chain that is heard (Chain::latency(), Chain::delay_for()).
+    int latency_now() const noexcept { return current_ ? current_->chain->latency() : 0; }
+    int delay_for(std::span<const Key> keys) const noexcept {
+        return current_ ? current_->chain->delay_for(keys) : 0;
+    }
 
     /// Takes the sound before and after stage `stage` of the chain from now on; -1 ends it.
     void probe(int stage) { probe_->stage.store(stage, std::memory_order_relaxed); }

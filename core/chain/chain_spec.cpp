@@ -41,7 +41,8 @@ bool same_structure(const ChainSpec& a, const ChainSpec& b) {
     for (size_t i = 0; i < a.stages.size(); ++i) {
         const StageSpec& x = a.stages[i];
         const StageSpec& y = b.stages[i];
-        if (x.id != y.id || x.kind != y.kind || x.values.size() != y.values.size() || x.taught != y.taught)
+        if (x.id != y.id || x.kind != y.kind || x.values.size() != y.values.size() || x.taught != y.taught ||
+            x.key != y.key)
             return false;
         const auto& table = x.stage_kind().parameters;
         for (size_t p = 0; p < table.size(); ++p) {
@@ -108,6 +109,10 @@ std::vector<Error> chain_problems(const ChainSpec& chain) {
             if (auto problem = value_problem(kind->parameters[p], s.values[p])) {
                 out.push_back({*problem, where + ".parameters." + std::string(kind->parameters[p].id), ""});
             }
+        }
+        if (!s.key.empty() && !kind->takes_key) {
+            out.push_back({"a " + std::string(kind->id) + " listens to its own sound only.", where + ".key",
+                           "Leave the key out."});
         }
         if (const auto problem = memory_problem(*kind, s.taught)) {
             const std::string key = kind->teaching != nullptr ? "." + std::string(kind->teaching->id) : "";

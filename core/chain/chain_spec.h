@@ -16,6 +16,9 @@ struct StageSpec {
     std::string title;  ///< the person's name for it; empty: the kind's title
     bool bypass = false;
     std::vector<double> values;
+    /// What its detection listens to: a strip's id, or kAllVoices; empty: its own sound. Only kinds that take
+    /// a key (StageKind::takes_key).
+    std::string key{};
     StageMemory taught{};   ///< what the stage was taught; empty for kinds that learn nothing
     std::string foreign{};  ///< a kind that is not known here: the rest of its JSON as it came; else empty
 

@@ -2,6 +2,7 @@
 
 #include <chrono>
 
+#include "base/decibel.h"
 #include "base/flush_to_zero.h"
 
 namespace reed {
@@ -47,7 +48,7 @@ void Engine::open(Prepared prepared) {
     monitored_ = std::move(prepared.monitored);
     chain_.open(format_, prepared.spec, std::move(prepared.chain), input_, kPiece);
     monitor_.prepare(format_, kPiece);
-    feed_gain_.prepare(format_.sample_rate, 0.004, muted() ? 0.0 : 1.0);
+    feed_gain_.prepare(format_.sample_rate, 0.004, muted() ? 0.0 : fader_.load());
     in_grain_ = 0;
     for (auto& c : clips_) c.reset();
     clipped_ = blocks_ = 0;
@@ -69,17 +70,22 @@ EngineFigures Engine::figures() const {
 
 // ---- the audio thread ----
 
-void Engine::process(const AudioBlock& block) noexcept {
+void Engine::set_fader(double db) {
+    const double inside = std::clamp(db, kFaderLeast, kFaderMost);
+    fader_.store(inside <= kFaderLeast ? 0.0 : db_to_gain(inside), std::memory_order_relaxed);
+}
+
+void Engine::process(const AudioBlock& block, const Keys& keys) noexcept {
     const FlushToZero no_denormals;
     const auto start = std::chrono::steady_clock::now();
     for (int done = 0; done < block.frames; done += kPiece) {
-        process_piece(block.slice(done, std::min(kPiece, block.frames - done)));
+        process_piece(block.slice(done, std::min(kPiece, block.frames - done)), keys);
     }
     const std::chrono::duration<double> took = std::chrono::steady_clock::now() - start;
     note_load(took.count(), block.frames);
 }
 
-void Engine::process_piece(const AudioBlock& block) noexcept {
+void Engine::process_piece(const AudioBlock& block, const Keys& keys) noexcept {
     if (!open_.load(std::memory_order_relaxed)) return;
     input_->write(block);
     std::uint64_t clipped = 0;
@@ -89,11 +95,11 @@ void Engine::process_piece(const AudioBlock& block) noexcept {
     if (clipped > 0) clipped_.fetch_add(clipped, std::memory_order_relaxed);
 
     const Listener listener = monitor_.listener(block);
-    const ChainRunner::Heard heard = chain_.run(block, listener, monitor_.fresh_listener(block));
+    const ChainRunner::Heard heard = chain_.run(block, listener, monitor_.fresh_listener(block), keys);
     const bool muted = mute_.load(std::memory_order_relaxed);
     monitor_.run(block, *input_, heard, muted);
     if (const AudioBlock out = monitor_.sound(); out.frames > 0) monitored_->write(out);
-    feed_gain_.set(muted ? 0.0 : 1.0);
+    feed_gain_.set(muted ? 0.0 : fader_.load(std::memory_order_relaxed));
     for (int i = 0; i < block.frames; ++i) {
         if (in_grain_ == 0) feed_gain_.begin_grain();
         in_grain_ = (in_grain_ + 1) % kGrain;

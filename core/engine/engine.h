@@ -55,22 +55,28 @@ class Engine final : public AudioCallback {
     void set_mute(bool mute) { mute_.store(mute, std::memory_order_relaxed); }
     bool muted() const { return mute_.load(std::memory_order_relaxed); }
 
+    /// Level of what leaves it, in dB, kFaderLeast to kFaderMost; the least is silence. Any thread; kept over
+    /// open().
+    void set_fader(double db);
+
     /// Any thread; kept over open().
     void set_monitor(const MonitorSettings& settings) { monitor_.set(settings); }
 
-    void process(const AudioBlock& block) noexcept override;
+    void process(const AudioBlock& block) noexcept override { process(block, Keys{}); }
+    /// The same, with what its stages listen to.
+    void process(const AudioBlock& block, const Keys& keys) noexcept;
     AudioBlock monitor() const noexcept override { return monitor_.sound(); }
 
     // Each is another one after open(), and then counts from nothing again. Control thread.
     /// What has been monitored; nothing is added while the monitor is off.
     std::shared_ptr<const HistoryRing> monitor_history() const { return monitored_; }
-    /// The last twelve seconds at least.
+    /// The last twelve seconds at least; of the feed, after fader and mute.
     std::shared_ptr<const HistoryRing> input_history() const { return input_; }
     std::shared_ptr<const HistoryRing> feed_history() const { return feed_; }
     EngineFigures figures() const;
 
   private:
-    void process_piece(const AudioBlock& block) noexcept;
+    void process_piece(const AudioBlock& block, const Keys& keys) noexcept;
     void note_load(double seconds, int frames) noexcept;
 
     StreamFormat format_;
@@ -86,6 +92,7 @@ class Engine final : public AudioCallback {
     // Between threads.
     std::atomic<bool> open_{false};
     std::atomic<bool> mute_{false};
+    std::atomic<double> fader_{1.0};  // as a factor
     std::atomic<std::uint64_t> clipped_{0}, blocks_{0};
     std::atomic<double> load_{0.0}, worst_load_{0.0};
     std::atomic<int> block_frames_{0};

@@ -98,6 +98,14 @@ LoudnessReading LoudnessMeter::read_quick() const {
     return out;
 }
 
+std::optional<double> LoudnessMeter::newest(unsigned long ms) const {
+    double value = 0.0;
+    if (state_->meter == nullptr || ebur128_loudness_window(state_->meter, ms, &value) != EBUR128_SUCCESS ||
+        !std::isfinite(value))
+        return std::nullopt;
+    return value;
+}
+
 LoudnessReading LoudnessMeter::read() const {
     LoudnessReading out = read_quick();
     if (state_->meter == nullptr) return out;

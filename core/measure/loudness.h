@@ -36,6 +36,8 @@ class LoudnessMeter {
     LoudnessReading read() const;
     /// Momentary and short-term alone, which are cheap.
     LoudnessReading read_quick() const;
+    /// Of the last `ms`, at most 3000.
+    std::optional<double> newest(unsigned long ms) const;
 
   private:
     struct State;

@@ -60,6 +60,7 @@ std::vector<Difference> differences(const ChainSpec& saved, const ChainSpec& now
         if (old->title != s.title) note(What::renamed);
         if (old->bypass != s.bypass) note(s.bypass ? What::bypassed : What::enabled);
         if (old->taught != s.taught || old->foreign != s.foreign) note(What::taught);
+        if (old->key != s.key) note(What::keyed);
         const auto& table = s.stage_kind().parameters;
         for (size_t p = 0; p < table.size(); ++p) {
             if (old->values[p] != s.values[p] && !table[p].transient)

@@ -18,7 +18,8 @@ struct Difference {
         removed,   ///< the stage is gone
         moved,     ///< it stands elsewhere in the order
         renamed,   ///< it had another name
-        taught     ///< it was taught something else
+        taught,    ///< it was taught something else
+        keyed      ///< it listens to another strip
     };
     What what = What::value;
     std::string stage;  ///< its id

@@ -51,7 +51,7 @@ SceneListing SceneLibrary::list() const {
         size_t digest = 0;
         SceneReading reading = load_scene(path.string(), &digest);
         if (reading.scene) {
-            out.scenes.push_back({path, std::move(*reading.scene), digest});
+            out.scenes.push_back({path, std::move(*reading.scene), reading.version, digest});
         } else {
             Error e = reading.problems.front();
             e.where = path.filename().string() + (e.where.empty() ? "" : ", " + e.where);
@@ -96,7 +96,7 @@ Result<std::filesystem::path> SceneLibrary::save(const Scene& scene, Old old) co
     if (characters(scene.name) > kMaxSceneName) {
         return Error{"the name is longer than 80 characters.", "", "Shorten it."};
     }
-    const auto problems = chain_problems(scene.chain);
+    const auto problems = desk_problems(scene.desk);
     if (!problems.empty()) return problems.front();
     const SceneListing here = list();
     if (here.folder_problem) return *here.folder_problem;
@@ -108,7 +108,8 @@ Result<std::filesystem::path> SceneLibrary::save(const Scene& scene, Old old) co
         return e;
     }
     const auto path = path_for(here, scene.name);
-    if (old == Old::kept && find_scene(here.scenes, scene.name) != nullptr) {
+    const SceneEntry* there = find_scene(here.scenes, scene.name);
+    if (there != nullptr && (old == Old::kept || there->version < kSceneVersion)) {
         if (auto kept = keep_copy(path); !kept.ok()) return kept.error();
     }
     if (auto written = write_file(path, text); !written.ok()) return written.error();

@@ -13,6 +13,7 @@ namespace reed {
 struct SceneEntry {
     std::filesystem::path path;
     Scene scene;
+    int version = 0;    ///< of the file's format
     size_t digest = 0;  ///< of the file's bytes: another one is another file
 };
 
@@ -31,6 +32,7 @@ class SceneLibrary {
     SceneListing list() const;
 
     /// What becomes of the scene of the same name that is there: written over, or kept in "removed" as well.
+    /// A file of an older version is always kept, as older programs can't read the new one.
     enum class Old { replaced, kept };
     /// Saves under the scene's name, replacing the scene of that name. Fails on an empty or overlong name,
     /// an invalid chain, or a disk that refuses; what was there before is then still there.

@@ -13,8 +13,7 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-constexpr const char* kFormatName = "dusky-reed-scene";
-constexpr int kMaxDepth = 8;
+constexpr int kMaxDepth = 10;
 
 std::string line_and_column(std::string_view text, size_t byte) {
     size_t line = 1;
@@ -58,13 +57,24 @@ class Reader {
             return;
         }
         if (!header(root)) return;
-        known_keys(root, "", {"format", "version", "name", "note", "stages"});
+        const bool desk = out_.version > 1;
+        std::set<std::string> known{"format", "version", "name", "note"};
+        if (desk)
+            known.insert({"strips", "distance"});
+        else
+            known.insert("stages");
+        known_keys(root, "", known);
         Scene scene;
         scene.name = text(root, "name", "", true);
         if (characters(scene.name) > kMaxSceneName) problem("name", "it is longer than 80 characters.");
         scene.note = text(root, "note", "", false);
-        stages(root, scene.chain);
-        if (out_.problems.empty()) out_.problems = chain_problems(scene.chain);
+        if (desk) {
+            strips(root, scene.desk);
+            distance(root, scene.desk);
+        } else {
+            stages(root, "", scene.chain());
+        }
+        if (out_.problems.empty()) out_.problems = desk_problems(scene.desk, desk);
         if (out_.problems.empty()) out_.scene = std::move(scene);
     }
 
@@ -74,8 +84,9 @@ class Reader {
     }
 
     bool header(const Json& root) {
-        if (!root.contains("format") || root["format"] != kFormatName) {
-            problem("format", std::string("it is not \"") + kFormatName + "\", so this is not a scene file.");
+        if (!root.contains("format") || root["format"] != kSceneFormat) {
+            problem("format",
+                    std::string("it is not \"") + kSceneFormat + "\", so this is not a scene file.");
             return false;
         }
         if (!root.contains("version") || !root["version"].is_number_integer()) {
@@ -94,6 +105,7 @@ class Reader {
             problem("version", "there is no version " + std::to_string(version) + ".");
             return false;
         }
+        out_.version = static_cast<int>(version);
         return true;
     }
 
@@ -115,19 +127,91 @@ class Reader {
         return object[key].get<std::string>();
     }
 
-    void stages(const Json& root, ChainSpec& chain) {
+    void strips(const Json& root, DeskSpec& desk) {
+        if (!root.contains("strips") || !root["strips"].is_array() || root["strips"].empty()) {
+            problem("strips", "the list of strips is missing or empty.");
+            return;
+        }
+        desk.strips.clear();
+        for (const Json& s : root["strips"])
+            strip(s, "strips[" + std::to_string(desk.strips.size()) + "].", desk);
+    }
+
+    void strip(const Json& s, const std::string& where, DeskSpec& desk) {
+        StripSpec& spec = desk.strips.emplace_back();
+        if (!s.is_object()) {
+            problem(where.substr(0, where.size() - 1), "it is " + type_name(s) + ", not a strip.");
+            return;
+        }
+        known_keys(s, where, {"id", "name", "role", "colour", "fader", "mute", "stages"});
+        spec.id = text(s, "id", where, true);
+        spec.name = text(s, "name", where, false);
+        for (const auto& [key, words] : {std::pair("id", &spec.id), std::pair("name", &spec.name)}) {
+            if (characters(*words) > kMaxSceneName) problem(where + key, "it is longer than 80 characters.");
+        }
+        const std::string role = text(s, "role", where, true);
+        if (role == role_id(StripRole::programme))
+            spec.role = StripRole::programme;
+        else if (role != role_id(StripRole::voice) && s.contains("role") && s["role"].is_string())
+            problem(where + "role",
+                    "there is no role \"" + role.substr(0, 60) + "\"; it must be one of: voice, programme.");
+        spec.colour = static_cast<int>(number(s, "colour", where, 0.0, 0.0, kStripColours - 1));
+        spec.fader = number(s, "fader", where, 0.0, kFaderLeast, kFaderMost);
+        if (s.contains("mute")) {
+            if (s["mute"].is_boolean())
+                spec.mute = s["mute"].get<bool>();
+            else
+                problem(where + "mute", "it must be true or false.");
+        }
+        stages(s, where, spec.chain);
+        if (spec.role != StripRole::programme) return;
+        for (size_t i = 0; i < spec.chain.stages.size() && i < s["stages"].size(); ++i) {
+            StageSpec& stage = spec.chain.stages[i];
+            if (s["stages"][i].is_object() && !s["stages"][i].contains("key"))
+                stage.key = stage.stage_kind().usual_key;
+        }
+    }
+
+    void distance(const Json& root, DeskSpec& desk) {
+        if (!root.contains("distance")) return;
+        const Json& d = root["distance"];
+        if (!d.is_object()) {
+            problem("distance", "it is " + type_name(d) + ", not two values.");
+            return;
+        }
+        known_keys(d, "distance.", {"least", "most"});
+        desk.distance_least = number(d, "least", "distance.", desk.distance_least, 0.0, 40.0);
+        desk.distance_most = number(d, "most", "distance.", desk.distance_most, 0.0, 40.0);
+    }
+
+    /// A number inside its range, or `otherwise`.
+    double number(const Json& object, const char* key, const std::string& where, double otherwise,
+                  double least, double most) {
+        if (!object.contains(key)) return otherwise;
+        if (!object[key].is_number()) {
+            problem(where + key, "it holds " + type_name(object[key]) + " where a number belongs.");
+            return otherwise;
+        }
+        const double value = object[key].get<double>();
+        if (value >= least && value <= most) return value;
+        problem(where + key, "it is outside " + plain(least) + " to " + plain(most) + ".");
+        return otherwise;
+    }
+    static std::string plain(double value) { return std::to_string(std::lround(value)); }
+
+    void stages(const Json& root, const std::string& place, ChainSpec& chain) {
         if (!root.contains("stages") || !root["stages"].is_array()) {
-            problem("stages", "the list of stages is missing.");
+            problem(place + "stages", "the list of stages is missing.");
             return;
         }
         const Json& list = root["stages"];
         if (list.size() > kMaxStages) {
-            problem("stages", "there are " + std::to_string(list.size()) + " stages; at most " +
-                                  std::to_string(kMaxStages) + " can be used.");
+            problem(place + "stages", "there are " + std::to_string(list.size()) + " stages; at most " +
+                                          std::to_string(kMaxStages) + " can be used.");
             return;
         }
         for (size_t i = 0; i < list.size(); ++i) {
-            stage(list[i], "stages[" + std::to_string(i) + "]", chain);
+            stage(list[i], place + "stages[" + std::to_string(i) + "]", chain);
         }
     }
 
@@ -147,6 +231,7 @@ class Reader {
         if (kind != nullptr) {
             std::set<std::string> known{"kind", "id", "title", "bypass", "parameters"};
             if (kind->teaching != nullptr) known.emplace(kind->teaching->id);
+            if (kind->takes_key) known.emplace("key");
             known_keys(s, where + ".", known);
             spec = new_stage(chain, *kind);
         } else {
@@ -157,6 +242,8 @@ class Reader {
             for (const char* known : {"kind", "id", "title", "bypass"}) rest.erase(known);
             spec.foreign = rest.dump(-1, ' ', false, Json::error_handler_t::replace);
         }
+        if (kind != nullptr && kind->takes_key && s.contains("key"))
+            spec.key = text(s, "key", where + ".", false);
         if (s.contains("id")) spec.id = text(s, "id", where + ".", false);
         if (spec.id.empty()) problem(where + ".id", "it is empty.");
         spec.title = text(s, "title", where + ".", false);
@@ -260,91 +347,7 @@ class Reader {
     SceneReading& out_;
 };
 
-Json value_to_json(const Parameter& p, double value) {
-    if (p.kind == ValueKind::toggle) return value >= 0.5;
-    if (p.kind == ValueKind::choice) return std::string(p.choices[static_cast<size_t>(value)].id);
-    return value;
-}
-
-/// Text that stands nowhere in the scene.
-std::string free_mark(const Scene& scene) {
-    std::string mark = "a list";
-    const auto holds = [&mark](const std::string& text) { return text.find(mark) != std::string::npos; };
-    const auto used = [&] {
-        return holds(scene.name) || holds(scene.note) ||
-               std::ranges::any_of(scene.chain.stages, [&](const auto& s) {
-                   return holds(s.id) || holds(s.title) || holds(s.foreign);
-               });
-    };
-    while (used()) mark += '_';
-    return mark;
-}
-
-/// `mark` stands for its memory's list, which `lists` gets as text.
-Json stage_to_json(const StageSpec& s, const std::string& mark, std::vector<std::string>& lists) {
-    Json stage = Json::object();
-    stage["kind"] = s.kind;
-    stage["id"] = s.id;
-    stage["title"] = s.title;
-    stage["bypass"] = s.bypass;
-    Json values = Json::object();
-    const auto& table = s.stage_kind().parameters;
-    for (size_t i = 0; i < table.size(); ++i) {
-        if (table[i].transient) continue;
-        values[std::string(table[i].id)] = value_to_json(table[i], s.values[i]);
-    }
-    stage["parameters"] = std::move(values);
-    if (s.taught.empty()) return stage;
-    const Teaching& teaching = *s.stage_kind().teaching;
-    Json memory = Json::object();
-    for (size_t i = 0; i < teaching.figures.size(); ++i)
-        memory[std::string(teaching.figures[i])] = s.taught.figures[i];
-    memory[std::string(teaching.list)] = mark;
-    stage[std::string(teaching.id)] = std::move(memory);
-    Json list = Json::array();
-    for (const float v : s.taught.list)
-        list.push_back(std::round(teaching.parts * static_cast<double>(v)) / teaching.parts);
-    lists.push_back(list.dump());
-    return stage;
-}
-
-/// The rest as it came.
-Json foreign_to_json(const StageSpec& s) {
-    Json stage = Json::object();
-    stage["kind"] = s.kind;
-    stage["id"] = s.id;
-    if (!s.title.empty()) stage["title"] = s.title;
-    if (s.bypass) stage["bypass"] = true;
-    const Json rest = Json::parse(s.foreign);
-    for (const auto& [key, value] : rest.items()) stage[key] = value;
-    return stage;
-}
-
 }  // namespace
-
-std::string write_scene(const Scene& scene) {
-    // An object from the start: the library marks an empty value as one before it has the memory for it.
-    Json root = Json::object();
-    root["format"] = kFormatName;
-    root["version"] = kSceneVersion;
-    root["name"] = scene.name;
-    root["note"] = scene.note;
-    root["stages"] = Json::array();
-    const std::string mark = free_mark(scene);
-    std::vector<std::string> lists;  // in which a line each would be thousands
-    for (const auto& s : scene.chain.stages)
-        root["stages"].push_back(s.missing() ? foreign_to_json(s) : stage_to_json(s, mark, lists));
-    // Text that is not valid UTF-8 (a name pasted from elsewhere) is mended, not refused.
-    std::string out = root.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
-    const std::string marked = '"' + mark + '"';
-    size_t at = 0;
-    for (const std::string& list : lists) {
-        at = out.find(marked, at);
-        out.replace(at, marked.size(), list);
-        at += list.size();
-    }
-    return out;
-}
 
 SceneReading read_scene(std::string_view json) {
     SceneReading out;
@@ -364,7 +367,12 @@ SceneReading read_scene(std::string_view json) {
     } catch (const Json::exception&) {
         out.problems.push_back({"a number is too large to be read.", "", "Numbers must be finite."});
     }
-    if (out.scene) out.remarks = chain_remarks(out.scene->chain);
+    if (!out.scene) return out;
+    const auto& strips = out.scene->desk.strips;
+    for (const StripSpec& s : strips) {
+        for (const std::string& remark : chain_remarks(s.chain, s.role))
+            out.remarks.push_back(strips.size() > 1 ? s.shown_name() + ": " + remark : remark);
+    }
     return out;
 }
 
@@ -381,7 +389,7 @@ SceneReading load_scene(const std::string& path, size_t* digest) {
     return read_scene(bytes.value());
 }
 
-std::vector<std::string> chain_remarks(const ChainSpec& chain) {
+std::vector<std::string> chain_remarks(const ChainSpec& chain, StripRole role) {
     std::vector<std::string> out;
     for (size_t i = 0; i < chain.stages.size(); ++i) {
         const StageSpec& s = chain.stages[i];
@@ -392,6 +400,7 @@ std::vector<std::string> chain_remarks(const ChainSpec& chain) {
             "stages[" + std::to_string(i) + "].kind: there is no stage kind \"" + s.kind.substr(0, 60) +
             "\" here, so the sound passes it unchanged and its settings are kept. Known: " + known + ".");
     }
+    if (role == StripRole::programme) return out;
     int last_limiter = -1;
     int last_active = -1;
     for (size_t i = 0; i < chain.stages.size(); ++i) {

@@ -1,4 +1,4 @@
-// A scene: a named chain, as it is saved and recalled. The file format is described in
+// A scene: a named desk of strips, as it is saved and recalled. The file format is described in
 // docs/scene-format.md.
 #pragma once
 
@@ -7,31 +7,39 @@
 #include <string_view>
 #include <vector>
 
-#include "chain/chain_spec.h"
+#include "desk/desk_spec.h"
 
 namespace reed {
 
 struct Scene {
     std::string name;
     std::string note;  ///< free text: which microphone, which room
-    ChainSpec chain;
+    DeskSpec desk{};
 
+    /// Of the first strip.
+    ChainSpec& chain() { return desk.strips.front().chain; }
+    const ChainSpec& chain() const { return desk.strips.front().chain; }
     bool operator==(const Scene&) const = default;
 };
 
-inline constexpr int kSceneVersion = 1;
+/// Version 1 was one chain without strips; it is read as a desk of one voice.
+inline constexpr int kSceneVersion = 2;
 /// Longest scene file that is read; a full chain of 32 equalizers stays below half of it.
 inline constexpr size_t kMaxSceneBytes = 1'000'000;
+inline constexpr const char* kSceneFormat = "dusky-reed-scene";
 inline constexpr size_t kMaxSceneName = 80;  ///< characters of a scene's or stage's name
 
 /// What reading a scene came to. Without a scene there is at least one problem; with one there is none.
 struct SceneReading {
     std::optional<Scene> scene;
-    std::vector<Error> problems;  ///< each says where ("line 7, column 3" or "stages[2].parameters.ratio")
+    /// Each says where ("line 7, column 3", "strips[0].stages[2].parameters.ratio", in version 1 without the
+    /// strip).
+    std::vector<Error> problems;
     std::vector<std::string> remarks;  ///< valid but unwise, e.g. the limiter is not last
+    int version = 0;                   ///< of the file's format, where there is a scene
 };
 
-/// JSON text, indented, with every parameter of every stage and a newline at its end.
+/// JSON text of the newest version, indented, with every parameter of every stage and a newline at its end.
 std::string write_scene(const Scene& scene);
 
 /// Reads and checks; collects everything that is wrong, not just the first.
@@ -41,7 +49,7 @@ SceneReading read_scene(std::string_view json);
 /// content does not have, in this run of the program.
 SceneReading load_scene(const std::string& path, size_t* digest = nullptr);
 
-/// What is unwise about a chain though it can be run.
-std::vector<std::string> chain_remarks(const ChainSpec& chain);
+/// What is unwise about a chain though it can be run. Peaks of a programme need no limiter of its own.
+std::vector<std::string> chain_remarks(const ChainSpec& chain, StripRole role = StripRole::voice);
 
 }  // namespace reed

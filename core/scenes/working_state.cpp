@@ -11,21 +11,34 @@ namespace reed {
 namespace {
 
 using Json = nlohmann::ordered_json;
-constexpr int kMaxDepth = 12;  // a scene's, within memories
+constexpr int kMaxDepth = 14;  // a scene's, within memories
 
-/// The memories that are not in work, as a chain of the stages they belong to.
+/// The stage of this id and kind, or nullptr.
+const StageSpec* stage_of(const ChainSpec& chain, const std::string& id, const std::string& kind) {
+    const int i = chain.index_of(id);
+    if (i < 0) return nullptr;
+    const StageSpec& s = chain.stages[static_cast<size_t>(i)];
+    return s.kind == kind ? &s : nullptr;
+}
+
+/// The memories that are not in work, as a desk of the stages they belong to.
 Json write_memories(const WorkingState& state) {
     Json in_work = Json::object();
     Scene other;
     other.name = "memories";
-    for (const auto& [id, memory] : state.memories) {
-        const int i = state.scene.chain.index_of(id);
-        if (i < 0 || state.scene.chain.stages[static_cast<size_t>(i)].kind != memory.kind) continue;
-        StageSpec s = state.scene.chain.stages[static_cast<size_t>(i)];
-        s.values = memory.values;
-        s.taught = memory.taught;
-        other.chain.stages.push_back(std::move(s));
-        in_work[id] = std::string(1, memory.in_work);
+    other.desk = state.scene.desk;
+    for (StripSpec& strip : other.desk.strips) {
+        const ChainSpec chain = std::exchange(strip.chain, {});
+        const auto found = state.memories.find(strip.id);
+        if (found == state.memories.end()) continue;
+        for (const auto& [id, memory] : found->second) {
+            const StageSpec* stage = stage_of(chain, id, memory.kind);
+            if (stage == nullptr) continue;
+            StageSpec& s = strip.chain.stages.emplace_back(*stage);
+            s.values = memory.values;
+            s.taught = memory.taught;
+            in_work[strip.id][id] = std::string(1, memory.in_work);
+        }
     }
     return {{"in_work", std::move(in_work)}, {"stages", Json::parse(write_scene(other))}};
 }
@@ -37,11 +50,19 @@ void read_memories(const Json& root, WorkingState& out) {
         out.left_out.emplace_back("the other memories of the stages");
         return;
     }
-    for (const StageSpec& s : other.scene->chain.stages) {
-        const int i = out.scene.chain.index_of(s.id);
-        if (i < 0 || out.scene.chain.stages[static_cast<size_t>(i)].kind != s.kind) continue;
-        const std::string in_work = root.at("in_work").value(s.id, "A");
-        out.memories[s.id] = {s.kind, s.values, s.taught, in_work == "B" ? 'B' : 'A'};
+    const Json& in_work = root.at("in_work");
+    for (const StripSpec& strip : other.scene->desk.strips) {
+        const int i = out.scene.desk.index_of(strip.id);
+        if (i < 0) continue;
+        const ChainSpec& chain = out.scene.desk.strips[static_cast<size_t>(i)].chain;
+        // Before there were strips they stood there without one.
+        const bool of_strips = in_work.contains(strip.id) && in_work[strip.id].is_object();
+        const Json letters = of_strips ? in_work[strip.id] : in_work;
+        for (const StageSpec& s : strip.chain.stages) {
+            if (stage_of(chain, s.id, s.kind) == nullptr) continue;
+            const char letter = letters.value(s.id, "A") == "B" ? 'B' : 'A';
+            out.memories[strip.id][s.id] = {s.kind, s.values, s.taught, letter};
+        }
     }
 }
 
@@ -118,9 +139,12 @@ Result<WorkingState> parse(std::string_view bytes) {
             out.left_out.push_back("the chain (" + reading.problems.front().text() + ")");
     });
     part("the input", [&] {
-        const std::string kind = root.at("input").at("kind").get<std::string>();
-        out.input_target = root.at("input").at("target").get<std::string>();
-        out.input_kind = kind;
+        const auto read = [](const Json& input) {
+            return StripInput{input.at("kind").get<std::string>(), input.at("target").get<std::string>()};
+        };
+        out.input = read(root.at("input"));
+        if (!root.contains("inputs")) return;
+        for (const auto& [id, input] : root.at("inputs").items()) out.inputs[id] = read(input);
     });
     part("the simulated room", [&] {
         for (const auto& [id, value] : root.at("room").items()) out.room[id] = value.get<double>();
@@ -128,6 +152,8 @@ Result<WorkingState> parse(std::string_view bytes) {
     part("the theme", [&] { out.theme = root.at("theme").get<std::string>(); });
     part("the window's place", [&] { out.geometry = root.at("geometry").get<std::string>(); });
     part("the stage in focus", [&] { out.focused = root.at("focused").get<std::string>(); });
+    if (root.contains("focused_strip"))
+        part("the strip in focus", [&] { out.focused_strip = root.at("focused_strip").get<std::string>(); });
     part("the span of the levels", [&] { out.window_seconds = root.at("window_seconds").get<double>(); });
     // Whoever may have been muted stays so.
     if (root.contains("muted")) out.muted = !root.at("muted").is_boolean() || root.at("muted").get<bool>();
@@ -193,12 +219,18 @@ std::string write_working_state(const WorkingState& state) {
     Json root = Json::object();
     root["format"] = "dusky-reed-state";
     root["version"] = 1;
-    root["input"] = {{"kind", state.input_kind}, {"target", state.input_target}};
+    const auto input = [](const StripInput& i) { return Json{{"kind", i.kind}, {"target", i.target}}; };
+    root["input"] = input(state.input);
+    if (!state.inputs.empty()) {
+        root["inputs"] = Json::object();
+        for (const auto& [id, i] : state.inputs) root["inputs"][id] = input(i);
+    }
     root["room"] = Json::object();
     for (const auto& [id, value] : state.room) root["room"][id] = value;
     root["theme"] = state.theme;
     root["geometry"] = state.geometry;
     root["focused"] = state.focused;
+    if (!state.focused_strip.empty()) root["focused_strip"] = state.focused_strip;
     root["window_seconds"] = state.window_seconds;
     root["muted"] = state.muted;
     root["audio"] = write_audio(state);

@@ -23,6 +23,17 @@ struct OtherMemory {
     bool operator==(const OtherMemory&) const = default;
 };
 
+/// Of one strip, by stage id; stages that never flipped have none.
+using StageMemories = std::map<std::string, OtherMemory>;
+
+/// Where a strip's sound comes from.
+struct StripInput {
+    std::string kind;    ///< "room", "file" or "pipewire"
+    std::string target;  ///< file path or node name; empty: the default source
+
+    bool operator==(const StripInput&) const = default;
+};
+
 /// How live sound runs.
 struct AudioSettings {
     int block = 256;                       ///< frames wished for, 32 to 2048
@@ -33,13 +44,16 @@ struct AudioSettings {
 };
 
 struct WorkingState {
-    Scene scene;             ///< the chain as it sounds now; the name is the scene it came from
-    std::string input_kind;  ///< "room", "file" or "pipewire"
-    std::string input_target;
+    Scene scene;       ///< the desk as it sounds now; the name is the scene it came from
+    StripInput input;  ///< of the first strip
+    /// Of the others by their ids, also of strips that the scene in work has not: which device belongs to a
+    /// strip is remembered by this computer, not by the scene.
+    std::map<std::string, StripInput> inputs;
     std::map<std::string, double> room;  ///< controls of the simulated room by id
     std::string theme;                   ///< "dusk" or "dawn"
     std::string geometry;                ///< the window's, as text
     std::string focused;                 ///< id of the focused stage
+    std::string focused_strip;           ///< id of the strip it is in; empty: the first
     double window_seconds = 10.0;
     AudioSettings audio;
     MonitorSettings monitor;           ///< its source is not kept: the monitor never comes on by itself
@@ -47,8 +61,8 @@ struct WorkingState {
     double target_lufs = -16.0;        ///< where the feed's loudness shall be, -30 to -9
     bool muted = false;                ///< when it ended; it starts so again
     std::string talk_key = "toggles";  ///< or "talks", "mutes"
-    std::map<std::string, std::string> keys;      ///< changed ones by action, as the window writes them
-    std::map<std::string, OtherMemory> memories;  ///< by stage id; stages that never flipped have none
+    std::map<std::string, std::string> keys;        ///< changed ones by action, as the window writes them
+    std::map<std::string, StageMemories> memories;  ///< by strip id
 
     std::vector<std::string> left_out;  ///< after reading: parts that could not be used, in plain words
     std::string kept_as;                ///< after reading: the file in which those parts were kept

@@ -273,6 +273,7 @@ const StageKind kCompressorStage{
     .lift = StageKind::Lift::makeup,
     .lift_row = "makeup",
     .timing = {.attack = "attack", .release = "release", .lookahead = "lookahead"},
+    .takes_key = true,
     .slow_row = "auto_makeup"};
 
 }  // namespace reed

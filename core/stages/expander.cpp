@@ -109,6 +109,7 @@ const StageKind kExpanderStage{.id = "expander",
                                .closes_in_pauses = true,
                                .transfer = transfer,
                                .finding = finding,
-                               .timing = {.attack = "attack", .release = "release"}};
+                               .timing = {.attack = "attack", .release = "release"},
+                               .takes_key = true};
 
 }  // namespace reed

@@ -181,7 +181,9 @@ class GateStage final : public Stage {
         if (!listens_) return;
         float mean[kGrain];
         for (int i = 0; i < heard.frames; ++i)
-            mean[i] = heard.channels > 1 ? 0.5f * (heard[0][i] + heard[1][i]) : heard[0][i];
+            mean[i] = heard.channels > 1    ? 0.5f * (heard[0][i] + heard[1][i])
+                      : heard.channels == 1 ? heard[0][i]
+                                            : 0.0f;
         periodicity_->add(mean, heard.frames);
         level_ = level[heard.frames - 1];
         for (int i = 0; i < heard.frames; ++i) {
@@ -272,6 +274,7 @@ const StageKind kGateStage{
     .usual = true,
     .transfer = transfer,
     .finding = finding,
-    .timing = {.attack = "attack", .hold = "hold", .release = "release", .lookahead = "lookahead"}};
+    .timing = {.attack = "attack", .hold = "hold", .release = "release", .lookahead = "lookahead"},
+    .takes_key = true};
 
 }  // namespace reed

@@ -3,6 +3,7 @@
 #include "stages/balance.h"
 #include "stages/compressor.h"
 #include "stages/deesser.h"
+#include "stages/ducking.h"
 #include "stages/equalizer.h"
 #include "stages/expander.h"
 #include "stages/gain.h"
@@ -20,7 +21,7 @@ namespace {
 constexpr const StageKind* kKinds[] = {
     &kGainStage,    &kSuppressionStage, &kGateStage,     &kExpanderStage,   &kPlosivesStage,
     &kDeesserStage, &kEqualizerStage,   &kLevellerStage, &kCompressorStage, &kSaturationStage,
-    &kBalanceStage, &kWidenerStage,     &kLimiterStage,
+    &kBalanceStage, &kWidenerStage,     &kDuckingStage,  &kLimiterStage,
 };
 }  // namespace
 

@@ -72,11 +72,13 @@ class Stage {
     /// stage lives.
     const char* trouble() const { return trouble_.load(std::memory_order_relaxed); }
 
-    /// Sound for the detection of the next process() call in place of the stage's own input (ducking); same
-    /// frames and channels. nullptr: its own. Stages without detection ignore it.
+    /// Sound for the detection of the next process() call in place of the stage's own input; same frames,
+    /// channels of its own, none where what it is to listen to is not known. nullptr: its own. Kinds without
+    /// StageKind::takes_key ignore it.
     void set_side_chain(const AudioBlock* side) { side_ = side; }
 
   protected:
+    bool keyed() const { return side_ != nullptr; }
     const AudioBlock& side_chain(const AudioBlock& own) const { return side_ != nullptr ? *side_ : own; }
     float voice() const { return voice_; }
     /// `text` must live as long as the stage.
@@ -136,6 +138,10 @@ struct StageKind {
     struct Timing {
         std::string_view attack = {}, hold = {}, release = {}, lookahead = {};
     } timing = {};
+    /// It can listen to another strip (StageSpec::key); and what a new one in a programme listens to, its own
+    /// sound when empty.
+    bool takes_key = false;
+    std::string_view usual_key = {};
     /// Row of a toggle that makes its gain follow the voice over seconds; off where a single burst is drawn.
     std::string_view slow_row = {};
 

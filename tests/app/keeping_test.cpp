@@ -168,7 +168,7 @@ TEST_CASE("changes that go on and on are saved within a second, not at their end
     const auto saved_hold = [&] {
         const auto state = load_working_state(folder.path("state/session.json"));
         if (!state.ok() || !state.value()) return -1.0;
-        const auto& chain = state.value()->scene.chain;
+        const auto& chain = state.value()->scene.chain();
         return chain.stages[static_cast<size_t>(chain.index_of("gate"))].value("hold");
     };
     REQUIRE(w.session.saveState());

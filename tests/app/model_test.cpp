@@ -113,7 +113,7 @@ TEST_CASE("what was asked of a chain stays valid until the event is done, whatev
     CHECK(id == "gate");  // under the address sanitizer this would fail
     CHECK(gate->value("hold") == hold);
     QTest::qWait(1);
-    CHECK(state->scene.chain.index_of("gate") >= 0);
+    CHECK(state->scene.chain().index_of("gate") >= 0);
     CHECK(strip.stage("gate") == nullptr);
     // All fifty were one drag.
     strip.undo();
@@ -191,7 +191,7 @@ TEST_CASE("a reference to a stage holds values in their range, and ends with the
     CHECK(shown == 2);
     // Another kind by the same id is another stage.
     Scene other = strip.scene();
-    StageSpec& s = other.chain.stages[static_cast<size_t>(other.chain.index_of("gate"))];
+    StageSpec& s = other.chain().stages[static_cast<size_t>(other.chain().index_of("gate"))];
     s = stage("expander");
     s.id = "gate";
     strip.adopt(other, "other", Fade::quick);
@@ -224,7 +224,7 @@ TEST_CASE("while an input is opened the one before sounds on, and what is change
     REQUIRE(w.session.strip().setValue("limiter", row("limiter", "ceiling"), -7.0));
     // The working state names what was chosen.
     REQUIRE(w.session.saveState());
-    CHECK(load_working_state(folder.path("state/session.json")).value()->input_target == "slow");
+    CHECK(load_working_state(folder.path("state/session.json")).value()->input.target == "slow");
     slow.answer("slow");
     w.opened();
     CHECK(w.session.devices().input().target == "slow");

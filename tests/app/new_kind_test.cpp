@@ -116,7 +116,7 @@ TEST_CASE("a kind that nothing knows has its place in chain, diagram, editor and
     const std::string text = write_scene(w.session.strip().scene());
     const auto read = read_scene(text);
     REQUIRE(read.scene.has_value());
-    CHECK(read.scene->chain == w.session.strip().chain());
+    CHECK(read.scene->chain() == w.session.strip().chain());
 }
 
 TEST_CASE("a kind that can't be right is left out, with the reason", "[app]") {
@@ -190,10 +190,10 @@ TEST_CASE("a stage of an unknown kind stands in the window as what it is, and co
     REQUIRE(w.session.shelf().save());
     const Scene* saved = w.session.shelf().find(w.session.strip().scene().name);
     REQUIRE(saved != nullptr);
-    CHECK(saved->chain == w.session.strip().chain());
-    CHECK(saved->chain.stages[1].foreign.find("\"depth\":[1,2]") != std::string::npos);
-    CHECK(saved->chain.stages[1].title == "Robber");
-    CHECK(saved->chain.stages[1].bypass);
+    CHECK(saved->chain() == w.session.strip().chain());
+    CHECK(saved->chain().stages[1].foreign.find("\"depth\":[1,2]") != std::string::npos);
+    CHECK(saved->chain().stages[1].title == "Robber");
+    CHECK(saved->chain().stages[1].bypass);
 }
 
 namespace {

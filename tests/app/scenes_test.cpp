@@ -18,14 +18,14 @@ void edit_outside(const Window& w, const std::string& name, double gain) {
     const SceneEntry* entry = find_scene(w.session.shelf().scenes(), name);
     REQUIRE(entry != nullptr);
     Scene scene = entry->scene;
-    scene.chain.stages[static_cast<size_t>(scene.chain.index_of("gain"))].set("gain", gain);
+    scene.chain().stages[static_cast<size_t>(scene.chain().index_of("gain"))].set("gain", gain);
     std::ofstream(entry->path, std::ios::trunc) << write_scene(scene);
 }
 
 double saved_gain(const std::filesystem::path& path) {
     const auto scene = load_scene(path.string()).scene;
     REQUIRE(scene);
-    return scene->chain.stages[static_cast<size_t>(scene->chain.index_of("gain"))].value("gain");
+    return scene->chain().stages[static_cast<size_t>(scene->chain().index_of("gain"))].value("gain");
 }
 
 void set_gain(Window& w, double gain) {
@@ -84,7 +84,7 @@ TEST_CASE("a scene changed by another program is taken up where nothing of one's
     edit_outside(w, "Evening quiet", 4.5);
     REQUIRE(Window::until([&] {
         const SceneEntry* e = find_scene(w.session.shelf().scenes(), "Evening quiet");
-        return e != nullptr && saved_gain(e->path) == 4.5 && e->scene.chain.stages[0].value("gain") == 4.5;
+        return e != nullptr && saved_gain(e->path) == 4.5 && e->scene.chain().stages[0].value("gain") == 4.5;
     }));
     CHECK(w.value("gain", "gain") == before);
     // A new one appears, one that goes disappears.

@@ -153,7 +153,7 @@ TEST_CASE("renaming a scene keeps its unsaved changes, unsaved") {
     for (const auto& entry : w.session.shelf().scenes()) {
         CHECK(entry.scene.name != "Bench talk");
         if (entry.scene.name == "Quiet desk") {
-            CHECK(entry.scene.chain.stages[static_cast<size_t>(entry.scene.chain.index_of("gate"))].value(
+            CHECK(entry.scene.chain().stages[static_cast<size_t>(entry.scene.chain().index_of("gate"))].value(
                       "hold") == saved);
         }
     }
@@ -227,8 +227,8 @@ TEST_CASE("a memory belongs to its stage's kind: another kind of the same id sta
     Scene other;
     other.name = "Other kinds";
     for (const char* kind : {"equalizer", "expander"}) {
-        other.chain.stages = {stage(kind)};
-        other.chain.stages[0].id = "gate";
+        other.chain().stages = {stage(kind)};
+        other.chain().stages[0].id = "gate";
         REQUIRE(write_file(folder.path(std::string("scenes/") + kind + ".json"), write_scene(other)).ok());
         {
             Window w(folder);

@@ -361,7 +361,7 @@ TEST_CASE("a scene is saved, named, recalled, renamed and removed by keys and me
     QTest::keyClick(name, Qt::Key_Return);
     CHECK(w.session.strip().scene().name == "Late bench");
     CHECK_FALSE(w.session.shelf().changed());
-    CHECK(load_scene(folder.path("scenes/late-bench.json")).scene->chain == w.session.strip().chain());
+    CHECK(load_scene(folder.path("scenes/late-bench.json")).scene->chain() == w.session.strip().chain());
     // Recall another by its number, then this one by its button.
     QTest::keyClick(&w.window, Qt::Key_2, Qt::ControlModifier);
     CHECK(w.session.strip().scene().name == "Bench talk");
@@ -375,7 +375,7 @@ TEST_CASE("a scene is saved, named, recalled, renamed and removed by keys and me
     // Save a change with Ctrl+S.
     w.session.strip().setValue("gain", 0, -2.0);
     QTest::keyClick(&w.window, Qt::Key_S, Qt::ControlModifier);
-    CHECK(load_scene(folder.path("scenes/late-bench.json")).scene->chain.stages[0].values[0] == -2.0);
+    CHECK(load_scene(folder.path("scenes/late-bench.json")).scene->chain().stages[0].values[0] == -2.0);
     // Rename, remove.
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
     REQUIRE(w.choose("scene_popup", "Rename this scene"));
@@ -402,7 +402,7 @@ TEST_CASE("the working state survives, with or without a proper end") {
         // No close: what a crash leaves is what the timer has written.
         REQUIRE(Window::until([&] {
             const auto state = load_working_state(folder.path("state/session.json"));
-            return state.ok() && state.value() && state.value()->scene.chain.stages[0].values[0] == 7.5 &&
+            return state.ok() && state.value() && state.value()->scene.chain().stages[0].values[0] == 7.5 &&
                    state.value()->theme == "dawn";
         }));
     }
@@ -437,8 +437,8 @@ TEST_CASE("without PipeWire the simulated room goes on, and the reason is told")
     // A microphone remembered from another evening is waited for, and stays the choice.
     REQUIRE(w.session.saveState());
     WorkingState s = *load_working_state(folder.path("state/session.json")).value();
-    s.input_kind = "pipewire";
-    s.input_target = "unplugged";
+    s.input.kind = "pipewire";
+    s.input.target = "unplugged";
     TemporaryFolder other;
     REQUIRE(save_working_state(other.path("state/session.json"), s).ok());
     Window fresh(other);

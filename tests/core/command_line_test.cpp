@@ -23,7 +23,7 @@ struct Bench {
     Bench() {
         Scene s;
         s.name = "test";
-        s.chain =
+        s.chain() =
             chain_of({stage("gain", {{"gain", -6}}), stage("suppression"), stage("gate"), stage("limiter")});
         REQUIRE(write_file(scene, write_scene(s)).ok());
         write_wav(in, mono(mix(spoken_words(), noise(0.001, 20, 1))));
@@ -66,7 +66,7 @@ TEST_CASE("render writes what the chain makes, in every format and block size", 
     SoundInfo info;
     const auto in = read_sound(b.in, &info).value();
     const Scene scene = *load_scene(b.scene).scene;
-    const auto wanted = run(scene.chain, in[0]);
+    const auto wanted = run(scene.chain(), in[0]);
     for (const std::string out : {"a.wav", "b.flac"}) {
         for (const char* block : {"1", "100", "8192"}) {
             const auto r = b.cli(
@@ -249,7 +249,7 @@ TEST_CASE("24-bit output that would clip says how many samples", "[cli]") {
     const Bench b;
     Scene s;
     s.name = "hot";
-    s.chain = chain_of({stage("gain", {{"gain", 20}})});
+    s.chain() = chain_of({stage("gain", {{"gain", 20}})});
     REQUIRE(write_file(b.folder.path("hot.json"), write_scene(s)).ok());
     const auto r = b.cli(
         {"render", "--scene", b.folder.path("hot.json"), "--in", b.in, "--out", b.folder.path("o.flac")});
@@ -268,7 +268,7 @@ TEST_CASE("scene learn teaches a suppression a silent recording, and refuses one
     const auto taught = load_scene(out).scene;
     REQUIRE(taught);
     // The gain before it takes 6 dB: -36.99 - 6.
-    const StageSpec& stage = taught->chain.stages[1];
+    const StageSpec& stage = taught->chain().stages[1];
     CHECK(stage.stage_kind().teaching->level(stage.taught) == Approx(-42.99).margin(0.3));
     CHECK(stage.value("method") == 2.0);
     CHECK(b.cli({"scene", "check", out}).status == 0);

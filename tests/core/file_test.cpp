@@ -145,7 +145,7 @@ TEST_CASE("a scene that could not be read again is not saved", "[scene]") {
     const SceneLibrary library(folder.folder());
     Scene scene;
     scene.name = "Evening";
-    scene.chain.stages = {stage("gain")};
+    scene.chain().stages = {stage("gain")};
     REQUIRE(library.save(scene).ok());
     const std::string before = read_file(folder.path("evening.json"), 1'000'000).value();
     scene.note = std::string(1'100'000, 'x');
@@ -165,15 +165,15 @@ TEST_CASE("a learnt room stands on one line of a scene file, and comes back", "[
     b.id = "second";
     b.title = scene.name;
     b.taught.list.assign(513, -61.25f);
-    scene.chain.stages = {a, b};
-    REQUIRE(chain_problems(scene.chain).empty());
+    scene.chain().stages = {a, b};
+    REQUIRE(chain_problems(scene.chain()).empty());
     const std::string text = write_scene(scene);
     CHECK(std::count(text.begin(), text.end(), '\n') < 150);
     const SceneReading again = read_scene(text);
     REQUIRE(again.scene);
     CHECK(again.scene->name == scene.name);
-    CHECK(again.scene->chain.stages[0].taught == a.taught);
-    CHECK(again.scene->chain.stages[1].taught.list[0] == Approx(-61.3).margin(0.06));
+    CHECK(again.scene->chain().stages[0].taught == a.taught);
+    CHECK(again.scene->chain().stages[1].taught.list[0] == Approx(-61.3).margin(0.06));
     CHECK(write_scene(*again.scene) == text);
 }
 

@@ -35,21 +35,21 @@ Scene with_foreign() {
 
 TEST_CASE("a stage of an unknown kind keeps its JSON through every reading and writing", "[scene]") {
     const Scene scene = with_foreign();
-    REQUIRE(scene.chain.stages.size() == 3);
-    const StageSpec& bank = scene.chain.stages[1];
+    REQUIRE(scene.chain().stages.size() == 3);
+    const StageSpec& bank = scene.chain().stages[1];
     CHECK(bank.missing());
     CHECK(bank.id == "bank");
     CHECK(bank.shown_title() == "Räuber");
-    const auto written = [](const Scene& s) { return Json::parse(write_scene(s))["stages"][1]; };
+    const auto written = [](const Scene& s) { return Json::parse(write_scene(s))["strips"][0]["stages"][1]; };
     CHECK(written(scene) == Json::parse(kForeign));
     const auto again = read_scene(write_scene(scene));
     REQUIRE(again.scene);
     CHECK(*again.scene == scene);
     // What can be changed of it here is changed, and nothing else.
     Scene other = scene;
-    other.chain.stages[1].bypass = true;
-    other.chain.stages[1].title = "Robber";
-    other.chain.stages[1].id = "bank_2";
+    other.chain().stages[1].bypass = true;
+    other.chain().stages[1].title = "Robber";
+    other.chain().stages[1].id = "bank_2";
     Json expected = Json::parse(kForeign);
     expected["id"] = "bank_2";
     expected["title"] = "Robber";
@@ -57,13 +57,13 @@ TEST_CASE("a stage of an unknown kind keeps its JSON through every reading and w
     CHECK(written(other) == expected);
     const auto changed = read_scene(write_scene(other));
     REQUIRE(changed.scene);
-    CHECK(changed.scene->chain.stages[1].bypass);
-    CHECK(changed.scene->chain.stages[1].shown_title() == "Robber");
+    CHECK(changed.scene->chain().stages[1].bypass);
+    CHECK(changed.scene->chain().stages[1].shown_title() == "Robber");
     // Without a name of its own it is called as its kind.
     const auto bare = read_scene(scene_text(R"({"kind":"formant_bank"},{"kind":"formant_bank"})"));
     REQUIRE(bare.scene);
-    CHECK(bare.scene->chain.stages[0].shown_title() == "formant_bank");
-    CHECK(bare.scene->chain.stages[1].id == "formant_bank_2");
+    CHECK(bare.scene->chain().stages[0].shown_title() == "formant_bank");
+    CHECK(bare.scene->chain().stages[1].id == "formant_bank_2");
     // And between evenings.
     WorkingState state;
     state.scene = scene;
@@ -79,7 +79,7 @@ TEST_CASE("a taught stage beside one that holds the mark of a list comes out who
     scene.note = "a list_";
     StageSpec taught = stage("suppression");
     taught.taught = {{48000.0, 50.0}, std::vector<float>(20, -61.5f)};
-    scene.chain.stages.push_back(taught);
+    scene.chain().stages.push_back(taught);
     const auto again = read_scene(write_scene(scene));
     REQUIRE(again.scene);
     CHECK(*again.scene == scene);
@@ -87,25 +87,25 @@ TEST_CASE("a taught stage beside one that holds the mark of a list comes out who
 
 TEST_CASE("what can't be passes the sound to the last bit, and says so", "[chain]") {
     const Scene scene = with_foreign();
-    ChainSpec without = scene.chain;
+    ChainSpec without = scene.chain();
     without.stages.erase(without.stages.begin() + 1);
     const auto sound = mono(noise(0.1, 0.5, 3));
-    const auto a = render(scene.chain, sound, 48000.0, 512);
+    const auto a = render(scene.chain(), sound, 48000.0, 512);
     const auto b = render(without, sound, 48000.0, 512);
     REQUIRE(a.ok());
     REQUIRE(b.ok());
     CHECK(a.value()[0] == b.value()[0]);
-    const auto chain = Chain::build(scene.chain, {48000.0, 2});
+    const auto chain = Chain::build(scene.chain(), {48000.0, 2});
     REQUIRE(chain.ok());
     CHECK(chain.value()->trouble(0) == nullptr);
     REQUIRE(chain.value()->trouble(1) != nullptr);
     CHECK_THAT(chain.value()->trouble(1), Catch::Contains("no stage of this kind"));
     const TapLevels nothing;
-    const Finding found =
-        scene.chain.stages[1].stage_kind().finding({{}, scene.chain.stages[1].taught, nothing, nothing, {}});
+    const Finding found = scene.chain().stages[1].stage_kind().finding(
+        {{}, scene.chain().stages[1].taught, nothing, nothing, {}});
     CHECK_THAT(std::string(found.words), Catch::Contains("settings are kept"));
     // Without what it was read from there is nothing to keep.
-    ChainSpec lost = scene.chain;
+    ChainSpec lost = scene.chain();
     lost.stages[1].foreign.clear();
     REQUIRE(chain_problems(lost).size() == 1);
     CHECK_THAT(chain_problems(lost)[0].what, Catch::Contains("no stage kind \"formant_bank\""));

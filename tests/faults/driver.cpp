@@ -26,7 +26,7 @@ void do_all(char** argv) {
     const SceneLibrary library(folder / "scenes");
     Scene changed;
     changed.name = "Evening";
-    changed.chain = load_scene(argv[2]).scene.value_or(Scene{}).chain;
+    changed.chain() = load_scene(argv[2]).scene.value_or(Scene{}).chain();
     tell("replace", [&] { return library.save(changed); });
     changed.name = "Night";
     tell("new", [&] { return library.save(changed); });

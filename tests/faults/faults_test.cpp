@@ -28,8 +28,8 @@ struct Place {
     WorkingState old_state;
 
     Place() {
-        old_scene.chain = chain_of({stage("gain", {{"gain", -3}})});
-        new_scene.chain = chain_of({stage("gain", {{"gain", 5}}), stage("suppression"), stage("limiter")});
+        old_scene.chain() = chain_of({stage("gain", {{"gain", -3}})});
+        new_scene.chain() = chain_of({stage("gain", {{"gain", 5}}), stage("suppression"), stage("limiter")});
         new_scene.name = "Changed";
         REQUIRE(write_file(changed, write_scene(new_scene)).ok());
         write_wav(sound, mono(noise(0.05, 4.0, 3)));
@@ -75,12 +75,12 @@ void check_kept(const Place& place, const CommandResult& r) {
     CHECK(here.unreadable.empty());
     const auto chain_of_scene = [&](const std::string& name) -> std::optional<ChainSpec> {
         for (const auto& entry : here.scenes) {
-            if (entry.scene.name == name) return entry.scene.chain;
+            if (entry.scene.name == name) return entry.scene.chain();
         }
         return {};
     };
-    const auto& before = place.old_scene.chain;
-    const auto& after = place.new_scene.chain;
+    const auto& before = place.old_scene.chain();
+    const auto& after = place.new_scene.chain();
     const auto evening = chain_of_scene("Evening");
     REQUIRE(evening);
     CHECK((*evening == before || *evening == after));
@@ -91,7 +91,7 @@ void check_kept(const Place& place, const CommandResult& r) {
     // Removed is not gone.
     const bool there = chain_of_scene("Old") == before;
     const auto bin = SceneLibrary(place.kept + "/scenes/removed").list();
-    CHECK(there != (bin.scenes.size() == 1 && bin.scenes[0].scene.chain == before));
+    CHECK(there != (bin.scenes.size() == 1 && bin.scenes[0].scene.chain() == before));
     if (told(r, "remove") == "done") CHECK_FALSE(there);
     const auto state = load_working_state(place.kept + "/session.json");
     REQUIRE(state.ok());
@@ -213,8 +213,8 @@ TEST_CASE("a folder that is not ours is told, whatever it refuses, and stays as 
             INFO(thing);
             CHECK_THAT(told(r, thing), Catch::Contains("Permission denied"));
         }
-        CHECK(load_scene((scenes / "evening.json").string()).scene->chain == place.old_scene.chain);
-        CHECK(load_scene((scenes / "old.json").string()).scene->chain == place.old_scene.chain);
+        CHECK(load_scene((scenes / "evening.json").string()).scene->chain() == place.old_scene.chain());
+        CHECK(load_scene((scenes / "old.json").string()).scene->chain() == place.old_scene.chain());
         CHECK_FALSE(fs::exists(scenes / "night.json"));
         check_kept(place, r);
         place.make_anew();
@@ -236,8 +236,8 @@ TEST_CASE("what the command line writes is the old or the new, whatever call fai
         CHECK((old_sound || sound.value().frames() == 4 * 48000));
         const auto scene = load_scene(learnt).scene;
         REQUIRE(scene);
-        const bool old_scene = scene->chain == place.old_scene.chain;
-        CHECK((old_scene || scene->chain.stages.size() == 3));
+        const bool old_scene = scene->chain() == place.old_scene.chain();
+        CHECK((old_scene || scene->chain().stages.size() == 3));
         if (r.status != 0 && r.status != kKilled) {
             CHECK(r.status == 2);
             CHECK_FALSE(r.err.empty());

@@ -35,9 +35,9 @@ void start_with_microphone(const Home& home, const std::string& microphone) {
     std::filesystem::remove(home.state().parent_path() / "start-crashed");
     WorkingState state;
     state.scene.name = "Half";
-    state.scene.chain = chain_of({stage("gain", {{"gain", -6}})});
-    state.input_kind = "pipewire";
-    state.input_target = microphone;
+    state.scene.chain() = chain_of({stage("gain", {{"gain", -6}})});
+    state.input.kind = "pipewire";
+    state.input.target = microphone;
     REQUIRE(save_working_state(home.state(), state).ok());
 }
 

@@ -64,7 +64,7 @@ TEST_CASE("asked to end by the system it saves, finishes the recording and ends 
         REQUIRE(state.ok());
         REQUIRE(state.value());
         CHECK(state.value()->scene.name == "Evening quiet");
-        const auto& chain = state.value()->scene.chain;
+        const auto& chain = state.value()->scene.chain();
         REQUIRE(chain.index_of("limiter") >= 0);
         CHECK(chain.stages[static_cast<size_t>(chain.index_of("limiter"))].bypass);
         const auto sound = read_sound(take.toStdString());

@@ -116,7 +116,7 @@ TEST_CASE("the shipped scenes cut no word of microphones from -40 to -18 dBFS",
                 clean, scaled(make_noise(Noise::fan, static_cast<double>(clean.size()) / 48000.0 + 0.1, 5),
                               db_to_gain(level - 35.0)));
             // With and without what closes in pauses; the rest of the chain is the same.
-            ChainSpec open = scene.chain;
+            ChainSpec open = scene.chain();
             ChainSpec shut = open;
             for (ChainSpec* c : {&open, &shut}) {
                 std::erase_if(c->stages, [](const StageSpec& s) {

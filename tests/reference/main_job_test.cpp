@@ -43,7 +43,7 @@ TEST_CASE("speech in noise: the room falls by 15 dB or more, the voice keeps its
         INFO(c.scene << " noise " << c.noise_rms << " below " << c.corner << " Hz");
         const auto in = mix(words, dull_noise(c.noise_rms, c.corner, 60, 77));
         const Scene scene = demo_scene(c.scene);
-        const auto out = run(scene.chain, in);
+        const auto out = run(scene.chain(), in);
         // The first eight seconds teach the suppression and the make-up.
         const long from = 8 * 48000;
         const std::vector<float> in_late(in.begin() + from, in.end());
@@ -54,7 +54,7 @@ TEST_CASE("speech in noise: the room falls by 15 dB or more, the voice keeps its
         const auto speech_in = speech_level(std::vector<float>(words.begin() + from, words.end()), 48000);
         const auto speech_out = speech_level(out_late, 48000);
         CHECK(speech_out->active_dbfs == Approx(speech_in->active_dbfs).margin(2.0));
-        const double ceiling = scene.chain.stages.back().value("ceiling");
+        const double ceiling = scene.chain().stages.back().value("ceiling");
         CHECK(peak(out) <= static_cast<float>(db_to_gain(ceiling)));
     }
 }
@@ -67,8 +67,8 @@ TEST_CASE("every demo scene is valid, ends in a limiter and keeps its ceiling in
         CHECK(read_scene(write_scene(s)).remarks.empty());
         auto loud = noise(0.5, 1.0, 3);
         append(loud, sine(300, 4.0, 1.0));
-        CHECK(peak(run(s.chain, loud)) <=
-              static_cast<float>(db_to_gain(s.chain.stages.back().value("ceiling"))));
+        CHECK(peak(run(s.chain(), loud)) <=
+              static_cast<float>(db_to_gain(s.chain().stages.back().value("ceiling"))));
         ++scenes;
     }
     CHECK(scenes >= 5);
@@ -80,7 +80,7 @@ TEST_CASE("the chain sounds the same at every sample rate", "[reference][main][f
     std::vector<double> levels;
     for (const double rate : {44100.0, 48000.0, 88200.0, 96000.0, 176400.0, 192000.0}) {
         const auto in = sine(440, 0.05, 3.0, rate);
-        const auto out = run(scene.chain, in, rate);
+        const auto out = run(scene.chain(), in, rate);
         levels.push_back(db(tone_amplitude(out, 440, rate, static_cast<size_t>(0.2 * rate))));
     }
     for (const double l : levels) CHECK(l == Approx(levels[1]).margin(0.5));

@@ -1,0 +1,115 @@
+// The strips of a desk run together: keys, faders, alignment, the sum of the voices and its lid.
+#pragma once
+
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "desk/desk_spec.h"
+#include "dsp/moving_delay.h"
+#include "engine/engine.h"
+
+namespace reed {
+
+/// One strip as it runs: a microphone's way through the program, and where it stands among the others.
+class Strip {
+  public:
+    Strip(std::string id, StripRole role, std::shared_ptr<ChainBuilder> builder)
+        : id_(std::move(id)), role_(role), engine_(std::move(builder)) {}
+
+    const std::string& id() const { return id_; }
+    StripRole role() const { return role_; }
+    Engine& engine() { return engine_; }
+    const Engine& engine() const { return engine_; }
+    /// Starts in a format with a chain; see Engine::open(). Only while no desk runs it.
+    void open(Engine::Prepared prepared);
+
+    /// Frames between what comes in and what leaves the strip.
+    int latency() const { return latency_.load(std::memory_order_relaxed); }
+
+  private:
+    friend class Desk;
+    std::string id_;
+    StripRole role_;
+    Engine engine_;
+    // Audio thread.
+    MovingDelay before_, after_;
+    KeySound key_;
+    bool begun_ = false;
+    std::atomic<int> latency_{0};
+};
+
+/// Any number of strips of one sample rate, each with its own channels. process() neither allocates nor
+/// waits; strips may come and go while it runs. Voices leave it aligned to the slowest of them, so that a
+/// voice that two microphones hear is not coloured. A strip that listens to others is delayed so far that
+/// every key is there when it is needed; a programme at least as far as the voices, so that both keep their
+/// time.
+class Desk {
+  public:
+    Desk();
+    ~Desk();
+    Desk(const Desk&) = delete;
+    Desk& operator=(const Desk&) = delete;
+
+    /// The format of the sum, before process() is called for the first time.
+    Result<void> open(const StreamFormat& feed);
+    const StreamFormat& format() const { return format_; }
+
+    /// The strips from the next block on, in the order in which process() is given their sound, and an order
+    /// in which every one comes after those it listens to (running_order()). All must be open. Control
+    /// thread; who is no longer among them is freed by tend().
+    void arrange(const std::vector<std::shared_ptr<Strip>>& strips, const std::vector<size_t>& order);
+    /// Frees what the audio thread has done with. Some times a second; quick.
+    void tend();
+    /// Strips of the newest arrangement. Control thread.
+    std::vector<std::shared_ptr<Strip>> strips() const;
+
+    /// Audio thread. `sounds`: a block a strip, of its own channels and all of one length, in place; on
+    /// return what the strip gives: voices aligned to each other. `feed`: gets the sum of the voices, under
+    /// the lid where there are several. A number of blocks that is not that of the strips (they have just
+    /// been arranged anew) gives false and silence.
+    bool process(std::span<const AudioBlock> sounds, const AudioBlock& feed) noexcept;
+
+    /// Frames between what comes in and the voices as process() gives them, and the sum, which has its lid
+    /// on.
+    int voices_latency() const { return slowest_.load(std::memory_order_relaxed); }
+    int latency() const { return latency_.load(std::memory_order_relaxed); }
+    /// The sum, twelve seconds at least.
+    std::shared_ptr<const HistoryRing> feed_history() const { return feed_; }
+
+    static constexpr double kLidCeiling = -1.0;  ///< dBTP
+
+  private:
+    struct Plan {
+        std::vector<std::shared_ptr<Strip>> strips;
+        std::vector<size_t> order;
+        size_t voices = 0;
+    };
+    void process_piece(const Plan& plan, std::span<const AudioBlock> sounds, int from,
+                       const AudioBlock& feed) noexcept;
+    void run_strip(Strip& strip, const AudioBlock& block) noexcept;
+    void sum_up(const Plan& plan, std::span<const AudioBlock> sounds, int from,
+                const AudioBlock& feed) noexcept;
+    void put_lid_on(bool wanted, const AudioBlock& feed) noexcept;
+
+    StreamFormat format_;
+    std::shared_ptr<HistoryRing> feed_;
+    std::unique_ptr<Chain> lid_;
+
+    // Audio thread.
+    KeySound voices_;
+    AudioBuffer lidded_;
+    Smoothed lid_share_;
+    int in_grain_ = 0;
+    Key keys_[kMostStrips + 1];
+    size_t key_count_ = 0;
+
+    // Between threads.
+    std::atomic<const Plan*> plan_{nullptr}, in_use_{nullptr};
+    std::atomic<int> slowest_{0};  // frames by which the voices lag, once they are aligned
+    std::atomic<int> latency_{0};
+    // Control thread.
+    std::vector<std::unique_ptr<const Plan>> plans_;  // the newest is last
+};
+
+}  // namespace reed

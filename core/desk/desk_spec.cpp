@@ -1,0 +1,148 @@
+#include "desk/desk_spec.h"
+
+#include <algorithm>
+#include <cmath>
+#include <optional>
+
+namespace reed {
+
+std::string_view role_id(StripRole role) {
+    return role == StripRole::voice ? "voice" : "programme";
+}
+
+std::string StripSpec::shown_name() const {
+    if (!name.empty()) return name;
+    return role == StripRole::voice ? "Voice" : "Programme";
+}
+
+size_t DeskSpec::count(StripRole role) const {
+    return static_cast<size_t>(std::ranges::count(strips, role, &StripSpec::role));
+}
+
+StripSpec new_strip(const DeskSpec& desk, StripRole role, ChainSpec chain) {
+    StripSpec out;
+    out.role = role;
+    const bool voice = role == StripRole::voice;
+    const std::string base = voice ? "guest" : "programme";
+    const std::string title = voice ? "Guest" : "Programme";
+    const auto named = [&](const std::string& name) {
+        return std::ranges::any_of(desk.strips, [&](const StripSpec& s) { return s.shown_name() == name; });
+    };
+    out.id = base;
+    out.name = title;
+    for (int n = 2; desk.index_of(out.id) >= 0 || named(out.name); ++n) {
+        out.id = base + "_" + std::to_string(n);
+        out.name = title + " " + std::to_string(n);
+    }
+    const auto used = [&](int colour) {
+        return std::ranges::any_of(desk.strips, [&](const StripSpec& s) { return s.colour == colour; });
+    };
+    while (out.colour + 1 < kStripColours && used(out.colour)) ++out.colour;
+    out.chain = std::move(chain);
+    return out;
+}
+
+std::vector<size_t> listens_to(const DeskSpec& desk, size_t index) {
+    std::vector<size_t> out;
+    const auto add = [&](size_t other) {
+        if (std::ranges::find(out, other) == out.end()) out.push_back(other);
+    };
+    for (const StageSpec& s : desk.strips[index].chain.stages) {
+        if (s.key.empty()) continue;
+        for (size_t i = 0; i < desk.strips.size(); ++i) {
+            const bool one_of_all = s.key == kAllVoices && desk.strips[i].role == StripRole::voice;
+            if (one_of_all || desk.strips[i].id == s.key) add(i);
+        }
+    }
+    return out;
+}
+
+std::vector<size_t> running_order(const DeskSpec& desk) {
+    std::vector<size_t> out;
+    std::vector<bool> done(desk.strips.size());
+    const auto waits = [&](size_t i) {
+        return std::ranges::any_of(listens_to(desk, i), [&](size_t k) { return !done[k]; });
+    };
+    const auto is_voice = [&](size_t i) { return desk.strips[i].role == StripRole::voice; };
+    const auto voice_wants = [&](size_t i) {
+        for (size_t v = 0; v < desk.strips.size(); ++v) {
+            const auto wanted = listens_to(desk, v);
+            if (is_voice(v) && std::ranges::find(wanted, i) != wanted.end()) return true;
+        }
+        return false;
+    };
+    const auto next = [&](const auto& fits) -> std::optional<size_t> {
+        for (size_t i = 0; i < desk.strips.size(); ++i) {
+            if (!done[i] && fits(i) && !waits(i)) return i;
+        }
+        return std::nullopt;
+    };
+    while (out.size() < desk.strips.size()) {
+        auto found = next(is_voice);
+        if (!found) found = next(voice_wants);
+        if (!found) found = next([](size_t) { return true; });
+        if (!found) return {};
+        done[*found] = true;
+        out.push_back(*found);
+    }
+    return out;
+}
+
+namespace {
+
+void strip_problems(const DeskSpec& desk, size_t i, const std::string& where, std::vector<Error>& out) {
+    const StripSpec& s = desk.strips[i];
+    if (s.id.empty() || s.id == kAllVoices)
+        out.push_back({"\"" + s.id + "\" can't be a strip's id.", where + "id", "Choose another one."});
+    else if (desk.index_of(s.id) != static_cast<int>(i))
+        out.push_back({"the id \"" + s.id + "\" is used twice.", where + "id", "Give each strip its own."});
+    if (!(s.fader >= kFaderLeast && s.fader <= kFaderMost))
+        out.push_back({"the fader is outside -60 to 12 dB.", where + "fader", ""});
+    if (s.colour < 0 || s.colour >= kStripColours) {
+        out.push_back({"there is no colour " + std::to_string(s.colour) + "; they are 0 to " +
+                           std::to_string(kStripColours - 1) + ".",
+                       where + "colour", ""});
+    }
+    for (Error e : chain_problems(s.chain)) {
+        e.where = where + e.where;
+        out.push_back(std::move(e));
+    }
+    for (size_t k = 0; k < s.chain.stages.size(); ++k) {
+        const StageSpec& stage = s.chain.stages[k];
+        if (stage.key.empty() || stage.key == kAllVoices || desk.index_of(stage.key) >= 0) continue;
+        out.push_back({"there is no strip \"" + stage.key + "\" to listen to.",
+                       where + "stages[" + std::to_string(k) + "].key",
+                       "Name a strip's id, or \"voices\"; leave it out for its own sound."});
+    }
+}
+
+}  // namespace
+
+std::vector<Error> desk_problems(const DeskSpec& desk, bool places) {
+    std::vector<Error> out;
+    const auto too_many = [&](StripRole role, size_t most) {
+        if (const size_t n = desk.count(role); n > most) {
+            out.push_back({"there are " + std::to_string(n) + " strips of the role \"" +
+                               std::string(role_id(role)) + "\"; at most " + std::to_string(most) +
+                               " can be used.",
+                           "strips", "Remove some."});
+        }
+    };
+    too_many(StripRole::voice, kMostVoices);
+    too_many(StripRole::programme, kMostProgrammes);
+    if (desk.count(StripRole::voice) == 0)
+        out.push_back({"there is no voice.", "strips", "Give it a strip of the role \"voice\"."});
+    for (size_t i = 0; i < desk.strips.size(); ++i)
+        strip_problems(desk, i, places ? "strips[" + std::to_string(i) + "]." : "", out);
+    if (!(desk.distance_least >= 0.0 && desk.distance_most <= 40.0 &&
+          desk.distance_least <= desk.distance_most)) {
+        out.push_back({"the distance must go from 0 to 40 LU, its least first.", "distance", ""});
+    }
+    if (out.empty() && running_order(desk).empty()) {
+        out.push_back({"strips listen to each other in a circle.", "strips",
+                       "Let one of them listen to its own sound."});
+    }
+    return out;
+}
+
+}  // namespace reed

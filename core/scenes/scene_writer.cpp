@@ -1,0 +1,115 @@
+// Scenes as text.
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "scenes/scene.h"
+
+namespace reed {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+Json value_to_json(const Parameter& p, double value) {
+    if (p.kind == ValueKind::toggle) return value >= 0.5;
+    if (p.kind == ValueKind::choice) return std::string(p.choices[static_cast<size_t>(value)].id);
+    return value;
+}
+
+/// Text that stands nowhere in the scene.
+std::string free_mark(const Scene& scene) {
+    std::string mark = "a list";
+    const auto holds = [&mark](const std::string& text) { return text.find(mark) != std::string::npos; };
+    const auto used = [&] {
+        const auto in_stage = [&](const StageSpec& s) {
+            return holds(s.id) || holds(s.title) || holds(s.key) || holds(s.foreign);
+        };
+        const auto in_strip = [&](const StripSpec& s) {
+            return holds(s.id) || holds(s.name) || std::ranges::any_of(s.chain.stages, in_stage);
+        };
+        return holds(scene.name) || holds(scene.note) || std::ranges::any_of(scene.desk.strips, in_strip);
+    };
+    while (used()) mark += '_';
+    return mark;
+}
+
+/// `mark` stands for its memory's list, which `lists` gets as text.
+Json stage_to_json(const StageSpec& s, const std::string& mark, std::vector<std::string>& lists) {
+    Json stage = Json::object();
+    stage["kind"] = s.kind;
+    stage["id"] = s.id;
+    stage["title"] = s.title;
+    stage["bypass"] = s.bypass;
+    if (s.stage_kind().takes_key) stage["key"] = s.key;
+    Json values = Json::object();
+    const auto& table = s.stage_kind().parameters;
+    for (size_t i = 0; i < table.size(); ++i) {
+        if (table[i].transient) continue;
+        values[std::string(table[i].id)] = value_to_json(table[i], s.values[i]);
+    }
+    stage["parameters"] = std::move(values);
+    if (s.taught.empty()) return stage;
+    const Teaching& teaching = *s.stage_kind().teaching;
+    Json memory = Json::object();
+    for (size_t i = 0; i < teaching.figures.size(); ++i)
+        memory[std::string(teaching.figures[i])] = s.taught.figures[i];
+    memory[std::string(teaching.list)] = mark;
+    stage[std::string(teaching.id)] = std::move(memory);
+    Json list = Json::array();
+    for (const float v : s.taught.list)
+        list.push_back(std::round(teaching.parts * static_cast<double>(v)) / teaching.parts);
+    lists.push_back(list.dump());
+    return stage;
+}
+
+/// The rest as it came.
+Json foreign_to_json(const StageSpec& s) {
+    Json stage = Json::object();
+    stage["kind"] = s.kind;
+    stage["id"] = s.id;
+    if (!s.title.empty()) stage["title"] = s.title;
+    if (s.bypass) stage["bypass"] = true;
+    const Json rest = Json::parse(s.foreign);
+    for (const auto& [key, value] : rest.items()) stage[key] = value;
+    return stage;
+}
+
+}  // namespace
+
+std::string write_scene(const Scene& scene) {
+    // An object from the start: the library marks an empty value as one before it has the memory for it.
+    Json root = Json::object();
+    root["format"] = kSceneFormat;
+    root["version"] = kSceneVersion;
+    root["name"] = scene.name;
+    root["note"] = scene.note;
+    root["distance"] = {{"least", scene.desk.distance_least}, {"most", scene.desk.distance_most}};
+    root["strips"] = Json::array();
+    const std::string mark = free_mark(scene);
+    std::vector<std::string> lists;  // in which a line each would be thousands
+    for (const StripSpec& strip : scene.desk.strips) {
+        Json out = Json::object();
+        out["id"] = strip.id;
+        out["name"] = strip.name;
+        out["role"] = role_id(strip.role);
+        out["colour"] = strip.colour;
+        out["fader"] = strip.fader;
+        out["mute"] = strip.mute;
+        out["stages"] = Json::array();
+        for (const auto& s : strip.chain.stages)
+            out["stages"].push_back(s.missing() ? foreign_to_json(s) : stage_to_json(s, mark, lists));
+        root["strips"].push_back(std::move(out));
+    }
+    // Text that is not valid UTF-8 (a name pasted from elsewhere) is mended, not refused.
+    std::string out = root.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+    const std::string marked = '"' + mark + '"';
+    size_t at = 0;
+    for (const std::string& list : lists) {
+        at = out.find(marked, at);
+        out.replace(at, marked.size(), list);
+        at += list.size();
+    }
+    return out;
+}
+
+}  // namespace reed

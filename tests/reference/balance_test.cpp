@@ -1,0 +1,90 @@
+// Loudness of voice and programme against each other, by the signals of EBU Tech 3341.
+#include <catch2/catch.hpp>
+#include <memory>
+
+#include "base/decibel.h"
+#include "measure/balance.h"
+#include "support/signals.h"
+
+using namespace reed;
+using namespace reed::test;
+
+namespace {
+
+std::unique_ptr<LoudnessTrack> track(const AudioBuffer& sound, double seconds = 0.0) {
+    auto out = std::make_unique<LoudnessTrack>(StreamFormat{48000, sound.channels()}, seconds);
+    AudioBuffer copy = sound;
+    for (size_t i = 0; i < copy.frames(); i += 700)
+        out->add(copy.block(i, static_cast<int>(std::min<size_t>(700, copy.frames() - i))));
+    return out;
+}
+
+/// Tech 3341, case 1: a sine of 1 kHz in both channels of so many dBFS has as many LUFS.
+std::vector<float> tone(double dbfs, double seconds) {
+    return sine(1000, db_to_gain(dbfs), seconds);
+}
+
+}  // namespace
+
+TEST_CASE("the distance of two tones is that of EBU Tech 3341's signals", "[reference][balance]") {
+    const auto voice = tone(-23, 20), programme = tone(-33, 20);
+    const Balance b = balance_of(*track(stereo(voice, voice)), *track(stereo(programme, programme)));
+    CHECK(*b.voice == Approx(-23.0).margin(0.1));
+    CHECK(*b.programme == Approx(-33.0).margin(0.1));
+    CHECK(*b.distance == Approx(10.0).margin(0.1));
+    CHECK(b.speech_seconds == Approx(20.0).margin(0.11));
+}
+
+TEST_CASE("the distance is that of the moments in which somebody speaks", "[reference][balance]") {
+    // The programme is 20 dB louder while nobody does.
+    std::vector<float> voice, programme;
+    for (int i = 0; i < 5; ++i) {
+        append(voice, tone(-20, 3));
+        append(voice, silence(3));
+        append(programme, tone(-32, 3));
+        append(programme, tone(-12, 3));
+    }
+    const Balance b = balance_of(*track(stereo(voice, voice)), *track(stereo(programme, programme)));
+    // At the ends of the speech the window of 400 ms lies half in the pause.
+    CHECK(*b.voice == Approx(-20.0).margin(0.5));
+    CHECK(*b.beneath == Approx(-32.0).margin(0.1));
+    CHECK(*b.distance == Approx(12.0).margin(0.6));
+    CHECK(b.speech_seconds == Approx(15.0).margin(0.11));
+    // What is kept of the last seconds only.
+    const Balance late =
+        balance_of(*track(stereo(voice, voice), 2.0), *track(stereo(programme, programme), 2.0));
+    CHECK_FALSE(late.voice);
+    CHECK(*late.programme == Approx(-12.0).margin(0.1));
+}
+
+TEST_CASE("the voice's loudness is the gated one of BS.1770", "[reference][balance]") {
+    const auto words = spoken_words();
+    LoudnessMeter meter({48000, 1}, LoudnessMemory::exact);
+    AudioBuffer copy = mono(words);
+    meter.add(copy.block(0, static_cast<int>(copy.frames())));
+    const Balance b = balance_of(*track(mono(words)), *track(mono(silence(words.size() / 48000.0))));
+    CHECK(*b.voice == Approx(*meter.read().integrated).margin(0.15));
+    CHECK_FALSE(b.distance);
+    CHECK_FALSE(balance_of(*track(mono(silence(5))), *track(mono(words))).distance);
+}
+
+TEST_CASE("the verdict names the distance and what to do", "[balance]") {
+    const auto said = [](double voice, double beneath) {
+        Balance b;
+        b.voice = voice;
+        b.programme = b.beneath = beneath;
+        b.distance = voice - beneath;
+        return spell(balance_finding(b, 10, 15));
+    };
+    CHECK(said(-16, -20) ==
+          "While you speak the programme is 4 LU below you: 6 more, or let it give way to you.");
+    CHECK(said(-16, -28) ==
+          "While you speak the programme is 12 LU below you. That is in the wanted 10 to 15.");
+    CHECK(said(-16, -36) == "While you speak the programme is 20 LU below you. It may be 5 louder.");
+    CHECK(said(-20, -17) ==
+          "While you speak the programme is 3 LU above you: 13 down, or let it give way to you.");
+    CHECK(balance_finding({}, 10, 15).id == "no_voice_yet");
+    Balance alone;
+    alone.voice = -16;
+    CHECK(balance_finding(alone, 10, 15).id == "no_programme");
+}
