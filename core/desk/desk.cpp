@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "base/flush_to_zero.h"
+
 namespace reed {
 namespace {
 
@@ -21,6 +23,10 @@ void Strip::open(Engine::Prepared prepared) {
     begun_ = false;
 }
 
+void Strip::fetch(const AudioBlock& block) noexcept {
+    for (int c = 0; c < block.channels; ++c) std::fill_n(block[c], block.frames, 0.0f);
+}
+
 Desk::Desk() : feed_(std::make_shared<HistoryRing>(1, 2)) {}
 Desk::~Desk() = default;
 
@@ -36,6 +42,7 @@ Result<void> Desk::open(const StreamFormat& feed) {
         std::make_shared<HistoryRing>(feed.channels, static_cast<size_t>(kHistorySeconds * feed.sample_rate));
     voices_.prepare(feed.channels);
     lidded_ = AudioBuffer(feed.channels, kPiece);
+    for (auto& f : fetched_) f = AudioBuffer(kMaxChannels, kPiece);
     lid_share_.prepare(feed.sample_rate, 0.004, 0.0);
     in_grain_ = 0;
     return {};
@@ -64,18 +71,48 @@ std::vector<std::shared_ptr<Strip>> Desk::strips() const {
 
 // ---- the audio thread ----
 
-bool Desk::process(std::span<const AudioBlock> sounds, const AudioBlock& feed) noexcept {
-    for (int c = 0; c < feed.channels; ++c) std::fill_n(feed[c], feed.frames, 0.0f);
-    // Said to be in use before it is looked at again: what is still the newest then is not freed meanwhile.
+/// Said to be in use before it is looked at again: what is still the newest then is not freed meanwhile.
+const Desk::Plan* Desk::take_plan() noexcept {
     const Plan* plan = plan_;
     for (in_use_ = plan; plan != plan_; in_use_ = plan) plan = plan_;
+    return plan;
+}
+
+void Desk::finish(const AudioBlock& feed) noexcept {
+    feed_->write(feed);
+    in_use_ = nullptr;
+}
+
+bool Desk::process(std::span<const AudioBlock> sounds, const AudioBlock& feed) noexcept {
+    const FlushToZero no_denormals;
+    for (int c = 0; c < feed.channels; ++c) std::fill_n(feed[c], feed.frames, 0.0f);
+    const Plan* plan = take_plan();
     const bool fits = plan != nullptr && sounds.size() == plan->strips.size();
     if (fits) {
         for (int done = 0; done < feed.frames; done += kPiece)
             process_piece(*plan, sounds, done, feed.slice(done, std::min(kPiece, feed.frames - done)));
     }
-    feed_->write(feed);
-    in_use_ = nullptr;
+    finish(feed);
+    return fits;
+}
+
+bool Desk::process(const Strip& here, const AudioBlock& block, const AudioBlock& feed) noexcept {
+    const FlushToZero no_denormals;
+    for (int c = 0; c < feed.channels; ++c) std::fill_n(feed[c], feed.frames, 0.0f);
+    const Plan* plan = take_plan();
+    const bool fits =
+        plan != nullptr && std::ranges::any_of(plan->strips, [&](const auto& s) { return s.get() == &here; });
+    if (fits) {
+        AudioBlock sounds[kMostStrips];
+        for (size_t i = 0; i < plan->strips.size(); ++i) {
+            Strip& s = *plan->strips[i];
+            sounds[i] = &s == &here ? block : fetched_[i].block(0, feed.frames);
+            sounds[i].channels = s.engine_.format().channels;
+            if (&s != &here) s.fetch(sounds[i]);
+        }
+        process_piece(*plan, {sounds, plan->strips.size()}, 0, feed);
+    }
+    finish(feed);
     return fits;
 }
 

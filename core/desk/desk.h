@@ -16,6 +16,9 @@ class Strip {
   public:
     Strip(std::string id, StripRole role, std::shared_ptr<ChainBuilder> builder)
         : id_(std::move(id)), role_(role), engine_(std::move(builder)) {}
+    virtual ~Strip() = default;
+    Strip(const Strip&) = delete;
+    Strip& operator=(const Strip&) = delete;
 
     const std::string& id() const { return id_; }
     StripRole role() const { return role_; }
@@ -23,6 +26,9 @@ class Strip {
     const Engine& engine() const { return engine_; }
     /// Starts in a format with a chain; see Engine::open(). Only while no desk runs it.
     void open(Engine::Prepared prepared);
+
+    /// Audio thread, for Desk::process() without sounds: the strip's next frames.
+    virtual void fetch(const AudioBlock& block) noexcept;
 
     /// Frames between what comes in and what leaves the strip.
     int latency() const { return latency_.load(std::memory_order_relaxed); }
@@ -69,6 +75,9 @@ class Desk {
     /// the lid where there are several. A number of blocks that is not that of the strips (they have just
     /// been arranged anew) gives false and silence.
     bool process(std::span<const AudioBlock> sounds, const AudioBlock& feed) noexcept;
+    /// The same, with what the strips themselves give (Strip::fetch()); the sound of `here` is `block`, in
+    /// place. At most KeySound::kLongest frames. False where it is not among them.
+    bool process(const Strip& here, const AudioBlock& block, const AudioBlock& feed) noexcept;
 
     /// Frames between what comes in and the voices as process() gives them, and the sum, which has its lid
     /// on.
@@ -85,6 +94,8 @@ class Desk {
         std::vector<size_t> order;
         size_t voices = 0;
     };
+    const Plan* take_plan() noexcept;
+    void finish(const AudioBlock& feed) noexcept;
     void process_piece(const Plan& plan, std::span<const AudioBlock> sounds, int from,
                        const AudioBlock& feed) noexcept;
     void run_strip(Strip& strip, const AudioBlock& block) noexcept;
@@ -101,6 +112,7 @@ class Desk {
     AudioBuffer lidded_;
     Smoothed lid_share_;
     int in_grain_ = 0;
+    AudioBuffer fetched_[kMostStrips];
     Key keys_[kMostStrips + 1];
     size_t key_count_ = 0;
 

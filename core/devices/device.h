@@ -28,17 +28,6 @@ struct DeviceStatus {
     double delay_ms = 0.0;       ///< of the device itself, in and out, without the chain
 };
 
-/// What takes the sound that leaves the program, block by block, on the thread of the source that gives it.
-class FeedSink {
-  public:
-    virtual ~FeedSink() = default;
-    /// Audio thread; neither waits nor allocates. A block after its processing; `converted`: what it came
-    /// from runs at another rate than the block's, so that blocks differ in length from cycle to cycle.
-    virtual void take(const AudioBlock& block, bool converted) noexcept = 0;
-    /// Audio thread, after take(): the source is done with its cycle, and what was taken may go on its way.
-    virtual void push() noexcept {}
-};
-
 /// What gives sound.
 class SoundSource {
   public:

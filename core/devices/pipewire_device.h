@@ -21,10 +21,10 @@ struct PipeWireOptions {
     std::shared_ptr<PipeWireGraph> graph{};    ///< shared with others; made when empty
 };
 
-/// A PipeWireCapture and a PipeWireFeed on one connection: captures a source, hands it to the callback, and
-/// feeds the result into the virtual microphone (and on to start()'s own sink, if there is one). When the
-/// source or the daemon goes away, the feed is silent and tend() takes it up again as soon as they are back;
-/// the virtual microphone stays as long as the daemon does, after the end of this program too.
+/// One source of a PipeWireHub of its own: captures it, hands it to the callback, and feeds the result into
+/// the virtual microphone (and on to start()'s own sink, if there is one). When the source or the daemon goes
+/// away, the feed is silent and tend() takes it up again as soon as they are back; the virtual microphone
+/// stays as long as the daemon does, after the end of this program too.
 class PipeWireDevice final : public SoundSource {
   public:
     /// Fails when no daemon answers or the chosen source does not exist, unless they are to be waited for.
@@ -38,7 +38,7 @@ class PipeWireDevice final : public SoundSource {
     void tend() override;
 
   private:
-    PipeWireDevice();
+    explicit PipeWireDevice(const PipeWireOptions& options);
     struct State;
     std::unique_ptr<State> state_;
 };

@@ -4,7 +4,7 @@
 #include <atomic>
 #include <cstdint>
 
-#include "devices/hand_over.h"
+#include "base/hand_over.h"
 #include "devices/pipewire_capture.h"
 #include "devices/virtual_microphone.h"
 
@@ -27,6 +27,7 @@ class PipeWireFeed final : public FeedSink {
     /// that one.
     Result<void> start();
     void end();
+    bool running() const { return stream_ != nullptr; }
     /// The stream was ended from outside, or has an error.
     bool broken() const { return broken_.load(std::memory_order_relaxed); }
     /// Links and mends. Some times a second.

@@ -51,19 +51,19 @@ void Engine::open(Prepared prepared) {
     feed_gain_.prepare(format_.sample_rate, 0.004, muted() ? 0.0 : fader_.load());
     in_grain_ = 0;
     for (auto& c : clips_) c.reset();
-    clipped_ = blocks_ = 0;
-    load_ = worst_load_ = 0.0;
+    clipped_ = 0;
+    load_.restart();
     open_ = true;
 }
 
 EngineFigures Engine::figures() const {
     EngineFigures out;
     out.clipped = clipped_.load(std::memory_order_relaxed);
-    out.blocks = blocks_.load(std::memory_order_relaxed);
-    out.load = load_.load(std::memory_order_relaxed);
-    out.worst_load = worst_load_.load(std::memory_order_relaxed);
+    out.blocks = load_.blocks();
+    out.load = load_.load();
+    out.worst_load = load_.worst();
     out.latency = chain_.latency();
-    out.block_frames = block_frames_.load(std::memory_order_relaxed);
+    out.block_frames = load_.block_frames();
     out.faults = chain_.faults();
     return out;
 }
@@ -82,7 +82,7 @@ void Engine::process(const AudioBlock& block, const Keys& keys) noexcept {
         process_piece(block.slice(done, std::min(kPiece, block.frames - done)), keys);
     }
     const std::chrono::duration<double> took = std::chrono::steady_clock::now() - start;
-    note_load(took.count(), block.frames);
+    load_.note(took.count(), block.frames, format_.sample_rate);
 }
 
 void Engine::process_piece(const AudioBlock& block, const Keys& keys) noexcept {
@@ -107,18 +107,6 @@ void Engine::process_piece(const AudioBlock& block, const Keys& keys) noexcept {
         for (int c = 0; c < block.channels; ++c) block[c][i] *= gain;
     }
     feed_->write(block);
-}
-
-void Engine::note_load(double seconds, int frames) noexcept {
-    if (frames <= 0) return;
-    const double period = frames / format_.sample_rate;
-    const double share = seconds / period;
-    const double before = load_.load(std::memory_order_relaxed);
-    load_.store(before + std::min(1.0, period) * (share - before), std::memory_order_relaxed);
-    if (share > worst_load_.load(std::memory_order_relaxed))
-        worst_load_.store(share, std::memory_order_relaxed);
-    block_frames_.store(frames, std::memory_order_relaxed);
-    blocks_.fetch_add(1, std::memory_order_relaxed);
 }
 
 }  // namespace reed

@@ -7,6 +7,7 @@
 #include "base/audio_callback.h"
 #include "base/history_ring.h"
 #include "chain/chain_runner.h"
+#include "engine/load_meter.h"
 #include "engine/monitor.h"
 #include "measure/file_measure.h"
 
@@ -77,7 +78,6 @@ class Engine final : public AudioCallback {
 
   private:
     void process_piece(const AudioBlock& block, const Keys& keys) noexcept;
-    void note_load(double seconds, int frames) noexcept;
 
     StreamFormat format_;
     std::shared_ptr<HistoryRing> input_, feed_, monitored_;
@@ -93,9 +93,8 @@ class Engine final : public AudioCallback {
     std::atomic<bool> open_{false};
     std::atomic<bool> mute_{false};
     std::atomic<double> fader_{1.0};  // as a factor
-    std::atomic<std::uint64_t> clipped_{0}, blocks_{0};
-    std::atomic<double> load_{0.0}, worst_load_{0.0};
-    std::atomic<int> block_frames_{0};
+    std::atomic<std::uint64_t> clipped_{0};
+    LoadMeter load_;
 };
 
 }  // namespace reed

@@ -1,7 +1,7 @@
 // The way from the capture to the virtual microphone.
 #include <catch2/catch.hpp>
 
-#include "devices/hand_over.h"
+#include "base/hand_over.h"
 #include "support/realtime_guard.h"
 #include "support/signals.h"
 

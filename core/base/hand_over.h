@@ -1,4 +1,4 @@
-// Samples on their way from the capture to the virtual microphone.
+// Samples on their way from one stream to another.
 #pragma once
 
 #include <cstdint>
@@ -10,9 +10,10 @@
 
 namespace reed {
 
-/// Both streams run in one cycle of the daemon, capture first, so normally it holds exactly one block. Where
-/// the daemon converts the rate, the blocks of both sides differ by some frames from cycle to cycle, each in
-/// its own rhythm: a few frames are then kept in store. Audio thread, but for prepare().
+/// Where both streams run in one cycle of the daemon, in one order, it normally holds exactly one block.
+/// Where the daemon converts the rate, the blocks of both sides differ by some frames from cycle to cycle,
+/// each in its own rhythm, and where they have clocks of their own they come when they come: some frames are
+/// then kept in store. One thread writes and one reads, but for prepare().
 class HandOver {
   public:
     /// Kept in store where the rate is converted, in frames: more than the blocks of a cycle differ by.
@@ -21,9 +22,10 @@ class HandOver {
     /// evening).
     static constexpr int kPatience = 200;
 
-    /// Empties it. Allocates.
-    void prepare(int channels);
-    void set_converted(bool yes) noexcept { keep_ = yes ? kStore : 0; }
+    /// Empties it. Allocates. `store`: frames kept where set_converted() says that there must be some, 4000
+    /// at most.
+    void prepare(int channels, int store = kStore);
+    void set_converted(bool yes) noexcept { keep_ = yes ? store_ : 0; }
     void write(const AudioBlock& block) noexcept;
     /// Fills `out`; false when there was not enough and silence took its place.
     bool read(const AudioBlock& out) noexcept;
@@ -39,7 +41,7 @@ class HandOver {
     }
     std::shared_ptr<HistoryRing> ring_;
     RingReader reader_;
-    int keep_ = 0;
+    int store_ = kStore, keep_ = 0;
     bool begun_ = false;
     int reads_ = 0;
     std::int64_t least_ = 0;  ///< the smallest surplus of the last reads

@@ -1,15 +1,18 @@
-#include "devices/hand_over.h"
+#include "base/hand_over.h"
 
 #include <algorithm>
 
 namespace reed {
 
-void HandOver::prepare(int channels) {
+void HandOver::prepare(int channels, int store) {
+    store_ = store;
     ring_ = std::make_shared<HistoryRing>(channels, 32768);
-    AudioBuffer nothing(channels, 2 * kStore);  // the store of the first block, if that falls short itself
-    ring_->write(nothing.block(0, 2 * kStore));
+    AudioBuffer nothing(
+        channels,
+        2 * static_cast<size_t>(store));  // the store of the first block, if that falls short itself
+    ring_->write(nothing.block(0, 2 * store));
     reader_.follow(ring_);
-    reader_.seek(kStore);
+    reader_.seek(store);
     begun_ = false;
     forget();
 }
