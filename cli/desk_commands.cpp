@@ -10,6 +10,7 @@
 #include "base/sound_file.h"
 #include "common.h"
 #include "desk/desk_render.h"
+#include "live_command.h"
 #include "measure/balance.h"
 
 namespace reed::cli {
@@ -213,7 +214,8 @@ std::vector<std::pair<CLI::App*, std::function<int()>>> desk_commands(CLI::App& 
     balance->add_option("--most", pair->most, "At most")->check(CLI::Range(0.0, 40.0));
     balance->add_flag("--json", pair->json, "Write JSON");
 
-    return {{render, [options] { return render_command(*options); }},
+    return {live_command(app),
+            {render, [options] { return render_command(*options); }},
             {balance, [pair] { return balance_command(*pair); }}};
 }
 

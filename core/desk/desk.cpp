@@ -111,6 +111,7 @@ bool Desk::process(const Strip& here, const AudioBlock& block, const AudioBlock&
             if (&s != &here) s.fetch(sounds[i]);
         }
         process_piece(*plan, {sounds, plan->strips.size()}, 0, feed);
+        for (size_t i = 0; i < plan->strips.size(); ++i) plan->strips[i]->gave(sounds[i]);
     }
     finish(feed);
     return fits;

@@ -29,6 +29,8 @@ class Strip {
 
     /// Audio thread, for Desk::process() without sounds: the strip's next frames.
     virtual void fetch(const AudioBlock& block) noexcept;
+    /// Audio thread: what came of them, when all strips have been run.
+    virtual void gave(const AudioBlock&) noexcept {}
 
     /// Frames between what comes in and what leaves the strip.
     int latency() const { return latency_.load(std::memory_order_relaxed); }

@@ -1,6 +1,7 @@
 #include "desk/live_desk.h"
 
 #include <chrono>
+#include <thread>
 
 namespace reed {
 namespace {
@@ -89,7 +90,16 @@ void LiveStrip::fetch(const AudioBlock& block) noexcept {
         missed_.fetch_add(static_cast<std::uint64_t>(block.frames), std::memory_order_relaxed);
 }
 
+void LiveStrip::gave(const AudioBlock& block) noexcept {
+    if (FeedSink* sink = output_.load(std::memory_order_acquire); sink != nullptr)
+        sink->take(block, desk_.leader_converted_.load(std::memory_order_relaxed));
+}
+
 // ---- the desk ----
+
+void LiveDesk::settle() const {
+    while (running_.test(std::memory_order_acquire)) std::this_thread::yield();
+}
 
 Result<void> LiveDesk::open(const StreamFormat& feed) {
     sum_ = AudioBuffer(feed.channels, 5 * kMost);  // 192 kHz out of 44.1
@@ -129,6 +139,7 @@ bool LiveDesk::leads(LiveStrip& strip, std::int64_t now) noexcept {
 
 void LiveDesk::run(LiveStrip& strip, const AudioBlock& block) noexcept {
     const auto start = std::chrono::steady_clock::now();
+    leader_converted_.store(strip.converted_, std::memory_order_relaxed);
     for (int done = 0; done < block.frames; done += kMost) {
         const int n = std::min(kMost, block.frames - done);
         if (!desk_.process(strip, block.slice(done, n), sum_.block(static_cast<size_t>(done), n))) {

@@ -23,6 +23,9 @@ class LiveStrip final : public Strip, public AudioCallback, public FeedSink {
     /// desk's rate or another one; `steady`: its blocks come in the cycle of the feed, not in a time of their
     /// own. While no source calls.
     void expect(const StreamFormat& source, bool steady);
+    /// Who takes what the strip gives, beside the sum, and is pushed on by the desk's sink; nullptr: nobody.
+    /// As LiveDesk::set_sink().
+    void set_output(FeedSink* sink) { output_ = sink; }
     /// Frames that were missing when they were wanted, since expect().
     std::uint64_t missed() const { return missed_.load(std::memory_order_relaxed); }
 
@@ -30,6 +33,7 @@ class LiveStrip final : public Strip, public AudioCallback, public FeedSink {
     void take(const AudioBlock& block, bool converted) noexcept override;
     void push() noexcept override;
     void fetch(const AudioBlock& block) noexcept override;
+    void gave(const AudioBlock& block) noexcept override;
 
   private:
     friend class LiveDesk;
@@ -42,6 +46,7 @@ class LiveStrip final : public Strip, public AudioCallback, public FeedSink {
     bool led_ = false, steady_ = true, converted_ = false;
     // From the source's thread to the leader's.
     HandOver hand_over_;
+    std::atomic<FeedSink*> output_{nullptr};
     std::atomic<bool> heard_{false};
     std::atomic<std::int64_t> came_{0};  // when its last block came, ns
     std::atomic<std::uint64_t> missed_{0};
@@ -64,6 +69,8 @@ class LiveDesk {
     const StreamFormat& format() const { return desk_.format(); }
     /// Who takes the sum; nullptr: nobody. It must live until it is another one and no source runs.
     void set_sink(FeedSink* sink) { sink_ = sink; }
+    /// Returns when no source's thread is within the desk: what was taken from it before is no longer used.
+    void settle() const;
 
     /// A strip that stands beside the desk until arrange() takes it in.
     std::shared_ptr<LiveStrip> make(const std::string& id, StripRole role);
@@ -92,6 +99,7 @@ class LiveDesk {
     LoadMeter load_;
     std::atomic<LiveStrip*> leader_{nullptr};
     std::atomic_flag running_ = ATOMIC_FLAG_INIT;
+    std::atomic<bool> leader_converted_{false};
     std::atomic<FeedSink*> sink_{nullptr};
 };
 

@@ -41,6 +41,8 @@ class SoundSource {
     /// Returns after the last call of the callback has ended.
     virtual void stop() = 0;
     virtual DeviceStatus status() const = 0;
+    /// Its blocks come in the cycle of the virtual microphone, not in a time of its own.
+    virtual bool steady() const { return false; }
     /// Looks after itself: notices what has gone and returned. Call it some times a second from the thread
     /// that started it. Quick.
     virtual void tend() {}

@@ -79,7 +79,7 @@ void PipeWireCapture::block() {
     if (feed_ != nullptr) feed_->push();
 }
 
-Result<void> PipeWireCapture::start(PipeWireConnection& connection, const std::string& source,
+Result<void> PipeWireCapture::start(PipeWireConnection& connection, const From& from,
                                     const PipeWireStreamOptions& options, AudioCallback& callback,
                                     FeedSink* feed) {
     static const pw_stream_events events = [] {
@@ -104,8 +104,9 @@ Result<void> PipeWireCapture::start(PipeWireConnection& connection, const std::s
     pw_properties_set(in, PW_KEY_NODE_NAME, "dusky-reed-input");
     pw_properties_set(in, PW_KEY_NODE_DESCRIPTION, "Dusky Reed input");
     pw_properties_set(in, PW_KEY_MEDIA_CATEGORY, "Capture");
-    if (!source.empty()) {
-        pw_properties_set(in, PW_KEY_TARGET_OBJECT, source.c_str());
+    if (from.output) pw_properties_set(in, PW_KEY_STREAM_CAPTURE_SINK, "true");
+    if (!from.node.empty()) {
+        pw_properties_set(in, PW_KEY_TARGET_OBJECT, from.node.c_str());
         // A microphone that was chosen is never quietly replaced by another one.
         pw_properties_set(in, PW_KEY_NODE_DONT_RECONNECT, "true");
     }

@@ -34,10 +34,15 @@ class PipeWireCapture {
   public:
     ~PipeWireCapture() { end(); }
 
-    /// Captures `source` (node name; empty: the default one, whichever that is) on an open connection, which
+    /// What is captured.
+    struct From {
+        std::string node;     ///< its name; empty: the default source, whichever that is
+        bool output = false;  ///< what is played into an output
+    };
+    /// Captures `from` on an open connection, which
     /// must stay open until end(). Calls `callback`, then `feed`, on the connection's audio thread.
-    Result<void> start(PipeWireConnection& connection, const std::string& source,
-                       const PipeWireStreamOptions& options, AudioCallback& callback, FeedSink* feed);
+    Result<void> start(PipeWireConnection& connection, const From& from, const PipeWireStreamOptions& options,
+                       AudioCallback& callback, FeedSink* feed);
     void end();
     bool running() const { return stream_ != nullptr; }
     /// The stream was ended from outside, or has an error.

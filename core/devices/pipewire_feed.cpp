@@ -8,6 +8,7 @@ void PipeWireFeed::attach(PipeWireConnection& connection, const VirtualMicrophon
                           const PipeWireStreamOptions& options) {
     connection_ = &connection;
     options_ = options;
+    name_ = wish.feed;
     hand_over_.prepare(options.channels);
     microphone_.attach(connection, wish);
 }
@@ -57,7 +58,7 @@ Result<void> PipeWireFeed::start() {
     end();
     const PipeWireConnection::Lock lock(*connection_);
     pw_properties* out = stream_properties(options_);
-    pw_properties_set(out, PW_KEY_NODE_NAME, kFeedName);
+    pw_properties_set(out, PW_KEY_NODE_NAME, name_.c_str());
     pw_properties_set(out, PW_KEY_NODE_DESCRIPTION, "Dusky Reed feed");
     // Not among the streams whose volume the desktop shows and restores: what goes into the microphone is set
     // here.

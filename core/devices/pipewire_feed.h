@@ -47,6 +47,7 @@ class PipeWireFeed final : public FeedSink {
     pw_stream* stream_ = nullptr;
     spa_hook hook_{};
     PipeWireStreamOptions options_;
+    std::string name_;
     VirtualMicrophone microphone_;
     HandOver hand_over_;
     // Between threads.

@@ -69,8 +69,13 @@ struct PipeWireGraph::State {
     mutable std::mutex mutex;
     std::map<uint32_t, Entry> nodes;
     std::map<uint32_t, std::unique_ptr<Followed>> followed;  // by node; the loop's own
-    std::map<uint32_t, std::uint32_t> links;                 // by id: the node they come from
-    std::set<uint32_t> own;                                  // nodes of our virtual microphone
+    struct Link {
+        uint32_t from = 0, to = 0;  // nodes
+    };
+    std::map<uint32_t, Link> links;
+    std::map<uint32_t, std::string> outputs;  // our own
+    std::map<uint32_t, PlayingProgram> programs;
+    std::set<uint32_t> own;  // nodes of our virtual microphone
     std::string default_source, default_sink;
     bool connected = false, told = false;
     std::atomic<std::uint64_t> version{1};
@@ -131,23 +136,38 @@ void PipeWireGraph::State::add(uint32_t id, const char* type, const spa_dict* pr
         return;
     }
     if (std::strcmp(type, PW_TYPE_INTERFACE_Link) == 0) {
-        const std::string from = property(props, PW_KEY_LINK_OUTPUT_NODE);
+        const auto node = [&](const char* key) {
+            return static_cast<uint32_t>(std::strtoul(property(props, key).c_str(), nullptr, 10));
+        };
         const std::lock_guard lock(mutex);
-        links[id] = static_cast<uint32_t>(std::strtoul(from.c_str(), nullptr, 10));
+        links[id] = {node(PW_KEY_LINK_OUTPUT_NODE), node(PW_KEY_LINK_INPUT_NODE)};
         changed();
         return;
     }
     if (std::strcmp(type, PW_TYPE_INTERFACE_Node) != 0) return;
     ask_in(kAskAfter);
     const std::string media = property(props, PW_KEY_MEDIA_CLASS);
+    const std::string name = property(props, PW_KEY_NODE_NAME);
+    const bool ours = name.rfind(kOwnNodes, 0) == 0;
+    if (media == "Stream/Output/Audio" && !ours) {
+        PlayingProgram program{id, property(props, PW_KEY_APP_NAME), property(props, PW_KEY_MEDIA_NAME), ""};
+        if (program.name.empty()) program.name = name;
+        const std::lock_guard lock(mutex);
+        programs[id] = std::move(program);
+        changed();
+        return;
+    }
     const bool source = media.rfind("Audio/Source", 0) == 0 || media == "Audio/Duplex";
     if (!source && media != "Audio/Sink") return;
     Entry entry;
     entry.source = source;
-    entry.node.name = property(props, PW_KEY_NODE_NAME);
-    if (source && entry.node.name == kVirtualMicName) {
+    entry.node.name = name;
+    if (ours) {
         const std::lock_guard lock(mutex);
-        own.insert(id);
+        if (source)
+            own.insert(id);
+        else
+            outputs[id] = name;
         changed();
         return;
     }
@@ -202,7 +222,7 @@ void PipeWireGraph::State::remove(uint32_t id) {
     }
     followed.erase(id);
     const std::lock_guard lock(mutex);
-    if (own.erase(id) > 0) changed();
+    if (own.erase(id) + outputs.erase(id) + programs.erase(id) > 0) changed();
     if (nodes.contains(id)) ask_in(kAskAfter);
     if (nodes.erase(id) + links.erase(id) > 0) changed();
 }
@@ -275,6 +295,8 @@ void PipeWireGraph::State::disconnect() {
     nodes.clear();
     links.clear();
     own.clear();
+    outputs.clear();
+    programs.clear();
     default_source.clear();
     default_sink.clear();
     connected = told = false;
@@ -303,7 +325,19 @@ PipeWirePicture PipeWireGraph::picture() const {
     out.default_source = state_->default_source;
     out.default_sink = state_->default_sink;
     out.virtual_microphone = !state_->own.empty();
-    for (const auto& [id, from] : state_->links) out.feed_used = out.feed_used || state_->own.contains(from);
+    for (const auto& [id, name] : state_->outputs) out.outputs.push_back(name);
+    for (const auto& [id, link] : state_->links)
+        out.feed_used = out.feed_used || state_->own.contains(link.from);
+    for (auto [id, program] : state_->programs) {
+        for (const auto& [unused, link] : state_->links) {
+            if (link.from != id) continue;
+            if (const auto o = state_->outputs.find(link.to); o != state_->outputs.end())
+                program.into = o->second;
+            else if (const auto n = state_->nodes.find(link.to); n != state_->nodes.end())
+                program.into = n->second.node.name;
+        }
+        out.programs.push_back(std::move(program));
+    }
     return out;
 }
 
@@ -343,6 +377,35 @@ Result<void> PipeWireGraph::remove_virtual_microphone() {
     // Until the daemon has answered: the program may end next.
     if (settle()) return {};
     return no_pipewire();
+}
+
+Result<void> PipeWireGraph::move_program(std::uint32_t id, const std::string& output) {
+    State& s = *state_;
+    if (!s.connection.is_open() || s.connection.lost()) return no_pipewire();
+    std::string target;
+    {
+        const std::lock_guard lock(s.mutex);
+        if (!s.programs.contains(id))
+            return Error{"this program plays no more.", std::to_string(id), "Let it play, and try again."};
+        for (const auto& [node, name] : s.outputs) {
+            if (name == output) target = std::to_string(node);
+        }
+        for (const auto& [node, entry] : s.nodes) {
+            if (!entry.source && entry.node.name == output) target = std::to_string(node);
+        }
+    }
+    if (!output.empty() && target.empty())
+        return Error{"there is no such output.", output, "Choose another one."};
+    const PipeWireConnection::Lock lock(s.connection);
+    if (s.metadata == nullptr) {
+        return Error{"a program can't be moved: no session manager runs.", "PipeWire",
+                     "Start it (systemctl --user start wireplumber)."};
+    }
+    // What newer session managers look at first would win over it.
+    pw_metadata_set_property(s.metadata, id, "target.object", nullptr, nullptr);
+    pw_metadata_set_property(s.metadata, id, "target.node", output.empty() ? nullptr : "Spa:Id",
+                             output.empty() ? nullptr : target.c_str());
+    return {};
 }
 
 Result<void> PipeWireGraph::make_default_source(const std::string& name) {

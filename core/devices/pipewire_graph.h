@@ -1,6 +1,7 @@
 // What PipeWire knows at this moment: inputs, outputs, defaults. Kept up to date by itself.
 #pragma once
 
+#include <algorithm>
 #include <cstdint>
 #include <memory>
 #include <string>
@@ -24,13 +25,28 @@ struct PipeWireNode {
     bool operator==(const PipeWireNode&) const = default;
 };
 
+/// A program that plays sound now.
+struct PlayingProgram {
+    std::uint32_t id = 0;  ///< of its stream
+    std::string name;      ///< what the program calls itself
+    std::string title;     ///< what it plays, where it says so
+    std::string into;      ///< node name of the output it plays into; empty while into none
+
+    bool operator==(const PlayingProgram&) const = default;
+};
+
 struct PipeWirePicture {
     bool connected = false;
     std::vector<PipeWireNode> sources;  ///< our own virtual microphone left out
-    std::vector<PipeWireNode> sinks;
+    std::vector<PipeWireNode> sinks;    ///< without our own outputs
+    std::vector<std::string> outputs;   ///< node names of our own outputs, into which programs can play
+    std::vector<PlayingProgram> programs;
     std::string default_source, default_sink;  ///< node names; empty while not known
-    bool virtual_microphone = false;           ///< ours is there, whether this program feeds it or not
-    bool feed_used = false;                    ///< some program is linked to it
+    bool has_output(const std::string& name) const {
+        return std::find(outputs.begin(), outputs.end(), name) != outputs.end();
+    }
+    bool virtual_microphone = false;  ///< ours is there, whether this program feeds it or not
+    bool feed_used = false;           ///< some program is linked to it
 
     bool has_source(const std::string& name) const { return source(name) != nullptr; }
     /// Null when there is none of this name.
@@ -59,6 +75,9 @@ class PipeWireGraph {
     /// Takes our virtual microphone away from all programs; the session manager may hand those that used it
     /// another one. Waits a second at most. Nothing may feed it at that time (it would be made anew).
     Result<void> remove_virtual_microphone();
+    /// Sends what a program plays (PlayingProgram::id) into an output, or back to where it would go by itself
+    /// (empty name).
+    Result<void> move_program(std::uint32_t id, const std::string& output);
     /// Makes a node the default source for every program that does not choose one.
     Result<void> make_default_source(const std::string& name);
 

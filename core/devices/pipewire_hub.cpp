@@ -33,10 +33,35 @@ Result<void> source_known(const PipeWireGraph& graph, const std::string& node) {
     return {};
 }
 
+namespace {
+/// A microphone that is offered beside the feed's.
+struct Offer {
+    VirtualMicrophone::Wish wish;
+    PipeWireFeed feed;
+};
+
+/// The feed; pushes the others on as well, after it.
+struct AllFeeds final : FeedSink {
+    void take(const AudioBlock& block, bool converted) noexcept override { feed.take(block, converted); }
+    void push() noexcept override {
+        feed.push();
+        for (size_t i = 0; i < kMost; ++i) {
+            if (PipeWireFeed* other = others[i].load(std::memory_order_acquire); other != nullptr)
+                other->push();
+        }
+    }
+    static constexpr size_t kMost = 16;
+    PipeWireFeed feed;
+    std::atomic<PipeWireFeed*> others[kMost] = {};
+};
+}  // namespace
+
 struct PipeWireHub::State {
     PipeWireHubOptions options;
     PipeWireConnection connection;
-    PipeWireFeed feed;
+    AllFeeds all;
+    PipeWireFeed& feed = all.feed;
+    std::vector<std::unique_ptr<Offer>> offers;
     std::vector<PipeWireSource*> started;
     Clock::time_point last_try{};
     VirtualMicrophone::Standing standing = VirtualMicrophone::Standing::coming;
@@ -47,26 +72,38 @@ struct PipeWireHub::State {
     bool connect();
     void end_all();
     bool captures() const;
+    Result<void> start_feeds();
+    void end_feeds();
+    void attach(Offer& offer);
 };
 
 /// A capture on the hub's connection.
 class PipeWireSource final : public SoundSource {
   public:
-    PipeWireSource(PipeWireHub::State& hub, PipeWireHub& owner, std::string node, int channels)
-        : hub_(hub), owner_(owner), node_(std::move(node)), channels_(channels) {}
+    /// `title`: of an output that is made for it; empty: a source that is there.
+    PipeWireSource(PipeWireHub::State& hub, PipeWireHub& owner, std::string node, std::string title,
+                   int channels)
+        : hub_(hub), owner_(owner), node_(std::move(node)), title_(std::move(title)), channels_(channels) {}
     ~PipeWireSource() override { stop(); }
 
     StreamFormat format() const override { return {hub_.options.sample_rate, channels_}; }
     Result<void> start(AudioCallback& callback, FeedSink* feed) override;
     void stop() override;
     DeviceStatus status() const override;
+    bool steady() const override { return true; }
     void tend() override;
 
     void end() { capture_.end(); }
+    /// The connection is closed next.
+    void forget_output() {
+        if (output_ != nullptr) pw_proxy_destroy(output_);
+        output_ = nullptr;
+    }
     bool captures() const { return capture_.running(); }
 
   private:
     bool there() const;
+    void make_output();
     void wait_for(const std::string& what) {
         problem_ = what;
         waiting_ = true;
@@ -75,8 +112,9 @@ class PipeWireSource final : public SoundSource {
 
     PipeWireHub::State& hub_;
     PipeWireHub& owner_;
-    std::string node_;
+    std::string node_, title_;
     int channels_;
+    pw_proxy* output_ = nullptr;
     PipeWireCapture capture_;
     AudioCallback* callback_ = nullptr;
     FeedSink* feed_ = nullptr;
@@ -88,7 +126,31 @@ class PipeWireSource final : public SoundSource {
 bool PipeWireHub::State::connect() {
     if (!connection.open("dusky-reed", PipeWireConnection::Use::sound)) return false;
     feed.attach(connection, {options.mic_title, options.channels}, stream_options(options.channels));
+    for (const auto& offer : offers) attach(*offer);
     return true;
+}
+
+void PipeWireHub::State::attach(Offer& offer) {
+    offer.feed.attach(connection, offer.wish, stream_options(offer.wish.channels));
+}
+
+/// All or none; one that is offered beside the feed and can't be is left out.
+Result<void> PipeWireHub::State::start_feeds() {
+    if (!feed.running()) {
+        if (auto begun = feed.start(); !begun.ok()) return begun;
+    }
+    for (size_t i = 0; i < offers.size(); ++i) {
+        PipeWireFeed& other = offers[i]->feed;
+        if (!other.running() && other.start().ok()) all.others[i] = &other;
+    }
+    return {};
+}
+
+/// Only while nothing captures.
+void PipeWireHub::State::end_feeds() {
+    for (auto& other : all.others) other = nullptr;
+    for (const auto& offer : offers) offer->feed.end();
+    feed.end();
 }
 
 bool PipeWireHub::State::captures() const {
@@ -97,8 +159,13 @@ bool PipeWireHub::State::captures() const {
 
 void PipeWireHub::State::end_all() {
     for (PipeWireSource* s : started) s->end();
-    feed.end();
+    end_feeds();
+    if (connection.is_open()) {
+        const PipeWireConnection::Lock lock(connection);
+        for (PipeWireSource* s : started) s->forget_output();
+    }
     feed.detach();
+    for (const auto& offer : offers) offer->feed.detach();
     connection.close();
 }
 
@@ -120,11 +187,38 @@ PipeWireGraph& PipeWireHub::graph() const {
 }
 
 std::unique_ptr<SoundSource> PipeWireHub::source(const std::string& node, int channels) {
-    return std::make_unique<PipeWireSource>(*state_, *this, node, channels);
+    return std::make_unique<PipeWireSource>(*state_, *this, node, "", channels);
+}
+
+std::unique_ptr<SoundSource> PipeWireHub::programme(const std::string& node, const std::string& title) {
+    return std::make_unique<PipeWireSource>(*state_, *this, node, title, 2);
+}
+
+FeedSink& PipeWireHub::offer(const std::string& node, const std::string& title, int channels) {
+    State& s = *state_;
+    withdraw(node);
+    // Captures push on what is offered, so what is there is found out while none does.
+    for (PipeWireSource* source : s.started) source->end();
+    s.end_feeds();
+    auto made = std::make_unique<Offer>();
+    made->wish = {title, channels, node, node + "-feed"};
+    s.offers.push_back(std::move(made));
+    if (s.connection.is_open()) s.attach(*s.offers.back());
+    return s.offers.back()->feed;
+}
+
+void PipeWireHub::withdraw(const std::string& node) {
+    State& s = *state_;
+    const auto found = std::ranges::find_if(s.offers, [&](const auto& o) { return o->wish.node == node; });
+    if (found == s.offers.end()) return;
+    for (PipeWireSource* source : s.started) source->end();
+    s.end_feeds();
+    (*found)->feed.detach();
+    s.offers.erase(found);
 }
 
 FeedSink& PipeWireHub::feed() {
-    return state_->feed;
+    return state_->all;
 }
 
 std::uint64_t PipeWireHub::feed_dropouts() const {
@@ -162,24 +256,38 @@ void PipeWireHub::tend() {
     if (s.feed.broken()) {
         for (PipeWireSource* source : s.started) source->end();
     }
-    if (!s.captures()) s.feed.end();
+    if (!s.captures()) s.end_feeds();
     s.standing = s.feed.tend();
+    for (const auto& offer : s.offers) (void)offer->feed.tend();
 }
 
 // ---- the source ----
 
 bool PipeWireSource::there() const {
     const PipeWirePicture picture = hub_.options.graph->picture();
+    if (!title_.empty()) return picture.has_output(node_);
     return node_.empty() ? !picture.sources.empty() : picture.has_source(node_);
+}
+
+/// It goes with the connection: programs that play into it then go on where they would by themselves.
+void PipeWireSource::make_output() {
+    if (title_.empty() || output_ != nullptr) return;
+    const PipeWireConnection::Lock lock(hub_.connection);
+    pw_properties* p = pw_properties_new(
+        PW_KEY_FACTORY_NAME, "support.null-audio-sink", PW_KEY_NODE_NAME, node_.c_str(),
+        PW_KEY_NODE_DESCRIPTION, title_.c_str(), PW_KEY_MEDIA_CLASS, "Audio/Sink", PW_KEY_NODE_VIRTUAL,
+        "true", "audio.position", "[ FL FR ]", "monitor.channel-volumes", "true", nullptr);
+    output_ = static_cast<pw_proxy*>(pw_core_create_object(
+        hub_.connection.core(), "adapter", PW_TYPE_INTERFACE_Node, PW_VERSION_NODE, &p->dict, 0));
+    pw_properties_free(p);
 }
 
 /// The feed first, so that none of what is captured is lost.
 Result<void> PipeWireSource::capture() {
-    if (!hub_.feed.running()) {
-        if (auto feed = hub_.feed.start(); !feed.ok()) return feed;
-    }
-    auto captured = capture_.start(hub_.connection, node_, hub_.stream_options(channels_), *callback_, feed_);
-    if (!captured.ok() && !hub_.captures()) hub_.feed.end();
+    if (auto feeds = hub_.start_feeds(); !feeds.ok()) return feeds;
+    auto captured = capture_.start(hub_.connection, {node_, !title_.empty()}, hub_.stream_options(channels_),
+                                   *callback_, feed_);
+    if (!captured.ok() && !hub_.captures()) hub_.end_feeds();
     return captured;
 }
 
@@ -194,6 +302,7 @@ Result<void> PipeWireSource::start(AudioCallback& callback, FeedSink* feed) {
     hub_.started.push_back(this);
     if (hub_.connection.is_open() && hub_.connection.lost()) hub_.end_all();
     if (hub_.connection.is_open() || hub_.connect()) {
+        make_output();
         if (there()) {
             if (auto captured = capture(); !captured.ok()) {
                 stop();
@@ -207,12 +316,16 @@ Result<void> PipeWireSource::start(AudioCallback& callback, FeedSink* feed) {
 
 void PipeWireSource::stop() {
     capture_.end();
+    if (output_ != nullptr) {
+        const PipeWireConnection::Lock lock(hub_.connection);
+        forget_output();
+    }
     started_ = false;
     std::erase(hub_.started, this);
     if (hub_.started.empty())
         hub_.end_all();
     else if (!hub_.captures())
-        hub_.feed.end();
+        hub_.end_feeds();
 }
 
 void PipeWireSource::tend() {
@@ -220,10 +333,12 @@ void PipeWireSource::tend() {
     owner_.tend();
     if (!hub_.connection.is_open()) return wait_for(kNotRunning);
     const bool any = node_.empty();
+    make_output();
     if (!there() || capture_.broken()) {
         capture_.end();
-        if (!hub_.captures()) hub_.feed.end();
+        if (!hub_.captures()) hub_.end_feeds();
     }
+    if (!there() && !title_.empty()) return wait_for("The programme's output is being made.");
     if (!there()) {
         return wait_for(
             any ? "There is no microphone, so the feed is silent. Plug one in; it goes on by itself."
@@ -242,7 +357,7 @@ void PipeWireSource::tend() {
         wait_for("The microphone sends nothing. Check its switch and its cable, or choose another input.");
         // Perhaps the stream hangs where nobody told: it is made anew, every two seconds until sound comes.
         capture_.end();
-        if (!hub_.captures()) hub_.feed.end();
+        if (!hub_.captures()) hub_.end_feeds();
         last_try_ = Clock::now();
     } else if (hub_.standing == VirtualMicrophone::Standing::occupied) {
         wait_for(kOccupied);

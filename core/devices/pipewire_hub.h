@@ -40,7 +40,15 @@ class PipeWireHub {
 
     /// A source of the hub, which must outlive it. `node`: its name; empty: the default source.
     std::unique_ptr<SoundSource> source(const std::string& node, int channels);
-    /// Where the sum goes: what it takes in one cycle goes on in the same. Valid as long as the hub.
+    /// What other programs play into an output of ours, which is there while the source runs and is called
+    /// `title`; stereo. `node` must begin with kProgrammeOutput.
+    std::unique_ptr<SoundSource> programme(const std::string& node, const std::string& title);
+    /// Another microphone that other programs can choose, beside the feed's own; its sink. Valid until
+    /// withdraw(), which no source may still feed.
+    FeedSink& offer(const std::string& node, const std::string& title, int channels);
+    void withdraw(const std::string& node);
+    /// Where the sum goes, to be pushed for all that is offered: what it takes in one cycle goes on in the
+    /// same. Valid as long as the hub.
     FeedSink& feed();
     /// Blocks for which the feed had not enough sound.
     std::uint64_t feed_dropouts() const;

@@ -1,6 +1,7 @@
 #include "devices/virtual_microphone.h"
 
 #include <algorithm>
+#include <cctype>
 #include <chrono>
 #include <cstdlib>
 #include <cstring>
@@ -27,6 +28,12 @@ std::string path_for(int channels) {
 }
 
 }  // namespace
+
+std::string node_of(const std::string& strip) {
+    std::string out = std::string(kOwnNodes) + "-strip-";
+    for (const char c : strip) out += std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '_' ? c : '-';
+    return out;
+}
 
 struct VirtualMicrophone::State {
     struct Mic {
@@ -76,9 +83,9 @@ void VirtualMicrophone::State::add(uint32_t id, const char* type, const spa_dict
     if (std::strcmp(type, PW_TYPE_INTERFACE_Node) == 0) {
         const std::string name = property(props, PW_KEY_NODE_NAME);
         const std::string path = property(props, PW_KEY_OBJECT_PATH);
-        if (name == kVirtualMicName && path.rfind(path_for(0).substr(0, path_for(0).size() - 1), 0) == 0)
+        if (name == wish.node && path.rfind(path_for(0).substr(0, path_for(0).size() - 1), 0) == 0)
             mics[id] = {path, property(props, PW_KEY_NODE_DESCRIPTION)};
-        if (name == kFeedName) feeds[id] = name;
+        if (name == wish.feed) feeds[id] = name;
     } else if (std::strcmp(type, PW_TYPE_INTERFACE_Port) == 0) {
         ports[id] = {number(props, PW_KEY_NODE_ID), property(props, PW_KEY_PORT_DIRECTION) == "in"};
     } else if (std::strcmp(type, PW_TYPE_INTERFACE_Link) == 0) {
@@ -101,7 +108,7 @@ void VirtualMicrophone::State::remove(uint32_t id) {
 void VirtualMicrophone::State::make() {
     if (made != nullptr) pw_proxy_destroy(made);
     pw_properties* p = pw_properties_new(
-        PW_KEY_FACTORY_NAME, "support.null-audio-sink", PW_KEY_NODE_NAME, kVirtualMicName,
+        PW_KEY_FACTORY_NAME, "support.null-audio-sink", PW_KEY_NODE_NAME, wish.node.c_str(),
         PW_KEY_NODE_DESCRIPTION, wish.title.c_str(), PW_KEY_MEDIA_CLASS, "Audio/Source/Virtual",
         PW_KEY_OBJECT_LINGER, "true", PW_KEY_OBJECT_PATH, path_for(wish.channels).c_str(),
         PW_KEY_NODE_LINK_GROUP, kLinkGroup, PW_KEY_NODE_VIRTUAL, "true", "audio.position",

@@ -13,6 +13,11 @@ class PipeWireConnection;
 inline constexpr const char* kVirtualMicName = "dusky-reed";
 inline constexpr const char* kVirtualMicTitle = "Dusky Reed";
 inline constexpr const char* kFeedName = "dusky-reed-feed";
+/// Begin of the names of all nodes that are made here; and of the outputs into which other programs play.
+inline constexpr const char* kOwnNodes = "dusky-reed";
+inline constexpr const char* kProgrammeOutput = "dusky-reed-programme";
+/// Name of the source as which a strip is offered on its own.
+std::string node_of(const std::string& strip);
 /// Input, feed and virtual microphone: the session manager links none of them to another.
 inline constexpr const char* kLinkGroup = "dusky-reed";
 
@@ -22,8 +27,10 @@ inline constexpr const char* kLinkGroup = "dusky-reed";
 class VirtualMicrophone {
   public:
     struct Wish {
-        std::string title;  ///< what other programs call it
-        int channels = 1;   ///< 1 or 2
+        std::string title{};                 ///< what other programs call it
+        int channels = 1;                    ///< 1 or 2
+        std::string node = kVirtualMicName;  ///< its own name,
+        std::string feed = kFeedName;        ///< and that of the streams that may be linked into it
         bool operator==(const Wish&) const = default;
     };
     enum class Standing {

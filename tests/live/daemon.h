@@ -32,6 +32,12 @@ class Daemon {
     int record_pair(const std::string& file, const std::string& left, const std::string& right) const;
     /// Plays a WAV file into a virtual microphone; returns the pid once it is linked.
     int play(const std::string& file, const std::string& target) const;
+    /// Plays a WAV file as any program does, into an output that the session manager links it to.
+    int play_as_program(const std::string& file, const std::string& sink) const {
+        return start({"pw-cat", "--playback", "--target", sink, file});
+    }
+    /// The newest player plays into another one as well.
+    void play_into_too(const std::string& target) const { link("pw-cat:output_MONO", target + ":input_MONO"); }
     /// Records from a source; returns the pid once the session manager has linked it.
     int record(const std::string& file, const std::string& target, int rate = 48000) const;
     /// Waits until a recorder has written so many seconds more (mono, 48 kHz, 32-bit float as record() makes

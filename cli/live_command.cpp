@@ -1,0 +1,314 @@
+#include "live_command.h"
+
+#include <csignal>
+#include <cstdio>
+#include <filesystem>
+#include <memory>
+#include <thread>
+
+#include "base/file.h"
+#include "common.h"
+#include "desk/live_desk.h"
+#include "devices/make_source.h"
+#include "engine/readings.h"
+#include "scenes/working_state.h"
+
+namespace reed::cli {
+namespace {
+
+struct LiveOptions {
+    std::string scene, title = kVirtualMicTitle;
+    std::vector<std::string> inputs;
+    double seconds = 0.0, every = 0.5;
+    int block = 256, channels = 1;
+    bool json = false, no_feed = false;
+};
+
+volatile std::sig_atomic_t g_asked_to_end = 0;
+
+using Clock = std::chrono::steady_clock;
+
+/// What the window remembers of this computer; nothing where it never ran.
+WorkingState remembered() {
+    const char* state = std::getenv("XDG_STATE_HOME");
+    const char* home = std::getenv("HOME");
+    std::filesystem::path folder;
+    if (state != nullptr && std::filesystem::path(state).is_absolute())
+        folder = state;
+    else if (home != nullptr)
+        folder = std::filesystem::path(home) / ".local/state";
+    const auto text = read_file(folder / "dusky-reed/session.json", 2 * kMaxSceneBytes);
+    if (!text.ok()) return {};
+    auto read = parse_working_state(text.value());
+    return read.ok() ? std::move(read.value()) : WorkingState{};
+}
+
+std::filesystem::path demo_data() {
+    std::error_code ec;
+    const auto self = std::filesystem::read_symlink("/proc/self/exe", ec);
+    return self.parent_path() / "../share/dusky-reed/demo_data";
+}
+
+/// "default", "room", "file:PATH", or a node's name.
+DeviceChoice choice_of(const std::string& word) {
+    if (word == "room") return {DeviceKind::simulated_room, ""};
+    if (word == "default") return {DeviceKind::pipewire, ""};
+    if (word.rfind("file:", 0) == 0) return {DeviceKind::sound_file, word.substr(5)};
+    return {DeviceKind::pipewire, word};
+}
+
+DeviceChoice choice_of(const StripInput& kept) {
+    if (kept.kind == "file") return {DeviceKind::sound_file, kept.target};
+    if (kept.kind == "room") return {DeviceKind::simulated_room, ""};
+    return {DeviceKind::pipewire, kept.target};
+}
+
+struct Seat {
+    std::string id;
+    std::shared_ptr<LiveStrip> strip;
+    std::unique_ptr<Readings> readings;
+    std::unique_ptr<SoundSource> source;  // none: silent
+    std::string told;                     // its problem, once
+};
+
+class Live {
+  public:
+    Live(Scene scene, const LiveOptions& options) : scene_(std::move(scene)), options_(options) {}
+
+    ~Live() {
+        for (Seat& s : seats_) {
+            if (s.source) s.source->stop();
+        }
+        desk_.set_sink(nullptr);
+        for (const Seat& s : seats_) s.strip->set_output(nullptr);
+    }
+
+    Result<void> open() {
+        std::map<std::string, DeviceChoice> choices;
+        if (auto chosen = choose(choices); !chosen.ok()) return chosen;
+        PipeWireHubOptions o;
+        o.channels = options_.channels;
+        o.block = options_.block;
+        o.mic_title = options_.title;
+        hub_ = std::make_unique<PipeWireHub>(o);
+        for (const StripSpec& s : scene_.desk.strips) {
+            if (auto seated = seat(s, choices); !seated.ok()) return seated;
+        }
+        return start();
+    }
+
+    int run() {
+        std::signal(SIGINT, [](int) { g_asked_to_end = 1; });
+        std::signal(SIGTERM, [](int) { g_asked_to_end = 1; });
+        std::signal(SIGHUP, [](int) { g_asked_to_end = 1; });
+        const auto start = Clock::now();
+        auto due = start;
+        while (g_asked_to_end == 0) {
+            const double passed = std::chrono::duration<double>(Clock::now() - start).count();
+            if (options_.seconds > 0.0 && passed >= options_.seconds) break;
+            tend();
+            if (Clock::now() >= due) {
+                due += std::chrono::milliseconds(static_cast<int>(1000.0 * options_.every));
+                tell(passed);
+                if (std::fflush(stdout) != 0) return kBadInput;  // nobody reads it any more
+            }
+            std::this_thread::sleep_for(std::chrono::milliseconds(30));
+        }
+        return 0;
+    }
+
+  private:
+    /// By the words given, else as the window remembers it, else the default microphone for the first voice.
+    Result<void> choose(std::map<std::string, DeviceChoice>& choices) {
+        for (const std::string& word : options_.inputs) {
+            const size_t split = word.find('=');
+            const StripSpec* strip =
+                strip_of(scene_.desk, split == std::string::npos ? "" : word.substr(0, split));
+            if (strip == nullptr) {
+                return Error{"the scene has no strip of this name.", word.substr(0, split),
+                             "It has " + strips_of(scene_.desk) + "."};
+            }
+            const std::string source = split == std::string::npos ? word : word.substr(split + 1);
+            if (!choices.emplace(strip->id, choice_of(source)).second)
+                return Error{"it is given two inputs.", strip->id, "Name one."};
+        }
+        const WorkingState state = remembered();
+        for (const StripSpec& s : scene_.desk.strips) {
+            if (choices.contains(s.id) || s.role == StripRole::programme) continue;
+            const bool first = &s == &scene_.desk.strips.front();
+            const auto kept = state.inputs.find(s.id);
+            if (first)
+                choices[s.id] = choice_of(state.input);
+            else if (kept != state.inputs.end())
+                choices[s.id] = choice_of(kept->second);
+            else
+                std::cerr << "dusky-reed-cli: " << s.id
+                          << ": no input is known for it, so it is silent. Name one: "
+                          << "--input " << s.id << "=...\n";
+        }
+        for (auto a = choices.begin(); a != choices.end(); ++a) {
+            for (auto b = std::next(a); b != choices.end(); ++b) {
+                if (a->second.kind == DeviceKind::pipewire && a->second == b->second)
+                    return Error{"it is the input of " + a->first + " already.", b->first,
+                                 "Choose another microphone for one of them."};
+            }
+        }
+        return {};
+    }
+
+    Result<void> seat(const StripSpec& s, const std::map<std::string, DeviceChoice>& choices) {
+        Seat out;
+        out.id = s.id;
+        out.strip = desk_.make(s.id, s.role);
+        const auto choice = choices.find(s.id);
+        if (choice != choices.end()) {
+            const int channels = s.role == StripRole::voice ? options_.channels : 2;
+            auto made = make_source(choice->second, demo_data(), *hub_, channels, false);
+            if (!made.ok()) return made.error();
+            out.source = std::move(made.value());
+            pipewire_ = pipewire_ || choice->second.kind == DeviceKind::pipewire;
+        } else if (s.role == StripRole::programme) {
+            const std::string node = std::string(kProgrammeOutput) + (programmes_++ > 0 ? "-2" : "");
+            out.source = hub_->programme(node, options_.title + " " + s.shown_name());
+            pipewire_ = true;
+        }
+        seats_.push_back(std::move(out));
+        return {};
+    }
+
+    Result<void> start() {
+        double rate = 48000.0;
+        if (!pipewire_) {
+            for (const Seat& s : seats_) {
+                if (s.source) rate = s.source->format().sample_rate;
+            }
+        }
+        if (auto opened = desk_.open({rate, options_.channels}); !opened.ok()) return opened;
+        std::vector<std::shared_ptr<LiveStrip>> strips;
+        for (size_t i = 0; i < seats_.size(); ++i) {
+            const StripSpec& spec = scene_.desk.strips[i];
+            Seat& s = seats_[i];
+            const int channels = s.source ? s.source->format().channels : 1;
+            auto prepared = Engine::prepare({rate, channels}, spec.chain);
+            if (!prepared.ok()) return prepared.error();
+            s.strip->engine().set_fader(spec.fader);
+            s.strip->engine().set_mute(spec.mute);
+            s.strip->open(std::move(prepared.value()));
+            s.readings = std::make_unique<Readings>(s.strip->engine());
+            s.readings->set_window(10.0);
+            strips.push_back(s.strip);
+        }
+        desk_.arrange(strips, running_order(scene_.desk));
+        if (pipewire_ && !options_.no_feed) desk_.set_sink(&hub_->feed());
+        for (size_t i = 0; i < seats_.size() && !options_.no_feed; ++i) {
+            const StripSpec& spec = scene_.desk.strips[i];
+            if (spec.role != StripRole::programme) continue;
+            const std::string title = options_.title + " " + spec.shown_name();
+            seats_[i].strip->set_output(
+                &hub_->offer(node_of(spec.id), title, strips[i]->engine().format().channels));
+        }
+        meter_ = std::make_unique<LoudnessMeter>(desk_.format());
+        feed_.follow(desk_.desk().feed_history());
+        for (Seat& s : seats_) {
+            if (!s.source) continue;
+            s.strip->expect(s.source->format(), s.source->steady());
+            if (auto started = s.source->start(*s.strip, s.strip.get()); !started.ok()) return started;
+        }
+        return {};
+    }
+
+    void tend() {
+        for (Seat& s : seats_) {
+            if (!s.source) continue;
+            s.source->tend();
+            s.readings->poll();
+            const std::string problem = s.source->status().problem;
+            if (problem != s.told && !problem.empty())
+                std::cerr << "dusky-reed-cli: " << s.id << ": " << problem << "\n";
+            s.told = problem;
+        }
+        desk_.tend();
+        AudioBlock piece;
+        while (feed_.next(4096, piece) == RingReader::Got::sound) meter_->add(piece);
+    }
+
+    void tell(double passed) {
+        const LoudnessReading loudness = meter_->read_quick();
+        Json strips = Json::array();
+        std::string line;
+        for (const Seat& s : seats_) {
+            const auto& taps = s.readings->levels().taps;
+            const TapLevels l = taps.empty() ? TapLevels{} : taps.back();
+            const auto known = [](bool is, double v) {
+                return is && v > kSilenceDb ? std::optional(v) : std::nullopt;
+            };
+            const auto room = known(l.room_known, l.room), voice = known(l.voice_known, l.voice);
+            const auto peak = known(!taps.empty(), l.peak);
+            strips.push_back({{"id", s.id},
+                              {"room_dbfs", optional_number(room)},
+                              {"voice_dbfs", optional_number(voice)},
+                              {"peak_dbfs", optional_number(peak)}});
+            line += "   " + s.id + ": room " + text(room) + ", voice " + text(voice) + ", peak " + text(peak);
+        }
+        if (options_.json) {
+            Json out;
+            out["t_s"] = passed;
+            out["strips"] = strips;
+            out["feed_lufs"] = optional_number(loudness.short_term);
+            std::printf("%s\n", out.dump().c_str());
+        } else {
+            std::printf("%7.1f s%s   feed %s LUFS\n", passed, line.c_str(),
+                        text(loudness.short_term).c_str());
+        }
+    }
+    static std::string text(const std::optional<double>& v) {
+        char out[24] = "-";
+        if (v) std::snprintf(out, sizeof out, "%.1f", *v);
+        return out;
+    }
+
+    Scene scene_;
+    const LiveOptions& options_;
+    LiveDesk desk_;
+    std::unique_ptr<PipeWireHub> hub_;
+    std::vector<Seat> seats_;
+    std::unique_ptr<LoudnessMeter> meter_;
+    RingReader feed_;
+    bool pipewire_ = false;
+    int programmes_ = 0;
+};
+
+int live(const LiveOptions& options) {
+    auto scene = scene_or_complain(options.scene);
+    if (!scene) return kBadInput;
+    Live running(std::move(*scene), options);
+    if (auto opened = running.open(); !opened.ok()) return refuse(opened.error());
+    return running.run();
+}
+
+}  // namespace
+
+std::pair<CLI::App*, std::function<int()>> live_command(CLI::App& app) {
+    auto options = std::make_shared<LiveOptions>();
+    auto* command = app.add_subcommand("live", "Run a scene live without a window, until a signal ends it");
+    command->add_option("--scene", options->scene, "Scene file")->required();
+    command
+        ->add_option("--input", options->inputs,
+                     "strip=SOURCE: a microphone's node name, default, file:PATH or room; without strip= the "
+                     "first one. What is not named is as the window remembers it")
+        ->take_all();
+    command->add_option("--seconds", options->seconds, "End by itself after so many seconds")
+        ->check(CLI::Range(0.1, 1e6));
+    command->add_option("--every", options->every, "Seconds from line to line")
+        ->check(CLI::Range(0.05, 3600.0));
+    command->add_option("--block", options->block, "Frames wished for, 32 to 2048")
+        ->check(CLI::Range(32, 2048));
+    command->add_option("--channels", options->channels, "Of the microphone that others hear, 1 or 2")
+        ->check(CLI::Range(1, 2));
+    command->add_option("--title", options->title, "What other programs call that microphone");
+    command->add_flag("--no-feed", options->no_feed, "Give the feed to no other program");
+    command->add_flag("--json", options->json, "Write one JSON object a line");
+    return {command, [options] { return live(*options); }};
+}
+
+}  // namespace reed::cli

@@ -1,0 +1,12 @@
+// A desk without a window, live.
+#pragma once
+
+#include <CLI/CLI.hpp>
+#include <functional>
+#include <utility>
+
+namespace reed::cli {
+
+std::pair<CLI::App*, std::function<int()>> live_command(CLI::App& app);
+
+}  // namespace reed::cli
