@@ -105,7 +105,7 @@ int main(int argc, char** argv) {
         std::fprintf(stderr, "dusky-reed: %s\n", result.error().text().c_str());
         status = 1;
     };
-    ui::FeedRecorder recorder(session.engine());
+    ui::FeedRecorder recorder(session.live());
     if (options.isSet(record)) {
         // From the first sound on: its format is known when the input is open.
         QObject::connect(

@@ -10,8 +10,10 @@
 #include <QMessageBox>
 #include <QPainter>
 #include <QPushButton>
+#include <QStackedWidget>
 #include <QVBoxLayout>
 #include <QWindow>
+#include <algorithm>
 
 #include "actions/actions.h"
 #include "actions/keys_dialog.h"
@@ -22,6 +24,7 @@
 #include "deck/scene_bar.h"
 #include "diagram/level_diagram.h"
 #include "editors/stage_editor.h"
+#include "rail/strip_rail.h"
 #include "session/monitoring.h"
 #include "session/session.h"
 #include "theme/theme.h"
@@ -44,10 +47,10 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
     setMinimumSize(1024, 680);
     resize(1280, 800);
     buildTop();
-    diagram_ = new LevelDiagram(session_, this);
-    editor_ = new StageEditor(session_, this);
-    feed_ = new FeedPanel(session_, this);
-    room_ = new RoomPanel(session_, this);
+    for (QStackedWidget** stack : {&diagrams_, &editors_, &feeds_, &rooms_})
+        *stack = new QStackedWidget(this);
+    addPage(session_);
+    rail_ = new StripRail(*actions_, this);
     messages_ = new MessageBar(this);
 
     auto* top = new QHBoxLayout;
@@ -59,26 +62,30 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
     top->addWidget(menu_);
     auto* side = new QVBoxLayout;
     side->setSpacing(12);
-    side->addWidget(feed_);
-    side->addWidget(room_);
+    side->addWidget(feeds_);
+    side->addWidget(rooms_);
     side->addStretch(1);
     auto* below = new QHBoxLayout;
     below->setSpacing(12);
-    below->addWidget(editor_, 1);
+    below->addWidget(editors_, 1);
     below->addLayout(side);
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(16, 12, 16, 14);
     all->setSpacing(12);
     all->addLayout(top);
-    all->addWidget(diagram_, 1);
+    auto* middle = new QHBoxLayout;
+    middle->setSpacing(12);
+    middle->addWidget(rail_);
+    middle->addWidget(diagrams_, 1);
+    all->addLayout(middle, 1);
     all->addLayout(below);
-    feed_->setFixedHeight(158);
-    room_->setFixedHeight(192);
+    feeds_->setFixedHeight(158);
+    rooms_->setFixedHeight(192);
 
     connect(&session_.notices(), &Notices::told, messages_, &MessageBar::tell);
     connect(messages_, &MessageBar::resized, this, &MainWindow::placeMessages);
-    connect(&session_.devices(), &Devices::inputChanged, this,
-            [this] { input_->setText(session_.devices().inputTitle()); });
+    connect(&session_.desk(), &DeskModel::stripsChanged, this, &MainWindow::showStrips);
+    connect(&session_.desk(), &DeskModel::focusChanged, this, &MainWindow::showFocus);
     connect(&session_, &Session::muteChanged, this, &MainWindow::showMute);
     connect(&session_, &Session::readingsChanged, this, [this] {
         if (++ticks_ % 16 == 1) showStatus();
@@ -90,6 +97,60 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
     connect(actions_, &Actions::keysWanted, this, &MainWindow::openKeys);
     connect(&session_.preferences().keys(), &Keys::changed, this, &MainWindow::showMute);
     showMute();
+}
+
+void MainWindow::addPage(Session& strip) {
+    Page p;
+    p.strip = &strip;
+    p.diagram = new LevelDiagram(strip, diagrams_);
+    p.editor = new StageEditor(strip, editors_);
+    p.feed = new FeedPanel(strip, feeds_);
+    p.room = new RoomPanel(strip, rooms_);
+    diagrams_->addWidget(p.diagram);
+    editors_->addWidget(p.editor);
+    feeds_->addWidget(p.feed);
+    rooms_->addWidget(p.room);
+    connect(&strip.devices(), &Devices::inputChanged, p.diagram, [this, &strip] {
+        if (&strip == &this->strip()) input_->setText(strip.devices().inputTitle());
+    });
+    pages_.push_back(p);
+}
+
+Session& MainWindow::strip() const {
+    return session_.desk().current();
+}
+
+const MainWindow::Page& MainWindow::page() const {
+    const auto found = std::ranges::find(pages_, &strip(), &Page::strip);
+    return found == pages_.end() ? pages_.front() : *found;
+}
+
+/// A page for each strip. Those of strips that go are gone when this returns.
+void MainWindow::showStrips() {
+    const auto& strips = session_.desk().strips();
+    rail_->rebuild();
+    for (const Page& p : pages_) {
+        if (std::ranges::find(strips, p.strip) != strips.end()) continue;
+        delete p.diagram;
+        delete p.editor;
+        delete p.feed;
+        delete p.room;
+    }
+    std::erase_if(pages_, [&](const Page& p) { return std::ranges::find(strips, p.strip) == strips.end(); });
+    for (Session* s : strips) {
+        if (std::ranges::find(pages_, s, &Page::strip) == pages_.end()) addPage(*s);
+    }
+    showFocus();
+}
+
+void MainWindow::showFocus() {
+    const Page& p = page();
+    diagrams_->setCurrentWidget(p.diagram);
+    editors_->setCurrentWidget(p.editor);
+    feeds_->setCurrentWidget(p.feed);
+    rooms_->setCurrentWidget(p.room);
+    input_->setText(strip().devices().inputTitle());
+    lookWhetherSeen();
 }
 
 void MainWindow::buildTop() {
@@ -106,7 +167,7 @@ void MainWindow::buildTop() {
         tr("Delay from microphone to feed, share of the time a block may take that is used, blocks lost "
            "since start. Click for where they come from"));
     connect(status_, &FlatButton::clicked, this, [this] {
-        auto* popup = new DelayPopup(session_, this);
+        auto* popup = new DelayPopup(strip(), this);
         popup->move(status_->mapToGlobal(QPoint(status_->width() - popup->width(), status_->height() + 4)));
         popup->show();
     });
@@ -136,7 +197,7 @@ void MainWindow::openKeys() {
 }
 
 void MainWindow::openInputMenu() {
-    auto* menu = new InputMenu(session_, this);
+    auto* menu = new InputMenu(strip(), this);
     connect(menu, &InputMenu::fileWanted, this, &MainWindow::chooseFile);
     connect(menu, &InputMenu::micNameWanted, this, &MainWindow::askMicName);
     menu->popup(input_->mapToGlobal(QPoint(0, input_->height())));
@@ -158,7 +219,7 @@ void MainWindow::askMicName() {
 void MainWindow::chooseFile() {
     const QString file = QFileDialog::getOpenFileName(
         this, tr("Sound file as input"), {}, tr("Sound (*.wav *.flac *.ogg *.opus *.aiff);;All files (*)"));
-    if (!file.isEmpty()) session_.devices().setInput({DeviceKind::sound_file, file.toStdString()});
+    if (!file.isEmpty()) strip().devices().setInput({DeviceKind::sound_file, file.toStdString()});
 }
 
 void MainWindow::openMainMenu() {
@@ -168,9 +229,15 @@ void MainWindow::openMainMenu() {
     actions_->entry(menu, "undo");
     actions_->entry(menu, "redo");
     menu->addSeparator();
+    actions_->entry(menu, "add-voice");
+    actions_->entry(menu, "add-programme");
+    if (session_.desk().strips().size() > 1) actions_->entry(menu, "remove-strip");
+    if (session_.desk().canBringBack()) actions_->entry(menu, "bring-back");
+    menu->addSeparator();
     const auto window = [&](const QString& title, double seconds) {
-        QAction* a =
-            menu->addAction(title, this, [this, seconds] { session_.readings().set_window(seconds); });
+        QAction* a = menu->addAction(title, this, [this, seconds] {
+            for (Session* s : session_.desk().strips()) s->readings().set_window(seconds);
+        });
         a->setCheckable(true);
         a->setChecked(session_.readings().window() == seconds);
     };
@@ -178,8 +245,10 @@ void MainWindow::openMainMenu() {
     window(tr("Levels over the last 10 s"), 10.0);
     window(tr("Levels over the last 30 s"), 30.0);
     QAction* reset = menu->addAction(tr("Levels since now (10 min at most)"), this, [this] {
-        session_.readings().set_window(Readings::kSinceReset);
-        session_.readings().restart();
+        for (Session* s : session_.desk().strips()) {
+            s->readings().set_window(Readings::kSinceReset);
+            s->readings().restart();
+        }
     });
     reset->setCheckable(true);
     reset->setChecked(session_.readings().window() == Readings::kSinceReset);
@@ -219,9 +288,9 @@ void MainWindow::openMainMenu() {
 }
 
 void MainWindow::showStatus() {
-    const EngineFigures f = session_.readings().figures();
-    const DeviceStatus d = session_.devices().status();
-    const double ms = session_.devices().totalDelayMs();
+    const EngineFigures f = session_.figures();
+    const DeviceStatus d = strip().devices().status();
+    const double ms = strip().devices().totalDelayMs();
     QString words = tr("%1 ms   %2 %   %3")
                         .arg(ms, 0, 'f', 1)
                         .arg(100.0 * f.load, 0, 'f', 1)
@@ -270,20 +339,21 @@ void MainWindow::quitWithoutMicrophone() {
                                   "it chosen may then take "
                                   "another microphone, unfiltered and not muted.");
     if (!confirm("remove_question", text.arg(mic), tr("Take it away and quit"))) return;
+    session_.desk().stop();
     session_.devices().removeMicrophone();
     closeUnasked();
 }
 
 void MainWindow::placeMessages() {
-    const int w = width() - 2 * 16 - feed_->width() - 12;
+    const int w = width() - 2 * 16 - feeds_->width() - 12;
     const int h = messages_->heightFor(w);
     messages_->setGeometry(16, height() - h - 14, w, h);
 }
 
 void MainWindow::resizeEvent(QResizeEvent*) {
     const int side = std::clamp(width() * 29 / 100, 308, 440);
-    feed_->setFixedWidth(side);
-    room_->setFixedWidth(side);
+    feeds_->setFixedWidth(side);
+    rooms_->setFixedWidth(side);
     placeMessages();
 }
 
@@ -304,8 +374,12 @@ void MainWindow::keyPressEvent(QKeyEvent* event) {
 
 /// Hidden, minimised, on another desktop or behind others, as far as the system tells.
 void MainWindow::lookWhetherSeen() {
-    session_.setSeen(isVisible() && !isMinimized() && windowHandle() != nullptr &&
-                     windowHandle()->isExposed());
+    const bool seen =
+        isVisible() && !isMinimized() && windowHandle() != nullptr && windowHandle()->isExposed();
+    for (Session* s : session_.desk().strips())
+        s->setSight(!seen           ? Session::Sight::unseen
+                    : s == &strip() ? Session::Sight::seen
+                                    : Session::Sight::aside);
 }
 
 void MainWindow::showEvent(QShowEvent* event) {

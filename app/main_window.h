@@ -2,10 +2,12 @@
 #pragma once
 
 #include <QWidget>
+#include <vector>
 
 #include "devices/device.h"
 
 class QMenu;
+class QStackedWidget;
 
 namespace reed::ui {
 
@@ -18,6 +20,7 @@ class RoomPanel;
 class SceneBar;
 class Session;
 class StageEditor;
+class StripRail;
 
 class MainWindow final : public QWidget {
     Q_OBJECT
@@ -25,11 +28,13 @@ class MainWindow final : public QWidget {
     explicit MainWindow(Session& session, QWidget* parent = nullptr);
 
     Actions& actions() const { return *actions_; }
-    LevelDiagram* diagram() const { return diagram_; }
-    StageEditor* editor() const { return editor_; }
+    // Of the strip that is worked on.
+    LevelDiagram* diagram() const { return page().diagram; }
+    StageEditor* editor() const { return page().editor; }
     SceneBar* sceneBar() const { return scenes_; }
     MessageBar* messages() const { return messages_; }
-    RoomPanel* roomPanel() const { return room_; }
+    RoomPanel* roomPanel() const { return page().room; }
+    StripRail* rail() const { return rail_; }
     /// Shows it in front, out of the tray or from behind others.
     void comeForward();
     /// Saves and closes though a program may be using the feed: the system wants it so.
@@ -49,6 +54,19 @@ class MainWindow final : public QWidget {
     bool eventFilter(QObject* watched, QEvent* event) override;
 
   private:
+    /// What shows one strip.
+    struct Page {
+        Session* strip = nullptr;
+        LevelDiagram* diagram = nullptr;
+        StageEditor* editor = nullptr;
+        FeedPanel* feed = nullptr;
+        RoomPanel* room = nullptr;
+    };
+    const Page& page() const;
+    Session& strip() const;
+    void showStrips();
+    void showFocus();
+    void addPage(Session& strip);
     void buildTop();
     void lookWhetherSeen();
     void openInputMenu();
@@ -63,17 +81,16 @@ class MainWindow final : public QWidget {
     void showMute();
     void placeMessages();
 
-    Session& session_;
+    Session& session_;  // the first strip's
     Actions* actions_;
     FlatButton* input_;
     FlatButton* mute_;
     FlatButton* menu_;
     FlatButton* status_;
     SceneBar* scenes_;
-    LevelDiagram* diagram_;
-    StageEditor* editor_;
-    FeedPanel* feed_;
-    RoomPanel* room_;
+    StripRail* rail_;
+    QStackedWidget *diagrams_, *editors_, *feeds_, *rooms_;
+    std::vector<Page> pages_;
     MessageBar* messages_;
     int ticks_ = 0;
     int talk_code_ = 0;  // key that is held

@@ -45,7 +45,80 @@ QString noStage(Session& s, const QString& word) {
     return QObject::tr("There is no stage \"%1\". There are: %2.").arg(shortened(word), ids.join(", "));
 }
 
+/// A strip by its id, its name, or its place on the rail.
+Session* stripOf(Session& s, const QString& word) {
+    if (Session* named = s.desk().find(word.toStdString())) return named;
+    const auto& all = s.desk().strips();
+    for (Session* strip : all) {
+        if (strip->stripName().compare(word, Qt::CaseInsensitive) == 0) return strip;
+    }
+    const int place = word.toInt();
+    return place >= 1 && static_cast<size_t>(place) <= all.size() ? all[static_cast<size_t>(place - 1)]
+                                                                  : nullptr;
+}
+
+QString noStrip(Session& s, const QString& word) {
+    QStringList ids;
+    for (const Session* strip : s.desk().strips()) ids << QString::fromStdString(strip->strip().spec().id);
+    return QObject::tr("There is no strip \"%1\". There are: %2.").arg(shortened(word), ids.join(", "));
+}
+
 // What they do.
+
+QString focusStrip(Actions& a, const QString& word) {
+    Session* strip = stripOf(a.session(), word);
+    if (strip == nullptr) return noStrip(a.session(), word);
+    a.session().desk().focus(std::string(strip->strip().spec().id));
+    return {};
+}
+
+/// Strip and stage at once.
+QString focusAt(Actions& a, const QString& words) {
+    const QString strip = words.section(' ', 0, 0), stage = words.section(' ', 1);
+    Session* there = stripOf(a.session(), strip);
+    if (there == nullptr) return noStrip(a.session(), strip);
+    const StageSpec* wanted = stageOf(*there, stage);
+    if (wanted == nullptr) return noStage(*there, stage);
+    there->strip().focus(std::string(wanted->id));
+    a.session().desk().focus(std::string(there->strip().spec().id));
+    return {};
+}
+
+QString muteStrip(Actions& a, const QString& word, std::optional<bool> muted) {
+    Session* strip = stripOf(a.session(), word);
+    if (strip == nullptr) return noStrip(a.session(), word);
+    strip->strip().setStripMute(muted.value_or(!strip->strip().spec().mute));
+    return {};
+}
+
+/// "STRIP -3", or with `by` "STRIP 0.5" from where it is.
+QString fader(Actions& a, const QString& words, bool by) {
+    const QString word = words.section(' ', 0, 0);
+    Session* strip = stripOf(a.session(), word);
+    if (strip == nullptr) return noStrip(a.session(), word);
+    QString number = words.section(' ', 1).trimmed();
+    if (number.endsWith("dB", Qt::CaseInsensitive)) number.chop(2);
+    bool is_number = false;
+    const double db = number.trimmed().toDouble(&is_number);
+    const double to = by ? strip->strip().spec().fader + db : db;
+    if (!is_number || (!by && (db < kFaderLeast || db > kFaderMost)) || std::abs(db) > 100.0)
+        return QObject::tr("\"%1\": a fader goes from -60 to 12 dB.").arg(shortened(number));
+    strip->strip().setFader(to);
+    return {};
+}
+
+QString add(Actions& a, StripRole role) {
+    a.session().desk().add(role);
+    return {};
+}
+
+bool isOtherStrip(const Session& s) {
+    return !s.isFirst();
+}
+
+bool severalStrips(const Session& s) {
+    return s.desk().strips().size() > 1;
+}
 
 QString bypass(Actions& a, const QString& word, std::optional<bool> bypassed) {
     Session& s = a.session();
@@ -69,7 +142,7 @@ QString recallNext(Actions& a, int by) {
     if (n == 0) return QObject::tr("No scene has been saved yet.");
     int at = by > 0 ? -1 : 0;
     for (int i = 0; i < n; ++i) {
-        if (s.shelf().scenes()[static_cast<size_t>(i)].scene.name == s.strip().scene().name) at = i;
+        if (s.shelf().scenes()[static_cast<size_t>(i)].scene.name == s.desk().name()) at = i;
     }
     s.shelf().recall(std::string(s.shelf().scenes()[static_cast<size_t>((at + by + n) % n)].scene.name));
     return {};
@@ -178,6 +251,7 @@ bool hasFocus(const Session& s) {
 
 constexpr const char* kSound = QT_TRANSLATE_NOOP("QObject", "Sound");
 constexpr const char* kScenes = QT_TRANSLATE_NOOP("QObject", "Scenes");
+constexpr const char* kStrips = QT_TRANSLATE_NOOP("QObject", "Strips");
 constexpr const char* kStages = QT_TRANSLATE_NOOP("QObject", "Stages");
 constexpr const char* kChanges = QT_TRANSLATE_NOOP("QObject", "Changes");
 constexpr const char* kProgram = QT_TRANSLATE_NOOP("QObject", "Program");
@@ -216,6 +290,41 @@ const Action kTable[] = {
      .possible = [](const Session& s) { return !s.shelf().changes().empty(); }},
     {.id = "save-as", .title = QT_TRANSLATE_NOOP("QObject", "Save as new scene"), .group = kScenes,
      .keys = "Ctrl+Shift+S", .run = [](Actions& a, const QString&) { emit a.nameWanted(); return QString(); }},
+
+    {.id = "strip", .title = QT_TRANSLATE_NOOP("QObject", "Strip %1: work on it"), .group = kStrips,
+     .argument = Argument::strip, .keys = "Ctrl+Alt+%1", .numbered = 8, .everywhere = true, .run = focusStrip},
+    {.id = "next-strip", .title = QT_TRANSLATE_NOOP("QObject", "Next strip"), .group = kStrips,
+     .keys = "Ctrl+Alt+Down",
+     .run = [](Actions& a, const QString&) { a.session().desk().focusNext(1); return QString(); },
+     .possible = severalStrips},
+    {.id = "previous-strip", .title = QT_TRANSLATE_NOOP("QObject", "Strip before"), .group = kStrips,
+     .keys = "Ctrl+Alt+Up",
+     .run = [](Actions& a, const QString&) { a.session().desk().focusNext(-1); return QString(); },
+     .possible = severalStrips},
+    {.id = "focus-at", .title = QT_TRANSLATE_NOOP("QObject", "Focus a strip and its stage"), .group = kStrips,
+     .argument = Argument::strip_stage, .run = focusAt},
+    {.id = "mute-strip", .title = QT_TRANSLATE_NOOP("QObject", "Mute a strip"), .group = kStrips,
+     .argument = Argument::strip, .run = [](Actions& a, const QString& w) { return muteStrip(a, w, true); }},
+    {.id = "unmute-strip", .title = QT_TRANSLATE_NOOP("QObject", "Unmute a strip"), .group = kStrips,
+     .argument = Argument::strip, .run = [](Actions& a, const QString& w) { return muteStrip(a, w, false); }},
+    {.id = "toggle-strip", .title = QT_TRANSLATE_NOOP("QObject", "Strip %1: mute or unmute"), .group = kStrips,
+     .argument = Argument::strip, .keys = "Ctrl+Alt+Shift+%1", .numbered = 8, .everywhere = true,
+     .run = [](Actions& a, const QString& w) { return muteStrip(a, w, std::nullopt); }},
+    {.id = "fader", .title = QT_TRANSLATE_NOOP("QObject", "Set a fader"), .group = kStrips,
+     .argument = Argument::level, .run = [](Actions& a, const QString& w) { return fader(a, w, false); }},
+    {.id = "step-fader", .title = QT_TRANSLATE_NOOP("QObject", "Move a fader by so many dB"), .group = kStrips,
+     .argument = Argument::level, .run = [](Actions& a, const QString& w) { return fader(a, w, true); }},
+    {.id = "add-voice", .title = QT_TRANSLATE_NOOP("QObject", "Add a voice"), .group = kStrips,
+     .run = [](Actions& a, const QString&) { return add(a, StripRole::voice); }},
+    {.id = "add-programme", .title = QT_TRANSLATE_NOOP("QObject", "Add the sound of other programs"),
+     .group = kStrips, .run = [](Actions& a, const QString&) { return add(a, StripRole::programme); }},
+    {.id = "remove-strip", .title = QT_TRANSLATE_NOOP("QObject", "Remove this strip"), .group = kStrips,
+     .run = [](Actions& a, const QString&) {
+         a.session().desk().remove(std::string(a.session().strip().spec().id)); return QString(); },
+     .possible = isOtherStrip},
+    {.id = "bring-back", .title = QT_TRANSLATE_NOOP("QObject", "Bring the removed strip back"), .group = kStrips,
+     .run = [](Actions& a, const QString&) { a.session().desk().bringBack(); return QString(); },
+     .possible = [](const Session& s) { return s.desk().canBringBack(); }},
 
     {.id = "focus", .title = QT_TRANSLATE_NOOP("QObject", "Stage %1: focus it"), .group = kStages,
      .argument = Argument::stage, .keys = "Alt+%1", .numbered = 9,
@@ -294,7 +403,10 @@ QString usage(const Action& action) {
                                                  " off|feed|plain|removed",
                                                  " STAGE VALUE NEW",
                                                  " STAGE VALUE NOTCHES",
-                                                 " dusk|dawn"};
+                                                 " dusk|dawn",
+                                                 " STRIP",
+                                                 " STRIP STAGE",
+                                                 " STRIP DB"};
     return QString(action.id) + kArguments[static_cast<int>(action.argument)];
 }
 

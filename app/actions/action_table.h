@@ -11,7 +11,7 @@ namespace reed::ui {
 class Actions;
 
 /// What an action is told besides its name.
-enum class Argument { none, on_off, scene, stage, source, value, notches, theme };
+enum class Argument { none, on_off, scene, stage, source, value, notches, theme, strip, strip_stage, level };
 
 /// A row of the table.
 struct Action {

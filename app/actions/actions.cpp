@@ -56,8 +56,11 @@ QString Actions::nameOf(const QString& id, int number) const {
     if (action != nullptr && action->argument == Argument::scene && at < session_.shelf().scenes().size())
         return QString::fromStdString(session_.shelf().scenes()[at].scene.name);
     if (action != nullptr && action->argument == Argument::stage &&
-        at < session_.strip().chain().stages.size())
-        return QString::fromStdString(session_.strip().chain().stages[at].shown_title());
+        at < session().strip().chain().stages.size())
+        return QString::fromStdString(session().strip().chain().stages[at].shown_title());
+    const auto& strips = session_.desk().strips();
+    if (action != nullptr && action->argument == Argument::strip && at < strips.size())
+        return strips[at]->stripName();
     return {};
 }
 
@@ -89,12 +92,12 @@ bool Actions::isKeyOf(const QString& id, int key, Qt::KeyboardModifiers with) co
 QAction* Actions::entry(QMenu* menu, const QString& id, const QString& argument) {
     const Action* action = find_action(id);
     Q_ASSERT(action != nullptr);
-    QString title = action->now != nullptr ? action->now(session_) : QObject::tr(action->title);
+    QString title = action->now != nullptr ? action->now(session()) : QObject::tr(action->title);
     if (action->numbered > 0) title = title.arg(argument);
     const QString key = session_.preferences().keys().text(argument.isEmpty() ? id : id + ' ' + argument);
     if (!key.isEmpty()) title += '\t' + key;
     QAction* out = menu->addAction(title, this, [this, id, argument] { act(id, argument); });
-    out->setEnabled(action->possible == nullptr || action->possible(session_));
+    out->setEnabled(action->possible == nullptr || action->possible(session()));
     out->setObjectName(id);
     return out;
 }

@@ -18,7 +18,8 @@ class Actions final : public QObject {
     /// Defines the session's keys.
     explicit Actions(Session& session, QObject* parent = nullptr);
 
-    Session& session() { return session_; }
+    /// The strip that is worked on.
+    Session& session() const { return session_.desk().current(); }
     /// Does `id`; empty when done, else why not, in plain words.
     QString run(const QString& id, const QString& argument = {});
     /// As run(), but what can't be done is told in the window.
@@ -44,7 +45,7 @@ class Actions final : public QObject {
     void keysWanted();
 
   private:
-    Session& session_;
+    Session& session_;  // the first strip's
 };
 
 /// What another program sent, as far as it is said back to it.

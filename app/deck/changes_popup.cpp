@@ -18,7 +18,7 @@ namespace {
 using What = Difference::What;
 
 /// "Opens at -44.0 dBFS", and what was saved.
-std::pair<QString, QString> wordsOf(const Difference& d, const Session& session) {
+std::pair<QString, QString> wordsOf(const Difference& d, const ChainModel& strip) {
     const auto tr = [](const char* text) { return ChangesPopup::tr(text); };
     switch (d.what) {
         case What::bypassed:
@@ -37,10 +37,16 @@ std::pair<QString, QString> wordsOf(const Difference& d, const Session& session)
             return {tr("was taught another room"), {}};
         case What::keyed:
             return {tr("listens to another strip"), {}};
+        case What::strip_added:
+            return {tr("a new strip"), {}};
+        case What::strip_removed:
+            return {tr("strip removed"), {}};
+        case What::strip_set:
+            return {tr("name, colour, fader or mute"), {}};
         case What::value:
             break;
     }
-    const Parameter& p = session.strip().stage(d.stage)->stage_kind().parameters[d.row];
+    const Parameter& p = strip.stage(d.stage)->stage_kind().parameters[d.row];
     const auto shown = [&](double value) { return QString::fromStdString(format_value(p, value)); };
     QString name = text(p.title);
     if (!p.group.empty()) name = text(p.group) + ' ' + name;
@@ -83,7 +89,7 @@ ChangesPopup::ChangesPopup(Actions& actions, QWidget* parent)
         "save-as");
     foot->addStretch(1);
     column->addLayout(foot);
-    connect(&actions_.session().strip(), &ChainModel::changed, this, &ChangesPopup::refresh);
+    connect(&actions_.session().desk(), &DeskModel::changed, this, &ChangesPopup::refresh);
     refresh();
 }
 
@@ -97,7 +103,7 @@ void ChangesPopup::refresh() {
     }
     Session& session = actions_.session();
     const auto all = session.shelf().changes();
-    title_->setText(tr("\"%1\" as it is now").arg(QString::fromStdString(session.strip().scene().name)));
+    title_->setText(tr("\"%1\" as it is now").arg(QString::fromStdString(session.desk().name())));
     if (all.empty()) {
         close();
         return;
@@ -114,8 +120,12 @@ void ChangesPopup::refresh() {
             put(tr("and %1 more").arg(all.size() - static_cast<size_t>(row)), 0, Words::Ink::muted);
             break;
         }
-        const auto [now, saved] = wordsOf(d, session);
-        put(QString::fromStdString(d.title), 0, Words::Ink::muted);
+        Session* of = session.desk().find(d.strip);
+        const auto [now, saved] = wordsOf(d, (of != nullptr ? of : &session)->strip());
+        QString title = QString::fromStdString(d.title);
+        if (session.desk().strips().size() > 1 && of != nullptr && !d.stage.empty())
+            title = of->stripName() + ": " + title;
+        put(title, 0, Words::Ink::muted);
         put(now, 1, Words::Ink::text);
         put(saved, 2, Words::Ink::muted);
         if (d.what == What::value || d.what == What::bypassed || d.what == What::enabled) {
@@ -123,11 +133,13 @@ void ChangesPopup::refresh() {
             back->setObjectName(QStringLiteral("back_%1").arg(row));
             back->setAccessibleName(tr("Take back: %1 %2").arg(QString::fromStdString(d.title), now));
             connect(back, &FlatButton::clicked, this, [&session, d] {
+                Session* strip = session.desk().find(d.strip);
+                if (strip == nullptr) return;
                 if (d.what == What::value)
-                    session.strip().setValue(d.stage, d.row, d.saved);
+                    strip->strip().setValue(d.stage, d.row, d.saved);
                 else
-                    session.strip().setBypass(d.stage, d.what == What::enabled);
-                session.strip().closeStep();
+                    strip->strip().setBypass(d.stage, d.what == What::enabled);
+                strip->strip().closeStep();
             });
             list_->addWidget(back, row, 3);
         }

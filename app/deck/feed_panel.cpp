@@ -35,6 +35,7 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     restart_->setObjectName("restart_button");
     connect(restart_, &FlatButton::clicked, this, [this] {
         session_.readings().restart();
+        session_.first().readings().restart();
         follow();
         update();
     });
@@ -125,7 +126,7 @@ void FeedPanel::placeButtons() {
 /// By the loudness of the last ten seconds of talk since the chain was changed: what went out before says
 /// nothing about what does now.
 void FeedPanel::judge() {
-    const LoudnessReading& feed = session_.readings().feed();
+    const LoudnessReading& feed = session_.feed();
     if (wait_ > 0) {
         --wait_;
     } else if (session_.levels().speaking && feed.short_term) {
@@ -196,7 +197,7 @@ void FeedPanel::listenAnew() {
 void FeedPanel::follow() {
     if (!isVisible()) return;
     if (++ticks_ % 15 == 0) judge();
-    const LoudnessReading& l = session_.readings().feed();
+    const LoudnessReading& l = session_.feed();
     const QString s = number(l.short_term);
     const QString i = number(l.integrated);
     const QString p = number(l.true_peak);
@@ -235,7 +236,7 @@ void FeedPanel::paintEvent(QPaintEvent*) {
         p.drawText(QRectF(x + w + 4, 44, third, 20), Qt::AlignLeft | Qt::AlignVCenter, unit);
         p.drawText(QRectF(x, 67, third, 16), Qt::AlignLeft | Qt::AlignVCenter, what);
     };
-    const auto peak = session_.readings().feed().true_peak;
+    const auto peak = session_.feed().true_peak;
     const bool hot = peak && *peak > -0.9;
     figure(0, short_term_.isEmpty() ? "--" : short_term_, tr("LUFS"), tr("last 3 s"), false);
     figure(1, integrated_.isEmpty() ? "--" : integrated_, tr("LUFS"), tr("since start"), false);

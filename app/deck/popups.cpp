@@ -171,7 +171,7 @@ DelayPopup::DelayPopup(Session& session, QWidget* parent) : QWidget(parent, Qt::
 
 std::vector<QStringList> DelayPopup::rows() const {
     std::vector<QStringList> out;
-    const EngineFigures f = session_.readings().figures();
+    const EngineFigures f = session_.figures();
     const double frame_ms = 1000.0 / session_.engine().format().sample_rate;
     out.push_back({tr("Device"), ms(session_.devices().status().delay_ms), {}});
     out.push_back({tr("One block"), ms(f.block_frames * frame_ms), {}});

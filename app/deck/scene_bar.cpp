@@ -58,7 +58,7 @@ SceneBar::SceneBar(Actions& actions, QWidget* parent)
         rebuild();
     });
     connect(&session_.shelf(), &SceneShelf::scenesChanged, this, &SceneBar::rebuild);
-    connect(&session_.strip(), &ChainModel::changed, this, &SceneBar::mark);
+    connect(&session_.desk(), &DeskModel::changed, this, &SceneBar::mark);
     connect(&session_.preferences().keys(), &Keys::changed, this, &SceneBar::rebuild);
     rebuild();
 }
@@ -87,8 +87,7 @@ bool SceneBar::eventFilter(QObject* watched, QEvent* event) {
 
 void SceneBar::askName(NameFor what) {
     name_for_ = what;
-    name_->setText(what == NameFor::renaming ? QString::fromStdString(session_.strip().scene().name)
-                                             : QString());
+    name_->setText(what == NameFor::renaming ? QString::fromStdString(session_.desk().name()) : QString());
     name_->selectAll();
     name_->show();
     place();
@@ -124,8 +123,7 @@ void SceneBar::rebuild() {
 void SceneBar::mark() {
     const bool changed = session_.shelf().changed();
     for (auto* b : buttons_) {
-        const bool current =
-            b->objectName() == "scene_" + QString::fromStdString(session_.strip().scene().name);
+        const bool current = b->objectName() == "scene_" + QString::fromStdString(session_.desk().name());
         b->setChecked(current);
     }
     const auto n = changed ? session_.shelf().changes().size() : 0;
@@ -134,12 +132,11 @@ void SceneBar::mark() {
     save_->setText(changed ? tr("Save") : tr("Saved"));
     save_->setEnabled(changed);
     save_->setToolTip(
-        changed
-            ? session_.preferences().keys().hint(
-                  tr("Save the changes to \"%1\"").arg(QString::fromStdString(session_.strip().scene().name)),
-                  "save") +
-                  tr(". Until then they are kept for this session.")
-            : tr("\"%1\" is saved").arg(QString::fromStdString(session_.strip().scene().name)));
+        changed ? session_.preferences().keys().hint(
+                      tr("Save the changes to \"%1\"").arg(QString::fromStdString(session_.desk().name())),
+                      "save") +
+                      tr(". Until then they are kept for this session.")
+                : tr("\"%1\" is saved").arg(QString::fromStdString(session_.desk().name())));
     place();
 }
 
@@ -189,16 +186,16 @@ void SceneBar::openMenu() {
         QAction* a = menu->addAction(QString::fromStdString(name), this,
                                      [this, name] { session_.shelf().recall(name); });
         a->setCheckable(true);
-        a->setChecked(name == session_.strip().scene().name);
+        a->setChecked(name == session_.desk().name());
     }
     menu->addSeparator();
     actions_.entry(menu, "save-as");
     QAction* rename = menu->addAction(tr("Rename this scene"), this, [this] { askName(NameFor::renaming); });
     QAction* remove = menu->addAction(tr("Remove this scene"), this,
-                                      [this] { session_.shelf().remove(session_.strip().scene().name); });
+                                      [this] { session_.shelf().remove(session_.desk().name()); });
     bool saved = false;
     for (const auto& entry : session_.shelf().scenes())
-        saved = saved || entry.scene.name == session_.strip().scene().name;
+        saved = saved || entry.scene.name == session_.desk().name();
     rename->setEnabled(saved);
     remove->setEnabled(saved);
     menu->popup(menu_->mapToGlobal(QPoint(0, menu_->height())));

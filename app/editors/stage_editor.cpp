@@ -1,6 +1,7 @@
 #include "editors/stage_editor.h"
 
 #include <QHBoxLayout>
+#include <QMenu>
 #include <QPainter>
 #include <QVBoxLayout>
 
@@ -34,6 +35,10 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
     bypass_->setToolTip(tr("Let the sound pass this stage unchanged, with the same delay"));
     connect(bypass_, &FlatButton::clicked, this,
             [this](bool on) { session_.strip().setBypass(session_.strip().focused(), on); });
+    key_ = new FlatButton({}, this);
+    key_->setObjectName("key_button");
+    key_->setToolTip(tr("What it listens to: its own sound, or another strip"));
+    connect(key_, &FlatButton::clicked, this, &StageEditor::chooseKey);
     memory_ = new FlatButton(tr("Memory A"), this);
     memory_->setObjectName("memory_button");
     memory_->setToolTip(tr("Two memories: flip between them to compare (M on the stage)"));
@@ -46,6 +51,7 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
             [this] { session_.strip().resetStage(session_.strip().focused()); });
     header->addWidget(title_);
     header->addWidget(purpose_, 1);
+    header->addWidget(key_);
     header->addWidget(memory_);
     header->addWidget(reset_);
     header->addWidget(bypass_);
@@ -73,6 +79,7 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
     column->addLayout(foot);
     connect(&session_.strip(), &ChainModel::changed, this, [this] { show(false); });
     connect(&session_.strip(), &ChainModel::focusChanged, this, [this] { show(false); });
+    connect(&session_.desk(), &DeskModel::stripsChanged, this, [this] { show(false); });
     connect(&session_, &Session::readingsChanged, this, [this] {
         if (++ticks_ % 15 == 0 && isVisible()) updateAdvice();
     });
@@ -112,6 +119,10 @@ void StageEditor::show(bool rebuild) {
     }
     for (auto* b : {memory_, reset_}) b->setVisible(s != nullptr && !s->missing());
     bypass_->setVisible(s != nullptr);
+    const bool may_listen =
+        s != nullptr && s->stage_kind().takes_key && (!s->key.empty() || session_.desk().strips().size() > 1);
+    key_->setVisible(may_listen);
+    if (may_listen) key_->setText(tr("Listens to %1").arg(keyName(s->key)));
     if (s == nullptr) {
         title_->setText(tr("No stage"));
         purpose_->setText(tr("Add one with the + on the signal's path."));
@@ -124,6 +135,33 @@ void StageEditor::show(bool rebuild) {
     bypass_->setText(s->bypass ? tr("Bypassed") : tr("Bypass"));
     memory_->setText(tr("Memory %1").arg(QLatin1Char(session_.strip().memoryOf(s->id))));
     stage_body_->refresh();
+}
+
+QString StageEditor::keyName(const std::string& key) const {
+    if (key.empty()) return tr("its own sound");
+    if (key == kAllVoices) return tr("all voices");
+    const Session* strip = session_.desk().find(key);
+    return strip != nullptr ? strip->stripName() : QString::fromStdString(key);
+}
+
+void StageEditor::chooseKey() {
+    const StageSpec* s = session_.strip().stage(shown_stage_.toStdString());
+    if (s == nullptr) return;
+    auto* menu = new QMenu(this);
+    menu->setObjectName("key_menu");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    const auto add = [&](const std::string& key) {
+        QAction* a = menu->addAction(keyName(key).replace('&', "&&"), this,
+                                     [this, key, id = s->id] { session_.desk().setKey(session_, id, key); });
+        a->setCheckable(true);
+        a->setChecked(s->key == key);
+    };
+    add("");
+    if (session_.seat().role() == StripRole::programme) add(std::string(kAllVoices));
+    for (const Session* strip : session_.desk().strips()) {
+        if (strip != &session_) add(strip->strip().spec().id);
+    }
+    menu->popup(key_->mapToGlobal(QPoint(0, key_->height())));
 }
 
 void StageEditor::updateAdvice() {

@@ -27,6 +27,8 @@ class StageEditor final : public QWidget {
   private:
     void show(bool rebuild);
     void updateAdvice();
+    QString keyName(const std::string& key) const;
+    void chooseKey();
 
     Session& session_;
     Words* title_;
@@ -34,7 +36,7 @@ class StageEditor final : public QWidget {
     Words* advice_;
     FlatButton* apply_;
     Finding finding_;
-    FlatButton* memory_;
+    FlatButton *memory_, *key_;
     FlatButton* reset_;
     FlatButton* bypass_;
     QWidget* body_ = nullptr;

@@ -79,12 +79,12 @@ bool RemoteControl::muted() const {
 }
 
 QString RemoteControl::scene() const {
-    return QString::fromStdString(session_.strip().scene().name);
+    return QString::fromStdString(session_.desk().name());
 }
 
 QString RemoteControl::monitor() const {
     static constexpr const char* kSources[] = {"off", "feed", "plain", "removed", "tap"};
-    return kSources[static_cast<int>(session_.monitoring().settings().source)];
+    return kSources[static_cast<int>(actions_.session().monitoring().settings().source)];
 }
 
 void RemoteControl::Mute(bool muted) {
@@ -111,7 +111,7 @@ void RemoteControl::RecallScene(const QString& name) {
 
 QStringList RemoteControl::Stages() {
     QStringList out;
-    for (const auto& s : session_.strip().chain().stages) out << QString::fromStdString(s.id);
+    for (const auto& s : actions_.session().strip().chain().stages) out << QString::fromStdString(s.id);
     return out;
 }
 

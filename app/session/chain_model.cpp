@@ -1,6 +1,7 @@
 #include "session/chain_model.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include "base/folded.h"
 #include "widgets/input.h"
@@ -97,6 +98,9 @@ void ChainModel::tellChanges(const StripState& before) {
                 emit stageChanged(QString::fromStdString(s.id));
         }
     }
+    StripSpec was = before.scene.desk.strips.front();
+    was.chain = now->scene.chain();
+    if (!(was == now->scene.desk.strips.front())) emit stripChanged();
     emit changed();
 }
 
@@ -215,6 +219,9 @@ bool ChainModel::insertStages(std::vector<StageSpec> fresh, size_t index, const 
     size_t at = std::min(index, to.stages.size());
     for (StageSpec& s : fresh) {
         s.id = fresh_id(to, s.kind);
+        // A strip that it listened to where it comes from is not known here.
+        if (s.key != kAllVoices || spec().role == StripRole::voice) s.key.clear();
+        if (s.key.empty() && spec().role == StripRole::programme) s.key = s.stage_kind().usual_key;
         focused_ = s.id;
         to.stages.insert(to.stages.begin() + static_cast<std::ptrdiff_t>(at++), std::move(s));
     }
@@ -280,6 +287,54 @@ void ChainModel::flipMemory(const std::string& id) {
     other.in_work = other.in_work == 'A' ? 'B' : 'A';
     const QString label = tr("%1: memory %2").arg(nameOf(id)).arg(QLatin1Char(other.in_work));
     change(std::move(after), label, {});
+}
+
+void ChainModel::setKey(const std::string& id, const std::string& key) {
+    auto [after, s] = changing(id);
+    if (s == nullptr) return;
+    s->key = key;
+    change(std::move(after), tr("%1: listens to another strip").arg(nameOf(id)), {});
+}
+
+void ChainModel::forgetKey(const std::string& strip) {
+    StripState after = *now_;
+    for (StageSpec& s : after.scene.chain().stages) {
+        if (s.key == strip) s.key.clear();
+    }
+    change(std::move(after), tr("Nothing to listen to any more"), {});
+}
+
+// --- the strip ---
+
+template <typename Change>
+void ChainModel::changeStrip(const QString& label, const QString& key, Change make) {
+    StripState after = *now_;
+    make(after.scene.desk.strips.front());
+    change(std::move(after), label, key);
+}
+
+void ChainModel::setFader(double db) {
+    const double inside = std::clamp(std::round(10.0 * db) / 10.0, kFaderLeast, kFaderMost);
+    changeStrip(tr("Fader %1 dB").arg(inside, 0, 'f', 1), "strip/fader",
+                [&](StripSpec& s) { s.fader = inside; });
+}
+
+void ChainModel::setStripMute(bool muted) {
+    changeStrip(muted ? tr("Mute the strip") : tr("Unmute the strip"), {},
+                [&](StripSpec& s) { s.mute = muted; });
+}
+
+void ChainModel::setStripName(const QString& name) {
+    const std::string wanted = name.trimmed().toStdString();
+    if (characters(wanted) > kMaxSceneName) {
+        notices_.warn(tr("The name is longer than 80 characters. Shorten it."));
+        return;
+    }
+    changeStrip(tr("Rename the strip"), {}, [&](StripSpec& s) { s.name = wanted; });
+}
+
+void ChainModel::setColour(int colour) {
+    changeStrip(tr("Another colour"), {}, [&](StripSpec& s) { s.colour = colour; });
 }
 
 char ChainModel::memoryOf(const std::string& id) const {

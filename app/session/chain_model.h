@@ -24,6 +24,8 @@ class ChainModel final : public QObject {
     SharedState state() const { return now_; }
     const Scene& scene() const { return now_->scene; }
     const ChainSpec& chain() const { return now_->scene.chain(); }
+    /// The strip itself: name, role, fader, mute.
+    const StripSpec& spec() const { return now_->scene.desk.strips.front(); }
     /// nullptr: there is none of this id.
     const StageSpec* stage(const std::string& id) const;
 
@@ -52,6 +54,16 @@ class ChainModel final : public QObject {
     void flipMemory(const std::string& id);
     /// Which one is in work: 'A' or 'B'.
     char memoryOf(const std::string& id) const;
+    /// What a stage listens to. DeskModel::setKey() has seen that it can be.
+    void setKey(const std::string& id, const std::string& key);
+    /// Nothing listens to the strip `strip` any more.
+    void forgetKey(const std::string& strip);
+
+    void setFader(double db);
+    void setStripMute(bool muted);
+    void setStripName(const QString& name);
+    void setColour(int colour);
+
     /// Another scene takes the place of the one in work.
     void adopt(Scene scene, const QString& label, Fade fade);
     /// The scene's name is another one; no step of undo.
@@ -77,12 +89,16 @@ class ChainModel final : public QObject {
     void structureChanged();
     /// Values, bypass, memory or what was taught, of this stage alone.
     void stageChanged(const QString& id);
-    /// Either of them.
+    /// Name, colour, fader or mute of the strip.
+    void stripChanged();
+    /// Any of them.
     void changed();
     void focusChanged();
 
   private:
     void change(StripState after, const QString& label, const QString& key, Fade fade = Fade::quick);
+    template <typename Change>
+    void changeStrip(const QString& label, const QString& key, Change change);
     void take(SharedState state, Fade fade);
     void step(const SharedState& to);
     void follow(Fade fade);

@@ -15,4 +15,12 @@ inline Scene defaultScene() {
     return out;
 }
 
+/// What a programme starts with: it gives way to the voices.
+inline ChainSpec programmeChain() {
+    ChainSpec out;
+    out.stages.push_back(new_stage(out, *find_stage_kind("ducking")));
+    out.stages.back().key = kAllVoices;
+    return out;
+}
+
 }  // namespace reed::ui

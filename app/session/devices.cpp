@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include "devices/file_device.h"
+#include "devices/make_source.h"
 
 namespace reed::ui {
 namespace {
@@ -13,6 +13,8 @@ const char* kindName(DeviceKind kind) {
             return "pipewire";
         case DeviceKind::sound_file:
             return "file";
+        case DeviceKind::programme:
+            return "programme";
         default:
             return "room";
     }
@@ -20,37 +22,49 @@ const char* kindName(DeviceKind kind) {
 
 DeviceKind kindByName(const std::string& name) {
     if (name == "pipewire") return DeviceKind::pipewire;
+    if (name == "programme") return DeviceKind::programme;
     return name == "file" ? DeviceKind::sound_file : DeviceKind::simulated_room;
 }
 
-template <typename Source>
-Result<std::unique_ptr<SoundSource>> asSource(Result<std::unique_ptr<Source>> made) {
-    if (!made.ok()) return made.error();
-    return std::unique_ptr<SoundSource>(std::move(made.value()));
+/// Node of a programme's output.
+std::string outputOf(const std::string& strip) {
+    return strip == "programme" ? kProgrammeOutput
+                                : kProgrammeOutput + node_of(strip).substr(node_of("").size() - 1);
 }
 
 }  // namespace
 
 /// What a job has made ready: the source, and the engine's part for it.
 struct Devices::Opening {
+    std::shared_ptr<PipeWireHub> hub;  // goes last
     std::unique_ptr<SoundSource> source;
     std::optional<Engine::Prepared> engine;
     std::optional<Error> problem;
 };
 
-Devices::Devices(std::filesystem::path demo_data, Engine& engine, ChainModel& strip, Notices& notices,
-                 QObject* parent)
-    : QObject(parent), demo_data_(std::move(demo_data)), engine_(engine), strip_(strip), notices_(notices) {
+Devices::Devices(House& house, std::shared_ptr<LiveStrip> seat, ChainModel& strip, Devices* first)
+    : house_(house),
+      first_(first != nullptr ? *first : *this),
+      seat_(std::move(seat)),
+      engine_(seat_->engine()),
+      strip_(strip),
+      notices_(house.notices) {
     for (const auto& p : room_controls()) room_values_[std::string(p.id)] = p.default_value;
+    if (first == nullptr) return;
+    connect(first, &Devices::pictureChanged, this, &Devices::follow);
 }
 
 Devices::~Devices() {
     ++job_;
     stop();
+    if (offered_.empty()) return;
+    seat_->set_output(nullptr);
+    house_.live.settle();
+    hub_->withdraw(offered_);
 }
 
 void Devices::begin(const WorkingState& state) {
-    graph_ = std::make_shared<PipeWireGraph>();
+    house_.graph = std::make_shared<PipeWireGraph>();
     audio_ = state.audio;
     for (const auto& p : room_controls()) {
         const auto found = state.room.find(std::string(p.id));
@@ -60,9 +74,20 @@ void Devices::begin(const WorkingState& state) {
     open({kindByName(state.input.kind), state.input.target}, true);
 }
 
+void Devices::beginOther(const StripInput& input) {
+    if (!input.kind.empty()) return open({kindByName(input.kind), input.target}, true);
+    if (seat_->role() == StripRole::programme)
+        return open({DeviceKind::programme, outputOf(strip_.spec().id)}, true);
+    emit inputChanged();
+}
+
+StripInput Devices::kept() const {
+    if (unchosen()) return {};
+    return {kindName(input().kind), input().target};
+}
+
 void Devices::keep(WorkingState& state) const {
-    state.input.kind = kindName(input().kind);
-    state.input.target = input().target;
+    state.input = kept();
     state.room = room_values_;
     state.audio = audio_;
 }
@@ -71,15 +96,49 @@ void Devices::stop() {
     if (source_) source_->stop();
 }
 
+void Devices::reopen() {
+    if (!unchosen()) open(DeviceChoice(input()), true);
+}
+
+bool Devices::usesPipeWire() const {
+    return !unchosen() && (input().kind == DeviceKind::pipewire || input().kind == DeviceKind::programme);
+}
+
+DeviceStatus Devices::status() const {
+    if (!source_) return {};
+    DeviceStatus out = source_->status();
+    if (!hub_ || !source_->steady()) return out;
+    out.dropouts += hub_->feed_dropouts() - lost_before_;
+    out.delay_ms += hub_->feed_delay_ms();
+    return out;
+}
+
+/// Nothing runs the strip any more when this returns.
+void Devices::leaveSeat() {
+    if (!seated_) return;
+    seated_ = false;
+    emit seatsChange();
+    house_.live.settle();
+}
+
+void Devices::takeSeat() {
+    seated_ = true;
+    emit seatsChange();
+}
+
 // --- the input ---
 
 QString Devices::inputTitle() const {
+    if (unchosen()) return tr("No input yet");
     if (input().kind == DeviceKind::simulated_room) return tr("Simulated room");
+    if (input().kind == DeviceKind::programme)
+        return tr("%1 %2").arg(QString::fromStdString(audio().mic_title),
+                               QString::fromStdString(strip_.spec().shown_name()));
     if (input().target.empty()) return tr("Default microphone");
     if (input().kind == DeviceKind::sound_file) {
         return QString::fromStdString(std::filesystem::path(input().target).filename().string());
     }
-    for (const auto& m : picture_.sources) {
+    for (const auto& m : picture().sources) {
         if (m.name == input().target) return QString::fromStdString(m.title);
     }
     return QString::fromStdString(input().target);
@@ -91,23 +150,31 @@ struct Devices::Making {
     std::filesystem::path demo_data;
     PipeWireOptions options;
     Maker maker;
+    std::shared_ptr<PipeWireHub> hub;
+    int channels = 1;
+    std::string title;
 
     Made make() const {
-        if (choice.kind == DeviceKind::sound_file) return asSource(FileDevice::create(choice.target));
-        if (choice.kind == DeviceKind::simulated_room) return asSource(SimulatedRoom::create(demo_data));
-        return maker ? maker(options) : asSource(PipeWireDevice::create(options));
+        if (maker && choice.kind == DeviceKind::pipewire) return maker(options);
+        return make_source(choice, demo_data, *hub, channels, options.wait_for_source, title);
     }
 };
 
 Devices::Making Devices::making(const DeviceChoice& choice, bool wait) const {
     PipeWireOptions options;
     options.source = choice.target;
-    options.block = audio_.block;
-    options.channels = audio_.channels;
-    options.mic_title = audio_.mic_title;
+    options.block = audio().block;
+    options.channels = audio().channels;
+    options.mic_title = audio().mic_title;
     options.wait_for_source = wait;
-    options.graph = graph_;
-    return {choice, demo_data_, options, maker_};
+    options.graph = house_.graph;
+    return {choice,
+            house_.paths.demo_data,
+            options,
+            first_.maker_,
+            house_.hub(audio()),
+            audio().channels,
+            audio().mic_title + " " + strip_.spec().shown_name()};
 }
 
 void Devices::open(const DeviceChoice& choice, bool wait) {
@@ -115,7 +182,8 @@ void Devices::open(const DeviceChoice& choice, bool wait) {
     opening_ = choice;
     emit inputChanged();
     background_.run(
-        [making = making(choice, wait), state = strip_.state()] {
+        [making = making(choice, wait), state = strip_.state(),
+         rate = &first_ == this ? 0.0 : house_.live.format().sample_rate] {
             Opening out;
             auto made = making.make();
             if (!made.ok()) {
@@ -123,7 +191,11 @@ void Devices::open(const DeviceChoice& choice, bool wait) {
                 return out;
             }
             out.source = std::move(made.value());
-            auto engine = Engine::prepare(out.source->format(), state->scene.chain());
+            out.hub = making.hub;
+            StreamFormat format = out.source->format();
+            // The first strip's input says at which rate the desk runs.
+            if (rate > 0.0) format.sample_rate = rate;
+            auto engine = Engine::prepare(format, state->scene.chain());
             if (engine.ok())
                 out.engine = std::move(engine.value());
             else
@@ -144,7 +216,7 @@ void Devices::finish(const DeviceChoice& choice, Opening made) {
     } else {
         notices_.tell(taken.error());
         // Something must sound; what does is told when it is there.
-        instead_ = choice.kind != DeviceKind::simulated_room && !status().running;
+        instead_ = &first_ == this && choice.kind != DeviceKind::simulated_room && !status().running;
         if (instead_) return open({}, false);
     }
     emit opened();
@@ -155,8 +227,10 @@ void Devices::finish(const DeviceChoice& choice, Opening made) {
 Result<void> Devices::take(const DeviceChoice& choice, Opening made) {
     if (made.problem) return *made.problem;
     stop();
+    leaveSeat();
     room_ = nullptr;
     source_ = std::move(made.source);
+    source_format_ = source_->format();
     told_problem_.clear();
     dropouts_seen_ = 0;
     dropout_times_.clear();
@@ -167,10 +241,44 @@ Result<void> Devices::take(const DeviceChoice& choice, Opening made) {
                        room_values_[std::string(room_controls()[static_cast<size_t>(c)].id)]);
         }
     }
-    engine_.open(std::move(*made.engine));
+    if (&first_ == this) emit formatChanges(source_format_);
+    seat_->open(std::move(*made.engine));
+    seat_->expect(source_format_, source_->steady());
+    useHub(made.hub);
+    takeSeat();
     strip_.runnerOpened();
     emit engineOpened();
-    return source_->start(engine_);
+    return source_->start(*seat_, seat_.get());
+}
+
+/// The feed goes through the hub of the newest input that uses PipeWire; a programme is offered there as
+/// well.
+void Devices::useHub(const std::shared_ptr<PipeWireHub>& hub) {
+    if (!source_->steady()) return;
+    if (hub_ != hub && !offered_.empty()) {
+        seat_->set_output(nullptr);
+        house_.live.settle();
+        hub_->withdraw(offered_);
+        offered_.clear();
+    }
+    house_.live.set_sink(&hub->feed());
+    house_.live.settle();
+    hub_ = hub;
+    lost_before_ = hub_->feed_dropouts();
+    if (seat_->role() != StripRole::programme || !offered_.empty()) return;
+    offered_ = node_of(strip_.spec().id);
+    seat_->set_output(&hub_->offer(offered_, audio().mic_title + " " + strip_.spec().shown_name(),
+                                   source_format_.channels));
+}
+
+void Devices::moveProgram(const PlayingProgram& program, bool here) {
+    const std::string output = here ? input().target : std::string();
+    if (here)
+        sent_.insert(program.id);
+    else
+        sent_.erase(program.id);
+    if (auto moved = house_.graph->move_program(program.id, output); !moved.ok())
+        notices_.tell(moved.error());
 }
 
 void Devices::setInput(const DeviceChoice& choice) {
@@ -183,6 +291,7 @@ void Devices::setAudio(const AudioSettings& settings) {
     next.block = std::clamp(next.block, 32, 2048);
     next.channels = std::clamp(next.channels, 1, 2);
     if (next.mic_title.empty()) next.mic_title = kVirtualMicTitle;
+    if (&first_ != this) return first_.setAudio(next);
     if (next == audio_) return;
     audio_ = next;
     proposed_block_ = 0;
@@ -190,6 +299,7 @@ void Devices::setAudio(const AudioSettings& settings) {
         open(DeviceChoice(input()), true);
     else
         emit inputChanged();
+    emit audioChanged();
     emit changed();
 }
 
@@ -201,30 +311,31 @@ void Devices::setRoom(RoomControl control, double value) {
 }
 
 double Devices::totalDelayMs() const {
-    const EngineFigures f = engine_.figures();
-    const double ms = 1000.0 / engine_.format().sample_rate;
-    return status().delay_ms + ms * (f.latency + f.block_frames);
+    const double ms = 1000.0 / std::max(1.0, engine_.format().sample_rate);
+    const int latency = std::max(house_.live.latency(), engine_.figures().latency);
+    return status().delay_ms + ms * (latency + house_.live.load().block_frames());
 }
 
 // --- the virtual microphone ---
 
 void Devices::makeDefaultMicrophone() {
-    if (!graph_->picture().virtual_microphone) {
+    if (!house_.graph->picture().virtual_microphone) {
         notices_.warn(tr("The virtual microphone is made when a real one is the input. Choose it first."));
         return;
     }
-    if (auto made = graph_->make_default_source(kVirtualMicName); !made.ok())
+    if (auto made = house_.graph->make_default_source(kVirtualMicName); !made.ok())
         notices_.tell(made.error());
     else
         notices_.say(tr("Programs that do not choose a microphone now get %1.")
-                         .arg(QString::fromStdString(audio_.mic_title)));
+                         .arg(QString::fromStdString(audio().mic_title)));
 }
 
 void Devices::removeMicrophone() {
     ++job_;
     opening_.reset();
     stop();
-    if (auto removed = graph_->remove_virtual_microphone(); !removed.ok()) notices_.tell(removed.error());
+    if (auto removed = house_.graph->remove_virtual_microphone(); !removed.ok())
+        notices_.tell(removed.error());
 }
 
 // --- looking after them ---
@@ -232,14 +343,16 @@ void Devices::removeMicrophone() {
 void Devices::tend() {
     // A job may be asking the graph just now, for a second at most.
     if (!opening_) {
-        graph_->tend();
+        if (&first_ == this) house_.graph->tend();
         if (source_) source_->tend();
     }
-    if (const auto version = graph_->version(); version != picture_version_) {
-        picture_version_ = version;
-        picture_ = graph_->picture();
-        emit pictureChanged();
-        emit inputChanged();
+    if (&first_ == this) {
+        if (const auto version = house_.graph->version(); version != picture_version_) {
+            picture_version_ = version;
+            picture_ = house_.graph->picture();
+            emit pictureChanged();
+            emit inputChanged();
+        }
     }
     if (!source_) return;
     const DeviceStatus now = status();
@@ -247,11 +360,19 @@ void Devices::tend() {
     if (problem != told_problem_) {
         const bool back = problem.isEmpty() && !told_problem_.isEmpty();
         told_problem_ = problem;
-        if (!problem.isEmpty()) notices_.warn(problem);
-        if (back) notices_.say(tr("The sound is back."));
+        const QString who =
+            &first_ == this ? QString() : QString::fromStdString(strip_.spec().shown_name()) + ": ";
+        if (!problem.isEmpty()) notices_.warn(who + problem);
+        if (back) notices_.say(who + tr("The sound is back."));
         emit inputChanged();
     }
     noteDropouts(now.dropouts);
+}
+
+/// Of another strip: what PipeWire knows has changed.
+void Devices::follow() {
+    emit pictureChanged();
+    emit inputChanged();
 }
 
 void Devices::noteDropouts(std::uint64_t dropouts) {
@@ -266,7 +387,7 @@ void Devices::noteDropouts(std::uint64_t dropouts) {
     if (dropout_times_.size() > 200) dropout_times_.erase(dropout_times_.begin(), dropout_times_.end() - 200);
     const auto recent = std::count_if(dropout_times_.begin(), dropout_times_.end(),
                                       [&](const QDateTime& t) { return t.secsTo(now) <= kWithin; });
-    const int safer = 2 * audio_.block;
+    const int safer = 2 * audio().block;
     if (input().kind != DeviceKind::pipewire || recent < kMany || safer > 2048 || proposed_block_ == safer)
         return;
     proposed_block_ = safer;
@@ -274,7 +395,7 @@ void Devices::noteDropouts(std::uint64_t dropouts) {
         tr("%1 dropouts in half a minute: the machine does not keep up with blocks of %2 ms. Choose %3 ms "
            "under the delay at the top right.")
             .arg(recent)
-            .arg(1000.0 * audio_.block / 48000.0, 0, 'f', 1)
+            .arg(1000.0 * audio().block / 48000.0, 0, 'f', 1)
             .arg(1000.0 * safer / 48000.0, 0, 'f', 1));
 }
 

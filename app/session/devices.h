@@ -7,24 +7,26 @@
 #include <map>
 #include <memory>
 #include <optional>
+#include <set>
 #include <vector>
 
 #include "devices/pipewire_device.h"
 #include "devices/simulated_room.h"
-#include "engine/engine.h"
 #include "session/background.h"
 #include "session/chain_model.h"
+#include "session/house.h"
 
 namespace reed::ui {
 
-/// The input in use, the virtual microphone, and what PipeWire knows. Opening an input is a job of its own:
+/// The input of one strip; with that of the first strip come the virtual microphone and what PipeWire knows,
+/// which the others ask it for. Opening an input is a job of its own:
 /// the one before sounds on until the new one is there, or for good when it can't be opened (then the reason
 /// is told, and input() is the old one again).
 class Devices final : public QObject {
     Q_OBJECT
   public:
-    Devices(std::filesystem::path demo_data, Engine& engine, ChainModel& strip, Notices& notices,
-            QObject* parent = nullptr);
+    /// `first`: of the first strip; nullptr: this one is.
+    Devices(House& house, std::shared_ptr<LiveStrip> seat, ChainModel& strip, Devices* first);
     ~Devices() override;
 
     /// Makes sources of PipeWire; PipeWireDevice::create when nothing else is said.
@@ -33,11 +35,25 @@ class Devices final : public QObject {
 
     /// Opens what was in use; what is not there is waited for.
     void begin(const WorkingState& state);
+    /// The same for another strip: a programme has its own output; a voice without an input is silent until
+    /// one is chosen.
+    void beginOther(const StripInput& input);
     void keep(WorkingState& state) const;
+    /// As it is remembered.
+    StripInput kept() const;
     /// Looks after devices: some times a second.
     void tend();
     /// Ends the input.
     void stop();
+    /// Opens the same input again, with what the desk is now.
+    void reopen();
+    bool usesPipeWire() const;
+
+    /// The strip stands on the desk: its engine was opened.
+    bool seated() const { return seated_; }
+    /// Takes it off the desk, so that nothing runs it, and puts it there again.
+    void leaveSeat();
+    void takeSeat();
 
     /// What was chosen last, perhaps still to be opened.
     const DeviceChoice& input() const { return opening_ ? *opening_ : input_; }
@@ -45,7 +61,9 @@ class Devices final : public QObject {
     void setInput(const DeviceChoice& choice);
     /// An input is being opened.
     bool opening() const { return opening_.has_value(); }
-    DeviceStatus status() const { return source_ ? source_->status() : DeviceStatus{}; }
+    DeviceStatus status() const;
+    /// No input was chosen yet.
+    bool unchosen() const { return !source_ && !opening_; }
     /// When blocks were lost since the input started.
     const std::vector<QDateTime>& dropoutTimes() const { return dropout_times_; }
     /// Delay from the microphone to other programs in ms: device, one block, chain.
@@ -56,16 +74,19 @@ class Devices final : public QObject {
     void setRoom(RoomControl control, double value);
 
     /// What PipeWire knows now.
-    const PipeWirePicture& picture() const { return picture_; }
-    std::shared_ptr<const PipeWireGraph> graph() const { return graph_; }
-    const AudioSettings& audio() const { return audio_; }
+    const PipeWirePicture& picture() const { return first_.picture_; }
+    std::shared_ptr<const PipeWireGraph> graph() const { return house_.graph; }
+    const AudioSettings& audio() const { return first_.audio_; }
     /// Another block size, channel count or name of the virtual microphone: the input starts anew with it.
     void setAudio(const AudioSettings& settings);
 
     /// Makes the virtual microphone the one that programs use which do not choose.
     void makeDefaultMicrophone();
     /// Another program listens to the virtual microphone, whatever the input is.
-    bool feedUsed() const { return graph_ && graph_->picture().feed_used; }
+    bool feedUsed() const { return house_.graph && house_.graph->picture().feed_used; }
+    /// Sends a program that plays into this programme's output, or back; what is sent there by its name is
+    /// sent there again when it comes back.
+    void moveProgram(const PlayingProgram& program, bool here);
     /// Ends the input and takes the virtual microphone away from all programs: for the last moment of the
     /// program.
     void removeMicrophone();
@@ -75,6 +96,12 @@ class Devices final : public QObject {
     void inputChanged();
     /// The engine was opened for another input, which will start next.
     void engineOpened();
+    /// The first strip's input makes the feed this format.
+    void formatChanges(const StreamFormat& feed);
+    /// Block, channels or title of the virtual microphone are others.
+    void audioChanged();
+    /// The strip comes to the desk or leaves it.
+    void seatsChange();
     /// An input was opened, or could not be.
     void opened();
     /// A control of the simulated room has moved.
@@ -88,25 +115,34 @@ class Devices final : public QObject {
     using Made = Result<std::unique_ptr<SoundSource>>;
     struct Opening;
     struct Making;
+    void follow();
+    void useHub(const std::shared_ptr<PipeWireHub>& hub);
     Making making(const DeviceChoice& choice, bool wait) const;
     void open(const DeviceChoice& choice, bool wait);
     void finish(const DeviceChoice& choice, Opening opening);
     Result<void> take(const DeviceChoice& choice, Opening opening);
     void noteDropouts(std::uint64_t dropouts);
 
-    std::filesystem::path demo_data_;
+    House& house_;
+    Devices& first_;
+    std::shared_ptr<LiveStrip> seat_;
     Engine& engine_;
     ChainModel& strip_;
     Notices& notices_;
     Maker maker_;
+    std::shared_ptr<PipeWireHub> hub_;  // of the source, and outlives it
     std::unique_ptr<SoundSource> source_;
+    bool seated_ = false, steady_ = true;
+    StreamFormat source_format_;
+    std::uint64_t lost_before_ = 0;  // by the feed, before this input
+    std::string offered_;            // node as which the strip is offered
+    std::set<std::uint32_t> sent_;   // streams that were sent here
     SimulatedRoom* room_ = nullptr;
     std::map<std::string, double> room_values_;
     DeviceChoice input_;
     std::optional<DeviceChoice> opening_;
-    int job_ = 0;                           // what an older one opened is dropped
-    bool instead_ = false;                  // the simulated room is opened in place of what could not be
-    std::shared_ptr<PipeWireGraph> graph_;  // from begin() on
+    int job_ = 0;           // what an older one opened is dropped
+    bool instead_ = false;  // the simulated room is opened in place of what could not be
     PipeWirePicture picture_;
     std::uint64_t picture_version_ = 0;
     AudioSettings audio_;

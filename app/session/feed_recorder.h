@@ -1,26 +1,33 @@
 // Writes the feed to a file while it runs.
 #pragma once
 
+#include <functional>
 #include <memory>
 
 #include "base/sound_file.h"
-#include "engine/engine.h"
+#include "desk/live_desk.h"
 
 namespace reed::ui {
 
-/// Copies what has come out of the engine since start() into a sound file; call pump() at least every
-/// few seconds. Another input with the same sample rate goes on in the same file, whatever its channels.
+/// Copies what has come out of the engine, or the desk, since start() into a sound file; call pump() at least
+/// every few seconds. Another input with the same sample rate goes on in the same file, whatever its
+/// channels.
 class FeedRecorder {
   public:
-    explicit FeedRecorder(const Engine& engine) : engine_(engine) {}
+    explicit FeedRecorder(const Engine& engine)
+        : format_now_([&engine] { return engine.format(); }),
+          ring_now_([&engine] { return engine.feed_history(); }) {}
+    explicit FeedRecorder(const LiveDesk& desk)
+        : format_now_([&desk] { return desk.format(); }),
+          ring_now_([&desk] { return desk.feed_history(); }) {}
 
     Result<void> start(const std::filesystem::path& path) {
         path_ = path.string();
-        format_ = engine_.format();
+        format_ = format_now_();
         auto made = SoundWriter::create(path, format_, SampleFormat::pcm24);
         if (!made.ok()) return made.error();
         writer_ = std::move(made.value());
-        feed_ = RingReader(engine_.feed_history());
+        feed_ = RingReader(ring_now_());
         return {};
     }
     bool running() const { return writer_ != nullptr; }
@@ -46,8 +53,8 @@ class FeedRecorder {
     Result<void> take_all() {
         // What came of the input before is still there when another one has begun.
         if (auto taken = drain(); !taken.ok()) return taken;
-        if (!feed_.follow(engine_.feed_history())) return {};
-        if (engine_.format().sample_rate != format_.sample_rate)
+        if (!feed_.follow(ring_now_())) return {};
+        if (format_now_().sample_rate != format_.sample_rate)
             return Error{"the recording ended, because the input has another sample rate now.", path_,
                          "What was recorded until then is kept; start another recording."};
         return drain();
@@ -72,7 +79,8 @@ class FeedRecorder {
     }
 
     static constexpr int kPiece = 4096;
-    const Engine& engine_;
+    std::function<StreamFormat()> format_now_;
+    std::function<std::shared_ptr<const HistoryRing>()> ring_now_;
     std::unique_ptr<SoundWriter> writer_;
     std::string path_;
     StreamFormat format_;

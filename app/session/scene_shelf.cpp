@@ -7,8 +7,8 @@
 
 namespace reed::ui {
 
-SceneShelf::SceneShelf(std::filesystem::path folder, ChainModel& strip, Notices& notices, QObject* parent)
-    : QObject(parent), library_(std::move(folder)), strip_(strip), notices_(notices) {
+SceneShelf::SceneShelf(std::filesystem::path folder, SceneInWork& work, Notices& notices, QObject* parent)
+    : QObject(parent), library_(std::move(folder)), work_(work), notices_(notices) {
     look_again_.setInterval(300);  // after the last news: a program that writes a scene may write it in parts
     look_again_.setSingleShot(true);
     connect(&look_again_, &QTimer::timeout, this, &SceneShelf::look);
@@ -29,14 +29,14 @@ const Scene* SceneShelf::find(const std::string& name) const {
 }
 
 bool SceneShelf::changed() const {
-    const Scene* there = find(strip_.scene().name);
-    return there == nullptr || !(there->chain() == without_transients(strip_.chain()));
+    const Scene* there = find(work_.name());
+    return there == nullptr || !(there->desk == without_transients(work_.scene().desk));
 }
 
 std::vector<Difference> SceneShelf::changes() const {
-    const Scene* there = find(strip_.scene().name);
+    const Scene* there = find(work_.name());
     if (there == nullptr) return {};
-    return differences(there->chain(), without_transients(strip_.chain()));
+    return differences(there->desk, without_transients(work_.scene().desk));
 }
 
 void SceneShelf::reload() {
@@ -87,13 +87,13 @@ void SceneShelf::look() {
         return;
     }
     reload();
-    const SceneEntry* known = find_scene(before, strip_.scene().name);
-    const SceneEntry* there = find_scene(scenes_, strip_.scene().name);
+    const SceneEntry* known = find_scene(before, work_.name());
+    const SceneEntry* there = find_scene(scenes_, work_.name());
     if (known == nullptr || there == nullptr || known->digest == there->digest) return;
     const QString name = QString::fromStdString(there->scene.name);
-    if (there->scene.chain() == without_transients(strip_.chain())) return;
+    if (there->scene.desk == without_transients(work_.scene().desk)) return;
     if (!was_changed) {
-        strip_.adopt(there->scene, tr("%1, changed by another program").arg(name), Fade::scene);
+        work_.adopt(there->scene, tr("%1, changed by another program").arg(name), Fade::scene);
         emit scenesChanged();
         notices_.say(tr("\"%1\" was changed by another program and is heard as it is now. Ctrl+Z goes back.")
                          .arg(name));
@@ -110,7 +110,7 @@ void SceneShelf::recall(const std::string& name) {
     for (const auto& entry : scenes_) {
         if (entry.scene.name != name) continue;
         if (same_name(outside_, name)) outside_.clear();  // what is there is taken up
-        strip_.adopt(entry.scene, tr("Recall %1").arg(QString::fromStdString(name)), Fade::scene);
+        work_.adopt(entry.scene, tr("Recall %1").arg(QString::fromStdString(name)), Fade::scene);
         emit scenesChanged();
         return;
     }
@@ -128,7 +128,7 @@ SceneLibrary::Old SceneShelf::oldOf(const std::string& name) const {
 }
 
 bool SceneShelf::save() {
-    return write(strip_.scene(), oldOf(strip_.scene().name));
+    return write(work_.scene(), oldOf(work_.name()));
 }
 
 /// Writes `scene`, whose name the one in work has from then on.
@@ -140,7 +140,7 @@ bool SceneShelf::write(const Scene& scene, SceneLibrary::Old old) {
     }
     if (same_name(outside_, scene.name)) outside_.clear();
     const QString name = QString::fromStdString(scene.name);
-    if (scene.name != strip_.scene().name) strip_.setName(scene.name);
+    if (scene.name != work_.name()) work_.setName(scene.name);
     reload();
     emit saved();
     const QString path = QString::fromStdString(file.value().string());
@@ -155,9 +155,8 @@ QString SceneShelf::inTheWay(const QString& name) const {
     const std::string wanted = name.trimmed().toStdString();
     // The scene's own name in other letters is no other scene.
     const SceneEntry* there = find_scene(scenes_, wanted);
-    return there == nullptr || same_name(wanted, strip_.scene().name)
-               ? QString()
-               : QString::fromStdString(there->scene.name);
+    return there == nullptr || same_name(wanted, work_.name()) ? QString()
+                                                               : QString::fromStdString(there->scene.name);
 }
 
 /// `scene` under another name.
@@ -173,16 +172,16 @@ bool SceneShelf::writeAs(Scene scene, const QString& name, Replacing replacing) 
 }
 
 bool SceneShelf::saveAs(const QString& name, Replacing replacing) {
-    return writeAs(strip_.scene(), name, replacing);
+    return writeAs(work_.scene(), name, replacing);
 }
 
 bool SceneShelf::rename(const QString& name, Replacing replacing) {
-    const std::string before = strip_.scene().name;
+    const std::string before = work_.name();
     if (name.trimmed().toStdString() == before) return true;
     // Unsaved changes stay unsaved.
     const Scene* there = find(before);
-    if (!writeAs(there != nullptr ? *there : strip_.scene(), name, replacing)) return false;
-    if (same_name(before, strip_.scene().name)) return true;  // written in place
+    if (!writeAs(there != nullptr ? *there : work_.scene(), name, replacing)) return false;
+    if (same_name(before, work_.name())) return true;  // written in place
     if (auto removed = library_.remove(before); !removed.ok()) notices_.tell(removed.error());
     reload();
     return true;

@@ -8,14 +8,15 @@
 
 #include "scenes/differences.h"
 #include "scenes/library.h"
-#include "session/chain_model.h"
+#include "session/desk_model.h"
+#include "session/notices.h"
 
 namespace reed::ui {
 
 class SceneShelf final : public QObject {
     Q_OBJECT
   public:
-    SceneShelf(std::filesystem::path folder, ChainModel& strip, Notices& notices, QObject* parent = nullptr);
+    SceneShelf(std::filesystem::path folder, SceneInWork& work, Notices& notices, QObject* parent = nullptr);
 
     /// Fills an empty folder with the scenes of `demo`, and reads what is there.
     void begin(const std::filesystem::path& demo);
@@ -28,7 +29,7 @@ class SceneShelf final : public QObject {
     /// What differs from the saved scene of this name; empty when there is none, or nothing does.
     std::vector<Difference> changes() const;
     /// The scene as it was saved, as one step of undo.
-    void takeBack() { recall(std::string(strip_.scene().name)); }
+    void takeBack() { recall(std::string(work_.name())); }
 
     void recall(const std::string& name);
     bool save();
@@ -55,7 +56,7 @@ class SceneShelf final : public QObject {
     QString removedFolder() const;
 
     SceneLibrary library_;
-    ChainModel& strip_;
+    SceneInWork& work_;
     Notices& notices_;
     std::vector<SceneEntry> scenes_;
     std::set<std::string> told_unreadable_;

@@ -4,6 +4,7 @@
 #include <QGuiApplication>
 #include <QLockFile>
 #include <QStandardPaths>
+#include <algorithm>
 
 #include "base/file.h"
 #include "session/default_scene.h"
@@ -18,7 +19,7 @@ std::filesystem::path standardPath(QStandardPaths::StandardLocation where) {
     return QStandardPaths::writableLocation(where).toStdString();
 }
 
-constexpr int kPace = 33, kDraggingPace = 16, kUnseenPace = 250;  // ms from tick to tick
+constexpr int kPace = 33, kDraggingPace = 16, kAsidePace = 100, kUnseenPace = 250;  // ms from tick to tick
 
 }  // namespace
 
@@ -37,10 +38,50 @@ SessionPaths SessionPaths::standard() {
 
 Session::Session(SessionPaths paths, QObject* parent)
     : QObject(parent),
-      paths_(std::move(paths)),
-      shelf_(paths_.scenes, strip_, notices_),
-      devices_(paths_.demo_data, engine_, strip_, notices_),
-      keeper_([path = paths_.state](const std::string& text) { return write_file(path, text); }) {
+      own_house_(std::make_unique<House>(std::move(paths))),
+      house_(*own_house_),
+      first_(*this),
+      seat_(house_.live.make("voice", StripRole::voice)),
+      engine_(seat_->engine()),
+      devices_(house_, seat_, strip_, nullptr) {
+    // Another strip's input may be there before this one's.
+    if (auto opened = house_.live.open({}); !opened.ok()) house_.notices.tell(opened.error());
+    readings_.follow_feed(house_.live.feed_history(), {});
+    desk_ = std::make_unique<DeskModel>(*this, house_);
+    shelf_ = std::make_unique<SceneShelf>(house_.paths.scenes, *desk_, house_.notices);
+    keeper_ = std::make_unique<StateKeeper>(
+        [path = house_.paths.state](const std::string& text) { return write_file(path, text); });
+    startUp();
+    save_later_.setInterval(400);
+    save_later_.setSingleShot(true);
+    connect(&save_later_, &QTimer::timeout, this, &Session::keepNow);
+    started_.setSingleShot(true);
+    connect(&started_, &QTimer::timeout, this, [this] { start_guard_.reset(); });
+    connect(shelf_.get(), &SceneShelf::saved, this, &Session::keepSoon);
+    connect(desk_.get(), &DeskModel::changed, this, &Session::keepSoon);
+    connect(&house_.preferences, &Preferences::changed, this, &Session::keepSoon);
+    connect(&house_.preferences, &Preferences::talkKeyChanged, this, [this] {
+        // With a key to talk the microphone is closed until it is held.
+        if (house_.preferences.talkKey() == Preferences::TalkKey::talks) setMuted(true);
+        emit muteChanged();
+    });
+    connect(&devices_, &Devices::formatChanges, desk_.get(), &DeskModel::formatChanges);
+    connect(&devices_, &Devices::audioChanged, desk_.get(), &DeskModel::reopenPipeWire);
+}
+
+Session::Session(Session& first, const StripSpec& spec)
+    : QObject(nullptr),
+      house_(first.house_),
+      first_(first),
+      seat_(house_.live.make(spec.id, spec.role)),
+      engine_(seat_->engine()),
+      devices_(house_, seat_, strip_, &first.devices_),
+      sight_(Sight::aside) {
+    startUp();
+    connect(&first_, &Session::muteChanged, this, &Session::muteChanged);
+}
+
+void Session::startUp() {
     background_ = std::make_unique<Background>();
     learning_ = new RoomLearning(*this);
     microphones_ = new Microphones(*this);
@@ -48,52 +89,82 @@ Session::Session(SessionPaths paths, QObject* parent)
     tick_.setInterval(kPace);
     tick_.setTimerType(Qt::PreciseTimer);
     connect(&tick_, &QTimer::timeout, this, &Session::tick);
-    save_later_.setInterval(400);
-    save_later_.setSingleShot(true);
-    connect(&save_later_, &QTimer::timeout, this, &Session::keepNow);
-    started_.setSingleShot(true);
-    connect(&started_, &QTimer::timeout, this, [this] { start_guard_.reset(); });
-    connectParts();
-}
-
-void Session::connectParts() {
     connect(&strip_, &ChainModel::changed, monitoring_.get(), &Monitoring::followChain);
-    connect(&devices_, &Devices::engineOpened, monitoring_.get(), &Monitoring::reopen);
-    connect(&strip_, &ChainModel::changed, this, &Session::keepSoon);
+    connect(&strip_, &ChainModel::stripChanged, this, &Session::applyStrip);
     connect(&strip_, &ChainModel::focusChanged, this, &Session::keepSoon);
-    connect(&shelf_, &SceneShelf::saved, this, &Session::keepSoon);
+    connect(&devices_, &Devices::engineOpened, monitoring_.get(), &Monitoring::reopen);
     connect(&devices_, &Devices::changed, this, &Session::keepSoon);
-    connect(&preferences_, &Preferences::changed, this, &Session::keepSoon);
-    connect(&preferences_, &Preferences::talkKeyChanged, this, [this] {
-        // With a key to talk the microphone is closed until it is held.
-        if (preferences_.talkKey() == Preferences::TalkKey::talks) setMuted(true);
-        emit muteChanged();
-    });
+    connect(&devices_, &Devices::seatsChange, this, [this] { desk().arrange(); });
 }
 
 Session::~Session() {
     tick_.stop();
     background_.reset();
+    if (!isFirst()) {
+        devices_.stop();
+        monitoring_.reset();
+        return;
+    }
     if (save_later_.isActive()) saveState();
-    devices_.stop();
+    desk_->stop();
+    house_.live.set_sink(nullptr);
     monitoring_.reset();
+    shelf_.reset();
+    desk_.reset();  // the other strips
+}
+
+QString Session::stripName() const {
+    const StripSpec& s = strip_.spec();
+    if (!s.name.empty()) return QString::fromStdString(s.name);
+    return s.role == StripRole::voice ? tr("Voice") : tr("Programme");
+}
+
+void Session::applyStrip() {
+    const StripSpec& s = strip_.spec();
+    engine_.set_fader(s.fader);
+    engine_.set_mute(s.mute || (house_.muted && s.role == StripRole::voice));
+}
+
+void Session::renameSeat(const std::string& id) {
+    devices_.leaveSeat();
+    seat_->rename(id);
+    devices_.takeSeat();
+}
+
+void Session::beginStrip(StripState state, const std::string& focused, const StripInput& input) {
+    strip_.begin(std::move(state), focused);
+    applyStrip();
+    readings_.set_window(first_.readings_.window());
+    devices_.beginOther(input);
+    tick_.start();
+}
+
+EngineFigures Session::figures() const {
+    EngineFigures out = engine_.figures();
+    const LoadMeter& load = house_.live.load();
+    out.blocks = load.blocks();
+    out.load = load.load();
+    out.worst_load = load.worst();
+    out.block_frames = load.block_frames();
+    out.latency = house_.live.latency();
+    return out;
 }
 
 /// The last session, as far as it can be read.
 WorkingState Session::readState() {
-    const auto mark = paths_.state.parent_path() / "start-crashed";
+    const auto mark = house_.paths.state.parent_path() / "start-crashed";
     if (StartGuard::take_mark(mark)) {
-        if (const std::string kept = put_aside(paths_.state); !kept.empty())
-            notices_.warn(
+        if (const std::string kept = put_aside(house_.paths.state); !kept.empty())
+            house_.notices.warn(
                 tr("The last start crashed, so this one is without the last session. It was kept as %1.")
                     .arg(QString::fromStdString(kept)));
-        engine_.set_mute(true);  // it may have been
+        house_.muted = true;  // it may have been
     }
     start_guard_ = std::make_unique<StartGuard>(mark);
     started_.start(5000);
-    auto state = load_working_state(paths_.state);
+    auto state = load_working_state(house_.paths.state);
     if (!state.ok()) {
-        notices_.tell(state.error());
+        house_.notices.tell(state.error());
         return {};
     }
     if (!state.value()) return {};
@@ -101,36 +172,44 @@ WorkingState Session::readState() {
     if (!s.left_out.empty()) {
         QStringList parts;
         for (const auto& p : s.left_out) parts << QString::fromStdString(p);
-        notices_.warn(tr("Part of the last session can't be read and starts afresh: %1. It was kept as %2.")
-                          .arg(parts.join(", "), QString::fromStdString(s.kept_as)));
+        house_.notices.warn(
+            tr("Part of the last session can't be read and starts afresh: %1. It was kept as %2.")
+                .arg(parts.join(", "), QString::fromStdString(s.kept_as)));
     }
     return std::move(s);
 }
 
 void Session::begin() {
-    sweep_replacements(paths_.scenes);
-    sweep_replacements(paths_.state.parent_path());
-    shelf_.begin(paths_.demo_data / "scenes");
+    sweep_replacements(house_.paths.scenes);
+    sweep_replacements(house_.paths.state.parent_path());
+    shelf_->begin(house_.paths.demo_data / "scenes");
     takeLock();
     WorkingState state = readState();
     if (state.scene.name.empty()) {
-        const Scene* first = shelf_.find("Bench talk");
+        const Scene* first = shelf_->find("Bench talk");
         state.scene = first != nullptr ? *first : defaultScene();
     }
-    preferences_.restore(state);
+    house_.preferences.restore(state);
     readings_.set_window(state.window_seconds);
     monitoring_->restore(state.monitor, state.monitor_sink);
     // Before any sound: whoever left muted must not be heard because the program ended meanwhile.
-    if (state.muted) engine_.set_mute(true);
+    if (state.muted) house_.muted = true;
     const bool still_muted = muted();
-    const bool talks = preferences_.talkKey() == Preferences::TalkKey::talks;
-    if (talks) engine_.set_mute(true);
-    strip_.begin({state.scene, state.memories[state.scene.desk.strips.front().id]}, state.focused);
+    const bool talks = house_.preferences.talkKey() == Preferences::TalkKey::talks;
+    if (talks) house_.muted = true;
+    const auto& strips = state.scene.desk.strips;
+    const auto voice = std::ranges::find(strips, StripRole::voice, &StripSpec::role);
+    Scene own = state.scene;
+    own.desk.strips = {*voice};
+    seat_->rename(voice->id);
+    strip_.begin({own, state.memories[voice->id]}, state.focused);
+    applyStrip();
     devices_.begin(state);
+    desk_->begin(state);
     emit muteChanged();
     if (still_muted && !talks) {
-        const QString key = preferences_.keys().text("talk");
-        notices_.warn(
+        const QString key = house_.preferences.keys().text("talk");
+        house_.notices.warn(
             key.isEmpty()
                 ? tr("Muted, as at the end of the last session.")
                 : tr("Muted, as at the end of the last session. %1 lets your voice through.").arg(key));
@@ -146,7 +225,7 @@ void Session::tellTroubles() {
     }
     for (const auto& [id, why] : now) {
         if (troubleOf(id) != why)
-            notices_.warn(QString::fromStdString(strip_.stage(id)->shown_title()) + ": " + why);
+            house_.notices.warn(QString::fromStdString(strip_.stage(id)->shown_title()) + ": " + why);
     }
     troubles_ = std::move(now);
 }
@@ -157,14 +236,16 @@ QString Session::troubleOf(const std::string& stage) const {
 }
 
 int Session::pace() const {
-    if (!seen_) return monitoring_->settings().source == MonitorSource::off ? kUnseenPace : kPace;
+    const bool heard = monitoring_->settings().source != MonitorSource::off;
+    if (sight_ == Sight::unseen) return heard ? kPace : kUnseenPace;
+    if (sight_ == Sight::aside) return heard ? kPace : kAsidePace;
     return QGuiApplication::mouseButtons() == Qt::NoButton ? kPace : kDraggingPace;
 }
 
-void Session::setSeen(bool seen) {
-    if (seen == seen_) return;
-    seen_ = seen;
-    if (!seen_)
+void Session::setSight(Sight sight) {
+    if (sight == sight_) return;
+    sight_ = sight;
+    if (!seen())
         engine_.chain().probe(-1);  // the spectra are not taken; seen again, they ask for it themselves
     if (tick_.isActive()) tick_.start(pace());
 }
@@ -176,32 +257,36 @@ void Session::tick() {
         return true;
     };
     if (const int now = pace(); now != tick_.interval()) tick_.setInterval(now);
-    readings_.poll(seen_);
-    if (seen_) emit moved();
+    readings_.poll(sight_ != Sight::unseen);
+    if (seen()) emit moved();
     odd_ = !odd_ && tick_.interval() == kDraggingPace;
     if (odd_) return;
-    if (seen_) {
+    if (seen()) {
         spectrum_.follow(strip_.chain().index_of(strip_.focused()));
         spectrum_.poll();
     }
-    if (due(tended_, 240)) devices_.tend();
+    if (due(tended_, 240)) {
+        devices_.tend();
+        if (isFirst()) house_.live.tend();
+    }
     if (due(looked_, 1000)) {
         tellTroubles();
-        tellOfKeeping();
+        if (isFirst()) tellOfKeeping();
     }
     emit ticked();
-    if (seen_) emit readingsChanged();
+    if (sight_ != Sight::unseen) emit readingsChanged();
 }
 
 void Session::setMuted(bool muted) {
-    if (muted == engine_.muted()) return;
-    engine_.set_mute(muted);
+    if (!isFirst()) return first_.setMuted(muted);
+    if (muted == house_.muted) return;
+    desk_->setMuted(muted);
     keepNow();  // a crash a moment later must not open the microphone
     emit muteChanged();
 }
 
 void Session::talk(bool held) {
-    switch (preferences_.talkKey()) {
+    switch (house_.preferences.talkKey()) {
         case Preferences::TalkKey::talks:
             return setMuted(!held);
         case Preferences::TalkKey::mutes:
@@ -215,27 +300,27 @@ void Session::talk(bool held) {
 
 bool Session::saveState() {
     keepNow();
-    const bool done = keeper_.finish();
+    const bool done = keeper_->finish();
     tellOfKeeping();
     return done;
 }
 
 void Session::tellOfKeeping() {
-    const auto problem = keeper_.problem();
-    if (problem && !state_failed_) notices_.tell(*problem);
+    const auto problem = keeper_->problem();
+    if (problem && !state_failed_) house_.notices.tell(*problem);
     state_failed_ = problem.has_value();
 }
 
 void Session::takeLock() {
     std::error_code ec;
-    std::filesystem::create_directories(paths_.state.parent_path(), ec);
+    std::filesystem::create_directories(house_.paths.state.parent_path(), ec);
     lock_ = std::make_unique<QLockFile>(
-        QString::fromStdString((paths_.state.parent_path() / "session.lock").string()));
+        QString::fromStdString((house_.paths.state.parent_path() / "session.lock").string()));
     lock_->setStaleLockTime(
         std::chrono::milliseconds(0));  // one of a program that has gone is noticed by its number
     if (lock_->tryLock(0) || lock_->error() != QLockFile::LockFailedError) return;
     keeps_ = false;
-    notices_.warn(
+    house_.notices.warn(
         tr("Another Dusky Reed runs on the same settings, so this one remembers nothing of what you change "
            "(saved scenes are kept). End the other one and start again."));
 }
@@ -244,19 +329,15 @@ void Session::keepNow() {
     save_later_.stop();
     if (!keeps_) return;
     WorkingState s;
-    const SharedState strip = strip_.state();
-    s.scene = strip->scene;
-    for (const auto& [id, memory] : strip->memories) {
-        if (strip_.stage(id) != nullptr) s.memories[s.scene.desk.strips.front().id][id] = memory;
-    }
+    desk_->keep(s);
     s.focused = strip_.focused();
     s.window_seconds = readings_.window();
     s.monitor = monitoring_->settings();
     s.monitor_sink = monitoring_->sink();
     s.muted = muted();
     devices_.keep(s);
-    preferences_.keep(s);
-    keeper_.keep(write_working_state(s));
+    house_.preferences.keep(s);
+    keeper_->keep(write_working_state(s));
 }
 
 }  // namespace reed::ui

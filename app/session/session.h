@@ -10,7 +10,9 @@
 
 #include "engine/readings.h"
 #include "session/chain_model.h"
+#include "session/desk_model.h"
 #include "session/devices.h"
+#include "session/house.h"
 #include "session/preferences.h"
 #include "session/scene_shelf.h"
 #include "session/stage_spectrum.h"
@@ -21,41 +23,55 @@ class QLockFile;
 
 namespace reed::ui {
 
-/// Where things are kept.
-struct SessionPaths {
-    std::filesystem::path scenes;     ///< folder of the person's scenes
-    std::filesystem::path state;      ///< file of the working state
-    std::filesystem::path demo_data;  ///< sounds and scenes that come with the program
-
-    /// By the XDG base directory rules; demo data beside the program, in ../share, built or installed.
-    static SessionPaths standard();
-};
-
 class Microphones;
 class Monitoring;
 class RoomLearning;
 
-/// Holds the parts together: what is told, the chain, the scenes, the devices, the preferences, and the
-/// readings of what sounds. Keeps the working state.
+/// One strip of the desk with all that belongs to it: its chain, input, readings, headphones. The first one
+/// also holds what all share (what is told, scenes, preferences, the desk) and keeps the working state.
 class Session final : public QObject {
     Q_OBJECT
   public:
+    /// The first strip.
     explicit Session(SessionPaths paths, QObject* parent = nullptr);
+    /// Another one; `spec` is what it is.
+    Session(Session& first, const StripSpec& spec);
     ~Session() override;
 
     /// Reads scenes and the last session, and opens the input. Problems are told; it always starts.
     void begin();
 
-    Notices& notices() { return notices_; }
+    /// The state and input of another strip to begin with.
+    void beginStrip(StripState state, const std::string& focused, const StripInput& input);
+
+    Session& first() const { return first_; }
+    bool isFirst() const { return &first_ == this; }
+    DeskModel& desk() const { return *first_.desk_; }
+    LiveStrip& seat() const { return *seat_; }
+    const LiveDesk& live() const { return house_.live; }
+    const std::shared_ptr<LiveStrip>& seatPointer() const { return seat_; }
+    /// What it is called in the interface.
+    QString stripName() const;
+    /// Fader and mute as they are now.
+    void applyStrip();
+    /// The strip is known by another id from now on.
+    void renameSeat(const std::string& id);
+
+    Notices& notices() { return house_.notices; }
     ChainModel& strip() { return strip_; }
     const ChainModel& strip() const { return strip_; }
-    SceneShelf& shelf() { return shelf_; }
-    const SceneShelf& shelf() const { return shelf_; }
+    SceneShelf& shelf() { return *first_.shelf_; }
+    const SceneShelf& shelf() const { return *first_.shelf_; }
     Devices& devices() { return devices_; }
-    Preferences& preferences() { return preferences_; }
+    Preferences& preferences() { return house_.preferences; }
+    const Preferences& preferences() const { return house_.preferences; }
 
     Engine& engine() { return engine_; }
     Readings& readings() { return readings_; }
+    /// Loudness of what leaves the desk.
+    const LoudnessReading& feed() const { return first_.readings_.feed(); }
+    /// Of the whole desk.
+    EngineFigures figures() const;
     LevelReport const& levels() const { return readings_.levels(); }
     /// Levels fit the chain as it is now (they lag behind a change of structure for a moment).
     bool levelsFit() const { return readings_.fits(strip_.chain().stages.size()); }
@@ -68,18 +84,20 @@ class Session final : public QObject {
     RoomLearning& learning() { return *learning_; }
     Background& background() { return *background_; }
 
-    bool muted() const { return engine_.muted(); }
+    bool muted() const { return house_.muted; }
     void setMuted(bool muted);
     /// The talk key goes down or up.
     void talk(bool held);
 
-    /// Whether anybody can see the window now: unseen, nothing is drawn or summed up for it.
-    void setSeen(bool seen);
-    bool seen() const { return seen_; }
+    /// Whether anybody can see the window now: unseen, nothing is drawn or summed up for it; aside, a strip
+    /// that is not worked on, only what a glance takes in.
+    enum class Sight { unseen, aside, seen };
+    void setSight(Sight sight);
+    bool seen() const { return sight_ == Sight::seen; }
 
     /// Writes the working state in a moment; the moment begins with the first change, whatever follows it.
     void keepSoon() {
-        if (!save_later_.isActive()) save_later_.start();
+        if (!first_.save_later_.isActive()) first_.save_later_.start();
     }
     /// Writes the working state now and waits until it stands on the disk; false when it could not be
     /// written.
@@ -96,7 +114,6 @@ class Session final : public QObject {
     void ticked();
 
   private:
-    void connectParts();
     WorkingState readState();
     void takeLock();
     void keepNow();
@@ -105,23 +122,29 @@ class Session final : public QObject {
     void tick();
     int pace() const;
 
-    SessionPaths paths_;
-    Engine engine_;
+    void startUp();
+
+    std::unique_ptr<House> own_house_;  // of the first strip
+    House& house_;
+    Session& first_;
+    std::shared_ptr<LiveStrip> seat_;
+    Engine& engine_;
     Readings readings_{engine_};
     StageSpectrum spectrum_{engine_, readings_};
-    Notices notices_;
-    Preferences preferences_;
-    ChainModel strip_{engine_.chain(), notices_};
-    SceneShelf shelf_;
+    ChainModel strip_{engine_.chain(), house_.notices};
     Devices devices_;
+    // Of the first strip.
+    std::unique_ptr<DeskModel> desk_;
+    std::unique_ptr<SceneShelf> shelf_;
 
     QTimer tick_, save_later_, started_;
     std::unique_ptr<QLockFile> lock_;  // on the state: one program writes it
     bool keeps_ = true;
-    StateKeeper keeper_;
+    std::unique_ptr<StateKeeper> keeper_;
     std::unique_ptr<StartGuard> start_guard_;
     bool state_failed_ = false;
-    bool seen_ = true, odd_ = false;
+    Sight sight_ = Sight::seen;
+    bool odd_ = false;
     QElapsedTimer tended_, looked_;
     std::map<std::string, QString> troubles_;  // by stage; each is told once
     RoomLearning* learning_;

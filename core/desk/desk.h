@@ -22,6 +22,8 @@ class Strip {
 
     const std::string& id() const { return id_; }
     StripRole role() const { return role_; }
+    /// Only while no desk runs it.
+    void rename(const std::string& id) { id_ = id; }
     Engine& engine() { return engine_; }
     const Engine& engine() const { return engine_; }
     /// Starts in a format with a chain; see Engine::open(). Only while no desk runs it.

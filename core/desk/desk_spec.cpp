@@ -42,6 +42,11 @@ StripSpec new_strip(const DeskSpec& desk, StripRole role, ChainSpec chain) {
     return out;
 }
 
+DeskSpec without_transients(DeskSpec desk) {
+    for (StripSpec& s : desk.strips) s.chain = without_transients(std::move(s.chain));
+    return desk;
+}
+
 std::vector<size_t> listens_to(const DeskSpec& desk, size_t index) {
     std::vector<size_t> out;
     const auto add = [&](size_t other) {

@@ -52,6 +52,9 @@ struct DeskSpec {
 /// A strip of this role with an id, a name and a colour that no other one has, and `chain`.
 StripSpec new_strip(const DeskSpec& desk, StripRole role, ChainSpec chain = {});
 
+/// The desk with all transient parameters at their defaults: what is worth keeping of it.
+DeskSpec without_transients(DeskSpec desk);
+
 /// The strips whose sound the stages of strip `index` listen to, as indices, each once.
 std::vector<size_t> listens_to(const DeskSpec& desk, size_t index);
 /// An order in which every strip comes after those it listens to, voices as early as can be; empty when some

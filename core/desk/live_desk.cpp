@@ -81,7 +81,7 @@ void LiveStrip::take(const AudioBlock&, bool converted) noexcept {
 
 void LiveStrip::push() noexcept {
     FeedSink* sink = desk_.sink_.load(std::memory_order_acquire);
-    if (led_ && sink != nullptr) sink->push();
+    if (led_ && steady_ && sink != nullptr) sink->push();
 }
 
 void LiveStrip::fetch(const AudioBlock& block) noexcept {

@@ -81,6 +81,9 @@ class LiveDesk {
 
     Desk& desk() { return desk_; }
     const LoadMeter& load() const { return load_; }
+    std::shared_ptr<const HistoryRing> feed_history() const { return desk_.feed_history(); }
+    /// Frames between what comes in and the feed.
+    int latency() const { return desk_.latency(); }
 
   private:
     friend class LiveStrip;

@@ -9,12 +9,14 @@
 
 namespace reed {
 
-enum class DeviceKind { simulated_room, sound_file, pipewire };
+/// programme: what other programs play into an output of ours.
+enum class DeviceKind { simulated_room, sound_file, pipewire, programme };
 
 /// Which device to use; what the session remembers.
 struct DeviceChoice {
     DeviceKind kind = DeviceKind::simulated_room;
-    std::string target;  ///< file path, or a PipeWire node name; empty: the default source
+    /// File path, or a PipeWire node name (of a programme: of its output); empty: the default source.
+    std::string target{};
 
     bool operator==(const DeviceChoice&) const = default;
 };

@@ -17,9 +17,13 @@ Result<std::unique_ptr<SoundSource>> as_source(Result<std::unique_ptr<Source>> m
 
 Result<std::unique_ptr<SoundSource>> make_source(const DeviceChoice& choice,
                                                  const std::filesystem::path& demo_data, PipeWireHub& hub,
-                                                 int channels, bool wait) {
+                                                 int channels, bool wait, const std::string& title) {
     if (choice.kind == DeviceKind::sound_file) return as_source(FileDevice::create(choice.target));
     if (choice.kind == DeviceKind::simulated_room) return as_source(SimulatedRoom::create(demo_data));
+    if (choice.kind == DeviceKind::programme) {
+        if (!hub.graph().settle() && !wait) return no_pipewire();
+        return hub.programme(choice.target, title);
+    }
     // One of our own fed into itself would howl.
     if (choice.target.rfind(kOwnNodes, 0) == 0) {
         return Error{"this is what Dusky Reed itself gives, so it would hear itself and howl.", choice.target,

@@ -108,4 +108,11 @@ void set_filled(pw_buffer* buffer, uint32_t frames) {
     }
 }
 
+void PipeWireConnection::wait_for_audio() const {
+    if (context_ == nullptr) return;
+    const auto nothing = [](spa_loop*, bool, uint32_t, const void*, size_t, void*) { return 0; };
+    pw_data_loop_invoke(pw_context_get_data_loop(context_), nothing, SPA_ID_INVALID, nullptr, 0, true,
+                        nullptr);
+}
+
 }  // namespace reed

@@ -37,6 +37,9 @@ class PipeWireConnection {
     pw_core* core() const { return core_; }
     pw_thread_loop* loop() const { return loop_; }
 
+    /// Returns when what the audio thread does at this moment is over. Without the lock.
+    void wait_for_audio() const;
+
     /// Holds the loop's lock.
     class Lock {
       public:

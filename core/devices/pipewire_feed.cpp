@@ -9,7 +9,6 @@ void PipeWireFeed::attach(PipeWireConnection& connection, const VirtualMicrophon
     connection_ = &connection;
     options_ = options;
     name_ = wish.feed;
-    hand_over_.prepare(options.channels);
     microphone_.attach(connection, wish);
 }
 

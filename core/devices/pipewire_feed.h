@@ -16,6 +16,8 @@ class PipeWireFeed final : public FeedSink {
   public:
     ~PipeWireFeed() override { detach(); }
 
+    /// Before everything else: from then on take() may be called at any time.
+    void prepare(int channels) { hand_over_.prepare(channels); }
     /// Makes the virtual microphone where it is missing, or another than wished, on an open connection, which
     /// must stay open until detach().
     void attach(PipeWireConnection& connection, const VirtualMicrophone::Wish& wish,

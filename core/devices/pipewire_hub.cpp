@@ -139,9 +139,12 @@ Result<void> PipeWireHub::State::start_feeds() {
     if (!feed.running()) {
         if (auto begun = feed.start(); !begun.ok()) return begun;
     }
-    for (size_t i = 0; i < offers.size(); ++i) {
-        PipeWireFeed& other = offers[i]->feed;
-        if (!other.running() && other.start().ok()) all.others[i] = &other;
+    for (const auto& offer : offers) {
+        PipeWireFeed& other = offer->feed;
+        if (other.running() || !other.start().ok()) continue;
+        const auto place =
+            std::ranges::find_if(all.others, [](const auto& o) { return o.load() == nullptr; });
+        if (place != std::end(all.others)) *place = &other;
     }
     return {};
 }
@@ -172,6 +175,7 @@ void PipeWireHub::State::end_all() {
 PipeWireHub::PipeWireHub(PipeWireHubOptions options) : state_(std::make_unique<State>()) {
     state_->options = std::move(options);
     if (!state_->options.graph) state_->options.graph = std::make_shared<PipeWireGraph>();
+    state_->feed.prepare(state_->options.channels);
 }
 
 PipeWireHub::~PipeWireHub() {
@@ -197,13 +201,12 @@ std::unique_ptr<SoundSource> PipeWireHub::programme(const std::string& node, con
 FeedSink& PipeWireHub::offer(const std::string& node, const std::string& title, int channels) {
     State& s = *state_;
     withdraw(node);
-    // Captures push on what is offered, so what is there is found out while none does.
-    for (PipeWireSource* source : s.started) source->end();
-    s.end_feeds();
     auto made = std::make_unique<Offer>();
     made->wish = {title, channels, node, node + "-feed"};
+    made->feed.prepare(channels);
     s.offers.push_back(std::move(made));
     if (s.connection.is_open()) s.attach(*s.offers.back());
+    if (s.captures()) (void)s.start_feeds();
     return s.offers.back()->feed;
 }
 
@@ -211,8 +214,10 @@ void PipeWireHub::withdraw(const std::string& node) {
     State& s = *state_;
     const auto found = std::ranges::find_if(s.offers, [&](const auto& o) { return o->wish.node == node; });
     if (found == s.offers.end()) return;
-    for (PipeWireSource* source : s.started) source->end();
-    s.end_feeds();
+    for (auto& other : s.all.others) {
+        if (other.load() == &(*found)->feed) other = nullptr;
+    }
+    s.connection.wait_for_audio();
     (*found)->feed.detach();
     s.offers.erase(found);
 }

@@ -114,9 +114,10 @@ void Readings::poll_taps(bool sum_up) {
 }
 
 void Readings::poll_feed() {
-    if (feed_.follow(engine_.feed_history())) {
+    const StreamFormat& format = outside_ ? outside_format_ : engine_.format();
+    if (feed_.follow(outside_ ? outside_ : engine_.feed_history())) {
         feed_.skip_to_newest();
-        meter_ = std::make_unique<LoudnessMeter>(engine_.format());
+        meter_ = std::make_unique<LoudnessMeter>(format);
         loudness_ = {};
         loudness_at_ = feed_.at();
     }
@@ -129,7 +130,7 @@ void Readings::poll_feed() {
     }
     if (!any) return;
     // Ten times a second: the loudness of three seconds is summed up over all of them.
-    if (feed_.at() - loudness_at_ < static_cast<std::int64_t>(0.1 * engine_.format().sample_rate)) return;
+    if (feed_.at() - loudness_at_ < static_cast<std::int64_t>(0.1 * format.sample_rate)) return;
     loudness_at_ = feed_.at();
     loudness_ = meter_->read();
 }

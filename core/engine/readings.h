@@ -14,6 +14,11 @@ class Readings {
   public:
     explicit Readings(Engine& engine);
 
+    /// Loudness is that of this sound from now on, not of the engine's own feed.
+    void follow_feed(std::shared_ptr<const HistoryRing> feed, const StreamFormat& format) {
+        outside_ = std::move(feed);
+        outside_format_ = format;
+    }
     /// Takes in what has come since the last call.
     void poll(bool sum_up = true);
 
@@ -51,6 +56,8 @@ class Readings {
     bool stage_knows_ = false;
     std::unique_ptr<LoudnessMeter> meter_;
     RingReader feed_;
+    std::shared_ptr<const HistoryRing> outside_;  // none: the engine's
+    StreamFormat outside_format_;
     std::uint32_t chain_ = 0;
     std::int64_t loudness_at_ = 0;
     std::int64_t summed_up_ = 0;  // pieces pushed when levels_ was computed last

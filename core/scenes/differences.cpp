@@ -49,7 +49,7 @@ std::vector<Difference> differences(const ChainSpec& saved, const ChainSpec& now
     const auto moved = moved_stages(saved, now);
     for (const StageSpec& s : now.stages) {
         const auto note = [&](What what, size_t row = 0, double was = 0.0, double is = 0.0) {
-            out.push_back({what, s.id, s.shown_title(), row, was, is});
+            out.push_back({what, s.id, s.shown_title(), row, was, is, {}});
         };
         const StageSpec* old = same_stage(saved, s);
         if (old == nullptr) {
@@ -68,7 +68,34 @@ std::vector<Difference> differences(const ChainSpec& saved, const ChainSpec& now
         }
     }
     for (const StageSpec& s : saved.stages) {
-        if (same_stage(now, s) == nullptr) out.push_back({What::removed, s.id, s.shown_title(), 0, 0.0, 0.0});
+        if (same_stage(now, s) == nullptr)
+            out.push_back({What::removed, s.id, s.shown_title(), 0, 0.0, 0.0, {}});
+    }
+    return out;
+}
+
+std::vector<Difference> differences(const DeskSpec& saved, const DeskSpec& now) {
+    std::vector<Difference> out;
+    const auto note = [&](What what, const StripSpec& s) {
+        out.push_back({what, {}, s.shown_name(), 0, 0.0, 0.0, s.id});
+    };
+    for (const StripSpec& s : now.strips) {
+        const int at = saved.index_of(s.id);
+        if (at < 0 || saved.strips[static_cast<size_t>(at)].role != s.role) {
+            note(What::strip_added, s);
+            continue;
+        }
+        StripSpec old = saved.strips[static_cast<size_t>(at)];
+        for (Difference d : differences(old.chain, s.chain)) {
+            d.strip = s.id;
+            out.push_back(std::move(d));
+        }
+        old.chain = s.chain;
+        if (!(old == s)) note(What::strip_set, s);
+    }
+    for (const StripSpec& s : saved.strips) {
+        const int at = now.index_of(s.id);
+        if (at < 0 || now.strips[static_cast<size_t>(at)].role != s.role) note(What::strip_removed, s);
     }
     return out;
 }

@@ -37,7 +37,9 @@ class Daemon {
         return start({"pw-cat", "--playback", "--target", sink, file});
     }
     /// The newest player plays into another one as well.
-    void play_into_too(const std::string& target) const { link("pw-cat:output_MONO", target + ":input_MONO"); }
+    void play_into_too(const std::string& target) const {
+        link("pw-cat:output_MONO", target + ":input_MONO");
+    }
     /// Records from a source; returns the pid once the session manager has linked it.
     int record(const std::string& file, const std::string& target, int rate = 48000) const;
     /// Waits until a recorder has written so many seconds more (mono, 48 kHz, 32-bit float as record() makes

@@ -1,0 +1,83 @@
+#include "rail/strip_rail.h"
+
+#include <QHBoxLayout>
+#include <QVBoxLayout>
+
+#include "actions/actions.h"
+#include "rail/strip_tile.h"
+#include "widgets/flat_button.h"
+#include "widgets/value_field.h"
+
+namespace reed::ui {
+namespace {
+
+constexpr int kWidth = 172;
+constexpr Parameter kFader =
+    parameter::number("fader", "Fader", Unit::decibel, kFaderLeast, kFaderMost, 0.0, Scale::linear,
+                      "How loud the strip is in the sum. At its lowest it is silent.");
+
+}  // namespace
+
+StripRail::StripRail(Actions& actions, QWidget* parent) : QWidget(parent), actions_(actions) {
+    setObjectName("strip_rail");
+    setAccessibleName(tr("Strips"));
+    setFixedWidth(kWidth);
+    column_ = new QVBoxLayout(this);
+    column_->setContentsMargins(0, 0, 0, 0);
+    column_->setSpacing(4);
+    column_->addStretch(1);
+    fader_ = new ValueField(kFader, this);
+    fader_->setObjectName("strip_fader");
+    connect(fader_, &ValueField::valueWanted, this,
+            [this](double db) { actions_.session().strip().setFader(db); });
+    connect(fader_, &ValueField::finished, this, [this] { actions_.session().strip().closeStep(); });
+    connect(fader_, &ValueField::refused, this,
+            [this](const QString& why) { actions_.session().notices().warn(why); });
+    column_->addWidget(fader_);
+    auto* more = new QHBoxLayout;
+    more->setSpacing(4);
+    const auto button = [&](const char* name, const QString& words, const QString& tip, const char* action) {
+        auto* b = new FlatButton(words, this);
+        b->setObjectName(name);
+        b->setIconName("plus");
+        b->setToolTip(tip);
+        connect(b, &FlatButton::clicked, this, [this, action] { actions_.act(action); });
+        more->addWidget(b);
+        return b;
+    };
+    voice_ = button("add_voice_button", tr("Voice"), tr("Another microphone with a chain of its own"),
+                    "add-voice");
+    programme_ = button("add_programme_button", tr("Sound"), tr("What other programs play, under the voices"),
+                        "add-programme");
+    column_->addLayout(more);
+    DeskModel& desk = actions_.session().desk();
+    connect(&desk, &DeskModel::focusChanged, this, &StripRail::showFader);
+    connect(&desk, &DeskModel::changed, this, &StripRail::showFader);
+    rebuild();
+}
+
+void StripRail::setFoot(QWidget* foot) {
+    column_->insertWidget(column_->indexOf(fader_), foot);
+}
+
+void StripRail::rebuild() {
+    const auto& strips = actions_.session().desk().strips();
+    for (StripTile* tile : tiles_) delete tile;
+    tiles_.clear();
+    for (size_t i = 0; i < strips.size(); ++i) {
+        auto* tile = new StripTile(actions_, *strips[i], this);
+        tile->setPlace(static_cast<int>(i) + 1);
+        column_->insertWidget(static_cast<int>(i), tile);
+        tiles_.push_back(tile);
+    }
+    setVisible(strips.size() > 1);
+    showFader();
+}
+
+void StripRail::showFader() {
+    const Session& now = actions_.session();
+    fader_->setValue(now.strip().spec().fader);
+    fader_->setAccessibleName(tr("Fader of %1").arg(now.stripName()));
+}
+
+}  // namespace reed::ui

@@ -1,0 +1,281 @@
+#include "rail/strip_tile.h"
+
+#include <QContextMenuEvent>
+#include <QMenu>
+#include <QPainter>
+#include <cmath>
+
+#include "actions/actions.h"
+#include "rail/strip_sign.h"
+#include "widgets/flat_button.h"
+#include "widgets/input.h"
+
+namespace reed::ui {
+namespace {
+
+constexpr double kLowest = -72.0, kHighest = 0.0;  // dBFS
+
+double rounded(double db) {
+    return std::round(2.0 * std::clamp(db, kLowest, kHighest)) / 2.0;
+}
+
+}  // namespace
+
+StripTile::StripTile(Actions& actions, Session& strip, QWidget* parent)
+    : QWidget(parent), actions_(actions), strip_(strip) {
+    setObjectName("strip_" + QString::fromStdString(strip.strip().spec().id));
+    setFocusPolicy(Qt::StrongFocus);
+    setFixedHeight(62);
+    mute_ = new FlatButton({}, this);
+    mute_->setObjectName("strip_mute");
+    mute_->setIconName("mute");
+    mute_->setCheckable(true);
+    mute_->setWeight(FlatButton::Weight::alarm);
+    connect(mute_, &FlatButton::clicked, this, [this](bool on) { strip_.strip().setStripMute(on); });
+    alone_ = new FlatButton({}, this);
+    alone_->setObjectName("strip_alone");
+    alone_->setIconName("ear");
+    alone_->setCheckable(true);
+    connect(alone_, &FlatButton::clicked, this, [this] { strip_.desk().setSolo(strip_.strip().spec().id); });
+    name_ = new QLineEdit(this);
+    name_->setObjectName("strip_name");
+    name_->setMaxLength(static_cast<int>(kMaxSceneName));
+    name_->setFont(ui::font(13));
+    name_->hide();
+    name_->installEventFilter(this);
+    connect(name_, &QLineEdit::editingFinished, this, [this] {
+        if (name_->isHidden()) return;
+        name_->hide();
+        strip_.strip().setStripName(name_->text());
+    });
+    connect(&strip.strip(), &ChainModel::stripChanged, this, &StripTile::show);
+    connect(&strip.devices(), &Devices::inputChanged, this, &StripTile::follow);
+    connect(&strip.desk(), &DeskModel::focusChanged, this, &StripTile::show);
+    connect(&strip.desk(), &DeskModel::soloChanged, this, &StripTile::show);
+    connect(&strip, &Session::readingsChanged, this, &StripTile::follow);
+    connect(&strip, &Session::muteChanged, this, &StripTile::show);
+    show();
+}
+
+bool StripTile::focused() const {
+    return &strip_.desk().current() == &strip_;
+}
+
+void StripTile::setPlace(int place) {
+    place_ = place;
+    show();
+}
+
+std::pair<QString, bool> StripTile::word() const {
+    const StripSpec& s = strip_.strip().spec();
+    if (strip_.devices().unchosen()) return {tr("No input yet"), true};
+    const DeviceStatus now = strip_.devices().status();
+    if (!now.problem.empty() && !strip_.devices().opening())
+        return {QString::fromStdString(now.problem), true};
+    if (s.mute) return {tr("Muted"), true};
+    if (strip_.readings().clipped() > 0) return {tr("The source clips"), true};
+    if (s.fader <= kFaderLeast) return {tr("Fader down"), true};
+    if (s.fader != 0.0) return {tr("%1 dB").arg(s.fader, 0, 'f', 1), false};
+    return {};
+}
+
+void StripTile::show() {
+    const StripSpec& s = strip_.strip().spec();
+    const QString name = strip_.stripName();
+    mute_->setChecked(s.mute);
+    mute_->setAccessibleName(tr("Mute %1").arg(name));
+    mute_->setToolTip(tr("Mute %1").arg(name));
+    const bool alone = strip_.desk().solo() == s.id;
+    alone_->setChecked(alone);
+    alone_->setAccessibleName(tr("%1 alone in the headphones").arg(name));
+    alone_->setToolTip(tr("%1 alone in the headphones; nobody else hears that").arg(name));
+    setAccessibleName(focused() ? tr("%1, worked on").arg(name) : name);
+    follow();
+    update();
+}
+
+void StripTile::follow() {
+    const auto [words, trouble] = word();
+    double now[6] = {kLowest, kLowest, kLowest, kLowest, kLowest, kLowest};
+    if (const auto& taps = strip_.levels().taps; !taps.empty()) {
+        const TapLevels& l = taps.back();
+        if (l.room_known) now[0] = rounded(l.room_high);
+        if (l.voice_known) {
+            now[1] = rounded(l.voice_low);
+            now[2] = rounded(l.voice_high);
+        }
+        now[3] = rounded(l.peak);
+        now[4] = rounded(l.now);
+    }
+    now[5] = trouble ? 1.0 : 0.0;
+    if (words == told_ && std::equal(std::begin(now), std::end(now), std::begin(shown_))) return;
+    told_ = words;
+    std::copy(std::begin(now), std::end(now), std::begin(shown_));
+    setToolTip(words);
+    setAccessibleDescription(words);
+    update();
+}
+
+void StripTile::resizeEvent(QResizeEvent*) {
+    mute_->setGeometry(width() - 34, 5, 28, 24);
+    alone_->setGeometry(width() - 62, 5, 28, 24);
+    name_->setGeometry(28, 5, width() - 36, 24);
+}
+
+void StripTile::paintEvent(QPaintEvent*) {
+    const Theme& t = theme();
+    const StripSpec& s = strip_.strip().spec();
+    QPainter p(this);
+    p.fillRect(rect(), t.window);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(hasFocus() ? QPen(t.marsh, 1.5) : QPen(Qt::NoPen));
+    p.setBrush(focused() ? t.chosen : t.panel);
+    p.drawRoundedRect(QRectF(rect()).adjusted(1, 1, -1, -1), 8, 8);
+    drawStripSign(p, s.colour, QRectF(10, 11, 12, 12));
+    p.setFont(ui::font(14, focused()));
+    p.setPen(t.text);
+    const QRectF name(28, 5, alone_->x() - 30, 24);
+    p.drawText(
+        name, Qt::AlignLeft | Qt::AlignVCenter,
+        p.fontMetrics().elidedText(strip_.stripName(), Qt::ElideRight, static_cast<int>(name.width())));
+
+    // Its levels where it leaves the chain, lying: room, range of the voice, peak, now.
+    const QRectF track(10, 33, width() - 20, 8);
+    const auto x = [&](double db) {
+        return track.left() + (db - kLowest) / (kHighest - kLowest) * track.width();
+    };
+    p.setPen(Qt::NoPen);
+    p.setBrush(t.sunken);
+    p.drawRoundedRect(track, 3, 3);
+    const auto bar = [&](double from, double to, const QColor& colour) {
+        if (to <= from) return;
+        p.setBrush(colour);
+        p.drawRect(QRectF(x(from), track.top(), x(to) - x(from), track.height()));
+    };
+    bar(kLowest, shown_[0], t.roomFill);
+    bar(shown_[1], shown_[2], t.strawFill);
+    if (shown_[3] > kLowest) {
+        p.setPen(QPen(shown_[3] > -0.5 ? t.ember : t.straw, 2));
+        p.drawLine(QPointF(x(shown_[3]), track.top() - 2), QPointF(x(shown_[3]), track.bottom() + 2));
+    }
+    if (shown_[4] > kLowest) {
+        p.setPen(QPen(t.now, 1.4));
+        p.drawLine(QPointF(x(shown_[4]), track.top() + 1), QPointF(x(shown_[4]), track.bottom() - 1));
+    }
+    p.setFont(ui::font(12));
+    const bool trouble = shown_[5] > 0.0;
+    p.setPen(trouble ? t.ember : t.muted);
+    const QString key = strip_.preferences().keys().text("strip " + QString::number(place_));
+    const int key_width = p.fontMetrics().horizontalAdvance(key);
+    const QRectF words(10, 43, width() - 20, 16);
+    p.drawText(
+        words, Qt::AlignLeft | Qt::AlignVCenter,
+        p.fontMetrics().elidedText(told_, Qt::ElideRight, static_cast<int>(words.width()) - key_width - 8));
+    p.setPen(t.muted);
+    p.drawText(words, Qt::AlignRight | Qt::AlignVCenter, key);
+}
+
+void StripTile::mousePressEvent(QMouseEvent* event) {
+    if (event->button() == Qt::LeftButton) strip_.desk().focus(strip_.strip().spec().id);
+}
+
+void StripTile::mouseDoubleClickEvent(QMouseEvent* event) {
+    if (event->button() == Qt::LeftButton) beginRename();
+}
+
+void StripTile::wheelEvent(QWheelEvent* event) {
+    const double step = event->modifiers().testFlag(Qt::ShiftModifier) ? 0.1 : 0.5;
+    strip_.strip().setFader(strip_.strip().spec().fader + step * wheelNotches(*event));
+    event->accept();
+}
+
+void StripTile::beginRename() {
+    name_->setText(strip_.stripName());
+    name_->show();
+    name_->setFocus();
+    name_->selectAll();
+}
+
+bool StripTile::eventFilter(QObject* watched, QEvent* event) {
+    if (watched == name_ && event->type() == QEvent::KeyPress &&
+        static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape) {
+        name_->hide();
+        setFocus();
+        return true;
+    }
+    return QWidget::eventFilter(watched, event);
+}
+
+void StripTile::keyPressEvent(QKeyEvent* event) {
+    const std::string id = strip_.strip().spec().id;
+    switch (event->key()) {
+        case Qt::Key_F2:
+            return beginRename();
+        case Qt::Key_Return:
+        case Qt::Key_Enter:
+        case Qt::Key_Space:
+            return strip_.desk().focus(id);
+        case Qt::Key_Delete:
+            return strip_.desk().remove(id);
+        case Qt::Key_M:
+            return strip_.strip().setStripMute(!strip_.strip().spec().mute);
+        case Qt::Key_S:
+            return strip_.desk().setSolo(id);
+        case Qt::Key_Left:
+        case Qt::Key_Right: {
+            const double step = event->modifiers().testFlag(Qt::ShiftModifier) ? 0.1 : 0.5;
+            return strip_.strip().setFader(strip_.strip().spec().fader +
+                                           (event->key() == Qt::Key_Right ? step : -step));
+        }
+        case Qt::Key_Up:
+        case Qt::Key_Down:
+            if (event->modifiers().testFlag(Qt::ControlModifier))
+                return strip_.desk().move(id, event->key() == Qt::Key_Up ? -1 : 1);
+            event->key() == Qt::Key_Up ? focusPreviousChild() : focusNextChild();
+            return;
+        default:
+            QWidget::keyPressEvent(event);
+    }
+}
+
+void StripTile::contextMenuEvent(QContextMenuEvent* event) {
+    auto* menu = new QMenu(this);
+    menu->setObjectName("strip_menu");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    const std::string id = strip_.strip().spec().id;
+    DeskModel* desk = &strip_.desk();
+    menu->addAction(tr("Rename\tF2"), this, &StripTile::beginRename);
+    QMenu* colours = menu->addMenu(tr("Colour and sign"));
+    for (int c = 0; c < kStripColours; ++c) {
+        QPixmap map(16, 16);
+        map.fill(Qt::transparent);
+        QPainter p(&map);
+        drawStripSign(p, c, QRectF(1, 1, 14, 14));
+        p.end();
+        colours->addAction(QIcon(map), stripColourName(c), this, [this, c] { strip_.strip().setColour(c); });
+    }
+    menu->addSeparator();
+    if (strip_.seat().role() == StripRole::programme) {
+        const auto& programs = strip_.devices().picture().programs;
+        if (programs.empty()) menu->addAction(tr("No program plays sound now"))->setEnabled(false);
+        for (const PlayingProgram& program : programs) {
+            const bool here = program.into == strip_.devices().input().target;
+            QString words = QString::fromStdString(program.name);
+            if (!program.title.empty() && program.title != program.name)
+                words += ": " + QString::fromStdString(program.title).left(40);
+            QAction* a = menu->addAction(words.replace('&', "&&"), this, [this, program, here] {
+                strip_.devices().moveProgram(program, !here);
+            });
+            a->setCheckable(true);
+            a->setChecked(here);
+        }
+        menu->addSeparator();
+    }
+    menu->addAction(tr("Further up\tCtrl+Up"), desk, [desk, id] { desk->move(id, -1); });
+    menu->addAction(tr("Further down\tCtrl+Down"), desk, [desk, id] { desk->move(id, 1); });
+    QAction* remove = menu->addAction(tr("Remove\tDel"), desk, [desk, id] { desk->remove(id); });
+    remove->setEnabled(!strip_.isFirst());
+    menu->popup(event->globalPos());
+}
+
+}  // namespace reed::ui

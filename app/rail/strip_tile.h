@@ -1,0 +1,52 @@
+// One strip on the rail: what it is called, what it does now, mute and alone.
+#pragma once
+
+#include <QLineEdit>
+#include <QWidget>
+
+namespace reed::ui {
+
+class Actions;
+class FlatButton;
+class Session;
+
+/// Click focuses the strip; F2 or a double click renames it; the menu key or the right button has all. Wheel
+/// turns its fader.
+class StripTile final : public QWidget {
+    Q_OBJECT
+  public:
+    StripTile(Actions& actions, Session& strip, QWidget* parent);
+
+    Session& strip() const { return strip_; }
+    /// Its place on the rail, from 1, and the key that focuses it.
+    void setPlace(int place);
+    void beginRename();
+    QSize sizeHint() const override { return {168, 62}; }
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
+    void contextMenuEvent(QContextMenuEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
+  private:
+    void show();
+    void follow();
+    bool focused() const;
+    /// What is worth a word now, and whether it is a trouble.
+    std::pair<QString, bool> word() const;
+
+    Actions& actions_;
+    Session& strip_;
+    FlatButton *mute_, *alone_;
+    QLineEdit* name_;
+    int place_ = 1;
+    QString told_;
+    double shown_[6] = {};
+};
+
+}  // namespace reed::ui

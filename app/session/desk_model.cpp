@@ -1,0 +1,350 @@
+#include "session/desk_model.h"
+
+#include <algorithm>
+
+#include "session/default_scene.h"
+#include "session/monitoring.h"
+#include "session/session.h"
+
+namespace reed::ui {
+
+/// A strip that was taken off, for bringBack().
+struct DeskModel::Removed {
+    StripSpec spec;
+    StageMemories memories;
+    StripInput input;
+    std::string focused;
+    size_t at = 0;
+};
+
+DeskModel::DeskModel(Session& first, House& house)
+    : QObject(&first), first_(first), house_(house), order_{&first}, current_(&first) {
+    take(first);
+}
+
+DeskModel::~DeskModel() = default;
+
+/// Looks after a strip's changes.
+void DeskModel::take(Session& strip) {
+    connect(&strip.strip(), &ChainModel::changed, this, [this] {
+        arrange();
+        emit changed();
+    });
+}
+
+size_t DeskModel::count(StripRole role) const {
+    return static_cast<size_t>(
+        std::ranges::count_if(order_, [&](const Session* s) { return s->seat().role() == role; }));
+}
+
+Session* DeskModel::find(const std::string& id) const {
+    const auto found =
+        std::ranges::find_if(order_, [&](const Session* s) { return s->strip().spec().id == id; });
+    return found == order_.end() ? nullptr : *found;
+}
+
+void DeskModel::focus(const std::string& id) {
+    Session* wanted = find(id);
+    if (wanted == nullptr || wanted == current_) return;
+    current_ = wanted;
+    emit focusChanged();
+    first_.keepSoon();
+}
+
+void DeskModel::focusNext(int by) {
+    const auto n = static_cast<int>(order_.size());
+    const auto at = static_cast<int>(std::ranges::find(order_, current_) - order_.begin());
+    focus(order_[static_cast<size_t>((at + by + n) % n)]->strip().spec().id);
+}
+
+// --- strips come and go ---
+
+Session* DeskModel::seat(const StripSpec& spec, const StageMemories& memories, const StripInput& input,
+                         const std::string& focused) {
+    others_.push_back(std::make_unique<Session>(first_, spec));
+    Session& s = *others_.back();
+    order_.push_back(&s);
+    take(s);
+    s.beginStrip({Scene{"", "", DeskSpec{{spec}, least_, most_}}, memories}, focused, input);
+    return &s;
+}
+
+Session* DeskModel::add(StripRole role) {
+    const size_t most = role == StripRole::voice ? kMostVoices : kMostProgrammes;
+    if (count(role) >= most) {
+        house_.notices.warn(role == StripRole::voice
+                                ? tr("There can be %1 voices at most. Remove one first.").arg(most)
+                                : tr("There can be %1 programmes at most. Remove one first.").arg(most));
+        return nullptr;
+    }
+    const DeskSpec now = scene().desk;
+    StripSpec spec =
+        new_strip(now, role, role == StripRole::voice ? defaultScene().chain() : programmeChain());
+    // A microphone that is remembered for this strip is taken up again; another one is chosen by hand.
+    StripInput input;
+    if (const auto known = inputs_.find(spec.id); known != inputs_.end()) input = known->second;
+    Session* added = seat(spec, {}, input, {});
+    arrange();
+    emit stripsChanged();
+    focus(spec.id);
+    emit changed();
+    return added;
+}
+
+/// Off the desk, at once.
+void DeskModel::drop(const std::string& id) {
+    Session* gone = find(id);
+    if (gone == nullptr || gone == &first_) return;
+    const auto at = static_cast<size_t>(std::ranges::find(order_, gone) - order_.begin());
+    order_.erase(order_.begin() + static_cast<std::ptrdiff_t>(at));
+    if (current_ == gone) {
+        current_ = order_[std::min(at, order_.size() - 1)];
+        emit focusChanged();
+    }
+    if (house_.solo == id) setSolo("");
+    monitored_.erase(id);
+    gone->devices().stop();
+    arrange();
+    // Widgets that show it are told first, and go before it.
+    emit stripsChanged();
+    std::erase_if(others_, [gone](const auto& s) { return s.get() == gone; });
+}
+
+void DeskModel::remove(const std::string& id) {
+    Session* gone = find(id);
+    if (gone == nullptr) return;
+    if (gone == &first_) {
+        house_.notices.warn(tr("The first voice stays. Remove another one, or recall another scene."));
+        return;
+    }
+    auto kept = std::make_unique<Removed>();
+    const SharedState state = gone->strip().state();
+    kept->spec = state->scene.desk.strips.front();
+    kept->memories = state->memories;
+    kept->input = gone->devices().kept();
+    kept->focused = gone->strip().focused();
+    kept->at = static_cast<size_t>(std::ranges::find(order_, gone) - order_.begin());
+    inputs_[id] = kept->input;
+    const QString name = gone->stripName();
+    for (Session* s : order_) {
+        if (s != gone) s->strip().forgetKey(id);
+    }
+    drop(id);
+    removed_ = std::move(kept);
+    emit changed();
+    house_.notices.say(tr("%1 was removed. \"Bring it back\" in the menu undoes that.").arg(name));
+}
+
+void DeskModel::bringBack() {
+    if (!removed_) return;
+    const auto r = std::move(removed_);
+    if (find(r->spec.id) != nullptr) return;
+    Session* s = seat(r->spec, r->memories, r->input, r->focused);
+    order_.pop_back();
+    order_.insert(order_.begin() + static_cast<std::ptrdiff_t>(std::min(r->at, order_.size())), s);
+    arrange();
+    emit stripsChanged();
+    focus(r->spec.id);
+    emit changed();
+}
+
+void DeskModel::move(const std::string& id, int by) {
+    const auto n = static_cast<int>(order_.size());
+    const auto at = static_cast<int>(std::ranges::find(order_, find(id)) - order_.begin());
+    const int to = std::clamp(at + by, 0, n - 1);
+    if (at >= n || to == at) return;
+    Session* moved = order_[static_cast<size_t>(at)];
+    order_.erase(order_.begin() + at);
+    order_.insert(order_.begin() + to, moved);
+    emit stripsChanged();
+    emit changed();
+}
+
+void DeskModel::arrange() {
+    std::vector<std::shared_ptr<LiveStrip>> strips;
+    DeskSpec open;
+    open.strips.clear();
+    for (Session* s : order_) {
+        if (!s->devices().seated()) continue;
+        strips.push_back(s->seatPointer());
+        open.strips.push_back(s->strip().spec());
+    }
+    std::vector<size_t> order = running_order(open);
+    if (order.size() != strips.size()) return;  // of a change that is refused
+    const std::pair now(strips, order);
+    if (now == arranged_) return;
+    arranged_ = now;
+    house_.live.arrange(strips, order);
+}
+
+void DeskModel::formatChanges(const StreamFormat& feed) {
+    // With others on it the desk stays as it is, if it can.
+    if (!others_.empty() && feed == house_.live.format()) return;
+    for (const auto& s : others_) {
+        s->devices().stop();
+        s->devices().leaveSeat();
+    }
+    if (auto opened = house_.live.open(feed); !opened.ok()) house_.notices.tell(opened.error());
+    first_.readings().follow_feed(house_.live.desk().feed_history(), feed);
+    for (const auto& s : others_) s->devices().reopen();
+}
+
+void DeskModel::reopenPipeWire() {
+    for (const auto& s : others_) {
+        if (s->devices().usesPipeWire()) s->devices().reopen();
+    }
+}
+
+void DeskModel::stop() {
+    for (Session* s : order_) s->devices().stop();
+}
+
+// --- what is heard ---
+
+void DeskModel::setMuted(bool muted) {
+    house_.muted = muted;
+    for (Session* s : order_) s->applyStrip();
+}
+
+void DeskModel::setSolo(const std::string& id) {
+    const std::string wanted = id == house_.solo ? "" : id;
+    if (house_.solo.empty()) {
+        for (Session* s : order_)
+            monitored_[s->strip().spec().id] = static_cast<int>(s->monitoring().settings().source);
+    }
+    house_.solo = wanted;
+    for (Session* s : order_) {
+        const std::string& own = s->strip().spec().id;
+        MonitorSettings next = s->monitoring().settings();
+        if (wanted.empty())
+            next.source =
+                monitored_.contains(own) ? static_cast<MonitorSource>(monitored_[own]) : MonitorSource::off;
+        else
+            next.source = own == wanted ? MonitorSource::feed : MonitorSource::off;
+        s->monitoring().set(next);
+    }
+    emit soloChanged();
+}
+
+const std::string& DeskModel::solo() const {
+    return house_.solo;
+}
+
+void DeskModel::setKey(Session& strip, const std::string& stage, const std::string& key) {
+    Scene would = scene();
+    const int i = would.desk.index_of(strip.strip().spec().id);
+    ChainSpec& chain = would.desk.strips[static_cast<size_t>(i)].chain;
+    const int k = chain.index_of(stage);
+    if (k < 0) return;
+    chain.stages[static_cast<size_t>(k)].key = key;
+    if (const auto problems = desk_problems(would.desk); !problems.empty()) {
+        house_.notices.tell(problems.front());
+        return;
+    }
+    strip.strip().setKey(stage, key);
+}
+
+// --- the scene in work ---
+
+Scene DeskModel::scene() const {
+    Scene out = first_.strip().scene();
+    out.desk.strips.clear();
+    for (const Session* s : order_) out.desk.strips.push_back(s->strip().spec());
+    out.desk.distance_least = least_;
+    out.desk.distance_most = most_;
+    return out;
+}
+
+const std::string& DeskModel::name() const {
+    return first_.strip().scene().name;
+}
+
+void DeskModel::setName(const std::string& name) {
+    first_.strip().setName(name);
+}
+
+void DeskModel::setDistance(double least, double most) {
+    least_ = std::clamp(least, 0.0, 40.0);
+    most_ = std::clamp(most, least_, 40.0);
+    emit changed();
+    first_.keepSoon();
+}
+
+void DeskModel::adopt(const Scene& wanted, const QString& label, Fade fade) {
+    // The first voice of the scene is the first voice here; the others are known by their ids.
+    const auto& strips = wanted.desk.strips;
+    const auto voice = std::ranges::find(strips, StripRole::voice, &StripSpec::role);
+    least_ = wanted.desk.distance_least;
+    most_ = wanted.desk.distance_most;
+    const auto alone = [&](const StripSpec& s) {
+        return Scene{wanted.name, wanted.note, DeskSpec{{s}, least_, most_}};
+    };
+    std::vector<std::string> gone;
+    for (const auto& s : others_) {
+        const StripSpec& own = s->strip().spec();
+        const int at = wanted.desk.index_of(own.id);
+        const bool stays = at >= 0 && &strips[static_cast<size_t>(at)] != &*voice &&
+                           strips[static_cast<size_t>(at)].role == own.role;
+        if (!stays) gone.push_back(own.id);
+    }
+    for (const std::string& id : gone) {
+        inputs_[id] = find(id)->devices().kept();
+        drop(id);
+    }
+    if (voice->id != first_.strip().spec().id) first_.renameSeat(voice->id);
+    first_.strip().adopt(alone(*voice), label, fade);
+    const bool another = !gone.empty() || strips.size() != order_.size();
+    std::vector<Session*> order;
+    for (const StripSpec& s : strips) {
+        if (&s == &*voice) {
+            order.push_back(&first_);
+        } else if (Session* there = find(s.id); there != nullptr) {
+            there->strip().adopt(alone(s), label, fade);
+            order.push_back(there);
+        } else {
+            const auto known = inputs_.find(s.id);
+            order.push_back(seat(s, {}, known == inputs_.end() ? StripInput{} : known->second, {}));
+        }
+    }
+    const bool moved = order != order_;
+    order_ = order;
+    arrange();
+    if (another || moved) emit stripsChanged();
+    emit changed();
+}
+
+void DeskModel::begin(const WorkingState& state) {
+    inputs_ = state.inputs;
+    const auto& strips = state.scene.desk.strips;
+    const auto voice = std::ranges::find(strips, StripRole::voice, &StripSpec::role);
+    least_ = state.scene.desk.distance_least;
+    most_ = state.scene.desk.distance_most;
+    std::vector<Session*> order;
+    for (const StripSpec& s : strips) {
+        if (&s == &*voice) {
+            order.push_back(&first_);
+            continue;
+        }
+        const auto known = inputs_.find(s.id);
+        const auto memories = state.memories.find(s.id);
+        order.push_back(seat(s, memories == state.memories.end() ? StageMemories{} : memories->second,
+                             known == inputs_.end() ? StripInput{} : known->second, {}));
+    }
+    order_ = order;
+    if (order_.size() > 1) emit stripsChanged();
+    focus(state.focused_strip);
+}
+
+void DeskModel::keep(WorkingState& state) const {
+    state.scene = scene();
+    state.inputs = inputs_;
+    for (const auto& s : others_) state.inputs[s->strip().spec().id] = s->devices().kept();
+    if (order_.size() > 1) state.focused_strip = current_->strip().spec().id;
+    for (const Session* s : order_) {
+        for (const auto& [id, memory] : s->strip().state()->memories) {
+            if (s->strip().stage(id) != nullptr) state.memories[s->strip().spec().id][id] = memory;
+        }
+    }
+}
+
+}  // namespace reed::ui

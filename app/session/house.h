@@ -1,0 +1,55 @@
+// What all strips of the desk share.
+#pragma once
+
+#include <filesystem>
+#include <memory>
+
+#include "desk/live_desk.h"
+#include "devices/pipewire_hub.h"
+#include "scenes/working_state.h"
+#include "session/notices.h"
+#include "session/preferences.h"
+
+namespace reed::ui {
+
+/// Where things are kept.
+struct SessionPaths {
+    std::filesystem::path scenes;     ///< folder of the person's scenes
+    std::filesystem::path state;      ///< file of the working state
+    std::filesystem::path demo_data;  ///< sounds and scenes that come with the program
+
+    /// By the XDG base directory rules; demo data beside the program, in ../share, built or installed.
+    static SessionPaths standard();
+};
+
+/// Made by the session of the first strip, which outlives the others.
+struct House {
+    explicit House(SessionPaths where) : paths(std::move(where)) {}
+
+    SessionPaths paths;
+    Notices notices;
+    Preferences preferences;
+    LiveDesk live;
+    std::shared_ptr<PipeWireGraph> graph;  ///< from Devices::begin() of the first strip on
+    bool muted = false;                    ///< all voices
+    std::string solo;                      ///< strip that the headphones get alone; empty: none
+
+    /// The connection that all strips share, for these settings; another one when they are others.
+    std::shared_ptr<PipeWireHub> hub(const AudioSettings& audio) {
+        if (hub_ && audio == hub_for_) return hub_;
+        PipeWireHubOptions o;
+        o.channels = audio.channels;
+        o.block = audio.block;
+        o.mic_title = audio.mic_title;
+        o.graph = graph;
+        hub_for_ = audio;
+        hub_ = std::make_shared<PipeWireHub>(o);
+        return hub_;
+    }
+
+  private:
+    std::shared_ptr<PipeWireHub> hub_;
+    AudioSettings hub_for_;
+};
+
+}  // namespace reed::ui
