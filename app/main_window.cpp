@@ -24,6 +24,7 @@
 #include "deck/scene_bar.h"
 #include "diagram/level_diagram.h"
 #include "editors/stage_editor.h"
+#include "rail/balance_view.h"
 #include "rail/strip_rail.h"
 #include "session/monitoring.h"
 #include "session/session.h"
@@ -51,6 +52,11 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
         *stack = new QStackedWidget(this);
     addPage(session_);
     rail_ = new StripRail(*actions_, this);
+    balance_ = new BalanceView(*actions_, diagrams_);
+    diagrams_->addWidget(balance_);
+    balance_button_ = new BalanceButton(*actions_, rail_);
+    rail_->setFoot(balance_button_);
+    connect(balance_button_, &BalanceButton::pressed, this, &MainWindow::showBalance);
     messages_ = new MessageBar(this);
 
     auto* top = new QHBoxLayout;
@@ -94,9 +100,13 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
     connect(actions_, &Actions::quitWanted, this, &QWidget::close);
     connect(actions_, &Actions::raiseWanted, this, &MainWindow::comeForward);
     connect(actions_, &Actions::nameWanted, this, [this] { scenes_->askName(SceneBar::NameFor::new_scene); });
+    connect(actions_, &Actions::balanceWanted, this, [this] {
+        if (session_.desk().count(StripRole::programme) > 0) showBalance(!balanceShown());
+    });
     connect(actions_, &Actions::keysWanted, this, &MainWindow::openKeys);
     connect(&session_.preferences().keys(), &Keys::changed, this, &MainWindow::showMute);
     showMute();
+    showFocus();
 }
 
 void MainWindow::addPage(Session& strip) {
@@ -143,9 +153,24 @@ void MainWindow::showStrips() {
     showFocus();
 }
 
+bool MainWindow::balanceShown() const {
+    return diagrams_->currentWidget() == balance_;
+}
+
+void MainWindow::showBalance(bool show) {
+    if (show)
+        diagrams_->setCurrentWidget(balance_);
+    else
+        diagrams_->setCurrentWidget(page().diagram);
+    balance_button_->setShown(show);
+}
+
 void MainWindow::showFocus() {
     const Page& p = page();
-    diagrams_->setCurrentWidget(p.diagram);
+    const bool programme = session_.desk().count(StripRole::programme) > 0;
+    balance_button_->setVisible(programme);
+    // It stays while another strip is worked on.
+    showBalance(balanceShown() && programme);
     editors_->setCurrentWidget(p.editor);
     feeds_->setCurrentWidget(p.feed);
     rooms_->setCurrentWidget(p.room);

@@ -12,6 +12,8 @@ class QStackedWidget;
 namespace reed::ui {
 
 class Actions;
+class BalanceButton;
+class BalanceView;
 class FeedPanel;
 class FlatButton;
 class LevelDiagram;
@@ -35,6 +37,8 @@ class MainWindow final : public QWidget {
     MessageBar* messages() const { return messages_; }
     RoomPanel* roomPanel() const { return page().room; }
     StripRail* rail() const { return rail_; }
+    /// Balance in place of the diagram.
+    bool balanceShown() const;
     /// Shows it in front, out of the tray or from behind others.
     void comeForward();
     /// Saves and closes though a program may be using the feed: the system wants it so.
@@ -66,6 +70,7 @@ class MainWindow final : public QWidget {
     Session& strip() const;
     void showStrips();
     void showFocus();
+    void showBalance(bool show);
     void addPage(Session& strip);
     void buildTop();
     void lookWhetherSeen();
@@ -89,6 +94,8 @@ class MainWindow final : public QWidget {
     FlatButton* status_;
     SceneBar* scenes_;
     StripRail* rail_;
+    BalanceView* balance_;
+    BalanceButton* balance_button_;
     QStackedWidget *diagrams_, *editors_, *feeds_, *rooms_;
     std::vector<Page> pages_;
     MessageBar* messages_;

@@ -43,6 +43,7 @@ class Actions final : public QObject {
     void quitWanted();
     void nameWanted();
     void keysWanted();
+    void balanceWanted();
 
   private:
     Session& session_;  // the first strip's

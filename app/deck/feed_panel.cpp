@@ -140,9 +140,10 @@ void FeedPanel::judge() {
                          sorted.end());
         loudness = sorted[sorted.size() / 2];
     }
-    proposed_ = session_.levelsFit() ? feed_finding(session_.strip().chain(), session_.levels(), loudness,
-                                                    session_.preferences().target())
-                                     : FeedFinding{};
+    const bool voice = session_.seat().role() == StripRole::voice;
+    proposed_ = voice && session_.levelsFit() ? feed_finding(session_.strip().chain(), session_.levels(),
+                                                             loudness, session_.preferences().target())
+                                              : FeedFinding{};
     verdict_->show(proposed_.finding);
     apply_->setVisible(proposed_.finding.proposal.has_value());
     if (proposed_.finding.proposal) apply_->setText(Words::of(*proposed_.finding.proposal));

@@ -3,6 +3,7 @@
 #include <QPainter>
 #include <algorithm>
 
+#include "deck/programs_menu.h"
 #include "session/microphones.h"
 #include "session/session.h"
 #include "theme/theme.h"
@@ -23,6 +24,13 @@ InputMenu::InputMenu(Session& session, QWidget* parent) : QMenu(parent), session
     setAttribute(Qt::WA_DeleteOnClose);
     setMinimumWidth(kWidth);
     const DeviceChoice now = session_.devices().input();
+    if (session_.seat().role() == StripRole::programme) {
+        const QString mic = QString::fromStdString(session_.devices().audio().mic_title);
+        add(asMenuText(tr("What other programs play into \"%1 %2\"").arg(mic, session_.stripName())),
+            session_.devices().ownOutput());
+        addPrograms(this, session_);
+        addSeparator();
+    }
     add(tr("Simulated room"), {DeviceKind::simulated_room, ""});
     if (now.kind == DeviceKind::sound_file) add(asMenuText(session_.devices().inputTitle()), now);
     addAction(tr("Sound file ..."), this, &InputMenu::fileWanted);

@@ -75,6 +75,9 @@ void InputTrace::judge() {
     right_ = false;
     if (known && peak <= kSilentPeak) {
         verdict_ = tr("Silence");
+    } else if (session_.seat().role() == StripRole::programme) {
+        // How loud it is beside the voices is the balance's matter.
+        verdict_ = known ? tr("Peak %1 dBFS").arg(peak, 0, 'f', 0) : QString();
     } else if (!known || !levels.taps[0].voice_known) {
         verdict_ = tr("No voice yet");
     } else if (peak > kHotPeak) {

@@ -72,6 +72,19 @@ void RoomPanel::show() {
 }
 
 void RoomPanel::updateAdvice() {
+    if (session_.seat().role() == StripRole::programme) {
+        const QString own = QString::fromStdString(session_.devices().input().target);
+        QStringList here;
+        for (const PlayingProgram& p : session_.devices().picture().programs) {
+            if (QString::fromStdString(p.into) == own) here << QString::fromStdString(p.name);
+        }
+        const bool output = session_.devices().input().kind == DeviceKind::programme;
+        return advice_->show(FindingTone::neutral,
+                             !output ? QString()
+                             : here.isEmpty()
+                                 ? tr("No program plays here. Send one by the input's menu, top left.")
+                                 : tr("%1 plays here.").arg(here.join(", ")));
+    }
     // What the system does to the microphone comes first: no advice about levels helps there.
     if (const QString trouble = session_.microphones().trouble(); !trouble.isEmpty())
         advice_->show(FindingTone::warning, trouble);

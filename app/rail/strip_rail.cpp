@@ -12,6 +12,7 @@ namespace reed::ui {
 namespace {
 
 constexpr int kWidth = 172;
+constexpr size_t kTall = 3, kWithFader = 6;  // strips that have so much room at 1280x800
 constexpr Parameter kFader =
     parameter::number("fader", "Fader", Unit::decibel, kFaderLeast, kFaderMost, 0.0, Scale::linear,
                       "How loud the strip is in the sum. At its lowest it is silent.");
@@ -67,10 +68,13 @@ void StripRail::rebuild() {
     for (size_t i = 0; i < strips.size(); ++i) {
         auto* tile = new StripTile(actions_, *strips[i], this);
         tile->setPlace(static_cast<int>(i) + 1);
+        tile->setCompact(strips.size() > kTall);
         column_->insertWidget(static_cast<int>(i), tile);
         tiles_.push_back(tile);
     }
     setVisible(strips.size() > 1);
+    // The wheel over a tile moves its fader too.
+    fader_->setVisible(strips.size() <= kWithFader);
     showFader();
 }
 

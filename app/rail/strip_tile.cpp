@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "actions/actions.h"
+#include "deck/programs_menu.h"
 #include "rail/strip_sign.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
@@ -13,6 +14,7 @@
 namespace reed::ui {
 namespace {
 
+constexpr int kHeight = 62, kCompactHeight = 30;
 constexpr double kLowest = -72.0, kHighest = 0.0;  // dBFS
 
 double rounded(double db) {
@@ -25,7 +27,7 @@ StripTile::StripTile(Actions& actions, Session& strip, QWidget* parent)
     : QWidget(parent), actions_(actions), strip_(strip) {
     setObjectName("strip_" + QString::fromStdString(strip.strip().spec().id));
     setFocusPolicy(Qt::StrongFocus);
-    setFixedHeight(62);
+    setFixedHeight(kHeight);
     mute_ = new FlatButton({}, this);
     mute_->setObjectName("strip_mute");
     mute_->setIconName("mute");
@@ -64,6 +66,11 @@ bool StripTile::focused() const {
 void StripTile::setPlace(int place) {
     place_ = place;
     show();
+}
+
+void StripTile::setCompact(bool compact) {
+    compact_ = compact;
+    setFixedHeight(compact ? kCompactHeight : kHeight);
 }
 
 std::pair<QString, bool> StripTile::word() const {
@@ -117,9 +124,10 @@ void StripTile::follow() {
 }
 
 void StripTile::resizeEvent(QResizeEvent*) {
-    mute_->setGeometry(width() - 34, 5, 28, 24);
-    alone_->setGeometry(width() - 62, 5, 28, 24);
-    name_->setGeometry(28, 5, width() - 36, 24);
+    const int top = compact_ ? 2 : 5;
+    mute_->setGeometry(width() - 34, top, 28, 24);
+    alone_->setGeometry(width() - 62, top, 28, 24);
+    name_->setGeometry(28, top, width() - 36, 24);
 }
 
 void StripTile::paintEvent(QPaintEvent*) {
@@ -131,16 +139,18 @@ void StripTile::paintEvent(QPaintEvent*) {
     p.setPen(hasFocus() ? QPen(t.marsh, 1.5) : QPen(Qt::NoPen));
     p.setBrush(focused() ? t.chosen : t.panel);
     p.drawRoundedRect(QRectF(rect()).adjusted(1, 1, -1, -1), 8, 8);
-    drawStripSign(p, s.colour, QRectF(10, 11, 12, 12));
+    const bool trouble = shown_[5] > 0.0;
+    drawStripSign(p, s.colour, QRectF(10, compact_ ? 7 : 11, 12, 12));
     p.setFont(ui::font(14, focused()));
-    p.setPen(t.text);
-    const QRectF name(28, 5, alone_->x() - 30, 24);
+    // There is no line for a word, so the name stands for it.
+    p.setPen(compact_ && trouble ? t.ember : t.text);
+    const QRectF name(28, compact_ ? 1 : 5, alone_->x() - 30, 24);
     p.drawText(
         name, Qt::AlignLeft | Qt::AlignVCenter,
         p.fontMetrics().elidedText(strip_.stripName(), Qt::ElideRight, static_cast<int>(name.width())));
 
     // Its levels where it leaves the chain, lying: room, range of the voice, peak, now.
-    const QRectF track(10, 33, width() - 20, 8);
+    const QRectF track = compact_ ? QRectF(10, 25, width() - 20, 3) : QRectF(10, 33, width() - 20, 8);
     const auto x = [&](double db) {
         return track.left() + (db - kLowest) / (kHighest - kLowest) * track.width();
     };
@@ -162,8 +172,8 @@ void StripTile::paintEvent(QPaintEvent*) {
         p.setPen(QPen(t.now, 1.4));
         p.drawLine(QPointF(x(shown_[4]), track.top() + 1), QPointF(x(shown_[4]), track.bottom() - 1));
     }
+    if (compact_) return;
     p.setFont(ui::font(12));
-    const bool trouble = shown_[5] > 0.0;
     p.setPen(trouble ? t.ember : t.muted);
     const QString key = strip_.preferences().keys().text("strip " + QString::number(place_));
     const int key_width = p.fontMetrics().horizontalAdvance(key);
@@ -256,19 +266,7 @@ void StripTile::contextMenuEvent(QContextMenuEvent* event) {
     }
     menu->addSeparator();
     if (strip_.seat().role() == StripRole::programme) {
-        const auto& programs = strip_.devices().picture().programs;
-        if (programs.empty()) menu->addAction(tr("No program plays sound now"))->setEnabled(false);
-        for (const PlayingProgram& program : programs) {
-            const bool here = program.into == strip_.devices().input().target;
-            QString words = QString::fromStdString(program.name);
-            if (!program.title.empty() && program.title != program.name)
-                words += ": " + QString::fromStdString(program.title).left(40);
-            QAction* a = menu->addAction(words.replace('&', "&&"), this, [this, program, here] {
-                strip_.devices().moveProgram(program, !here);
-            });
-            a->setCheckable(true);
-            a->setChecked(here);
-        }
+        addPrograms(menu, strip_);
         menu->addSeparator();
     }
     menu->addAction(tr("Further up\tCtrl+Up"), desk, [desk, id] { desk->move(id, -1); });

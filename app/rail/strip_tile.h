@@ -20,8 +20,9 @@ class StripTile final : public QWidget {
     Session& strip() const { return strip_; }
     /// Its place on the rail, from 1, and the key that focuses it.
     void setPlace(int place);
+    /// One line instead of three, where there are many.
+    void setCompact(bool compact);
     void beginRename();
-    QSize sizeHint() const override { return {168, 62}; }
 
   protected:
     void paintEvent(QPaintEvent* event) override;
@@ -45,6 +46,7 @@ class StripTile final : public QWidget {
     FlatButton *mute_, *alone_;
     QLineEdit* name_;
     int place_ = 1;
+    bool compact_ = false;
     QString told_;
     double shown_[6] = {};
 };

@@ -76,9 +76,12 @@ void Devices::begin(const WorkingState& state) {
 
 void Devices::beginOther(const StripInput& input) {
     if (!input.kind.empty()) return open({kindByName(input.kind), input.target}, true);
-    if (seat_->role() == StripRole::programme)
-        return open({DeviceKind::programme, outputOf(strip_.spec().id)}, true);
+    if (seat_->role() == StripRole::programme) return open(ownOutput(), true);
     emit inputChanged();
+}
+
+DeviceChoice Devices::ownOutput() const {
+    return {DeviceKind::programme, outputOf(strip_.spec().id)};
 }
 
 StripInput Devices::kept() const {

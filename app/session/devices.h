@@ -62,6 +62,8 @@ class Devices final : public QObject {
     /// An input is being opened.
     bool opening() const { return opening_.has_value(); }
     DeviceStatus status() const;
+    /// The input of a programme: what other programs play into its own output.
+    DeviceChoice ownOutput() const;
     /// No input was chosen yet.
     bool unchosen() const { return !source_ && !opening_; }
     /// When blocks were lost since the input started.

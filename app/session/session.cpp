@@ -7,6 +7,7 @@
 #include <algorithm>
 
 #include "base/file.h"
+#include "session/balance_model.h"
 #include "session/default_scene.h"
 #include "session/microphones.h"
 #include "session/monitoring.h"
@@ -52,6 +53,7 @@ Session::Session(SessionPaths paths, QObject* parent)
     keeper_ = std::make_unique<StateKeeper>(
         [path = house_.paths.state](const std::string& text) { return write_file(path, text); });
     startUp();
+    balance_ = new BalanceModel(*this);
     save_later_.setInterval(400);
     save_later_.setSingleShot(true);
     connect(&save_later_, &QTimer::timeout, this, &Session::keepNow);

@@ -23,6 +23,7 @@ class QLockFile;
 
 namespace reed::ui {
 
+class BalanceModel;
 class Microphones;
 class Monitoring;
 class RoomLearning;
@@ -82,6 +83,7 @@ class Session final : public QObject {
     Microphones& microphones() { return *microphones_; }
     Monitoring& monitoring() { return *monitoring_; }
     RoomLearning& learning() { return *learning_; }
+    BalanceModel& balance() const { return *first_.balance_; }
     Background& background() { return *background_; }
 
     bool muted() const { return house_.muted; }
@@ -136,6 +138,7 @@ class Session final : public QObject {
     // Of the first strip.
     std::unique_ptr<DeskModel> desk_;
     std::unique_ptr<SceneShelf> shelf_;
+    BalanceModel* balance_ = nullptr;
 
     QTimer tick_, save_later_, started_;
     std::unique_ptr<QLockFile> lock_;  // on the state: one program writes it

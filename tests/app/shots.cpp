@@ -8,6 +8,7 @@
 #include "app/window.h"
 #include "deck/changes_popup.h"
 #include "session/room_learning.h"
+#include "support/noises.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -114,6 +115,30 @@ TEST_CASE("shots: diagram", "[.shots]") {
         w.session.strip().addStage(*find_stage_kind(kind), 3);
     settle(11.0);
     shoot(w, "fourteen-stages");
+}
+
+TEST_CASE("shots: desk", "[.shots]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    auto bed = make_music(40.0);
+    for (float& x : bed) x *= 0.5f;
+    write_wav(folder.path("Evening music.wav"), mono(bed));
+    ui::Session* guest = w.session.desk().add(StripRole::voice);
+    guest->strip().setStripName("Apprentice");
+    guest->strip().setFader(-2.5);
+    guest->devices().setInput(
+        {DeviceKind::sound_file, std::string(REED_DEMO_DATA) + "/sounds/voice_whisper.flac"});
+    ui::Session* music = w.session.desk().add(StripRole::programme);
+    music->strip().setStripName("Music");
+    music->devices().setInput({DeviceKind::sound_file, folder.path("Evening music.wav")});
+    settle(32.0);
+    shoot(w, "ducking-dusk");
+    w.session.desk().focus("voice");
+    w.session.strip().focus("compressor");
+    settle(2.0);
+    w.window.actions().act("balance");
+    settle(1.0);
+    shoot(w, "balance-dusk");
 }
 
 TEST_CASE("shots: popups", "[.shots]") {

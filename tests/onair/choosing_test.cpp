@@ -12,19 +12,19 @@ using namespace reed::test;
 namespace {
 
 /// Two microphones; one hears a tone at -20 dBFS, the other nothing.
-struct Desk {
+struct Bench {
     Daemon daemon;
     OnAir w;
     int player = 0;
 
-    Desk() {
+    Bench() {
         daemon.add_source("desk_mic", "Desk microphone");
         daemon.add_source("boom_mic", "Boom over the desk");
         write_wav(daemon.folder() + "/tone.wav", mono(sine(440.0, 0.1, 120.0)));
         player = daemon.play(daemon.folder() + "/tone.wav", "boom_mic");
         REQUIRE(Window::until([&] { return w.session.devices().picture().sources.size() == 2; }));
     }
-    ~Desk() { Daemon::end(player); }
+    ~Bench() { Daemon::end(player); }
     ui::InputMenu* open() {
         QTest::mouseClick(w.find<ui::FlatButton>("input_button"), Qt::LeftButton);
         auto* menu = w.find<ui::InputMenu>("input_menu");
@@ -46,7 +46,7 @@ struct Desk {
 }  // namespace
 
 TEST_CASE("the chooser shows what every microphone hears, while it is open", "[onair][live]") {
-    Desk d;
+    Bench d;
     ui::Microphones& mics = d.w.session.microphones();
     CHECK_FALSE(mics.listening());
     ui::InputMenu* menu = d.open();
@@ -89,7 +89,7 @@ TEST_CASE("the chooser shows what every microphone hears, while it is open", "[o
 }
 
 TEST_CASE("a silent or muted microphone is told, with the one that hears something", "[onair][live]") {
-    Desk d;
+    Bench d;
     d.w.setInput({DeviceKind::pipewire, "desk_mic"});
     REQUIRE(Window::until([&] { return d.advice().startsWith("Digital silence"); }));
     REQUIRE(Window::until(

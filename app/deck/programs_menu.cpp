@@ -1,0 +1,25 @@
+#include "deck/programs_menu.h"
+
+#include <QMenu>
+
+#include "session/session.h"
+
+namespace reed::ui {
+
+void addPrograms(QMenu* menu, Session& programme) {
+    const auto& programs = programme.devices().picture().programs;
+    if (programs.empty()) menu->addAction(QObject::tr("No program plays sound now"))->setEnabled(false);
+    for (const PlayingProgram& program : programs) {
+        const bool here = program.into == programme.devices().input().target;
+        QString words = QString::fromStdString(program.name);
+        if (!program.title.empty() && program.title != program.name)
+            words += ": " + QString::fromStdString(program.title).left(40);
+        QAction* a =
+            menu->addAction(words.replace('&', "&&").replace('\t', ' '), &programme,
+                            [&programme, program, here] { programme.devices().moveProgram(program, !here); });
+        a->setCheckable(true);
+        a->setChecked(here);
+    }
+}
+
+}  // namespace reed::ui

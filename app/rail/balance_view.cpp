@@ -1,0 +1,277 @@
+#include "rail/balance_view.h"
+
+#include <QInputDialog>
+#include <QKeyEvent>
+#include <QMenu>
+#include <QPainter>
+#include <QPainterPath>
+#include <cmath>
+
+#include "actions/actions.h"
+#include "rail/strip_sign.h"
+#include "session/balance_model.h"
+#include "widgets/flat_button.h"
+#include "widgets/words.h"
+
+namespace reed::ui {
+namespace {
+
+constexpr double kQuietest = -60.0;  // LUFS
+
+/// Colour of the first programme.
+QColor programmeColour(Session& s) {
+    for (Session* strip : s.desk().strips()) {
+        if (strip->seat().role() == StripRole::programme) return stripColour(strip->strip().spec().colour);
+    }
+    return theme().room;
+}
+
+}  // namespace
+
+BalanceView::BalanceView(Actions& actions, QWidget* parent) : QWidget(parent), actions_(actions) {
+    setObjectName("balance_view");
+    setAccessibleName(tr("Balance of voices and programme"));
+    verdict_ = new Words(Words::Ink::muted, this);
+    verdict_->setObjectName("balance_verdict");
+    verdict_->setFont(ui::font(15));
+    const auto button = [&](const char* name) {
+        auto* b = new FlatButton({}, this);
+        b->setObjectName(name);
+        b->setWeight(FlatButton::Weight::raised);
+        return b;
+    };
+    fader_ = button("balance_fader");
+    duck_ = button("balance_duck");
+    distance_ = button("balance_distance");
+    distance_->setToolTip(
+        tr("How far the programme shall lie below the voices while somebody speaks. A choice: "
+           "10 to 15 LU is common, more is calmer"));
+    fader_->setToolTip(tr("Moves the programme's fader; can be undone on its strip"));
+    duck_->setToolTip(tr("The programme falls by so much while somebody speaks, and comes back"));
+    BalanceModel& balance = actions_.session().balance();
+    connect(fader_, &FlatButton::clicked, this, [&balance] { balance.moveProgramme(balance.wantedMove()); });
+    connect(duck_, &FlatButton::clicked, this, [&balance] { balance.giveWay(-balance.wantedMove()); });
+    connect(distance_, &FlatButton::clicked, this, &BalanceView::chooseDistance);
+    connect(&balance, &BalanceModel::changed, this, [this] {
+        if (!isVisible()) return;
+        judge();
+        update();
+    });
+    connect(&actions_.session().desk(), &DeskModel::changed, this, [this] {
+        if (isVisible()) judge();
+    });
+    judge();
+}
+
+QRectF BalanceView::plot() const {
+    return QRectF(rect()).adjusted(58, 44, -70, -58);
+}
+
+void BalanceView::showEvent(QShowEvent*) {
+    judge();
+}
+
+void BalanceView::judge() {
+    const BalanceModel& balance = actions_.session().balance();
+    const DeskModel& desk = actions_.session().desk();
+    verdict_->show(balance.finding());
+    const double move = balance.wantedMove();
+    fader_->setVisible(move != 0.0);
+    duck_->setVisible(move < 0.0);
+    fader_->setText(move < 0.0 ? tr("%1 dB down").arg(-move) : tr("%1 dB up").arg(move));
+    duck_->setText(tr("Give way by %1 dB").arg(std::min(-move, 12.0)));
+    distance_->setText(tr("Wanted: %1 to %2 LU").arg(desk.distanceLeast()).arg(desk.distanceMost()));
+    place();
+}
+
+void BalanceView::place() {
+    int right = width() - 16;
+    for (FlatButton* b : {distance_, duck_, fader_}) {
+        if (b->isHidden()) continue;
+        b->resize(b->sizeHint().width(), 30);
+        b->move(right - b->width(), height() - 40);
+        right -= b->width() + 8;
+    }
+    verdict_->setGeometry(20, height() - 40, right - 24, 30);
+}
+
+void BalanceView::resizeEvent(QResizeEvent*) {
+    place();
+}
+
+void BalanceView::chooseDistance() {
+    auto* menu = new QMenu(this);
+    menu->setObjectName("distance_menu");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    DeskModel* desk = &actions_.session().desk();
+    // Choices, none of them from a standard (common practice, no source).
+    const std::pair<double, double> usual[] = {{6.0, 10.0}, {10.0, 15.0}, {15.0, 20.0}, {20.0, 25.0}};
+    const char* words[] = {QT_TR_NOOP("%1 to %2 LU: close, for who plays along"),
+                           QT_TR_NOOP("%1 to %2 LU: usual"), QT_TR_NOOP("%1 to %2 LU: calm"),
+                           QT_TR_NOOP("%1 to %2 LU: hardly there")};
+    for (size_t i = 0; i < std::size(usual); ++i) {
+        const auto [least, most] = usual[i];
+        QAction* a = menu->addAction(tr(words[i]).arg(least).arg(most), desk,
+                                     [desk, low = least, high = most] { desk->setDistance(low, high); });
+        a->setCheckable(true);
+        a->setChecked(desk->distanceLeast() == least && desk->distanceMost() == most);
+    }
+    menu->popup(distance_->mapToGlobal(QPoint(0, distance_->height())));
+}
+
+void BalanceView::paintEvent(QPaintEvent*) {
+    const Theme& t = theme();
+    QPainter p(this);
+    p.fillRect(rect(), t.window);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(Qt::NoPen);
+    p.setBrush(t.panel);
+    p.drawRoundedRect(rect(), 10, 10);
+    const QRectF r = plot();
+    axis_.paint(p, r, 0, 10, r.left() - 10);
+    p.setPen(t.muted);
+    p.drawText(QRectF(0, 14, r.left() - 10, 16), Qt::AlignRight, tr("LUFS"));
+    p.drawText(QRectF(r.left(), r.bottom() + 2, 120, 16), Qt::AlignLeft, tr("a minute ago"));
+    p.drawText(QRectF(r.right() - 60, r.bottom() + 2, 60, 16), Qt::AlignRight, tr("now"));
+    Session& session = actions_.session();
+    const BalanceModel& balance = session.balance();
+    if (balance.voices() == nullptr || balance.programme() == nullptr) {
+        p.setFont(ui::font(15));
+        p.drawText(r, Qt::AlignCenter, tr("There is no programme to hold the voices against."));
+        return;
+    }
+    const QColor programme = programmeColour(session);
+    const auto column = [&](size_t i, size_t n) {
+        return r.right() -
+               static_cast<double>(n - 1 - i) * LoudnessTrack::kStep / BalanceModel::kSeconds * r.width();
+    };
+    const auto& voices = balance.voices()->points();
+    const auto& under = balance.programme()->points();
+    const double least = session.desk().distanceLeast(), most = session.desk().distanceMost();
+    // The wanted distance, below the voices wherever somebody speaks.
+    p.setRenderHint(QPainter::Antialiasing, false);
+    for (size_t i = 1; i < voices.size(); ++i) {
+        if (!voices[i].momentary || *voices[i].momentary < -50.0 || !voices[i].short_term) continue;
+        const double x = column(i - 1, voices.size()), next = column(i, voices.size());
+        QColor band = t.marsh;
+        band.setAlpha(46);
+        p.fillRect(QRectF(QPointF(x, axis_.y(r, *voices[i].short_term - least)),
+                          QPointF(next, axis_.y(r, *voices[i].short_term - most))),
+                   band);
+    }
+    p.setRenderHint(QPainter::Antialiasing);
+    const auto line = [&](const auto& points, const QColor& colour) {
+        QPainterPath path;
+        bool open = false;
+        double last = kQuietest;
+        for (size_t i = 0; i < points.size(); ++i) {
+            if (!points[i].short_term || *points[i].short_term <= kQuietest) {
+                open = false;
+                continue;
+            }
+            const QPointF at(column(i, points.size()), axis_.y(r, *points[i].short_term));
+            open ? path.lineTo(at) : path.moveTo(at);
+            open = true;
+            last = *points[i].short_term;
+        }
+        p.setBrush(Qt::NoBrush);
+        p.setPen(QPen(colour, 2.2));
+        p.drawPath(path);
+        return last;
+    };
+    const double programme_now = line(under, programme), voice_now = line(voices, t.straw);
+    p.setFont(ui::font(14, true));
+    const auto figure = [&](double now, const QColor& colour) {
+        if (now <= kQuietest) return;
+        p.setPen(colour);
+        p.drawText(QRectF(r.right() + 6, axis_.y(r, now) - 10, 60, 20), Qt::AlignLeft | Qt::AlignVCenter,
+                   QString::number(now, 'f', 0));
+    };
+    figure(voice_now, t.straw);
+    if (std::abs(axis_.y(r, voice_now) - axis_.y(r, programme_now)) > 16.0) figure(programme_now, programme);
+    // What is what.
+    p.setFont(ui::font(13));
+    double x = r.left();
+    const auto name = [&](const QString& words, const QColor& colour) {
+        p.setPen(QPen(colour, 3));
+        p.drawLine(QPointF(x, 24), QPointF(x + 18, 24));
+        p.setPen(t.text);
+        const int w = p.fontMetrics().horizontalAdvance(words);
+        p.drawText(QRectF(x + 24, 14, w + 4, 20), Qt::AlignLeft | Qt::AlignVCenter, words);
+        x += w + 50;
+    };
+    name(tr("Voices"), t.straw);
+    name(tr("Programme"), programme);
+    QColor band = t.marsh;
+    band.setAlpha(110);
+    name(tr("where it is wanted while somebody speaks"), band);
+    if (const auto d = balance.now().distance) {
+        p.setPen(t.text);
+        p.setFont(ui::font(16, true));
+        p.drawText(QRectF(r.right() - 160, 10, 160 + 60, 26), Qt::AlignRight | Qt::AlignVCenter,
+                   *d >= 0.0 ? tr("%1 LU below").arg(*d, 0, 'f', 0) : tr("%1 LU above").arg(-*d, 0, 'f', 0));
+    }
+}
+
+// ---- the button ----
+
+BalanceButton::BalanceButton(Actions& actions, QWidget* parent) : QWidget(parent), actions_(actions) {
+    setObjectName("balance_button");
+    setFocusPolicy(Qt::StrongFocus);
+    setFixedHeight(32);
+    connect(&actions_.session().balance(), &BalanceModel::changed, this, &BalanceButton::follow);
+    follow();
+}
+
+void BalanceButton::setShown(bool shown) {
+    shown_ = shown;
+    setAccessibleName(shown ? tr("Balance, shown") : tr("Balance"));
+    update();
+}
+
+void BalanceButton::follow() {
+    const BalanceModel& balance = actions_.session().balance();
+    const auto d = balance.now().distance;
+    const QString figure =
+        !d ? QStringLiteral("--")
+           : tr("%1 LU %2").arg(std::abs(*d), 0, 'f', 0).arg(*d < 0.0 ? tr("above") : tr("below"));
+    const Finding f = balance.finding();
+    const QString words = Words::of(f);
+    const bool warns = f.tone == FindingTone::warning;
+    if (figure == figure_ && warns == warns_ && words == words_) return;
+    figure_ = figure;
+    warns_ = warns;
+    words_ = words;
+    setToolTip(words);
+    setAccessibleDescription(words);
+    update();
+}
+
+void BalanceButton::paintEvent(QPaintEvent*) {
+    const Theme& t = theme();
+    QPainter p(this);
+    p.fillRect(rect(), t.window);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(hasFocus() ? QPen(t.marsh, 1.5) : QPen(Qt::NoPen));
+    p.setBrush(shown_ ? t.chosen : t.panel);
+    p.drawRoundedRect(QRectF(rect()).adjusted(1, 1, -1, -1), 8, 8);
+    p.setFont(ui::font(13));
+    p.setPen(t.muted);
+    p.drawText(QRectF(10, 0, width() - 20, height()), Qt::AlignLeft | Qt::AlignVCenter, tr("Balance"));
+    p.setFont(ui::font(14, true));
+    p.setPen(warns_ ? t.ember : t.text);
+    p.drawText(QRectF(10, 0, width() - 20, height()), Qt::AlignRight | Qt::AlignVCenter, figure_);
+}
+
+void BalanceButton::mousePressEvent(QMouseEvent* event) {
+    if (event->button() == Qt::LeftButton) emit pressed(!shown_);
+}
+
+void BalanceButton::keyPressEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_Space || event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter)
+        emit pressed(!shown_);
+    else
+        QWidget::keyPressEvent(event);
+}
+
+}  // namespace reed::ui
