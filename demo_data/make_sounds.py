@@ -1,5 +1,6 @@
 #!/usr/bin/python3
-"""Makes the sounds of the simulated room: a voice in three efforts and four noises of a workshop.
+"""Makes the sounds of the simulated room: a voice in three efforts and four noises of a workshop, the apprentice's
+microphone, and a music bed.
 
 Run at development time only (needs espeak-ng, python3-numpy, python3-scipy, python3-soundfile); its
 results in demo_data/sounds are kept with the project. Everything is computed here: the voice by a speech
@@ -30,6 +31,12 @@ WHISPER = [
     "Softly now, the next part is quiet.",
     "Hold the staple still, and scrape with the grain.",
     "Such a small sound, so much depends on it.",
+]
+APPRENTICE = [
+    "Shall I sort the cane by colour, or by how hard it is?",
+    "This one rings. The other one sounds like a box.",
+    "I think the gouge wants sharpening again.",
+    "How thin is too thin?",
 ]
 SHOUT = [
     "Mind the lathe!",
@@ -161,6 +168,41 @@ def tools(seconds=12):
     return x
 
 
+def seat(x, seed):
+    """The apprentice's corner: further from the microphone, with the wall and a small fan behind."""
+    rng = np.random.default_rng(seed)
+    y = nearby_walls(nearby_walls(x, rng), rng)
+    fan = periodic_noise(len(y) / RATE + 1, lambda f: f ** -0.8 * band(80, 3000)(f), seed + 1)[:len(y)]
+    return y / np.abs(y).max() + 0.006 * fan
+
+
+def bed(bars=10, tempo=84):
+    """A calm piece for two plucked voices over a low drone, made up for this; loops without a seam."""
+    beat = 60 / tempo
+    n = int(bars * 4 * beat * RATE)
+    x = np.zeros(n)
+    rng = np.random.default_rng(21)
+    scale = [0, 2, 3, 5, 7, 10]
+    roots = [45, 41, 48, 43, 45, 41, 38, 43, 45, 40]
+
+    def note(at, midi, seconds, level):
+        f = 440 * 2 ** ((midi - 69) / 12)
+        t = np.arange(int(seconds * RATE)) / RATE
+        y = sum(np.sin(2 * np.pi * f * k * t) * np.exp(-t * (1.5 + 0.9 * k)) / k ** 1.4 for k in range(1, 9))
+        y[:240] *= np.linspace(0, 1, 240)
+        y[-2400:] *= np.linspace(1, 0, 2400)
+        add_around(x, int(at * RATE), level * y)
+
+    for b in range(bars):
+        root = roots[b % len(roots)]
+        note(b * 4 * beat, root, 4 * beat, 0.9)
+        note(b * 4 * beat, root + 7, 4 * beat, 0.4)
+        for e in range(8):
+            if rng.random() < 0.75:
+                note((b * 4 + e / 2) * beat, root + 12 + int(rng.choice(scale)) + 12 * int(rng.random() < 0.3), 1.6, 0.5)
+    return x
+
+
 def save(name, x, peak_db=None, rms_db=None):
     """Level by peak, or by RMS as AES17 counts it (a full-scale sine reads 0 dBFS)."""
     if peak_db is not None:
@@ -178,6 +220,8 @@ def main():
     shout = sentences(SHOUT, "en-gb+f4", 165, 75, 3, (0.9, 1.4))
     bright = ss.sosfilt(ss.butter(1, 900, "highpass", fs=RATE, output="sos"), shout)
     save("voice_shout.flac", np.tanh(2.2 * (shout + 1.5 * bright)), peak_db=-0.5)
+    save("apprentice.flac", seat(sentences(APPRENTICE, "en-gb+m3", 150, 58, 4, (0.8, 1.6)), 31), peak_db=-10)
+    save("evening_music.flac", bed(), rms_db=-20)
     save("dehumidifier.flac", dehumidifier(), rms_db=-37)
     save("lathe.flac", lathe(), rms_db=-33)
     save("rain.flac", rain(), rms_db=-35)

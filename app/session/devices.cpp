@@ -76,7 +76,16 @@ void Devices::begin(const WorkingState& state) {
 
 void Devices::beginOther(const StripInput& input) {
     if (!input.kind.empty()) return open({kindByName(input.kind), input.target}, true);
-    if (seat_->role() == StripRole::programme) return open(ownOutput(), true);
+    // Beside the simulated room sits an apprentice, and where no program can play, it has music of its own.
+    const bool simulated = first_.input().kind == DeviceKind::simulated_room;
+    const auto made_up = [&](const char* sound) {
+        return DeviceChoice{DeviceKind::sound_file, (house_.paths.demo_data / "sounds" / sound).string()};
+    };
+    if (seat_->role() == StripRole::programme) {
+        const bool music = simulated && !house_.graph->picture().connected;
+        return open(music ? made_up("evening_music.flac") : ownOutput(), true);
+    }
+    if (simulated && strip_.spec().id == "guest") return open(made_up("apprentice.flac"), true);
     emit inputChanged();
 }
 

@@ -27,10 +27,14 @@ class KeySound {
 
     /// What the key sounds in this block. Before the strips that listen to it process theirs.
     void write(const AudioBlock& block) noexcept {
-        for (int i = 0; i < block.frames; ++i, at_ = (at_ + 1) % kKept) {
-            for (size_t c = 0; c < rows_.size(); ++c)
-                rows_[c][static_cast<size_t>(at_)] =
-                    block[std::min(static_cast<int>(c), block.channels - 1)][i];
+        for (int done = 0; done < block.frames;) {
+            const int n = std::min(block.frames - done, kKept - at_);
+            for (size_t c = 0; c < rows_.size(); ++c) {
+                const float* x = block[std::min(static_cast<int>(c), block.channels - 1)];
+                std::copy_n(x + done, n, rows_[c].data() + at_);
+            }
+            done += n;
+            at_ = (at_ + n) % kKept;
         }
     }
     /// The `to.frames` frames that end `back` frames before the newest one; `back` from 0, what is no longer

@@ -35,25 +35,43 @@ class MovingDelay {
 
     void process(const AudioBlock& block) noexcept {
         const int size = static_cast<int>(rows_.front().size());
-        for (int i = 0; i < block.frames; ++i) {
-            const bool fades = fade_ < fade_length_;
-            const float share = fades ? static_cast<float>(++fade_) / static_cast<float>(fade_length_) : 0.0f;
-            for (int c = 0; c < block.channels; ++c) {
-                auto& row = rows_[static_cast<size_t>(c)];
-                row[static_cast<size_t>(at_)] = block[c][i];
-                const auto back = [&](int delay) {
-                    const int from = at_ - delay;
-                    return row[static_cast<size_t>(from < 0 ? from + size : from)];
-                };
-                block[c][i] = back(now_);
-                if (fades) block[c][i] += share * (back(next_) - block[c][i]);
+        for (int done = 0; done < block.frames;) {
+            // As far as neither place comes to the end of the ring.
+            const int from = at_ < now_ ? at_ - now_ + size : at_ - now_;
+            int n = std::min({block.frames - done, size - at_, size - from});
+            if (fade_ < fade_length_) {
+                n = std::min(n, fade_length_ - fade_);
+                fade(block.slice(done, n), from);
+            } else {
+                still(block.slice(done, n), from);
             }
-            if (fades && fade_ == fade_length_) now_ = next_;
-            if (++at_ == size) at_ = 0;
+            done += n;
+            at_ = (at_ + n) % size;
         }
     }
 
   private:
+    void still(const AudioBlock& part, int from) noexcept {
+        for (int c = 0; c < part.channels; ++c) {
+            float* row = rows_[static_cast<size_t>(c)].data();
+            std::copy_n(part[c], part.frames, row + at_);
+            if (now_ > 0) std::copy_n(row + from, part.frames, part[c]);
+        }
+    }
+    void fade(const AudioBlock& part, int from) noexcept {
+        const int size = static_cast<int>(rows_.front().size());
+        for (int i = 0; i < part.frames; ++i) {
+            const float share = static_cast<float>(++fade_) / static_cast<float>(fade_length_);
+            int next = at_ + i - next_;
+            if (next < 0) next += size;
+            for (int c = 0; c < part.channels; ++c) {
+                float* row = rows_[static_cast<size_t>(c)].data();
+                row[at_ + i] = part[c][i];
+                part[c][i] = row[from + i] + share * (row[next] - row[from + i]);
+            }
+        }
+        if (fade_ == fade_length_) now_ = next_;
+    }
     int inside(int delay) const { return std::clamp(delay, 0, static_cast<int>(rows_.front().size()) - 1); }
 
     std::vector<std::vector<float>> rows_;

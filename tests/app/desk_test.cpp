@@ -170,7 +170,7 @@ TEST_CASE("no more strips than a desk has, and a guest without a microphone says
     CHECK(w.session.desk().add(StripRole::programme) != nullptr);
     CHECK(w.session.desk().add(StripRole::programme) != nullptr);
     CHECK(w.session.desk().add(StripRole::programme) == nullptr);
-    CHECK(w.tile(1)->accessibleDescription() == "No input yet");
+    CHECK(w.tile(2)->accessibleDescription() == "No input yet");
     // All eight stay in sight at 1280x800, with names and signs of their own.
     QTest::qWait(50);
     REQUIRE(w.window.height() == 800);

@@ -189,7 +189,7 @@ TEST_CASE("a scene file that can't be read is named at the start, and stays") {
     Window w(folder);
     CHECK_THAT(w.window.messages()->text().toStdString(),
                Catch::Contains("broken.json") && Catch::Contains("left alone"));
-    CHECK(w.session.shelf().scenes().size() == 5);
+    CHECK(w.session.shelf().scenes().size() == 6);
     CHECK(read_file(bad, 100).value() == "{ no scene");
 }
 

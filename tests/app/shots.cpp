@@ -8,7 +8,6 @@
 #include "app/window.h"
 #include "deck/changes_popup.h"
 #include "session/room_learning.h"
-#include "support/noises.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -120,24 +119,15 @@ TEST_CASE("shots: diagram", "[.shots]") {
 TEST_CASE("shots: desk", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
-    auto bed = make_music(40.0);
-    for (float& x : bed) x *= 0.5f;
-    write_wav(folder.path("Evening music.wav"), mono(bed));
-    ui::Session* guest = w.session.desk().add(StripRole::voice);
-    guest->strip().setStripName("Apprentice");
-    guest->strip().setFader(-2.5);
-    guest->devices().setInput(
-        {DeviceKind::sound_file, std::string(REED_DEMO_DATA) + "/sounds/voice_whisper.flac"});
-    ui::Session* music = w.session.desk().add(StripRole::programme);
-    music->strip().setStripName("Music");
-    music->devices().setInput({DeviceKind::sound_file, folder.path("Evening music.wav")});
-    settle(32.0);
+    w.session.shelf().recall("Two at the bench");
+    w.session.desk().focus("programme");
+    settle(40.0);
     shoot(w, "ducking-dusk");
     w.session.desk().focus("voice");
     w.session.strip().focus("compressor");
-    settle(2.0);
+    w.session.desk().strips()[2]->strip().setFader(-5);
     w.window.actions().act("balance");
-    settle(1.0);
+    settle(25.0);
     shoot(w, "balance-dusk");
 }
 

@@ -13,7 +13,7 @@ TEST_CASE("it starts with a demo scene, its stages on the signal's path, and sou
     TemporaryFolder folder;
     Window w(folder);
     CHECK(w.session.strip().scene().name == "Bench talk");
-    CHECK(w.session.shelf().scenes().size() == 5);
+    CHECK(w.session.shelf().scenes().size() == 6);
     CHECK(w.order() == "gain suppression gate equalizer compressor limiter");
     double last = 0.0;
     for (const auto& s : w.session.strip().chain().stages) {
@@ -383,10 +383,10 @@ TEST_CASE("a scene is saved, named, recalled, renamed and removed by keys and me
     QTest::keyClicks(name, "Midnight bench");
     QTest::keyClick(name, Qt::Key_Return);
     CHECK(w.session.strip().scene().name == "Midnight bench");
-    CHECK(w.session.shelf().scenes().size() == 6);
+    CHECK(w.session.shelf().scenes().size() == 7);
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
     REQUIRE(w.choose("scene_popup", "Remove this scene"));
-    CHECK(w.session.shelf().scenes().size() == 5);
+    CHECK(w.session.shelf().scenes().size() == 6);
     CHECK(w.value("gain", "gain") == -2.0);  // what sounds goes on
     CHECK(std::filesystem::exists(folder.path("scenes/removed")));
 }
