@@ -41,6 +41,10 @@ std::pair<QString, QString> wordsOf(const Difference& d, const ChainModel& strip
             return {tr("a new strip"), {}};
         case What::strip_removed:
             return {tr("strip removed"), {}};
+        case What::strip_moved:
+            return {tr("stand in another order"), {}};
+        case What::distance:
+            return {tr("another wanted distance"), {}};
         case What::strip_set:
             return {tr("name, colour, fader or mute"), {}};
         case What::value:

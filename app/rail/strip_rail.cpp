@@ -63,7 +63,13 @@ void StripRail::setFoot(QWidget* foot) {
 
 void StripRail::rebuild() {
     const auto& strips = actions_.session().desk().strips();
-    for (StripTile* tile : tiles_) delete tile;
+    // Later: one of them may have asked for this, in the middle of an event of its own.
+    for (StripTile* tile : tiles_) {
+        tile->hide();
+        column_->removeWidget(tile);
+        disconnect(&actions_.session().desk(), nullptr, tile, nullptr);
+        tile->deleteLater();
+    }
     tiles_.clear();
     for (size_t i = 0; i < strips.size(); ++i) {
         auto* tile = new StripTile(actions_, *strips[i], this);

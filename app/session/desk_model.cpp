@@ -1,5 +1,7 @@
 #include "session/desk_model.h"
 
+#include <QElapsedTimer>
+#include <QThread>
 #include <algorithm>
 
 #include "session/default_scene.h"
@@ -61,6 +63,8 @@ void DeskModel::focusNext(int by) {
 
 Session* DeskModel::seat(const StripSpec& spec, const StageMemories& memories, const StripInput& input,
                          const std::string& focused) {
+    house_.several = true;
+    if (house_.live.format().sample_rate != House::kDeskRate) first_.devices().reopen();
     others_.push_back(std::make_unique<Session>(first_, spec));
     Session& s = *others_.back();
     order_.push_back(&s);
@@ -103,11 +107,24 @@ void DeskModel::drop(const std::string& id) {
     }
     if (house_.solo == id) setSolo("");
     monitored_.erase(id);
+    fadeOut(*gone);
     gone->devices().stop();
     arrange();
     // Widgets that show it are told first, and go before it.
     emit stripsChanged();
     std::erase_if(others_, [gone](const auto& s) { return s.get() == gone; });
+    house_.several = !others_.empty();
+}
+
+/// A twentieth of a second, as the desk counts it: a strip that went at once would be heard to click.
+void DeskModel::fadeOut(Session& strip) const {
+    strip.engine().set_mute(true);
+    if (!strip.devices().status().running) return;
+    const auto sound = strip.engine().feed_history();
+    const std::int64_t until = sound->written() + static_cast<std::int64_t>(0.05 * House::kDeskRate);
+    QElapsedTimer passed;
+    passed.start();
+    while (sound->written() < until && passed.elapsed() < 100) QThread::msleep(2);
 }
 
 void DeskModel::remove(const std::string& id) {

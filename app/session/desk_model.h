@@ -99,6 +99,7 @@ class DeskModel final : public QObject, public SceneInWork {
                   const std::string& focused);
     void take(Session& strip);
     void drop(const std::string& id);
+    void fadeOut(Session& strip) const;
 
     Session& first_;
     House& house_;

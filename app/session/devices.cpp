@@ -195,7 +195,7 @@ void Devices::open(const DeviceChoice& choice, bool wait) {
     emit inputChanged();
     background_.run(
         [making = making(choice, wait), state = strip_.state(),
-         rate = &first_ == this ? 0.0 : house_.live.format().sample_rate] {
+         rate = house_.several ? House::kDeskRate : 0.0] {
             Opening out;
             auto made = making.make();
             if (!made.ok()) {
@@ -205,7 +205,7 @@ void Devices::open(const DeviceChoice& choice, bool wait) {
             out.source = std::move(made.value());
             out.hub = making.hub;
             StreamFormat format = out.source->format();
-            // The first strip's input says at which rate the desk runs.
+            // A strip alone runs at the rate of its input.
             if (rate > 0.0) format.sample_rate = rate;
             auto engine = Engine::prepare(format, state->scene.chain());
             if (engine.ok())
@@ -253,7 +253,7 @@ Result<void> Devices::take(const DeviceChoice& choice, Opening made) {
                        room_values_[std::string(room_controls()[static_cast<size_t>(c)].id)]);
         }
     }
-    if (&first_ == this) emit formatChanges(source_format_);
+    if (&first_ == this) emit formatChanges(made.engine->format);
     seat_->open(std::move(*made.engine));
     seat_->expect(source_format_, source_->steady());
     useHub(made.hub);

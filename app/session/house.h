@@ -32,7 +32,11 @@ struct House {
     LiveDesk live;
     std::shared_ptr<PipeWireGraph> graph;  ///< from Devices::begin() of the first strip on
     bool muted = false;                    ///< all voices
-    std::string solo;                      ///< strip that the headphones get alone; empty: none
+    /// There are several strips. The desk then runs at the daemon's usual rate, not at that of the first
+    /// input.
+    bool several = false;
+    static constexpr double kDeskRate = 48000.0;
+    std::string solo;  ///< strip that the headphones get alone; empty: none
 
     /// The connection that all strips share, for these settings; another one when they are others.
     std::shared_ptr<PipeWireHub> hub(const AudioSettings& audio) {

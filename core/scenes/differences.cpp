@@ -93,6 +93,16 @@ std::vector<Difference> differences(const DeskSpec& saved, const DeskSpec& now) 
         old.chain = s.chain;
         if (!(old == s)) note(What::strip_set, s);
     }
+    if (saved.distance_least != now.distance_least || saved.distance_most != now.distance_most)
+        out.push_back({What::distance, {}, "Balance", 0, saved.distance_least, now.distance_least, {}});
+    std::vector<std::string> before, after;
+    for (const StripSpec& s : saved.strips) before.push_back(s.id);
+    for (const StripSpec& s : now.strips) after.push_back(s.id);
+    std::vector<std::string> sorted = before, sorted_now = after;
+    std::ranges::sort(sorted);
+    std::ranges::sort(sorted_now);
+    if (before != after && sorted == sorted_now)
+        out.push_back({What::strip_moved, {}, "Strips", 0, 0.0, 0.0, {}});
     for (const StripSpec& s : saved.strips) {
         const int at = now.index_of(s.id);
         if (at < 0 || now.strips[static_cast<size_t>(at)].role != s.role) note(What::strip_removed, s);

@@ -22,7 +22,9 @@ struct Difference {
         keyed,        ///< it listens to another strip
         strip_added,  ///< of a whole strip: `title` is its name
         strip_removed,
-        strip_set  ///< its name, colour, fader or mute
+        strip_moved,  ///< they stand in another order
+        distance,     ///< of the whole desk: how far the programme is wanted below the voices
+        strip_set     ///< its name, colour, fader or mute
     };
     What what = What::value;
     std::string stage;  ///< its id
@@ -37,7 +39,7 @@ struct Difference {
 /// In the order of the signal, stages that are gone last. What is of the moment only is left out. Both chains
 /// must be valid.
 std::vector<Difference> differences(const ChainSpec& saved, const ChainSpec& now);
-/// Of all strips, known by their ids, in their order; the wanted distance of the programme is left out.
+/// Of all strips, known by their ids, in their order, then of what they share.
 std::vector<Difference> differences(const DeskSpec& saved, const DeskSpec& now);
 
 }  // namespace reed

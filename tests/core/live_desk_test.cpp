@@ -1,0 +1,158 @@
+// The desk fed by sources in their own time, each on a thread of its own.
+#include <catch2/catch.hpp>
+#include <cmath>
+#include <thread>
+
+#include "desk/live_desk.h"
+#include "devices/paced_thread.h"
+#include "support/signals.h"
+
+using namespace reed;
+using namespace reed::test;
+
+namespace {
+
+struct Sink final : FeedSink {
+    void take(const AudioBlock& block, bool) noexcept override {
+        for (int i = 0; i < block.frames && frames < sound.size(); ++i) sound[frames++] = block[0][i];
+        written = static_cast<std::int64_t>(frames);
+    }
+    void push() noexcept override { ++pushed; }
+    std::vector<float> sound = std::vector<float>(240000);
+    size_t frames = 0;
+    std::atomic<std::int64_t> written{0};
+    std::atomic<int> pushed{0};
+};
+
+std::shared_ptr<LiveStrip> seat(LiveDesk& desk, const std::string& id, const StreamFormat& source,
+                                bool steady, int channels = 1, const ChainSpec& chain = {}) {
+    auto strip = desk.make(id, StripRole::voice);
+    auto prepared = Engine::prepare({48000, channels}, chain);
+    REQUIRE(prepared.ok());
+    strip->open(std::move(prepared.value()));
+    strip->expect(source, steady);
+    return strip;
+}
+
+/// Gives a strip blocks by hand, as its source's thread would.
+void give(LiveStrip& strip, std::vector<float>& sound, size_t at, int frames) {
+    AudioBlock block{{sound.data() + at, nullptr}, 1, frames};
+    strip.process(block);
+    strip.take(block, false);
+    strip.push();
+}
+
+}  // namespace
+
+TEST_CASE("one strip leads, the others hand over, and all of them are in the sum", "[desk][engine]") {
+    LiveDesk desk;
+    REQUIRE(desk.open({48000, 1}).ok());
+    Sink sink, own;
+    desk.set_sink(&sink);
+    const auto a = seat(desk, "a", {48000, 1}, true), b = seat(desk, "b", {48000, 1}, true);
+    b->set_output(&own);
+    desk.arrange({a, b}, {0, 1});
+    auto first = sine(500, 0.1, 1.0), second = sine(900, 0.1, 1.0);
+    const auto plain = second;
+    for (size_t i = 0; i + 256 <= first.size(); i += 256) {
+        give(*a, first, i, 256);
+        give(*b, second, i, 256);
+    }
+    CHECK(sink.written == 48000 / 256 * 256);  // once a cycle, not once a strip
+    CHECK(sink.pushed == 48000 / 256);
+    CHECK(tone_amplitude(sink.sound, 500, 48000, 0) > 0.0);
+    const std::vector<float> heard(sink.sound.begin() + 4800, sink.sound.begin() + 45000);
+    CHECK(tone_amplitude(heard, 500, 48000) == Approx(0.1).margin(0.002));
+    CHECK(tone_amplitude(heard, 900, 48000) == Approx(0.1).margin(0.002));
+    // What the other one gives is taken on its own as well, a block late and whole.
+    CHECK(largest_difference({own.sound.begin() + 256, own.sound.begin() + 40000},
+                             {plain.begin(), plain.begin() + 39744}) < 1e-6);
+    CHECK(b->missed() == 0);
+    CHECK(desk.load().blocks() == 48000 / 256);
+}
+
+TEST_CASE(
+    "another strip leads when the leader has fallen silent, and a steady one before one in its own time",
+    "[desk][engine]") {
+    LiveDesk desk;
+    REQUIRE(desk.open({48000, 1}).ok());
+    Sink sink;
+    desk.set_sink(&sink);
+    const auto file = seat(desk, "file", {48000, 1}, false), mic = seat(desk, "mic", {48000, 1}, true);
+    desk.arrange({file, mic}, {0, 1});
+    auto sound = sine(500, 0.1, 1.0), quiet = silence(1.0);
+    give(*file, sound, 0, 256);
+    CHECK(sink.written == 256);
+    CHECK(sink.pushed == 0);  // only who comes in the feed's cycle pushes it on
+    give(*mic, quiet, 0, 256);
+    CHECK(sink.written == 512);  // the steady one leads at once
+    CHECK(sink.pushed == 1);
+    give(*file, sound, 256, 256);
+    CHECK(sink.written == 512);
+    // The microphone is pulled out: after a tenth of a second the file leads.
+    size_t at = 512;
+    while (sink.written == 512 && at + 256 < sound.size()) {
+        give(*file, sound, at, 256);
+        at += 256;
+        std::this_thread::sleep_for(std::chrono::milliseconds(5));
+    }
+    CHECK(sink.written > 512);
+    // It is back, and leads.
+    give(*mic, quiet, 256, 256);
+    const std::int64_t now = sink.written;
+    give(*file, sound, at, 256);
+    CHECK(sink.written == now);
+    // One that is taken off the desk leads no more.
+    desk.arrange({file}, {0});
+    give(*file, sound, at, 256);
+    CHECK(sink.written == now + 256);
+}
+
+TEST_CASE("a source of another rate or other channels is fitted to its strip", "[desk][engine]") {
+    LiveDesk desk;
+    REQUIRE(desk.open({48000, 1}).ok());
+    Sink sink;
+    desk.set_sink(&sink);
+    const auto a = seat(desk, "a", {44100, 2}, true, 1);
+    desk.arrange({a}, {0});
+    auto left = sine(1000, 0.1, 1.0, 44100);
+    auto right = left;
+    for (size_t i = 0; i + 441 <= left.size(); i += 441) {
+        AudioBlock block{{left.data() + i, right.data() + i}, 2, 441};
+        a->process(block);
+    }
+    CHECK(std::abs(sink.written - 48000) < 500);
+    const std::vector<float> heard(sink.sound.begin() + 4800, sink.sound.begin() + 45000);
+    CHECK(tone_amplitude(heard, 1000, 48000) == Approx(0.1).margin(0.001));
+}
+
+TEST_CASE("sources on threads of their own, strips that come and go, and a sink that changes",
+          "[desk][engine]") {
+    LiveDesk desk;
+    REQUIRE(desk.open({48000, 1}).ok());
+    Sink one, two;
+    desk.set_sink(&one);
+    const auto a = seat(desk, "a", {48000, 1}, false);
+    desk.arrange({a}, {0});
+    const auto fill = [](const AudioBlock& block) {
+        for (int i = 0; i < block.frames; ++i) block[0][i] = 0.01f;
+    };
+    PacedThread first;
+    first.start({48000, 1}, 64, fill, *a, a.get());
+    for (int round = 0; round < 8; ++round) {
+        const auto b = seat(desk, "b", {48000, 1}, false);
+        desk.arrange({a, b}, {0, 1});
+        PacedThread second;
+        second.start({48000, 1}, 96, fill, *b, b.get());
+        const std::int64_t from = desk.feed_history()->written();
+        while (desk.feed_history()->written() < from + 2000) std::this_thread::yield();
+        second.stop();
+        desk.arrange({a}, {0});
+        desk.set_sink(round % 2 == 0 ? &two : &one);
+        desk.settle();
+        desk.tend();
+    }
+    first.stop();
+    CHECK(one.written > 0);
+    CHECK(two.written > 0);
+}
