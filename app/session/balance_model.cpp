@@ -12,7 +12,7 @@ constexpr double kMostDucking = 12.0;  // dB; more is heard to come and go
 }  // namespace
 
 BalanceModel::BalanceModel(Session& first)
-    : QObject(&first), first_(first), work_(kMaxChannels, kPiece), sum_(kMaxChannels, kPiece) {
+    : QObject(&first), first_(first), sum_(kMaxChannels, kPiece) {
     connect(&first_, &Session::ticked, this, &BalanceModel::tick);
 }
 

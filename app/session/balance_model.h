@@ -47,7 +47,7 @@ class BalanceModel final : public QObject {
     RingReader voices_;
     std::vector<RingReader> programmes_;
     std::unique_ptr<LoudnessTrack> voice_track_, programme_track_;
-    AudioBuffer work_, sum_;
+    AudioBuffer sum_;
     Balance now_;
     int ticks_ = 0;
 };

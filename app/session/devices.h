@@ -134,7 +134,7 @@ class Devices final : public QObject {
     Maker maker_;
     std::shared_ptr<PipeWireHub> hub_;  // of the source, and outlives it
     std::unique_ptr<SoundSource> source_;
-    bool seated_ = false, steady_ = true;
+    bool seated_ = false;
     StreamFormat source_format_;
     std::uint64_t lost_before_ = 0;  // by the feed, before this input
     std::string offered_;            // node as which the strip is offered

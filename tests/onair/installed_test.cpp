@@ -49,14 +49,14 @@ TEST_CASE("installed into an empty folder and moved, the program starts with its
     // Its scenes and sounds are those beside it: with one scene less there, one less comes up.
     QDir scenes(at + "/share/dusky-reed/demo_data/scenes");
     const QStringList files = scenes.entryList({"*.json"});
-    REQUIRE(files.size() == 5);
+    REQUIRE(files.size() == 6);
     REQUIRE(scenes.remove(files.last()));
     const QString picture = home.folder.filePath("window.png");
     const Ended ran = start(home, at + "/bin/dusky-reed", {"--seconds", "2", "--screenshot", picture});
     INFO(ran.err);
     CHECK(ran.status == 0);
     CHECK(QImage(picture).width() >= 1024);
-    CHECK(QDir(home.folder.filePath(".local/share/dusky-reed/scenes")).entryList({"*.json"}).size() == 4);
+    CHECK(QDir(home.folder.filePath(".local/share/dusky-reed/scenes")).entryList({"*.json"}).size() == 5);
     CHECK_THAT(ran.err, !Catch::Contains("demo"));
     // Neither program knows where it was built.
     for (const char* name : {"dusky-reed", "dusky-reed-cli"}) {
