@@ -120,10 +120,7 @@ TEST_CASE("shots: desk", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
     w.session.shelf().recall("Two at the bench");
-    w.session.desk().focus("programme");
     settle(40.0);
-    shoot(w, "ducking-dusk");
-    w.session.desk().focus("voice");
     w.session.strip().focus("compressor");
     w.session.desk().strips()[2]->strip().setFader(-5);
     w.window.actions().act("balance");
