@@ -11,8 +11,7 @@ constexpr int kPiece = 2048;
 constexpr double kMostDucking = 12.0;  // dB; more is heard to come and go
 }  // namespace
 
-BalanceModel::BalanceModel(Session& first)
-    : QObject(&first), first_(first), sum_(kMaxChannels, kPiece) {
+BalanceModel::BalanceModel(Session& first) : QObject(&first), first_(first), sum_(kMaxChannels, kPiece) {
     connect(&first_, &Session::ticked, this, &BalanceModel::tick);
 }
 

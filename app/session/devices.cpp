@@ -285,10 +285,6 @@ void Devices::useHub(const std::shared_ptr<PipeWireHub>& hub) {
 
 void Devices::moveProgram(const PlayingProgram& program, bool here) {
     const std::string output = here ? input().target : std::string();
-    if (here)
-        sent_.insert(program.id);
-    else
-        sent_.erase(program.id);
     if (auto moved = house_.graph->move_program(program.id, output); !moved.ok())
         notices_.tell(moved.error());
 }

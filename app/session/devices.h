@@ -7,7 +7,6 @@
 #include <map>
 #include <memory>
 #include <optional>
-#include <set>
 #include <vector>
 
 #include "devices/pipewire_device.h"
@@ -86,8 +85,7 @@ class Devices final : public QObject {
     void makeDefaultMicrophone();
     /// Another program listens to the virtual microphone, whatever the input is.
     bool feedUsed() const { return house_.graph && house_.graph->picture().feed_used; }
-    /// Sends a program that plays into this programme's output, or back; what is sent there by its name is
-    /// sent there again when it comes back.
+    /// Sends a program that plays now into this programme's output, or back to where it would go by itself.
     void moveProgram(const PlayingProgram& program, bool here);
     /// Ends the input and takes the virtual microphone away from all programs: for the last moment of the
     /// program.
@@ -138,7 +136,6 @@ class Devices final : public QObject {
     StreamFormat source_format_;
     std::uint64_t lost_before_ = 0;  // by the feed, before this input
     std::string offered_;            // node as which the strip is offered
-    std::set<std::uint32_t> sent_;   // streams that were sent here
     SimulatedRoom* room_ = nullptr;
     std::map<std::string, double> room_values_;
     DeviceChoice input_;
