@@ -25,8 +25,8 @@ void PipeWireFeed::take(const AudioBlock& block, bool converted) noexcept {
 }
 
 void PipeWireFeed::push() noexcept {
-    // Not linked to anyone: there is nothing to trigger, and that is no error.
-    (void)pw_stream_trigger_process(stream_);
+    // Before it is linked a stream has nowhere to write to, and must not be triggered.
+    if (streaming_.load(std::memory_order_acquire)) (void)pw_stream_trigger_process(stream_);
 }
 
 void PipeWireFeed::block() {
@@ -49,8 +49,9 @@ Result<void> PipeWireFeed::start() {
         e.version = PW_VERSION_STREAM_EVENTS;
         e.process = [](void* data) { static_cast<PipeWireFeed*>(data)->block(); };
         e.state_changed = [](void* data, pw_stream_state, pw_stream_state now, const char*) {
-            if (now == PW_STREAM_STATE_ERROR || now == PW_STREAM_STATE_UNCONNECTED)
-                static_cast<PipeWireFeed*>(data)->broken_ = true;
+            auto* feed = static_cast<PipeWireFeed*>(data);
+            feed->streaming_.store(now == PW_STREAM_STATE_STREAMING, std::memory_order_release);
+            if (now == PW_STREAM_STATE_ERROR || now == PW_STREAM_STATE_UNCONNECTED) feed->broken_ = true;
         };
         return e;
     }();
@@ -76,6 +77,7 @@ Result<void> PipeWireFeed::start() {
 void PipeWireFeed::end() {
     if (stream_ == nullptr) return;
     const PipeWireConnection::Lock lock(*connection_);
+    streaming_ = false;
     pw_stream_destroy(stream_);
     stream_ = nullptr;
     fed_ = false;

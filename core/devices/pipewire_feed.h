@@ -53,7 +53,7 @@ class PipeWireFeed final : public FeedSink {
     VirtualMicrophone microphone_;
     HandOver hand_over_;
     // Between threads.
-    std::atomic<bool> broken_{false}, fed_{false};
+    std::atomic<bool> broken_{false}, fed_{false}, streaming_{false};
     std::atomic<std::uint64_t> dropouts_{0};
     std::atomic<double> delay_{0.0};
 };
