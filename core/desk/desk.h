@@ -40,13 +40,13 @@ class Strip {
   private:
     friend class Desk;
     std::string id_;
-    StripRole role_;
-    Engine engine_;
     // Audio thread.
     MovingDelay before_, after_;
     KeySound key_;
-    bool begun_ = false;
+    StripRole role_;
     std::atomic<int> latency_{0};
+    bool begun_ = false;
+    Engine engine_;
 };
 
 /// Any number of strips of one sample rate, each with its own channels. process() neither allocates nor

@@ -77,7 +77,7 @@ class DuckingStage final : public Stage {
 
     void process(const AudioBlock& block) override {
         const AudioBlock& side = side_chain(block);
-        float level[kGrain];
+        float level[kGrain] = {};
         float gain[kGrain];
         const bool known = keyed() && side.channels > 0;
         if (known) {
