@@ -11,6 +11,7 @@
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
+#include "widgets/input.h"
 #include "widgets/words.h"
 
 namespace reed::ui {
@@ -215,11 +216,7 @@ void FeedPanel::follow() {
 void FeedPanel::paintEvent(QPaintEvent*) {
     const Theme& t = theme();
     QPainter p(this);
-    p.fillRect(rect(), t.window);
-    p.setRenderHint(QPainter::Antialiasing);
-    p.setPen(Qt::NoPen);
-    p.setBrush(t.panel);
-    p.drawRoundedRect(rect(), 10, 10);
+    paintPanelGround(p, *this);
     p.setPen(t.text);
     p.setFont(ui::font(18, true));
     p.drawText(QRectF(18, 10, 160, 26), Qt::AlignLeft | Qt::AlignVCenter, tr("Feed"));

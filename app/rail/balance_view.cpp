@@ -11,6 +11,7 @@
 #include "rail/strip_sign.h"
 #include "session/balance_model.h"
 #include "widgets/flat_button.h"
+#include "widgets/input.h"
 #include "widgets/words.h"
 
 namespace reed::ui {
@@ -122,11 +123,7 @@ void BalanceView::chooseDistance() {
 void BalanceView::paintEvent(QPaintEvent*) {
     const Theme& t = theme();
     QPainter p(this);
-    p.fillRect(rect(), t.window);
-    p.setRenderHint(QPainter::Antialiasing);
-    p.setPen(Qt::NoPen);
-    p.setBrush(t.panel);
-    p.drawRoundedRect(rect(), 10, 10);
+    paintPanelGround(p, *this);
     const QRectF r = plot();
     axis_.paint(p, r, 0, 10, r.left() - 10);
     p.setPen(t.muted);

@@ -1,14 +1,17 @@
 #include "session/desk_model.h"
 
-#include <QElapsedTimer>
-#include <QThread>
 #include <algorithm>
+#include <utility>
 
 #include "session/default_scene.h"
 #include "session/monitoring.h"
 #include "session/session.h"
 
 namespace reed::ui {
+
+namespace {
+constexpr int kFadeOut = 80;  // ms, longer than a fader takes
+}
 
 /// A strip that was taken off, for bringBack().
 struct DeskModel::Removed {
@@ -22,6 +25,23 @@ struct DeskModel::Removed {
 DeskModel::DeskModel(Session& first, House& house)
     : QObject(&first), first_(first), house_(house), order_{&first}, current_(&first) {
     take(first);
+    leave_.setSingleShot(true);
+    leave_.setInterval(kFadeOut);
+    connect(&leave_, &QTimer::timeout, this, &DeskModel::letGo);
+    house_.taken = [this](const Devices& of, const DeviceChoice& choice) { return userOf(of, choice); };
+}
+
+/// The other strip that has this microphone already; empty: none.
+QString DeskModel::userOf(const Devices& of, const DeviceChoice& choice) const {
+    if (choice.kind != DeviceKind::pipewire) return {};
+    const std::string standard = first_.devices().picture().default_source;
+    const auto node = [&](const DeviceChoice& c) { return c.target.empty() ? standard : c.target; };
+    for (Session* s : order_) {
+        const Devices& other = s->devices();
+        if (&other == &of || other.unchosen() || other.input().kind != DeviceKind::pipewire) continue;
+        if (node(other.input()) == node(choice)) return s->stripName();
+    }
+    return {};
 }
 
 DeskModel::~DeskModel() = default;
@@ -63,6 +83,9 @@ void DeskModel::focusNext(int by) {
 
 Session* DeskModel::seat(const StripSpec& spec, const StageMemories& memories, const StripInput& input,
                          const std::string& focused) {
+    // What it offered to other programs goes before the same is offered anew.
+    if (std::ranges::any_of(leaving_, [&](const auto& s) { return s->strip().spec().id == spec.id; }))
+        letGo();
     house_.several = true;
     if (house_.live.format().sample_rate != House::kDeskRate) first_.devices().reopen();
     others_.push_back(std::make_unique<Session>(first_, spec));
@@ -95,7 +118,7 @@ Session* DeskModel::add(StripRole role) {
     return added;
 }
 
-/// Off the desk, at once.
+/// Off the desk for whoever looks. Its sound fades out first: it would be heard to click.
 void DeskModel::drop(const std::string& id) {
     Session* gone = find(id);
     if (gone == nullptr || gone == &first_) return;
@@ -107,24 +130,21 @@ void DeskModel::drop(const std::string& id) {
     }
     if (house_.solo == id) setSolo("");
     monitored_.erase(id);
-    fadeOut(*gone);
-    gone->devices().stop();
-    arrange();
-    // Widgets that show it are told first, and go before it.
-    emit stripsChanged();
-    std::erase_if(others_, [gone](const auto& s) { return s.get() == gone; });
+    gone->engine().set_mute(true);
+    const auto owned = std::ranges::find_if(others_, [gone](const auto& s) { return s.get() == gone; });
+    leaving_.push_back(std::move(*owned));
+    others_.erase(owned);
     house_.several = !others_.empty();
+    leave_.start();
+    // Widgets that show it go before it.
+    emit stripsChanged();
 }
 
-/// A twentieth of a second, as the desk counts it: a strip that went at once would be heard to click.
-void DeskModel::fadeOut(Session& strip) const {
-    strip.engine().set_mute(true);
-    if (!strip.devices().status().running) return;
-    const auto sound = strip.engine().feed_history();
-    const std::int64_t until = sound->written() + static_cast<std::int64_t>(0.05 * House::kDeskRate);
-    QElapsedTimer passed;
-    passed.start();
-    while (sound->written() < until && passed.elapsed() < 100) QThread::msleep(2);
+void DeskModel::letGo() {
+    leave_.stop();
+    for (const auto& s : leaving_) s->devices().stop();
+    const auto gone = std::exchange(leaving_, {});
+    arrange();
 }
 
 void DeskModel::remove(const std::string& id) {
@@ -181,11 +201,13 @@ void DeskModel::arrange() {
     std::vector<std::shared_ptr<LiveStrip>> strips;
     DeskSpec open;
     open.strips.clear();
-    for (Session* s : order_) {
-        if (!s->devices().seated()) continue;
-        strips.push_back(s->seatPointer());
-        open.strips.push_back(s->strip().spec());
-    }
+    const auto add = [&](Session& s) {
+        if (!s.devices().seated()) return;
+        strips.push_back(s.seatPointer());
+        open.strips.push_back(s.strip().spec());
+    };
+    for (Session* s : order_) add(*s);
+    for (const auto& s : leaving_) add(*s);
     std::vector<size_t> order = running_order(open);
     if (order.size() != strips.size()) return;  // of a change that is refused
     const std::pair now(strips, order);
@@ -197,6 +219,7 @@ void DeskModel::arrange() {
 void DeskModel::formatChanges(const StreamFormat& feed) {
     // With others on it the desk stays as it is, if it can.
     if (!others_.empty() && feed == house_.live.format()) return;
+    letGo();
     for (const auto& s : others_) {
         s->devices().stop();
         s->devices().leaveSeat();
@@ -213,6 +236,7 @@ void DeskModel::reopenPipeWire() {
 }
 
 void DeskModel::stop() {
+    letGo();
     for (Session* s : order_) s->devices().stop();
 }
 

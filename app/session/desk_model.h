@@ -10,11 +10,13 @@
 
 #include "chain/chain_runner.h"
 #include "desk/live_desk.h"
+#include "devices/device.h"
 #include "scenes/working_state.h"
 
 namespace reed::ui {
 
 struct House;
+class Devices;
 class Session;
 
 /// What the shelf of scenes keeps and brings back.
@@ -99,12 +101,14 @@ class DeskModel final : public QObject, public SceneInWork {
                   const std::string& focused);
     void take(Session& strip);
     void drop(const std::string& id);
-    void fadeOut(Session& strip) const;
+    void letGo();
+    QString userOf(const Devices& of, const DeviceChoice& choice) const;
 
     Session& first_;
     House& house_;
     std::vector<Session*> order_;
-    std::vector<std::unique_ptr<Session>> others_;
+    std::vector<std::unique_ptr<Session>> others_, leaving_;  // leaving: muted, and soon gone
+    QTimer leave_;
     Session* current_;
     std::unique_ptr<Removed> removed_;
     std::pair<std::vector<std::shared_ptr<LiveStrip>>, std::vector<size_t>> arranged_;

@@ -290,6 +290,14 @@ void Devices::moveProgram(const PlayingProgram& program, bool here) {
 }
 
 void Devices::setInput(const DeviceChoice& choice) {
+    if (const QString who = house_.taken ? house_.taken(*this, choice) : QString(); !who.isEmpty()) {
+        notices_.warn(
+            tr("This microphone is the input of %1 already, and both would say the same. Choose another "
+               "one, or remove one of the strips.")
+                .arg(who));
+        emit inputChanged();
+        return;
+    }
     instead_ = false;
     open(choice, false);
 }

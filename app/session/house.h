@@ -1,7 +1,9 @@
 // What all strips of the desk share.
 #pragma once
 
+#include <QString>
 #include <filesystem>
+#include <functional>
 #include <memory>
 
 #include "desk/live_desk.h"
@@ -22,6 +24,8 @@ struct SessionPaths {
     static SessionPaths standard();
 };
 
+class Devices;
+
 /// Made by the session of the first strip, which outlives the others.
 struct House {
     explicit House(SessionPaths where) : paths(std::move(where)) {}
@@ -36,6 +40,8 @@ struct House {
     /// input.
     bool several = false;
     static constexpr double kDeskRate = 48000.0;
+    /// Name of another strip that has a choice as its input already; empty: none. DeskModel's.
+    std::function<QString(const Devices&, const DeviceChoice&)> taken;
     std::string solo;  ///< strip that the headphones get alone; empty: none
 
     /// The connection that all strips share, for these settings; another one when they are others.

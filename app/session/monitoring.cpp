@@ -89,6 +89,11 @@ void Monitoring::followChain() {
 
 void Monitoring::setSink(const std::string& name) {
     if (name == sink_) return;
+    // One pair of headphones for all strips.
+    for (Session* s : session_.desk().strips()) s->monitoring().take(name);
+}
+
+void Monitoring::take(const std::string& name) {
     sink_ = name;
     output_.reset();
     warned_of_.clear();
@@ -108,6 +113,7 @@ QString Monitoring::sinkTitle() const {
 }
 
 void Monitoring::warnOfLoudspeakers() {
+    if (session_.seat().role() == StripRole::programme) return;  // it has no microphone that could hear them
     const PipeWirePicture& now = session_.devices().picture();
     const PipeWireNode* node = now.sink(sink_.empty() ? now.default_sink : sink_);
     if (node == nullptr || !node->loudspeakers || warned_of_ == node->name) return;
@@ -116,6 +122,14 @@ void Monitoring::warnOfLoudspeakers() {
         tr("%1 looks like loudspeakers: the microphone will hear them, and it may echo or howl. Use "
            "headphones for the monitor.")
             .arg(sinkTitle()));
+}
+
+void Monitoring::inputOpened() {
+    if (played_ || session_.devices().input().kind != DeviceKind::programme) return;
+    played_ = true;
+    MonitorSettings next = settings_;
+    next.source = MonitorSource::feed;
+    if (session_.desk().solo().empty()) set(next);
 }
 
 void Monitoring::reopen() {
@@ -142,6 +156,7 @@ void Monitoring::tick() {
         howl_ = std::make_unique<HowlWatch>(session_.engine().format().sample_rate);
         input_.skip_to_newest();
     }
+    if (session_.seat().role() == StripRole::programme) return;  // music may well sound like a howl
     AudioBlock piece;
     while (input_.next(kHowlPiece, piece) == RingReader::Got::sound) {
         const HowlStep step = howl_->add({piece[0], static_cast<size_t>(piece.frames)});

@@ -37,6 +37,9 @@ class Monitoring final : public QObject {
 
     /// The order of the stages has changed.
     void followChain();
+    /// The input is there. What other programs play into a programme reaches nobody's ears but through here,
+    /// so it is heard from the beginning, once.
+    void inputOpened();
     /// The engine was opened anew: the way out is made anew.
     void reopen();
     /// What is kept between evenings, set at the start.
@@ -47,6 +50,7 @@ class Monitoring final : public QObject {
 
   private:
     void tick();
+    void take(const std::string& name);
     bool openOutput();
     void warnOfLoudspeakers();
 
@@ -57,7 +61,8 @@ class Monitoring final : public QObject {
     std::unique_ptr<HowlWatch> howl_;
     RingReader input_;
     std::string warned_of_;
-    int close_in_ = 0;  // ticks until a faded-out output is closed
+    bool played_ = false;  // a programme was switched on by itself
+    int close_in_ = 0;     // ticks until a faded-out output is closed
 };
 
 }  // namespace reed::ui

@@ -95,6 +95,7 @@ void Session::startUp() {
     connect(&strip_, &ChainModel::stripChanged, this, &Session::applyStrip);
     connect(&strip_, &ChainModel::focusChanged, this, &Session::keepSoon);
     connect(&devices_, &Devices::engineOpened, monitoring_.get(), &Monitoring::reopen);
+    connect(&devices_, &Devices::opened, monitoring_.get(), &Monitoring::inputOpened);
     connect(&devices_, &Devices::changed, this, &Session::keepSoon);
     connect(&devices_, &Devices::seatsChange, this, [this] { desk().arrange(); });
 }
@@ -137,6 +138,7 @@ void Session::beginStrip(StripState state, const std::string& focused, const Str
     strip_.begin(std::move(state), focused);
     applyStrip();
     readings_.set_window(first_.readings_.window());
+    monitoring_->restore({}, first_.monitoring_->sink());
     devices_.beginOther(input);
     tick_.start();
 }

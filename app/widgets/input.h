@@ -22,6 +22,15 @@ inline double wheelNotches(const QWheelEvent& event) {
     return (angle.y() != 0 ? angle.y() : angle.x()) / 120.0;
 }
 
+/// The ground of a panel that paints all of itself.
+inline void paintPanelGround(QPainter& p, const QWidget& panel) {
+    p.fillRect(panel.rect(), theme().window);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(Qt::NoPen);
+    p.setBrush(theme().panel);
+    p.drawRoundedRect(panel.rect(), 10, 10);
+}
+
 /// The sunken ground of a plot on its panel, with a ring while it has the keyboard.
 inline void paintPlotGround(QPainter& p, const QWidget& plot) {
     const Theme& t = theme();

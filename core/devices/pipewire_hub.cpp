@@ -278,10 +278,11 @@ bool PipeWireSource::there() const {
 void PipeWireSource::make_output() {
     if (title_.empty() || output_ != nullptr) return;
     const PipeWireConnection::Lock lock(hub_.connection);
-    pw_properties* p = pw_properties_new(
-        PW_KEY_FACTORY_NAME, "support.null-audio-sink", PW_KEY_NODE_NAME, node_.c_str(),
-        PW_KEY_NODE_DESCRIPTION, title_.c_str(), PW_KEY_MEDIA_CLASS, "Audio/Sink", PW_KEY_NODE_VIRTUAL,
-        "true", "audio.position", "[ FL FR ]", "monitor.channel-volumes", "true", nullptr);
+    pw_properties* p =
+        pw_properties_new(PW_KEY_FACTORY_NAME, "support.null-audio-sink", PW_KEY_NODE_NAME, node_.c_str(),
+                          PW_KEY_NODE_DESCRIPTION, title_.c_str(), PW_KEY_MEDIA_CLASS, "Audio/Sink",
+                          PW_KEY_NODE_VIRTUAL, "true", PW_KEY_NODE_LINK_GROUP, kHeardGroup, "audio.position",
+                          "[ FL FR ]", "monitor.channel-volumes", "true", nullptr);
     output_ = static_cast<pw_proxy*>(pw_core_create_object(
         hub_.connection.core(), "adapter", PW_TYPE_INTERFACE_Node, PW_VERSION_NODE, &p->dict, 0));
     pw_properties_free(p);

@@ -16,6 +16,9 @@ inline constexpr const char* kFeedName = "dusky-reed-feed";
 /// Begin of the names of all nodes that are made here; and of the outputs into which other programs play.
 inline constexpr const char* kOwnNodes = "dusky-reed";
 inline constexpr const char* kProgrammeOutput = "dusky-reed-programme";
+/// Outputs for programmes, and the monitor: the session manager links none to another, or a programme would
+/// be fed into itself where its output is the system's default.
+inline constexpr const char* kHeardGroup = "dusky-reed-heard";
 /// Name of the source as which a strip is offered on its own.
 std::string node_of(const std::string& strip);
 /// Input, feed and virtual microphone: the session manager links none of them to another.

@@ -221,7 +221,7 @@ TEST_CASE("a program is moved into the programme's output and back, and is heard
     const std::string file = table.path("programme.wav");
     REQUIRE(table.daemon.wait_for_node("dusky-reed-strip-programme"));
     const int recorder = table.daemon.record(file, "dusky-reed-strip-programme");
-    REQUIRE(table.until([&, n = 0]() mutable { return ++n > 40; }));
+    REQUIRE(Daemon::goes_on(file, 2.0));
     Daemon::end(recorder, SIGINT);
     const auto heard = read_sound(file);
     REQUIRE(heard.ok());

@@ -2,11 +2,14 @@
 #include <QMessageBox>
 #include <QPushButton>
 #include <catch2/catch.hpp>
+#include <csignal>
 
+#include "base/sound_file.h"
 #include "deck/popups.h"
 #include "live/daemon.h"
 #include "onair/on_air.h"
 #include "remote/tray.h"
+#include "support/command.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -288,4 +291,73 @@ TEST_CASE("hearing up to a stage follows the stage, and the monitor is off after
     ui::Session again(Window::paths(w.folder));
     again.begin();
     CHECK(again.monitoring().settings().source == MonitorSource::off);
+}
+
+TEST_CASE("what other programs play is heard in the headphones by itself, and is never fed into itself",
+          "[onair][live]") {
+    Daemon daemon;
+    daemon.add_sink("phones", "Headphones");
+    daemon.add_source("desk_mic", "Desk microphone");
+    OnAir w;
+    w.setInput({DeviceKind::pipewire, "desk_mic"});
+    ui::Session* music = w.session.desk().add(StripRole::programme);
+    REQUIRE(music != nullptr);
+    const std::string output = music->devices().ownOutput().target;
+    REQUIRE(Window::until([&] { return music->devices().picture().has_output(output); }));
+    REQUIRE(Window::until([&] { return music->monitoring().settings().source == MonitorSource::feed; }));
+    CHECK(w.session.monitoring().settings().source == MonitorSource::off);  // the own voice is not
+    write_wav(w.folder.path("song.wav"), mono(noise(0.1, 60.0, 3)));
+    const int player = daemon.play_as_program(w.folder.path("song.wav"), "phones");
+    const auto plays_into = [&](const std::string& where) {
+        const auto& programs = music->devices().picture().programs;
+        return programs.size() == 1 && programs.front().into == where;
+    };
+    REQUIRE(Window::until([&] { return plays_into("phones"); }));
+    // By the menu of the programme's input.
+    QTest::mouseClick(w.find<ui::FlatButton>("input_button"), Qt::LeftButton);
+    auto* menu = w.find<QMenu>("input_menu");
+    REQUIRE(menu != nullptr);
+    QAction* entry = nullptr;
+    for (QAction* a : menu->actions()) {
+        if (a->text().contains("pw-cat")) entry = a;
+    }
+    REQUIRE(entry != nullptr);
+    entry->trigger();
+    menu->close();
+    REQUIRE(Window::until([&] { return plays_into(output); }));
+    const auto level = [&] {
+        const auto sound = music->engine().input_history();
+        std::vector<float> x(9600), y(9600);
+        float* rows[2] = {x.data(), y.data()};
+        return sound->read(sound->written() - 9600, 9600, rows) ? rms(x) : -1.0;
+    };
+    REQUIRE(Window::until([&] { return level() > 0.05; }));
+    const std::string heard = w.folder.path("heard.wav");
+    const int recorder = daemon.record_pair(heard, "phones:monitor_MONO", "phones:monitor_MONO");
+    REQUIRE(Daemon::goes_on(heard, 2.0));
+    Daemon::end(recorder, SIGINT);
+    const auto in_the_ears = read_sound(heard);
+    REQUIRE(in_the_ears.ok());
+    CHECK(rms(in_the_ears.value()[0], in_the_ears.value().frames() / 2) > 0.05);
+    // The whole system plays into it: it is still heard, and does not hear itself when the music has ended.
+    run_command({"/usr/bin/pw-metadata", "0", "default.configured.audio.sink",
+                 "{\"name\":\"" + output + "\"}", "Spa:String:JSON"});
+    REQUIRE(Window::until([&] { return music->devices().picture().default_sink == output; }));
+    const MonitorSettings on = music->monitoring().settings();
+    music->monitoring().setSink("phones");
+    music->monitoring().setSink("");
+    music->monitoring().set(on);
+    CHECK(Window::until([&] { return level() > 0.05; }));
+    Daemon::end(player);
+    CHECK(Window::until([&] { return level() == 0.0; }));
+
+    // No two strips on one microphone.
+    ui::Session* guest = w.session.desk().add(StripRole::voice);
+    REQUIRE(guest != nullptr);
+    QString said;
+    QObject::connect(&w.session.notices(), &ui::Notices::told, &w.window,
+                     [&](const QString& words) { said += words; });
+    guest->devices().setInput({DeviceKind::pipewire, "desk_mic"});
+    CHECK(said.contains("is the input of Voice already"));
+    CHECK(guest->devices().unchosen());
 }
