@@ -109,6 +109,7 @@ bool Desk::process(const Strip& here, const AudioBlock& block, const AudioBlock&
             sounds[i] = &s == &here ? block : fetched_[i].block(0, feed.frames);
             sounds[i].channels = s.engine_.format().channels;
             if (&s != &here) s.fetch(sounds[i]);
+            s.came(sounds[i]);
         }
         process_piece(*plan, {sounds, plan->strips.size()}, 0, feed);
         for (size_t i = 0; i < plan->strips.size(); ++i) plan->strips[i]->gave(sounds[i]);

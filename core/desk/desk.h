@@ -31,6 +31,8 @@ class Strip {
 
     /// Audio thread, for Desk::process() without sounds: the strip's next frames.
     virtual void fetch(const AudioBlock& block) noexcept;
+    /// Audio thread: what has come in, before the strip is run.
+    virtual void came(const AudioBlock&) noexcept {}
     /// Audio thread: what came of them, when all strips have been run.
     virtual void gave(const AudioBlock&) noexcept {}
 

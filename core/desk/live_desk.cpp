@@ -9,6 +9,7 @@ namespace {
 constexpr std::int64_t kSilentFor = 100'000'000;  // ns, after which another strip leads
 constexpr int kOwnTime = 1024;                    // frames kept in store of a source in its own time
 constexpr int kMost = 8192;                       // frames of a block
+constexpr double kLongestPlain = 0.6;             // seconds; more than a strip and its wait take
 
 std::int64_t now_ns() {
     using Clock = std::chrono::steady_clock;
@@ -31,6 +32,11 @@ void LiveStrip::expect(const StreamFormat& source, bool steady) {
     steady_ = steady;
     hand_over_.prepare(engine().format().channels, steady ? HandOver::kStore : kOwnTime);
     hand_over_.set_converted(!steady);
+    const StreamFormat format = engine().format();
+    plain_ = AudioBuffer(kMaxChannels, kMost);
+    plain_delay_.prepare(format, static_cast<int>(kLongestPlain * format.sample_rate));
+    plain_open_.prepare(format.sample_rate, 0.010, engine().muted() ? 0.0 : 1.0);
+    in_plain_grain_ = 0;
     heard_ = false;
     missed_ = 0;
     led_ = converted_ = false;
@@ -88,6 +94,25 @@ void LiveStrip::fetch(const AudioBlock& block) noexcept {
     if (hand_over_.read(block)) return;
     if (heard_.load(std::memory_order_relaxed))
         missed_.fetch_add(static_cast<std::uint64_t>(block.frames), std::memory_order_relaxed);
+}
+
+void LiveStrip::came(const AudioBlock& block) noexcept {
+    FeedSink* sink = plain_output_.load(std::memory_order_acquire);
+    if (sink == nullptr) return;
+    const AudioBlock out = plain_.block(0, block.frames);
+    for (int c = 0; c < block.channels; ++c) std::copy_n(block[c], block.frames, out[c]);
+    AudioBlock plain = out;
+    plain.channels = block.channels;
+    plain_delay_.set(role() == StripRole::voice ? desk_.desk_.voices_latency() : latency());
+    plain_delay_.process(plain);
+    plain_open_.set(engine().muted() ? 0.0 : 1.0);
+    for (int i = 0; i < plain.frames; ++i) {
+        if (in_plain_grain_ == 0) plain_open_.begin_grain();
+        in_plain_grain_ = (in_plain_grain_ + 1) % kGrain;
+        const float open = plain_open_.next();
+        for (int c = 0; c < plain.channels; ++c) plain[c][i] *= open;
+    }
+    sink->take(plain, desk_.leader_converted_.load(std::memory_order_relaxed));
 }
 
 void LiveStrip::gave(const AudioBlock& block) noexcept {

@@ -26,6 +26,9 @@ class LiveStrip final : public Strip, public AudioCallback, public FeedSink {
     /// Who takes what the strip gives, beside the sum, and is pushed on by the desk's sink; nullptr: nobody.
     /// As LiveDesk::set_sink().
     void set_output(FeedSink* sink) { output_ = sink; }
+    /// Who takes what comes in as it is, as late as what the strip gives, and silent while the strip is
+    /// muted; else as set_output().
+    void set_plain_output(FeedSink* sink) { plain_output_ = sink; }
     /// Frames that were missing when they were wanted, since expect().
     std::uint64_t missed() const { return missed_.load(std::memory_order_relaxed); }
 
@@ -33,6 +36,7 @@ class LiveStrip final : public Strip, public AudioCallback, public FeedSink {
     void take(const AudioBlock& block, bool converted) noexcept override;
     void push() noexcept override;
     void fetch(const AudioBlock& block) noexcept override;
+    void came(const AudioBlock& block) noexcept override;
     void gave(const AudioBlock& block) noexcept override;
 
   private:
@@ -44,9 +48,14 @@ class LiveStrip final : public Strip, public AudioCallback, public FeedSink {
     std::optional<StreamResampler> resamplers_[kMaxChannels];
     AudioBuffer fitted_;
     bool led_ = false, steady_ = true, converted_ = false;
+    // The leader's thread.
+    AudioBuffer plain_;
+    MovingDelay plain_delay_;
+    Smoothed plain_open_;
+    int in_plain_grain_ = 0;
     // From the source's thread to the leader's.
     HandOver hand_over_;
-    std::atomic<FeedSink*> output_{nullptr};
+    std::atomic<FeedSink*> output_{nullptr}, plain_output_{nullptr};
     std::atomic<bool> heard_{false};
     std::atomic<std::int64_t> came_{0};  // when its last block came, ns
     std::atomic<std::uint64_t> missed_{0};

@@ -30,6 +30,33 @@ std::string default_name(const char* value) noexcept {
     }
 }
 
+std::vector<std::string> channel_names(const char* position) noexcept {
+    if (position == nullptr) return {};
+    const std::string_view text(position);
+    if (text.size() > kLongestValue) return {};
+    try {
+        std::vector<std::string> out;
+        std::string name;
+        const auto end_name = [&] {
+            if (!name.empty()) out.push_back(std::move(name));
+            name.clear();
+        };
+        for (const char c : text) {
+            if (std::isalnum(static_cast<unsigned char>(c)) != 0)
+                name += c;
+            else if (std::string_view(" ,[]").find(c) != std::string_view::npos)
+                end_name();
+            else
+                return {};
+        }
+        end_name();
+        if (out.size() > kMostDeviceChannels) return {};
+        return out;
+    } catch (const std::exception&) {
+        return {};
+    }
+}
+
 bool looks_like_loudspeakers(const std::string& form_factor, const std::string& name,
                              const std::string& title) {
     if (!form_factor.empty()) {

@@ -17,6 +17,8 @@ struct DeviceChoice {
     DeviceKind kind = DeviceKind::simulated_room;
     /// File path, or a PipeWire node name (of a programme: of its output); empty: the default source.
     std::string target{};
+    /// Of PipeWire's sources: the only one of its channels to take, from 1 on; 0: all of them.
+    int channel = 0;
 
     bool operator==(const DeviceChoice&) const = default;
 };

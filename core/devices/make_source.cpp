@@ -32,9 +32,10 @@ Result<std::unique_ptr<SoundSource>> make_source(const DeviceChoice& choice,
     const bool there = hub.graph().settle();
     if (!wait) {
         if (!there) return no_pipewire();
-        if (auto known = source_known(hub.graph(), choice.target); !known.ok()) return known.error();
+        if (auto known = source_known(hub.graph(), choice.target, choice.channel); !known.ok())
+            return known.error();
     }
-    return hub.source(choice.target, channels);
+    return hub.source(choice.target, channels, choice.channel);
 }
 
 }  // namespace reed

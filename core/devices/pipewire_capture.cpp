@@ -104,6 +104,8 @@ Result<void> PipeWireCapture::start(PipeWireConnection& connection, const From& 
     pw_properties_set(in, PW_KEY_NODE_NAME, "dusky-reed-input");
     pw_properties_set(in, PW_KEY_NODE_DESCRIPTION, "Dusky Reed input");
     pw_properties_set(in, PW_KEY_MEDIA_CATEGORY, "Capture");
+    // As it is, with no channel of the source mixed into another.
+    if (!from.channel.empty()) pw_properties_set(in, PW_KEY_STREAM_DONT_REMIX, "true");
     if (from.output) pw_properties_set(in, PW_KEY_STREAM_CAPTURE_SINK, "true");
     if (!from.node.empty()) {
         pw_properties_set(in, PW_KEY_TARGET_OBJECT, from.node.c_str());
@@ -118,7 +120,8 @@ Result<void> PipeWireCapture::start(PipeWireConnection& connection, const From& 
     pw_stream_add_listener(stream_, &hook_, &events, this);
     constexpr uint32_t kFlags =
         PW_STREAM_FLAG_MAP_BUFFERS | PW_STREAM_FLAG_RT_PROCESS | PW_STREAM_FLAG_AUTOCONNECT;
-    return connect_audio(stream_, PW_DIRECTION_INPUT, kFlags, options.sample_rate, options.channels);
+    return connect_audio(stream_, PW_DIRECTION_INPUT, kFlags, options.sample_rate, options.channels,
+                         from.channel);
 }
 
 void PipeWireCapture::end() {

@@ -38,9 +38,11 @@ class PipeWireCapture {
     struct From {
         std::string node;     ///< its name; empty: the default source, whichever that is
         bool output = false;  ///< what is played into an output
+        /// Position of the only channel to take, as the source names it ("FR", "AUX2"); empty: all of them.
+        std::string channel{};
     };
-    /// Captures `from` on an open connection, which
-    /// must stay open until end(). Calls `callback`, then `feed`, on the connection's audio thread.
+    /// Captures `from` on an open connection, which must stay open until end(). Calls `callback`, then
+    /// `feed`, on the connection's audio thread.
     Result<void> start(PipeWireConnection& connection, const From& from, const PipeWireStreamOptions& options,
                        AudioCallback& callback, FeedSink* feed);
     void end();

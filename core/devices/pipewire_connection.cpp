@@ -1,6 +1,8 @@
 #include "devices/pipewire_connection.h"
 
+#include <spa/debug/types.h>
 #include <spa/param/audio/format-utils.h>
+#include <spa/param/audio/type-info.h>
 #include <spa/utils/result.h>
 
 #include <cerrno>
@@ -75,7 +77,7 @@ void PipeWireConnection::close() {
 }
 
 Result<void> connect_audio(pw_stream* stream, pw_direction direction, uint32_t flags, double sample_rate,
-                           int channels) {
+                           int channels, const std::string& position) {
     uint8_t space[1024];
     spa_pod_builder builder{};
     builder.data = space;
@@ -86,6 +88,8 @@ Result<void> connect_audio(pw_stream* stream, pw_direction direction, uint32_t f
     info.channels = static_cast<uint32_t>(channels);
     info.position[0] = channels == 1 ? SPA_AUDIO_CHANNEL_MONO : SPA_AUDIO_CHANNEL_FL;
     info.position[1] = SPA_AUDIO_CHANNEL_FR;
+    if (!position.empty())
+        info.position[0] = spa_debug_type_find_type_short(spa_type_audio_channel, position.c_str());
     const spa_pod* params[] = {spa_format_audio_raw_build(&builder, SPA_PARAM_EnumFormat, &info)};
     const int code =
         pw_stream_connect(stream, direction, PW_ID_ANY, static_cast<pw_stream_flags>(flags), params, 1);

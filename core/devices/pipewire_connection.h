@@ -60,9 +60,10 @@ class PipeWireConnection {
     std::atomic<bool> lost_{false};
 };
 
-/// Connects a stream of 32-bit floats, one plane a channel, mono or left and right. Under the loop's lock.
+/// Connects a stream of 32-bit floats, one plane a channel, mono or left and right. `position`: of a mono
+/// stream that is one channel of a device, by its name; empty: none. Under the loop's lock.
 Result<void> connect_audio(pw_stream* stream, pw_direction direction, uint32_t flags, double sample_rate,
-                           int channels);
+                           int channels, const std::string& position = {});
 
 /// A property of one of the daemon's objects; empty when it has none of this key.
 std::string property(const spa_dict* props, const char* key);

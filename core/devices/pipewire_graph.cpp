@@ -2,17 +2,20 @@
 
 #include <pipewire/extensions/metadata.h>
 
+#include <spa/pod/builder.h>
+
 #include <algorithm>
+#include <charconv>
 #include <chrono>
 #include <cstdlib>
 #include <cstring>
 #include <map>
 #include <mutex>
 #include <nlohmann/json.hpp>
-#include <set>
 
 #include "devices/daemon_text.h"
 #include "devices/pipewire_connection.h"
+#include "devices/route_volume.h"
 #include "devices/virtual_microphone.h"
 
 namespace reed {
@@ -50,6 +53,9 @@ struct PipeWireGraph::State {
         uint32_t id;
         pw_proxy* proxy;
         spa_hook hook{};
+        int volumes = 1;                     // channels that have one
+        std::optional<uint32_t> device;      // of hardware, whose volume it has,
+        std::optional<int> place_in_device;  // and which of its nodes this is
         Followed(State* s, uint32_t node, pw_proxy* p) : state(s), id(node), proxy(p) {}
         ~Followed() {
             spa_hook_remove(&hook);
@@ -59,6 +65,7 @@ struct PipeWireGraph::State {
         Followed& operator=(const Followed&) = delete;
     };
     PipeWireConnection connection;
+    std::vector<std::unique_ptr<RouteVolume>> route_volumes;  // the loop's own
     pw_registry* registry = nullptr;
     pw_metadata* metadata = nullptr;
     spa_hook registry_hook{}, metadata_hook{}, core_hook{};
@@ -75,7 +82,7 @@ struct PipeWireGraph::State {
     std::map<uint32_t, Link> links;
     std::map<uint32_t, std::string> outputs;  // our own
     std::map<uint32_t, PlayingProgram> programs;
-    std::set<uint32_t> own;  // nodes of our virtual microphone
+    std::map<uint32_t, std::string> own;  // our virtual microphone, and those that are offered beside it
     std::string default_source, default_sink;
     bool connected = false, told = false;
     std::atomic<std::uint64_t> version{1};
@@ -95,6 +102,7 @@ struct PipeWireGraph::State {
     void remove(uint32_t id);
     void follow_volume(uint32_t id);
     void volume_told(uint32_t id, const spa_pod* props);
+    void source_told(Followed& source, const spa_dict* props);
     void default_told(const char* key, const char* value);
     bool connect();
     void disconnect();
@@ -165,7 +173,7 @@ void PipeWireGraph::State::add(uint32_t id, const char* type, const spa_dict* pr
     if (ours) {
         const std::lock_guard lock(mutex);
         if (source)
-            own.insert(id);
+            own[id] = name;
         else
             outputs[id] = name;
         changed();
@@ -188,6 +196,11 @@ void PipeWireGraph::State::follow_volume(uint32_t id) {
     static const pw_node_events events = [] {
         pw_node_events e{};
         e.version = PW_VERSION_NODE_EVENTS;
+        e.info = [](void* data, const pw_node_info* info) {
+            auto* f = static_cast<Followed*>(data);
+            const bool news = (info->change_mask & PW_NODE_CHANGE_MASK_PROPS) != 0;
+            if (news && info->props != nullptr) f->state->source_told(*f, info->props);
+        };
         e.param = [](void* data, int, uint32_t, uint32_t, uint32_t, const spa_pod* props) {
             const auto* f = static_cast<const Followed*>(data);
             f->state->volume_told(f->id, props);
@@ -203,8 +216,29 @@ void PipeWireGraph::State::follow_volume(uint32_t id) {
     pw_node_subscribe_params(node, wanted, 1);
 }
 
+/// What is only told of a node to those who ask for it.
+void PipeWireGraph::State::source_told(Followed& source, const spa_dict* props) {
+    const auto number = [&](const char* key) -> std::optional<int> {
+        const std::string text = property(props, key);
+        int out = 0;
+        const auto read = std::from_chars(text.data(), text.data() + text.size(), out);
+        return !text.empty() && read.ptr == text.data() + text.size() ? std::optional(out) : std::nullopt;
+    };
+    source.place_in_device = number("card.profile.device");
+    const auto device = number(PW_KEY_DEVICE_ID);
+    source.device = device && *device >= 0 ? std::optional(static_cast<uint32_t>(*device)) : std::nullopt;
+    const auto channels = channel_names(property(props, "audio.position").c_str());
+    const std::lock_guard lock(mutex);
+    const auto at = nodes.find(source.id);
+    if (at == nodes.end() || at->second.node.channels == channels) return;
+    at->second.node.channels = channels;
+    changed();
+}
+
 void PipeWireGraph::State::volume_told(uint32_t id, const spa_pod* props) {
     const SystemVolume news = system_volume(props);
+    if (const auto f = followed.find(id); f != followed.end() && news.channels > 0)
+        f->second->volumes = news.channels;
     const std::lock_guard lock(mutex);
     const auto at = nodes.find(id);
     if (at == nodes.end()) return;
@@ -277,6 +311,7 @@ bool PipeWireGraph::State::connect() {
 void PipeWireGraph::State::disconnect() {
     if (connection.is_open()) {
         const PipeWireConnection::Lock lock(connection);
+        route_volumes.clear();
         followed.clear();
         if (metadata != nullptr) {
             spa_hook_remove(&metadata_hook);
@@ -370,13 +405,23 @@ Result<void> PipeWireGraph::remove_virtual_microphone() {
     {
         const PipeWireConnection::Lock lock(s.connection);
         const std::lock_guard inner(s.mutex);
-        for (const uint32_t id : s.own) pw_registry_destroy(s.registry, id);
+        for (const auto& [id, name] : s.own) pw_registry_destroy(s.registry, id);
         s.told = false;
         s.expected = pw_core_sync(s.connection.core(), PW_ID_CORE, 0);
     }
     // Until the daemon has answered: the program may end next.
     if (settle()) return {};
     return no_pipewire();
+}
+
+void PipeWireGraph::remove_microphone(const std::string& name) {
+    State& s = *state_;
+    if (!s.connection.is_open() || s.connection.lost()) return;
+    const PipeWireConnection::Lock lock(s.connection);
+    const std::lock_guard inner(s.mutex);
+    for (const auto& [id, own] : s.own) {
+        if (own == name) pw_registry_destroy(s.registry, id);
+    }
 }
 
 Result<void> PipeWireGraph::move_program(std::uint32_t id, const std::string& output) {
@@ -405,6 +450,36 @@ Result<void> PipeWireGraph::move_program(std::uint32_t id, const std::string& ou
     pw_metadata_set_property(s.metadata, id, "target.object", nullptr, nullptr);
     pw_metadata_set_property(s.metadata, id, "target.node", output.empty() ? nullptr : "Spa:Id",
                              output.empty() ? nullptr : target.c_str());
+    return {};
+}
+
+Result<void> PipeWireGraph::set_volume(const std::string& source, const SystemVolume& wanted) {
+    State& s = *state_;
+    if (!s.connection.is_open() || s.connection.lost()) return no_pipewire();
+    const PipeWireConnection::Lock lock(s.connection);
+    State::Followed* there = nullptr;
+    {
+        const std::lock_guard inner(s.mutex);
+        for (const auto& [id, entry] : s.nodes) {
+            const auto f = s.followed.find(id);
+            if (entry.source && entry.node.name == source && f != s.followed.end()) there = f->second.get();
+        }
+    }
+    if (there == nullptr) return Error{"this microphone is not there.", source, "Plug it in, and try again."};
+    SystemVolume all = wanted;
+    all.channels = there->volumes;
+    if (there->device && there->place_in_device) {
+        // Those that have done their work go first.
+        std::erase_if(s.route_volumes, [](const auto& r) { return r->done(); });
+        s.route_volumes.push_back(
+            std::make_unique<RouteVolume>(s.registry, *there->device, *there->place_in_device, all));
+        return {};
+    }
+    std::uint8_t memory[1024];
+    spa_pod_builder builder{};
+    spa_pod_builder_init(&builder, memory, sizeof memory);
+    void* node = there->proxy;
+    pw_node_set_param(static_cast<pw_node*>(node), SPA_PARAM_Props, 0, volume_props(builder, all));
     return {};
 }
 

@@ -21,6 +21,7 @@ struct PipeWireNode {
     /// Sources: their volume in the system's settings in dB, mean of the channels, at least kNoVolume; 0: as
     /// the device gives it.
     double volume = 0.0;
+    std::vector<std::string> channels{};  ///< sources: positions of their channels; empty: not told yet
 
     bool operator==(const PipeWireNode&) const = default;
 };
@@ -75,9 +76,15 @@ class PipeWireGraph {
     /// Takes our virtual microphone away from all programs; the session manager may hand those that used it
     /// another one. Waits a second at most. Nothing may feed it at that time (it would be made anew).
     Result<void> remove_virtual_microphone();
+    /// Takes away another microphone of ours that nothing feeds any more, by its node name; nothing happens
+    /// when it is not there.
+    void remove_microphone(const std::string& name);
     /// Sends what a program plays (PlayingProgram::id) into an output, or back to where it would go by itself
     /// (empty name).
     Result<void> move_program(std::uint32_t id, const std::string& output);
+    /// Sets the volume or mute of a source as the system's settings do; what is empty stays. The picture
+    /// tells when it has come about. `decibel` from kNoVolume to kMostVolume.
+    Result<void> set_volume(const std::string& source, const SystemVolume& wanted);
     /// Makes a node the default source for every program that does not choose one.
     Result<void> make_default_source(const std::string& name);
 

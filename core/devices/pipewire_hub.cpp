@@ -22,7 +22,25 @@ constexpr const char* kOccupied =
 
 }  // namespace
 
-Result<void> source_known(const PipeWireGraph& graph, const std::string& node) {
+namespace {
+/// The one that a choice means, as far as it is there.
+const PipeWireNode* meant(const PipeWirePicture& picture, const std::string& node) {
+    return picture.source(node.empty() ? picture.default_source : node);
+}
+
+/// Why a source has no channel of this number; empty when it has, or when its channels are not told yet.
+std::string channel_problem(const PipeWireNode* source, int channel) {
+    if (channel == 0 || source == nullptr || source->channels.empty()) return {};
+    const auto count = static_cast<int>(source->channels.size());
+    if (channel >= 1 && channel <= count) return {};
+    return "This microphone has " + std::to_string(count) + (count == 1 ? " channel" : " channels") +
+           " and no channel " + std::to_string(channel) +
+           ", so it is silent. Choose another channel or "
+           "another microphone.";
+}
+}  // namespace
+
+Result<void> source_known(const PipeWireGraph& graph, const std::string& node, int channel) {
     const PipeWirePicture picture = graph.picture();
     if (!node.empty() && !picture.has_source(node))
         return Error{"this microphone is not there.", node, "Plug it in, or choose another input."};
@@ -30,7 +48,12 @@ Result<void> source_known(const PipeWireGraph& graph, const std::string& node) {
         return Error{"PipeWire knows no microphone.", "PipeWire",
                      "Plug one in, or go on with the simulated room."};
     }
-    return {};
+    const PipeWireNode* source = meant(picture, node);
+    if (channel_problem(source, channel).empty()) return {};
+    const size_t count = source->channels.size();
+    return Error{
+        "this microphone has no channel " + std::to_string(channel) + ", only " + std::to_string(count) + ".",
+        source->title, "Choose a channel from 1 to " + std::to_string(count) + "."};
 }
 
 namespace {
@@ -82,8 +105,13 @@ class PipeWireSource final : public SoundSource {
   public:
     /// `title`: of an output that is made for it; empty: a source that is there.
     PipeWireSource(PipeWireHub::State& hub, PipeWireHub& owner, std::string node, std::string title,
-                   int channels)
-        : hub_(hub), owner_(owner), node_(std::move(node)), title_(std::move(title)), channels_(channels) {}
+                   int channels, int channel = 0)
+        : hub_(hub),
+          owner_(owner),
+          node_(std::move(node)),
+          title_(std::move(title)),
+          channels_(channel > 0 ? 1 : channels),
+          channel_(channel) {}
     ~PipeWireSource() override { stop(); }
 
     StreamFormat format() const override { return {hub_.options.sample_rate, channels_}; }
@@ -113,7 +141,7 @@ class PipeWireSource final : public SoundSource {
     PipeWireHub::State& hub_;
     PipeWireHub& owner_;
     std::string node_, title_;
-    int channels_;
+    int channels_, channel_;
     pw_proxy* output_ = nullptr;
     PipeWireCapture capture_;
     AudioCallback* callback_ = nullptr;
@@ -190,8 +218,8 @@ PipeWireGraph& PipeWireHub::graph() const {
     return *state_->options.graph;
 }
 
-std::unique_ptr<SoundSource> PipeWireHub::source(const std::string& node, int channels) {
-    return std::make_unique<PipeWireSource>(*state_, *this, node, "", channels);
+std::unique_ptr<SoundSource> PipeWireHub::source(const std::string& node, int channels, int channel) {
+    return std::make_unique<PipeWireSource>(*state_, *this, node, "", channels, channel);
 }
 
 std::unique_ptr<SoundSource> PipeWireHub::programme(const std::string& node, const std::string& title) {
@@ -271,6 +299,10 @@ void PipeWireHub::tend() {
 bool PipeWireSource::there() const {
     const PipeWirePicture picture = hub_.options.graph->picture();
     if (!title_.empty()) return picture.has_output(node_);
+    if (channel_ > 0) {
+        const PipeWireNode* source = meant(picture, node_);
+        return source != nullptr && !source->channels.empty() && channel_problem(source, channel_).empty();
+    }
     return node_.empty() ? !picture.sources.empty() : picture.has_source(node_);
 }
 
@@ -291,8 +323,13 @@ void PipeWireSource::make_output() {
 /// The feed first, so that none of what is captured is lost.
 Result<void> PipeWireSource::capture() {
     if (auto feeds = hub_.start_feeds(); !feeds.ok()) return feeds;
-    auto captured = capture_.start(hub_.connection, {node_, !title_.empty()}, hub_.stream_options(channels_),
-                                   *callback_, feed_);
+    PipeWireCapture::From from{node_, !title_.empty()};
+    const PipeWirePicture picture = hub_.options.graph->picture();
+    if (const PipeWireNode* source = meant(picture, node_); channel_ > 0 && source != nullptr) {
+        from.node = source->name;  // its channel's name is this one's alone
+        from.channel = source->channels[static_cast<size_t>(channel_ - 1)];
+    }
+    auto captured = capture_.start(hub_.connection, from, hub_.stream_options(channels_), *callback_, feed_);
     if (!captured.ok() && !hub_.captures()) hub_.end_feeds();
     return captured;
 }
@@ -346,6 +383,9 @@ void PipeWireSource::tend() {
     }
     if (!there() && !title_.empty()) return wait_for("The programme's output is being made.");
     if (!there()) {
+        const PipeWirePicture picture = hub_.options.graph->picture();
+        const std::string channel = channel_problem(meant(picture, node_), channel_);
+        if (!channel.empty()) return wait_for(channel);
         return wait_for(
             any ? "There is no microphone, so the feed is silent. Plug one in; it goes on by itself."
                 : "The microphone is gone, so the feed is silent. It goes on by itself when it returns.");

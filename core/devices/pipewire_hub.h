@@ -21,8 +21,8 @@ struct PipeWireHubOptions {
 
 class PipeWireSource;
 
-/// Fails when the daemon knows no source of this name (empty: none at all).
-Result<void> source_known(const PipeWireGraph& graph, const std::string& node);
+/// Fails when the daemon knows no source of this name (empty: none at all), or one that has no such channel.
+Result<void> source_known(const PipeWireGraph& graph, const std::string& node, int channel = 0);
 
 /// The streams of one program: all run in one cycle of the daemon, on one thread. The feed's stream is there
 /// while a source of the hub captures, since one without would hold up the programs that listen to it. When
@@ -39,7 +39,8 @@ class PipeWireHub {
     PipeWireGraph& graph() const;
 
     /// A source of the hub, which must outlive it. `node`: its name; empty: the default source.
-    std::unique_ptr<SoundSource> source(const std::string& node, int channels);
+    /// `channel`: the only one of its channels to take, from 1 on; 0: all, as so many.
+    std::unique_ptr<SoundSource> source(const std::string& node, int channels, int channel = 0);
     /// What other programs play into an output of ours, which is there while the source runs and is called
     /// `title`; stereo. `node` must begin with kProgrammeOutput.
     std::unique_ptr<SoundSource> programme(const std::string& node, const std::string& title);

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
-#include <vector>
+#include <limits>
 
 namespace reed {
 namespace {
@@ -103,6 +103,33 @@ Balance balance_of(const LoudnessTrack& voice, const LoudnessTrack& programme) {
     out.beneath = beneath.lufs();
     if (out.beneath && *out.beneath < kAbsoluteGate) out.beneath.reset();
     if (out.voice && out.beneath) out.distance = *out.voice - *out.beneath;
+    return out;
+}
+
+std::vector<VoiceLoudness> voices_apart(std::span<const LoudnessTrack* const> voices) {
+    std::int64_t from = 0, end = std::numeric_limits<std::int64_t>::max();
+    for (const LoudnessTrack* v : voices) {
+        from = std::max(from, v->dropped());
+        end = std::min(end, v->dropped() + static_cast<std::int64_t>(v->points().size()));
+    }
+    const auto count = voices.empty() ? 0 : static_cast<size_t>(std::max<std::int64_t>(0, end - from));
+    std::vector<std::vector<double>> steps;
+    std::vector<double> gates;
+    for (const LoudnessTrack* v : voices) {
+        gates.push_back(gate_of(values_of(*v, from, count, &LoudnessPoint::momentary)));
+        steps.push_back(values_of(*v, from, count, &LoudnessPoint::step));
+    }
+    std::vector<Mean> means(voices.size());
+    for (size_t i = 0; i < count; ++i) {
+        size_t loudest = 0;
+        for (size_t v = 1; v < voices.size(); ++v) {
+            if (steps[v][i] > steps[loudest][i]) loudest = v;
+        }
+        if (steps[loudest][i] > gates[loudest]) means[loudest].add(steps[loudest][i]);
+    }
+    std::vector<VoiceLoudness> out;
+    for (const Mean& m : means)
+        out.push_back({m.lufs(), LoudnessTrack::kStep * static_cast<double>(m.count)});
     return out;
 }
 

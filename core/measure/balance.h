@@ -3,6 +3,8 @@
 
 #include <deque>
 #include <optional>
+#include <span>
+#include <vector>
 
 #include "measure/loudness.h"
 #include "stages/finding.h"
@@ -49,6 +51,16 @@ struct Balance {
 /// integrated loudness by the two gates of ITU-R BS.1770-4. Somebody speaks in every tenth of a second that
 /// is above the voice's gate (10 LU below the mean of what is above -70 LUFS). Means are of energy.
 Balance balance_of(const LoudnessTrack& voice, const LoudnessTrack& programme);
+
+/// How loud one of several voices is.
+struct VoiceLoudness {
+    std::optional<double> lufs;
+    double seconds = 0.0;  ///< of the moments it was measured in
+};
+/// Loudness of each voice, in LUFS, in the tenths of a second in which it is above its own gate and the
+/// loudest of all: another voice that its microphone hears as well says nothing about it. All tracks begin at
+/// the same moment.
+std::vector<VoiceLoudness> voices_apart(std::span<const LoudnessTrack* const> voices);
 
 /// What that says, held against the distance that is wanted while somebody speaks (`least` to `most` LU, a
 /// choice). The third quantity is by how many dB the programme should move, negative: down.

@@ -99,6 +99,8 @@ void read_audio(const Json& root, WorkingState& out) {
     out.monitor.bass_db = number("monitor_bass_db", -12, 12, 0);
     out.monitor.middle_db = number("monitor_middle_db", -12, 12, 0);
     out.monitor.treble_db = number("monitor_treble_db", -12, 12, 0);
+    out.heard_balance = number("heard_balance_db", -30, 30, 0);
+    out.heard_together = root.value("heard_together", false);
     out.monitor.mute_with_feed = root.value("monitor_mute_with_feed", false);
 }
 
@@ -113,7 +115,28 @@ Json write_audio(const WorkingState& state) {
             {"monitor_bass_db", state.monitor.bass_db},
             {"monitor_middle_db", state.monitor.middle_db},
             {"monitor_treble_db", state.monitor.treble_db},
+            {"heard_balance_db", state.heard_balance},
+            {"heard_together", state.heard_together},
             {"monitor_mute_with_feed", state.monitor.mute_with_feed}};
+}
+
+/// What a strip has beside the usual is written; what is missing or out of range keeps its default.
+Json write_input(const StripInput& i) {
+    Json out{{"kind", i.kind}, {"target", i.target}};
+    if (i.channel > 0) out["channel"] = i.channel;
+    if (i.offered) out["offered"] = true;
+    if (i.plain) out["plain"] = true;
+    if (i.heard_db != 0.0) out["heard_db"] = i.heard_db;
+    return out;
+}
+
+StripInput read_input(const Json& from) {
+    StripInput out{from.at("kind").get<std::string>(), from.at("target").get<std::string>()};
+    out.channel = static_cast<int>(std::clamp(from.value("channel", 0.0), 0.0, 64.0));
+    out.offered = from.value("offered", false);
+    out.plain = from.value("plain", false);
+    out.heard_db = std::clamp(from.value("heard_db", 0.0), -60.0, 12.0);
+    return out;
 }
 
 /// Reads part after part; what can't be used keeps its default and is named in `left_out`.
@@ -139,13 +162,16 @@ Result<WorkingState> parse(std::string_view bytes) {
             out.left_out.push_back("the chain (" + reading.problems.front().text() + ")");
     });
     part("the input", [&] {
-        const auto read = [](const Json& input) {
-            return StripInput{input.at("kind").get<std::string>(), input.at("target").get<std::string>()};
-        };
-        out.input = read(root.at("input"));
+        out.input = read_input(root.at("input"));
         if (!root.contains("inputs")) return;
-        for (const auto& [id, input] : root.at("inputs").items()) out.inputs[id] = read(input);
+        for (const auto& [id, input] : root.at("inputs").items()) out.inputs[id] = read_input(input);
     });
+    if (root.contains("programs")) {
+        part("the programs that are sent into a strip", [&] {
+            for (const auto& [name, strip] : root.at("programs").items())
+                out.programs[name] = strip.get<std::string>();
+        });
+    }
     part("the simulated room", [&] {
         for (const auto& [id, value] : root.at("room").items()) out.room[id] = value.get<double>();
     });
@@ -154,6 +180,21 @@ Result<WorkingState> parse(std::string_view bytes) {
     part("the stage in focus", [&] { out.focused = root.at("focused").get<std::string>(); });
     if (root.contains("focused_strip"))
         part("the strip in focus", [&] { out.focused_strip = root.at("focused_strip").get<std::string>(); });
+    if (root.contains("places")) {
+        part("the places that keys lead to", [&] {
+            for (const auto& [number, place] : root.at("places").items()) {
+                const int n = std::atoi(number.c_str());
+                if (n < 1 || n > kMostPlaces) continue;
+                out.places[n] = {place.at("strip").get<std::string>(), place.at("stage").get<std::string>()};
+            }
+        });
+    }
+    if (root.contains("small_window")) {
+        part("the small window's place", [&] {
+            out.small_geometry = root.at("small_window").at("geometry").get<std::string>();
+            out.small_on_top = root.at("small_window").at("on_top").get<bool>();
+        });
+    }
     part("the span of the levels", [&] { out.window_seconds = root.at("window_seconds").get<double>(); });
     // Whoever may have been muted stays so.
     if (root.contains("muted")) out.muted = !root.at("muted").is_boolean() || root.at("muted").get<bool>();
@@ -219,18 +260,25 @@ std::string write_working_state(const WorkingState& state) {
     Json root = Json::object();
     root["format"] = "dusky-reed-state";
     root["version"] = 1;
-    const auto input = [](const StripInput& i) { return Json{{"kind", i.kind}, {"target", i.target}}; };
-    root["input"] = input(state.input);
+    root["input"] = write_input(state.input);
     if (!state.inputs.empty()) {
         root["inputs"] = Json::object();
-        for (const auto& [id, i] : state.inputs) root["inputs"][id] = input(i);
+        for (const auto& [id, i] : state.inputs) root["inputs"][id] = write_input(i);
     }
+    if (!state.programs.empty()) root["programs"] = state.programs;
     root["room"] = Json::object();
     for (const auto& [id, value] : state.room) root["room"][id] = value;
     root["theme"] = state.theme;
     root["geometry"] = state.geometry;
     root["focused"] = state.focused;
     if (!state.focused_strip.empty()) root["focused_strip"] = state.focused_strip;
+    if (!state.places.empty()) {
+        root["places"] = Json::object();
+        for (const auto& [n, place] : state.places)
+            root["places"][std::to_string(n)] = {{"strip", place.first}, {"stage", place.second}};
+    }
+    if (!state.small_geometry.empty() || !state.small_on_top)
+        root["small_window"] = {{"geometry", state.small_geometry}, {"on_top", state.small_on_top}};
     root["window_seconds"] = state.window_seconds;
     root["muted"] = state.muted;
     root["audio"] = write_audio(state);

@@ -26,10 +26,15 @@ struct OtherMemory {
 /// Of one strip, by stage id; stages that never flipped have none.
 using StageMemories = std::map<std::string, OtherMemory>;
 
-/// Where a strip's sound comes from.
+/// What this computer knows of a strip: where its sound comes from, and where it goes beside the feed.
 struct StripInput {
-    std::string kind;    ///< "room", "file" or "pipewire"
-    std::string target;  ///< file path or node name; empty: the default source
+    std::string kind{};    ///< "room", "file", "pipewire" or "programme"
+    std::string target{};  ///< file path or node name; empty: the default source
+    int channel = 0;       ///< the only one of a device's channels that is taken, 1 to 64; 0: all
+    bool offered = false;  ///< as a microphone of its own as well
+    bool plain = false;    ///< what comes in, as it is, as a microphone too
+    double heard_db =
+        0.0;  ///< its volume in the headphones, -60 to 12 dB (the first strip has MonitorSettings)
 
     bool operator==(const StripInput&) const = default;
 };
@@ -43,21 +48,31 @@ struct AudioSettings {
     bool operator==(const AudioSettings&) const = default;
 };
 
+inline constexpr int kMostPlaces = 8;
+
 struct WorkingState {
     Scene scene;       ///< the desk as it sounds now; the name is the scene it came from
     StripInput input;  ///< of the first strip
     /// Of the others by their ids, also of strips that the scene in work has not: which device belongs to a
     /// strip is remembered by this computer, not by the scene.
     std::map<std::string, StripInput> inputs;
+    /// Programs that are sent into a strip whenever they play: its id by what they call themselves.
+    std::map<std::string, std::string> programs;
     std::map<std::string, double> room;  ///< controls of the simulated room by id
     std::string theme;                   ///< "dusk" or "dawn"
     std::string geometry;                ///< the window's, as text
     std::string focused;                 ///< id of the focused stage
     std::string focused_strip;           ///< id of the strip it is in; empty: the first
+    /// Strip and stage that a key leads to, by its number.
+    std::map<int, std::pair<std::string, std::string>> places;
+    std::string small_geometry;  ///< of the small window, as text
+    bool small_on_top = true;    ///< it stays before all others
     double window_seconds = 10.0;
     AudioSettings audio;
     MonitorSettings monitor;           ///< its source is not kept: the monitor never comes on by itself
     std::string monitor_sink;          ///< node name; empty: the default output
+    double heard_balance = 0.0;        ///< the headphones', voices against programme, -30 to 30 dB
+    bool heard_together = false;       ///< one volume in the headphones turns all
     double target_lufs = -16.0;        ///< where the feed's loudness shall be, -30 to -9
     bool muted = false;                ///< when it ended; it starts so again
     std::string talk_key = "toggles";  ///< or "talks", "mutes"

@@ -248,11 +248,13 @@ void Daemon::link(const std::string& from, const std::string& to) const {
                        << log());
 }
 
-void Daemon::add_source(const std::string& name, const std::string& title) {
-    const auto r = run_command(
-        {"/usr/bin/pw-cli", "create-node", "adapter",
-         "{ factory.name=support.null-audio-sink node.name=" + name + " node.description=\"" + title +
-             "\" media.class=Audio/Source/Virtual object.linger=true audio.position=[ MONO ] }"});
+void Daemon::add_source(const std::string& name, const std::string& title, const std::string& positions,
+                        int rate) {
+    const auto r =
+        run_command({"/usr/bin/pw-cli", "create-node", "adapter",
+                     "{ factory.name=support.null-audio-sink node.name=" + name + " node.description=\"" +
+                         title + "\" media.class=Audio/Source/Virtual object.linger=true audio.position=[ " +
+                         positions + " ]" + (rate > 0 ? " audio.rate=" + std::to_string(rate) : "") + " }"});
     INFO(r.err);
     REQUIRE(r.status == 0);
     REQUIRE(wait_for_node(name));
@@ -289,9 +291,13 @@ int Daemon::record_pair(const std::string& file, const std::string& left, const 
 }
 
 int Daemon::play(const std::string& file, const std::string& target) const {
+    return play_into(file, target + ":input_MONO");
+}
+
+int Daemon::play_into(const std::string& file, const std::string& port) const {
     // The session manager links players to sinks only; the way into a virtual microphone is linked by hand.
     const int player = start({"pw-cat", "--playback", "--target", "0", file});
-    link(kPlayerPort, target + ":input_MONO");
+    link(kPlayerPort, port);
     return player;
 }
 

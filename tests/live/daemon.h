@@ -18,7 +18,9 @@ class Daemon {
     ~Daemon();
 
     /// A virtual microphone: sound played to it comes out of it as a source.
-    void add_source(const std::string& name, const std::string& title);
+    /// `positions`: of its channels; `rate`: of its own clock in Hz, 0: the daemon's.
+    void add_source(const std::string& name, const std::string& title, const std::string& positions = "MONO",
+                    int rate = 0);
     /// A virtual output; what is played to it can be recorded from it.
     void add_sink(const std::string& name, const std::string& title);
     void remove_node(const std::string& name);
@@ -32,6 +34,7 @@ class Daemon {
     int record_pair(const std::string& file, const std::string& left, const std::string& right) const;
     /// Plays a WAV file into a virtual microphone; returns the pid once it is linked.
     int play(const std::string& file, const std::string& target) const;
+    int play_into(const std::string& file, const std::string& port) const;
     /// Plays a WAV file as any program does, into an output that the session manager links it to.
     int play_as_program(const std::string& file, const std::string& sink) const {
         return start({"pw-cat", "--playback", "--target", sink, file});
