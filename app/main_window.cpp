@@ -6,7 +6,6 @@
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QInputDialog>
-#include <QMenu>
 #include <QMessageBox>
 #include <QPainter>
 #include <QPushButton>
@@ -19,17 +18,20 @@
 #include "actions/keys_dialog.h"
 #include "deck/feed_panel.h"
 #include "deck/input_menu.h"
+#include "deck/main_menu.h"
 #include "deck/popups.h"
 #include "deck/room_panel.h"
 #include "deck/scene_bar.h"
 #include "diagram/level_diagram.h"
 #include "editors/stage_editor.h"
 #include "rail/balance_view.h"
+#include "rail/small_window.h"
 #include "rail/strip_rail.h"
 #include "session/monitoring.h"
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
+#include "widgets/input.h"
 #include "widgets/message_bar.h"
 
 namespace reed::ui {
@@ -104,10 +106,13 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
         if (session_.desk().count(StripRole::programme) > 0) showBalance(!balanceShown());
     });
     connect(actions_, &Actions::keysWanted, this, &MainWindow::openKeys);
+    connect(actions_, &Actions::smallWanted, this, [this] { showSmall(!smallShown()); });
     connect(&session_.preferences().keys(), &Keys::changed, this, &MainWindow::showMute);
     showMute();
     showFocus();
 }
+
+MainWindow::~MainWindow() = default;
 
 void MainWindow::addPage(Session& strip) {
     Page p;
@@ -248,68 +253,31 @@ void MainWindow::chooseFile() {
 }
 
 void MainWindow::openMainMenu() {
-    auto* menu = new QMenu(this);
-    menu->setObjectName("main_popup");
-    menu->setAttribute(Qt::WA_DeleteOnClose);
-    actions_->entry(menu, "undo");
-    actions_->entry(menu, "redo");
-    menu->addSeparator();
-    actions_->entry(menu, "add-voice");
-    actions_->entry(menu, "add-programme");
-    if (session_.desk().strips().size() > 1) actions_->entry(menu, "remove-strip");
-    if (session_.desk().canBringBack()) actions_->entry(menu, "bring-back");
-    menu->addSeparator();
-    const auto window = [&](const QString& title, double seconds) {
-        QAction* a = menu->addAction(title, this, [this, seconds] {
-            for (Session* s : session_.desk().strips()) s->readings().set_window(seconds);
-        });
-        a->setCheckable(true);
-        a->setChecked(session_.readings().window() == seconds);
-    };
-    window(tr("Levels over the last 3 s"), 3.0);
-    window(tr("Levels over the last 10 s"), 10.0);
-    window(tr("Levels over the last 30 s"), 30.0);
-    QAction* reset = menu->addAction(tr("Levels since now (10 min at most)"), this, [this] {
-        for (Session* s : session_.desk().strips()) {
-            s->readings().set_window(Readings::kSinceReset);
-            s->readings().restart();
-        }
-    });
-    reset->setCheckable(true);
-    reset->setChecked(session_.readings().window() == Readings::kSinceReset);
-    menu->addSeparator();
-    const auto talk = [&](const QString& title, Preferences::TalkKey mode) {
-        QAction* a = menu->addAction(title, this, [this, mode] { session_.preferences().setTalkKey(mode); });
-        a->setCheckable(true);
-        a->setChecked(session_.preferences().talkKey() == mode);
-    };
-    const QString key = session_.preferences().keys().text("talk").isEmpty()
-                            ? tr("the talk key")
-                            : session_.preferences().keys().text("talk");
-    talk(tr("Mute and unmute by %1").arg(key), Preferences::TalkKey::toggles);
-    talk(tr("Hold %1 to talk").arg(key), Preferences::TalkKey::talks);
-    talk(tr("Hold %1 to mute").arg(key), Preferences::TalkKey::mutes);
-    actions_->entry(menu, "keys");
-    QAction* keys =
-        menu->addAction(tr("Keys that work in every window ..."), this, [this] { emit desktopKeysWanted(); });
-    keys->setObjectName("desktop_keys");
-    actions_->entry(menu, "headphones");
-    menu->addSeparator();
-    const auto look = [&](const QString& title, const QString& name) {
-        QAction* a = menu->addAction(title, this, [this, name] { session_.preferences().setTheme(name); });
-        a->setCheckable(true);
-        a->setChecked(theme().name == name);
-    };
-    look(tr("Dusk (dark)"), "dusk");
-    look(tr("Dawn (light)"), "dawn");
-    menu->addSeparator();
-    if (session_.devices().picture().virtual_microphone) {
-        menu->addAction(tr("Quit, and take the microphone away ..."), this,
-                        &MainWindow::quitWithoutMicrophone)
-            ->setObjectName("quit_without_microphone");
-    }
-    actions_->entry(menu, "quit");
+    auto* menu = new MainMenu(*actions_, this);
+    connect(menu, &MainMenu::desktopKeysWanted, this, &MainWindow::desktopKeysWanted);
+    connect(menu, &MainMenu::quitWithoutMicrophoneWanted, this, &MainWindow::quitWithoutMicrophone);
     menu->popup(menu_->mapToGlobal(QPoint(menu_->width() - menu->sizeHint().width(), menu_->height())));
+}
+
+/// The small window in place of this one, or back.
+void MainWindow::showSmall(bool small) {
+    if (small == smallShown()) return;
+    if (!small) {
+        show();
+        small_->hide();
+        return comeForward();
+    }
+    if (!small_) {
+        small_ = std::make_unique<SmallWindow>(*actions_);
+        connect(small_.get(), &SmallWindow::wholeWanted, this, [this] { showSmall(false); });
+        connect(small_.get(), &SmallWindow::seenChanged, this, &MainWindow::lookWhetherSeen);
+    }
+    small_->bring();
+    hide();
+}
+
+bool MainWindow::smallShown() const {
+    return small_ && small_->isVisible();
 }
 
 void MainWindow::showStatus() {
@@ -383,6 +351,7 @@ void MainWindow::resizeEvent(QResizeEvent*) {
 }
 
 void MainWindow::comeForward() {
+    if (smallShown()) return showSmall(false);
     if (isMinimized()) showNormal();
     show();
     raise();
@@ -394,7 +363,20 @@ void MainWindow::keyPressEvent(QKeyEvent* event) {
         messages_->dismiss();
         return;
     }
+    const bool up = event->key() == Qt::Key_Up, down = event->key() == Qt::Key_Down;
+    if ((up || down) && (event->modifiers() & ~(Qt::ShiftModifier | Qt::KeypadModifier)) == 0)
+        return turn(up ? 1.0 : -1.0, event->modifiers().testFlag(Qt::ShiftModifier));
     QWidget::keyPressEvent(event);
+}
+
+/// What no part of the window has a use for turns the value of the focused stage that was used last.
+void MainWindow::wheelEvent(QWheelEvent* event) {
+    turn(wheelNotches(*event), event->modifiers().testFlag(Qt::ShiftModifier));
+    event->accept();
+}
+
+void MainWindow::turn(double notches, bool fine) {
+    strip().strip().turn(std::string(strip().strip().focused()), notches, fine);
 }
 
 /// Hidden, minimised, on another desktop or behind others, as far as the system tells.
@@ -402,7 +384,7 @@ void MainWindow::lookWhetherSeen() {
     const bool seen =
         isVisible() && !isMinimized() && windowHandle() != nullptr && windowHandle()->isExposed();
     for (Session* s : session_.desk().strips())
-        s->setSight(!seen           ? Session::Sight::unseen
+        s->setSight(!seen           ? (smallShown() ? Session::Sight::aside : Session::Sight::unseen)
                     : s == &strip() ? Session::Sight::seen
                                     : Session::Sight::aside);
 }
@@ -443,7 +425,8 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
         if (key->key() == talk_code_ && key->isAutoRepeat() && talk_held_) return true;
     }
     // Another window has the keyboard now: a key that is up by then would never be heard.
-    if (event->type() == QEvent::WindowDeactivate && talk_held_ && watched == this) {
+    if (event->type() == QEvent::WindowDeactivate && talk_held_ &&
+        (watched == this || watched == small_.get())) {
         talk_held_ = false;
         actions_->act("talk", "off");
     }
@@ -456,6 +439,7 @@ void MainWindow::closeUnasked() {
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
+    showSmall(false);  // what it asks is asked here
     if (!closing_ && session_.devices().feedUsed()) {
         closing_ = confirm(
             "close_question",

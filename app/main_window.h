@@ -22,12 +22,14 @@ class RoomPanel;
 class SceneBar;
 class Session;
 class StageEditor;
+class SmallWindow;
 class StripRail;
 
 class MainWindow final : public QWidget {
     Q_OBJECT
   public:
     explicit MainWindow(Session& session, QWidget* parent = nullptr);
+    ~MainWindow() override;
 
     Actions& actions() const { return *actions_; }
     // Of the strip that is worked on.
@@ -39,6 +41,9 @@ class MainWindow final : public QWidget {
     StripRail* rail() const { return rail_; }
     /// Balance in place of the diagram.
     bool balanceShown() const;
+    /// Null before it was wanted for the first time.
+    SmallWindow* smallWindow() const { return small_.get(); }
+    bool smallShown() const;
     /// Shows it in front, out of the tray or from behind others.
     void comeForward();
     /// Saves and closes though a program may be using the feed: the system wants it so.
@@ -52,6 +57,7 @@ class MainWindow final : public QWidget {
     void resizeEvent(QResizeEvent* event) override;
     void closeEvent(QCloseEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
     void showEvent(QShowEvent* event) override;
     void hideEvent(QHideEvent* event) override;
     void changeEvent(QEvent* event) override;
@@ -71,6 +77,8 @@ class MainWindow final : public QWidget {
     void showStrips();
     void showFocus();
     void showBalance(bool show);
+    void showSmall(bool small);
+    void turn(double notches, bool fine);
     void addPage(Session& strip);
     void buildTop();
     void lookWhetherSeen();
@@ -97,6 +105,7 @@ class MainWindow final : public QWidget {
     BalanceView* balance_;
     BalanceButton* balance_button_;
     QStackedWidget *diagrams_, *editors_, *feeds_, *rooms_;
+    std::unique_ptr<SmallWindow> small_;
     std::vector<Page> pages_;
     MessageBar* messages_;
     int ticks_ = 0;

@@ -30,21 +30,6 @@ QString noScene(Session& s, const QString& word) {
     return QObject::tr("There is no scene \"%1\". There are: %2.").arg(shortened(word), names.join(", "));
 }
 
-/// A stage by its id, or by its place in the chain.
-const StageSpec* stageOf(Session& s, const QString& word) {
-    if (const StageSpec* named = s.strip().stage(word.toStdString())) return named;
-    const auto& all = s.strip().chain().stages;
-    const int place = word.toInt();
-    return place >= 1 && static_cast<size_t>(place) <= all.size() ? &all[static_cast<size_t>(place - 1)]
-                                                                  : nullptr;
-}
-
-QString noStage(Session& s, const QString& word) {
-    QStringList ids;
-    for (const auto& stage : s.strip().chain().stages) ids << QString::fromStdString(stage.id);
-    return QObject::tr("There is no stage \"%1\". There are: %2.").arg(shortened(word), ids.join(", "));
-}
-
 /// A strip by its id, its name, or its place on the rail.
 Session* stripOf(Session& s, const QString& word) {
     if (Session* named = s.desk().find(word.toStdString())) return named;
@@ -63,6 +48,33 @@ QString noStrip(Session& s, const QString& word) {
     return QObject::tr("There is no strip \"%1\". There are: %2.").arg(shortened(word), ids.join(", "));
 }
 
+/// A stage by its id, or by its place in the chain: of the strip in work, or of another one ("guest/gate").
+struct Spot {
+    Session* strip = nullptr;
+    const StageSpec* stage = nullptr;  ///< nullptr: there is none
+    QString why;                       ///< not
+};
+
+Spot stageOf(Session& s, const QString& word) {
+    Spot out{&s, nullptr, {}};
+    QString name = word;
+    if (word.contains('/')) {
+        out.strip = stripOf(s, word.section('/', 0, 0));
+        name = word.section('/', 1);
+        if (out.strip == nullptr) return {&s, nullptr, noStrip(s, word.section('/', 0, 0))};
+    }
+    out.stage = out.strip->strip().stage(name.toStdString());
+    const auto& all = out.strip->strip().chain().stages;
+    const int place = name.toInt();
+    if (out.stage == nullptr && place >= 1 && static_cast<size_t>(place) <= all.size())
+        out.stage = &all[static_cast<size_t>(place - 1)];
+    if (out.stage != nullptr) return out;
+    QStringList ids;
+    for (const auto& stage : all) ids << QString::fromStdString(stage.id);
+    out.why = QObject::tr("There is no stage \"%1\". There are: %2.").arg(shortened(name), ids.join(", "));
+    return out;
+}
+
 // What they do.
 
 QString focusStrip(Actions& a, const QString& word) {
@@ -72,15 +84,60 @@ QString focusStrip(Actions& a, const QString& word) {
     return {};
 }
 
+QString focusSpot(Actions& a, const Spot& at) {
+    if (at.stage == nullptr) return at.why;
+    at.strip->strip().focus(std::string(at.stage->id));
+    a.session().desk().focus(std::string(at.strip->strip().spec().id));
+    return {};
+}
+
 /// Strip and stage at once.
 QString focusAt(Actions& a, const QString& words) {
-    const QString strip = words.section(' ', 0, 0), stage = words.section(' ', 1);
-    Session* there = stripOf(a.session(), strip);
-    if (there == nullptr) return noStrip(a.session(), strip);
-    const StageSpec* wanted = stageOf(*there, stage);
-    if (wanted == nullptr) return noStage(*there, stage);
-    there->strip().focus(std::string(wanted->id));
-    a.session().desk().focus(std::string(there->strip().spec().id));
+    return focusSpot(a, stageOf(a.session(), words.section(' ', 0, 0) + '/' + words.section(' ', 1)));
+}
+
+/// Number of a place that a key leads to; 0: it is none.
+int placeNumber(const QString& word) {
+    const int n = word.toInt();
+    return n >= 1 && n <= kMostPlaces ? n : 0;
+}
+
+QString goToPlace(Actions& a, const QString& word) {
+    const int n = placeNumber(word);
+    if (n == 0) return QObject::tr("There are places 1 to %1.").arg(kMostPlaces);
+    Session& s = a.session();
+    const auto [strip, stage] = s.preferences().place(n);
+    if (strip.empty()) {
+        const QString key = s.preferences().keys().text(QString("keep-place %1").arg(n));
+        return QObject::tr("Place %1 leads nowhere yet. Focus a stage and keep it there%2.")
+            .arg(n)
+            .arg(key.isEmpty() ? QString() : QObject::tr(" with %1").arg(key));
+    }
+    return focusSpot(a, stageOf(s, QString::fromStdString(strip + "/" + stage)));
+}
+
+QString keepPlace(Actions& a, const QString& word) {
+    const int n = placeNumber(word);
+    if (n == 0) return QObject::tr("There are places 1 to %1.").arg(kMostPlaces);
+    Session& s = a.session();
+    const StageSpec* stage = s.strip().stage(s.strip().focused());
+    if (stage == nullptr) return QObject::tr("There is no stage. Add one in the diagram.");
+    s.preferences().setPlace(n, {s.strip().spec().id, stage->id});
+    s.notices().say(QObject::tr("%1: %2 %3")
+                        .arg(QObject::tr("Place %1").arg(n), s.stripName(),
+                             QString::fromStdString(stage->shown_title())));
+    return {};
+}
+
+QString turn(Actions& a, double notches, bool fine) {
+    a.session().strip().turn(std::string(a.session().strip().focused()), notches, fine);
+    return {};
+}
+
+QString alone(Actions& a, const QString& word) {
+    Session* strip = stripOf(a.session(), word);
+    if (strip == nullptr) return noStrip(a.session(), word);
+    a.session().desk().setSolo(std::string(strip->strip().spec().id));
     return {};
 }
 
@@ -121,10 +178,9 @@ bool severalStrips(const Session& s) {
 }
 
 QString bypass(Actions& a, const QString& word, std::optional<bool> bypassed) {
-    Session& s = a.session();
-    const StageSpec* stage = stageOf(s, word);
-    if (stage == nullptr) return noStage(s, word);
-    s.strip().setBypass(std::string(stage->id), bypassed.value_or(!stage->bypass));
+    const Spot at = stageOf(a.session(), word);
+    if (at.stage == nullptr) return at.why;
+    at.strip->strip().setBypass(std::string(at.stage->id), bypassed.value_or(!at.stage->bypass));
     return {};
 }
 
@@ -185,41 +241,43 @@ QString theme(Actions& a, const QString& word) {
 
 /// "STAGE PARAMETER REST": the stage, the row of its parameter, and the rest; or why not.
 struct Place {
+    ChainModel* chain = nullptr;
     std::string stage;
     size_t row = 0;
     QString rest, why;
+    const StageSpec& spec() const { return *chain->stage(stage); }
 };
 
 Place placeOf(Session& s, const QString& words) {
-    const StageSpec* stage = stageOf(s, words.section(' ', 0, 0));
-    if (stage == nullptr) return {{}, 0, {}, noStage(s, words.section(' ', 0, 0))};
+    const Spot at = stageOf(s, words.section(' ', 0, 0));
+    if (at.stage == nullptr) return {nullptr, {}, 0, {}, at.why};
     const QString name = words.section(' ', 1, 1);
-    const int row = stage->stage_kind().find(name.toStdString());
-    if (row >= 0) return {stage->id, static_cast<size_t>(row), words.section(' ', 2), {}};
+    const int row = at.stage->stage_kind().find(name.toStdString());
+    if (row >= 0)
+        return {&at.strip->strip(), at.stage->id, static_cast<size_t>(row), words.section(' ', 2), {}};
     QStringList ids;
-    for (const Parameter& p : stage->stage_kind().parameters)
+    for (const Parameter& p : at.stage->stage_kind().parameters)
         ids << QString::fromUtf8(p.id.data(), static_cast<qsizetype>(p.id.size()));
-    return {{},
+    return {nullptr,
+            {},
             0,
             {},
             QObject::tr("%1 has no value \"%2\". There are: %3.")
-                .arg(QString::fromStdString(stage->id), shortened(name), ids.join(", "))};
+                .arg(QString::fromStdString(at.stage->id), shortened(name), ids.join(", "))};
 }
 
 QString setValue(Actions& a, const QString& words) {
-    Session& s = a.session();
-    const Place at = placeOf(s, words);
+    const Place at = placeOf(a.session(), words);
     if (!at.why.isEmpty()) return at.why;
-    const Parameter& p = s.strip().stage(at.stage)->stage_kind().parameters[at.row];
+    const Parameter& p = at.spec().stage_kind().parameters[at.row];
     const auto value = parse_value(p, shortened(at.rest).toStdString());
     if (!value.ok()) return QString::fromStdString(value.error().text());
-    s.strip().setValue(at.stage, at.row, value.value());
+    at.chain->setValue(at.stage, at.row, value.value());
     return {};
 }
 
 QString stepValue(Actions& a, const QString& words) {
-    Session& s = a.session();
-    const Place at = placeOf(s, words);
+    const Place at = placeOf(a.session(), words);
     if (!at.why.isEmpty()) return at.why;
     bool is_number = false;
     const double notches = at.rest.toDouble(&is_number);
@@ -227,10 +285,9 @@ QString stepValue(Actions& a, const QString& words) {
         return QObject::tr(
                    "\"%1\": how many notches, from -1000 to 1000? One is what the wheel does; 0.1 is fine.")
             .arg(shortened(at.rest));
-    const StageSpec& stage = *s.strip().stage(at.stage);
     const bool fine = std::abs(notches) < 1.0;
-    s.strip().setValue(at.stage, at.row,
-                       step_value(stage.stage_kind().parameters[at.row], stage.values[at.row],
+    at.chain->setValue(at.stage, at.row,
+                       step_value(at.spec().stage_kind().parameters[at.row], at.spec().values[at.row],
                                   fine ? 10.0 * notches : notches, fine));
     return {};
 }
@@ -303,6 +360,14 @@ const Action kTable[] = {
      .possible = severalStrips},
     {.id = "focus-at", .title = QT_TRANSLATE_NOOP("QObject", "Focus a strip and its stage"), .group = kStrips,
      .argument = Argument::strip_stage, .run = focusAt},
+    {.id = "place", .title = QT_TRANSLATE_NOOP("QObject", "Place %1: to its strip and stage"), .group = kStrips,
+     .argument = Argument::place, .keys = "Ctrl+F%1", .numbered = kMostPlaces, .everywhere = true,
+     .run = goToPlace},
+    {.id = "keep-place", .title = QT_TRANSLATE_NOOP("QObject", "Place %1: keep what is in focus there"),
+     .group = kStrips, .argument = Argument::place, .keys = "Ctrl+Shift+F%1", .numbered = kMostPlaces,
+     .run = keepPlace},
+    {.id = "alone", .title = QT_TRANSLATE_NOOP("QObject", "A strip alone in the headphones, or all again"),
+     .group = kStrips, .argument = Argument::strip, .run = alone},
     {.id = "mute-strip", .title = QT_TRANSLATE_NOOP("QObject", "Mute a strip"), .group = kStrips,
      .argument = Argument::strip, .run = [](Actions& a, const QString& w) { return muteStrip(a, w, true); }},
     {.id = "unmute-strip", .title = QT_TRANSLATE_NOOP("QObject", "Unmute a strip"), .group = kStrips,
@@ -331,11 +396,7 @@ const Action kTable[] = {
 
     {.id = "focus", .title = QT_TRANSLATE_NOOP("QObject", "Stage %1: focus it"), .group = kStages,
      .argument = Argument::stage, .keys = "Alt+%1", .numbered = 9,
-     .run = [](Actions& a, const QString& word) {
-         const StageSpec* stage = stageOf(a.session(), word);
-         if (stage == nullptr) return noStage(a.session(), word);
-         a.session().strip().focus(std::string(stage->id));
-         return QString(); }},
+     .run = [](Actions& a, const QString& word) { return focusSpot(a, stageOf(a.session(), word)); }},
     {.id = "next-stage", .title = QT_TRANSLATE_NOOP("QObject", "Next stage"), .group = kStages,
      .keys = "Alt+Right", .run = [](Actions& a, const QString&) { return focusNext(a, 1); }},
     {.id = "previous-stage", .title = QT_TRANSLATE_NOOP("QObject", "Stage before"), .group = kStages,
@@ -358,6 +419,18 @@ const Action kTable[] = {
     {.id = "toggle", .title = QT_TRANSLATE_NOOP("QObject", "Stage %1: bypass it, or put it to work"),
      .group = kStages, .argument = Argument::stage, .keys = "Alt+Shift+%1", .numbered = 9, .everywhere = true,
      .run = [](Actions& a, const QString& word) { return bypass(a, word, std::nullopt); }},
+    {.id = "turn-up", .title = QT_TRANSLATE_NOOP("QObject", "Turn the value last used up"), .group = kStages,
+     .keys = "Alt+Up", .everywhere = true,
+     .run = [](Actions& a, const QString&) { return turn(a, 1.0, false); }, .possible = hasFocus},
+    {.id = "turn-down", .title = QT_TRANSLATE_NOOP("QObject", "Turn the value last used down"), .group = kStages,
+     .keys = "Alt+Down", .everywhere = true,
+     .run = [](Actions& a, const QString&) { return turn(a, -1.0, false); }, .possible = hasFocus},
+    {.id = "turn-up-fine", .title = QT_TRANSLATE_NOOP("QObject", "The same, a tenth up"), .group = kStages,
+     .keys = "Alt+Shift+Up", .run = [](Actions& a, const QString&) { return turn(a, 1.0, true); },
+     .possible = hasFocus},
+    {.id = "turn-down-fine", .title = QT_TRANSLATE_NOOP("QObject", "The same, a tenth down"), .group = kStages,
+     .keys = "Alt+Shift+Down", .run = [](Actions& a, const QString&) { return turn(a, -1.0, true); },
+     .possible = hasFocus},
     {.id = "set", .title = QT_TRANSLATE_NOOP("QObject", "Set a value"), .group = kStages,
      .argument = Argument::value, .run = setValue},
     {.id = "step", .title = QT_TRANSLATE_NOOP("QObject", "Turn a value by notches"), .group = kStages,
@@ -375,6 +448,9 @@ const Action kTable[] = {
      .keys = "F1; ?", .run = [](Actions& a, const QString&) { emit a.keysWanted(); return QString(); }},
     {.id = "theme", .title = QT_TRANSLATE_NOOP("QObject", "Dark or light"), .group = kProgram,
      .argument = Argument::theme, .run = theme},
+    {.id = "small-window", .title = QT_TRANSLATE_NOOP("QObject", "Small window, or the whole one"),
+     .group = kProgram, .keys = "F9", .everywhere = true,
+     .run = [](Actions& a, const QString&) { emit a.smallWanted(); return QString(); }},
     {.id = "raise", .title = QT_TRANSLATE_NOOP("QObject", "Show the window"), .group = kProgram,
      .run = [](Actions& a, const QString&) { emit a.raiseWanted(); return QString(); }},
     {.id = "quit", .title = QT_TRANSLATE_NOOP("QObject", "Quit"), .group = kProgram, .keys = "Ctrl+Q",
@@ -409,7 +485,8 @@ QString usage(const Action& action) {
                                                  " dusk|dawn",
                                                  " STRIP",
                                                  " STRIP STAGE",
-                                                 " STRIP DB"};
+                                                 " STRIP DB",
+                                                 " NUMBER"};
     return QString(action.id) + kArguments[static_cast<int>(action.argument)];
 }
 

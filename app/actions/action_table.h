@@ -11,7 +11,20 @@ namespace reed::ui {
 class Actions;
 
 /// What an action is told besides its name.
-enum class Argument { none, on_off, scene, stage, source, value, notches, theme, strip, strip_stage, level };
+enum class Argument {
+    none,
+    on_off,
+    scene,
+    stage,
+    source,
+    value,
+    notches,
+    theme,
+    strip,
+    strip_stage,
+    level,
+    place
+};
 
 /// A row of the table.
 struct Action {

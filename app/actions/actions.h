@@ -40,6 +40,8 @@ class Actions final : public QObject {
   signals:
     // What only a window can do.
     void raiseWanted();
+    /// The small window instead of this one, or back.
+    void smallWanted();
     void quitWanted();
     void nameWanted();
     void keysWanted();

@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "deck/popups.h"
+#include "session/feed_verdict.h"
 #include "session/monitoring.h"
 #include "session/session.h"
 #include "theme/theme.h"
@@ -22,8 +23,6 @@ QString number(const std::optional<double>& v) {
 }
 
 constexpr double kQuietest = -50.0;
-constexpr size_t kHeard = 20;  // of half a second
-constexpr int kWait = 7;       // of them, until the three seconds before a change are over
 
 }  // namespace
 
@@ -46,7 +45,8 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     apply_ = new FlatButton({}, this);
     apply_->setObjectName("verdict_button");
     apply_->setWeight(FlatButton::Weight::raised);
-    connect(apply_, &FlatButton::clicked, this, &FeedPanel::apply);
+    connect(apply_, &FlatButton::clicked, &session_.verdict(), &FeedVerdict::turn);
+    connect(&session_.verdict(), &FeedVerdict::changed, this, &FeedPanel::showVerdict);
     target_ = new FlatButton({}, this);
     target_->setObjectName("target_button");
     target_->setFont(ui::font(12));
@@ -55,7 +55,7 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     const auto show_target = [this] {
         target_->setText(tr("%1 LUFS").arg(session_.preferences().target()));
         target_->setAccessibleName(tr("Mark of the loudness: %1").arg(target_->text()));
-        judge();
+        showVerdict();
         update();
     };
     connect(&session_.preferences(), &Preferences::targetChanged, this, show_target);
@@ -92,8 +92,6 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     connect(&session_.monitoring(), &Monitoring::changed, this, show_monitor);
     show_monitor();
     show_target();
-    connect(&session_.strip(), &ChainModel::changed, this, &FeedPanel::listenAnew);
-    connect(&session_.devices(), &Devices::inputChanged, this, &FeedPanel::listenAnew);
     connect(&session_, &Session::readingsChanged, this, &FeedPanel::follow);
     connect(&session_, &Session::muteChanged, this, [this] {
         placeButtons();
@@ -124,37 +122,12 @@ void FeedPanel::placeButtons() {
     verdict_->setGeometry(18, 123, (apply_->isHidden() ? width() : apply_->x()) - 26, 28);
 }
 
-/// By the loudness of the last ten seconds of talk since the chain was changed: what went out before says
-/// nothing about what does now.
-void FeedPanel::judge() {
-    const LoudnessReading& feed = session_.feed();
-    if (wait_ > 0) {
-        --wait_;
-    } else if (session_.levels().speaking && feed.short_term) {
-        heard_.push_back(*feed.short_term);
-        if (heard_.size() > kHeard) heard_.pop_front();
-    }
-    std::optional<double> loudness;
-    if (heard_.size() >= kHeard / 4) {
-        std::vector<double> sorted(heard_.begin(), heard_.end());
-        std::nth_element(sorted.begin(), sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2),
-                         sorted.end());
-        loudness = sorted[sorted.size() / 2];
-    }
-    const bool voice = session_.seat().role() == StripRole::voice;
-    proposed_ = voice && session_.levelsFit() ? feed_finding(session_.strip().chain(), session_.levels(),
-                                                             loudness, session_.preferences().target())
-                                              : FeedFinding{};
-    verdict_->show(proposed_.finding);
-    apply_->setVisible(proposed_.finding.proposal.has_value());
-    if (proposed_.finding.proposal) apply_->setText(Words::of(*proposed_.finding.proposal));
+void FeedPanel::showVerdict() {
+    const FeedVerdict& now = session_.verdict();
+    verdict_->show(now.tone(), now.words());
+    apply_->setVisible(!now.remedy().isEmpty());
+    if (!now.remedy().isEmpty()) apply_->setText(now.remedy());
     placeButtons();
-}
-
-void FeedPanel::apply() {
-    if (!proposed_.finding.proposal || proposed_.stage >= session_.strip().chain().stages.size()) return;
-    session_.strip().apply(session_.strip().chain().stages[proposed_.stage].id, *proposed_.finding.proposal,
-                           Words::of(*proposed_.finding.proposal));
 }
 
 void FeedPanel::chooseTarget() {
@@ -190,15 +163,8 @@ void FeedPanel::chooseTarget() {
     menu->popup(target_->mapToGlobal(QPoint(0, target_->height())));
 }
 
-void FeedPanel::listenAnew() {
-    heard_.clear();
-    wait_ = kWait;
-    judge();
-}
-
 void FeedPanel::follow() {
     if (!isVisible()) return;
-    if (++ticks_ % 15 == 0) judge();
     const LoudnessReading& l = session_.feed();
     const QString s = number(l.short_term);
     const QString i = number(l.integrated);

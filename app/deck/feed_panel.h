@@ -2,10 +2,6 @@
 #pragma once
 
 #include <QWidget>
-#include <deque>
-#include <optional>
-
-#include "measure/findings.h"
 
 namespace reed::ui {
 
@@ -29,17 +25,12 @@ class FeedPanel final : public QWidget {
     void placeButtons();
     /// Where a loudness stands on the bar, in pixels.
     double markAt(double lufs) const;
-    void judge();
-    void listenAnew();
-    void apply();
+    void showVerdict();
     void chooseTarget();
     Session& session_;
     Words* verdict_;
     FlatButton* apply_;
     FlatButton* target_;
-    FeedFinding proposed_;
-    std::deque<double> heard_;  // loudness of the last 3 s of talk, LUFS, each half second
-    int wait_ = 0, ticks_ = 0;
     FlatButton* restart_;
     FlatButton* monitor_;
     QString short_term_, integrated_, peak_;

@@ -36,6 +36,7 @@ InputMenu::InputMenu(Session& session, QWidget* parent) : QMenu(parent), session
     addAction(tr("Sound file ..."), this, &InputMenu::fileWanted);
     addSeparator();
     addMicrophones();
+    addChannels();
     addSeparator();
     QAction* two = addAction(tr("Two channels"), &session_, [devices = &session_.devices()] {
         AudioSettings next = devices->audio();
@@ -44,6 +45,7 @@ InputMenu::InputMenu(Session& session, QWidget* parent) : QMenu(parent), session
     });
     two->setCheckable(true);
     two->setChecked(session_.devices().audio().channels == 2);
+    addOffers();
     addAction(tr("Name of the virtual microphone: %1 ...")
                   .arg(QString::fromStdString(session_.devices().audio().mic_title)),
               this, &InputMenu::micNameWanted);
@@ -78,6 +80,44 @@ void InputMenu::addMicrophones() {
     connect(&session_.microphones(), &Microphones::heard, this, &InputMenu::follow);
     session_.microphones().listenFor(this);
     follow();
+}
+
+/// Of the microphone in use, where it has several: each may be a microphone of its own on one device.
+void InputMenu::addChannels() {
+    const PipeWireNode* now = session_.devices().microphone();
+    if (now == nullptr || now->channels.size() < 2) return;
+    QMenu* channels = addMenu(tr("One channel of it"));
+    channels->setObjectName("channel_menu");
+    const auto entry = [&](const QString& title, int channel) {
+        const DeviceChoice choice{DeviceKind::pipewire, now->name, channel};
+        QAction* a = channels->addAction(
+            title, &session_, [devices = &session_.devices(), choice] { devices->setInput(choice); });
+        a->setCheckable(true);
+        a->setChecked(session_.devices().input().channel == channel);
+    };
+    entry(tr("All channels"), 0);
+    for (size_t i = 0; i < now->channels.size(); ++i)
+        entry(tr("Only channel %1 (%2)").arg(i + 1).arg(QString::fromStdString(now->channels[i])),
+              static_cast<int>(i) + 1);
+}
+
+/// As which microphones other programs get this strip.
+void InputMenu::addOffers() {
+    Devices* devices = &session_.devices();
+    if (session_.seat().role() != StripRole::voice || devices->microphone() == nullptr) return;
+    const QString mic = QString::fromStdString(devices->audio().mic_title);
+    QAction* own =
+        addAction(asMenuText(tr("Also a microphone of its own, \"%1: %2\"").arg(mic, session_.stripName())),
+                  devices, [devices] { devices->setOffered(!devices->offered(), devices->plainOffered()); });
+    own->setObjectName("offer_own");
+    own->setCheckable(true);
+    own->setChecked(devices->offered());
+    QAction* plain = addAction(tr("Also without the chain, as \"..., plain\""), devices, [devices] {
+        devices->setOffered(devices->offered(), !devices->plainOffered());
+    });
+    plain->setObjectName("offer_plain");
+    plain->setCheckable(true);
+    plain->setChecked(devices->plainOffered());
 }
 
 double InputMenu::lineOf(const std::string& name) const {

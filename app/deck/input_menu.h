@@ -29,6 +29,8 @@ class InputMenu final : public QMenu {
   private:
     QAction* add(const QString& title, const DeviceChoice& choice);
     void addMicrophones();
+    void addChannels();
+    void addOffers();
     void follow();
 
     Session& session_;

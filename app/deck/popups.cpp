@@ -17,6 +17,13 @@ namespace reed::ui {
 namespace {
 
 constexpr int kBlocks[] = {64, 128, 256, 512, 1024};
+constexpr Parameter kBalance = parameter::number(
+    "heard_balance", "Sound against voices", Unit::decibel, -Monitoring::kMostBalance,
+    Monitoring::kMostBalance, 0.0, Scale::linear,
+    "In your headphones alone: to the right the voices are lower, to the left what other programs play.");
+constexpr Parameter kTogether =
+    parameter::toggle("heard_together", "One volume for all strips", false,
+                      "The volume in the headphones of one strip turns those of the others as far.");
 constexpr int kRowHeight = 22, kHead = 46, kWidth = 380;
 
 void paintPanel(QWidget& w) {
@@ -97,6 +104,18 @@ MonitorPopup::MonitorPopup(Session& session, QWidget* parent)
         fields_.push_back(f);
     }
     column->addLayout(grid);
+    balance_ = new ValueField(kBalance, this);
+    balance_->setObjectName("heard_balance");
+    connect(balance_, &ValueField::valueWanted, this,
+            [this](double db) { session_.monitoring().setBalance(db); });
+    connect(balance_, &ValueField::refused, this,
+            [this](const QString& why) { session_.notices().warn(why); });
+    column->addWidget(balance_);
+    together_ = new ValueField(kTogether, this);
+    together_->setObjectName("heard_together");
+    connect(together_, &ValueField::valueWanted, this,
+            [this](double on) { session_.monitoring().setTogether(on > 0.5); });
+    column->addWidget(together_);
     hint_ = new Words(Words::Ink::muted, this);
     hint_->setFont(ui::font(12));
     hint_->setWordWrap(true);
@@ -112,6 +131,11 @@ void MonitorPopup::refresh() {
     for (int i = 0; i < 4; ++i) sources_[static_cast<size_t>(i)]->setChecked(static_cast<int>(s.source) == i);
     for (int row = 0; row < kMonitorRows; ++row)
         fields_[static_cast<size_t>(row)]->setValue(monitor_value(s, row));
+    const DeskModel& desk = session_.desk();
+    balance_->setVisible(desk.count(StripRole::programme) > 0);
+    balance_->setValue(session_.monitoring().balance());
+    together_->setVisible(desk.strips().size() > 1);
+    together_->setValue(session_.monitoring().together() ? 1.0 : 0.0);
     sink_->setText(session_.monitoring().sinkTitle());
     hint_->setText(s.source == MonitorSource::tap
                        ? tr("Heard is the sound as it leaves one stage; H on the stage ends it.")

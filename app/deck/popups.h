@@ -26,6 +26,7 @@ class MonitorPopup final : public QWidget {
     Session& session_;
     std::vector<FlatButton*> sources_;
     std::vector<ValueField*> fields_;
+    ValueField *balance_ = nullptr, *together_ = nullptr;
     FlatButton* sink_;
     Words* hint_;
 };

@@ -1,8 +1,10 @@
 #include "deck/room_panel.h"
 
 #include <QGridLayout>
+#include <QHBoxLayout>
 #include <QPainter>
 #include <QVBoxLayout>
+#include <algorithm>
 
 #include "deck/input_trace.h"
 #include "measure/findings.h"
@@ -13,6 +15,15 @@
 #include "widgets/words.h"
 
 namespace reed::ui {
+namespace {
+
+constexpr Parameter kSystem = parameter::number(
+    "system_volume", "System", Unit::decibel, -60.0, 12.0, 0.0, Scale::linear,
+    "The microphone's volume in the system's sound settings. 0 dB gives it as it is; above it may become "
+    "noisy or clip before it comes here.");
+constexpr int kSettles = 700;  // ms
+
+}  // namespace
 
 RoomPanel::RoomPanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
     setObjectName("room_panel");
@@ -21,7 +32,20 @@ RoomPanel::RoomPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     column->setSpacing(0);
     title_ = new Words(Words::Ink::text, this);
     title_->setFont(ui::font(18, true));
-    column->addWidget(title_);
+    auto* head = new QHBoxLayout;
+    head->addWidget(title_, 1);
+    system_ = new ValueField(kSystem, this);
+    system_->setObjectName("system_volume");
+    system_->setFixedSize(172, 30);
+    connect(system_, &ValueField::valueWanted, this, [this](double db) {
+        system_->setValue(db);
+        turned_.start();
+        session_.devices().setSystemVolume(db);
+    });
+    connect(system_, &ValueField::refused, this,
+            [this](const QString& why) { session_.notices().warn(why); });
+    head->addWidget(system_);
+    column->addLayout(head);
     column->addSpacing(4);
     advice_ = new Words(Words::Ink::muted, this);
     advice_->setObjectName("input_advice");
@@ -71,7 +95,17 @@ void RoomPanel::show() {
     updateAdvice();
 }
 
+/// What the system does to the microphone before its sound comes here.
+void RoomPanel::showSystem() {
+    const PipeWireNode* mic = session_.devices().microphone();
+    system_->setVisible(mic != nullptr);
+    // What was just asked for has not come about yet.
+    if (mic != nullptr && (!turned_.isValid() || turned_.elapsed() > kSettles))
+        system_->setValue(std::clamp(mic->volume, kSystem.minimum, kSystem.maximum));
+}
+
 void RoomPanel::updateAdvice() {
+    showSystem();
     if (session_.seat().role() == StripRole::programme) {
         const QString own = QString::fromStdString(session_.devices().input().target);
         QStringList here;
@@ -88,8 +122,11 @@ void RoomPanel::updateAdvice() {
     // What the system does to the microphone comes first: no advice about levels helps there.
     if (const QString trouble = session_.microphones().trouble(); !trouble.isEmpty())
         advice_->show(FindingTone::warning, trouble);
+    else if (const Finding f = input_finding(session_.levels(), session_.readings().clipped());
+             f.tone == FindingTone::warning || session_.microphones().note().isEmpty())
+        advice_->show(f);
     else
-        advice_->show(input_finding(session_.levels(), session_.readings().clipped()));
+        advice_->show(FindingTone::neutral, session_.microphones().note());
 }
 
 void RoomPanel::paintEvent(QPaintEvent*) {

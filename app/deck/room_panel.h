@@ -1,6 +1,7 @@
 // Controls of the simulated room, or what there is to say about another input.
 #pragma once
 
+#include <QElapsedTimer>
 #include <QWidget>
 #include <vector>
 
@@ -22,12 +23,15 @@ class RoomPanel final : public QWidget {
 
   private:
     void show();
+    void showSystem();
     void updateAdvice();
     Session& session_;
     Words* title_;
     Words* advice_;
     InputTrace* trace_;
     std::vector<ValueField*> fields_;
+    ValueField* system_;
+    QElapsedTimer turned_;  // since the system's volume was turned
     int ticks_ = 0;
 };
 

@@ -42,6 +42,7 @@ void FieldGrid::build(const std::vector<size_t>& parameters, int rows) {
         fields_.emplace_back(parameter, f);
     }
     grid_->setRowStretch(used, 1);
+    refresh();
 }
 
 void FieldGrid::buildAll(int rows) {
@@ -63,6 +64,7 @@ void FieldGrid::refresh() {
     if (s == nullptr) return;
     for (auto& [index, f] : fields_) {
         if (index < s->values.size()) f->setValue(s->values[index]);
+        f->setNext(index == stage_.strip().lastUsed(stage_.id()));
     }
 }
 

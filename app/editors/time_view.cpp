@@ -45,6 +45,42 @@ void TimeView::follow() {
     update();
 }
 
+std::vector<const std::deque<TapFrame>*> TimeView::heard() const {
+    const StageSpec* s = stage_.spec();
+    if (s == nullptr || s->key.empty() || !s->stage_kind().takes_key) return {};
+    std::vector<const std::deque<TapFrame>*> out;
+    for (Session* strip : session_.desk().strips()) {
+        const bool is = s->key == kAllVoices ? strip->seat().role() == StripRole::voice
+                                             : strip->strip().spec().id == s->key;
+        const LevelStatistics& levels = strip->readings().statistics();
+        if (is && levels.taps() > 0) out.push_back(&levels.frames(levels.taps() - 1));
+    }
+    return out;
+}
+
+/// Each strip counts its own time; what is newest stands at the right edge.
+QPainterPath TimeView::heardPath(const QRectF& r,
+                                 const std::vector<const std::deque<TapFrame>*>& heard) const {
+    QPainterPath path;
+    path.moveTo(r.bottomLeft());
+    for (int back = kPieces; back >= kPerPoint; back -= kPerPoint) {
+        double power = 0.0;
+        for (const auto* frames : heard) {
+            const auto n = static_cast<int>(frames->size());
+            // By whole points, so that it does not shimmer.
+            const int late = frames->empty() ? 0 : static_cast<int>(frames->back().index % kPerPoint);
+            for (int k = 0; k < kPerPoint; ++k) {
+                const int at = n - back - late + k;
+                if (at >= 0 && at < n) power += frames->at(static_cast<size_t>(at)).mean_square;
+            }
+        }
+        path.lineTo(r.right() - static_cast<double>(back) / kPieces * r.width(),
+                    kAxis.y(r, mean_square_to_dbfs(power / kPerPoint)));
+    }
+    path.lineTo(r.bottomRight());
+    return path;
+}
+
 void TimeView::paintReduction(QPainter& p, const QRectF& r, const std::deque<TapFrame>& after,
                               std::int64_t end) const {
     const Theme& t = theme();
@@ -94,7 +130,9 @@ void TimeView::paintEvent(QPaintEvent*) {
     const QRectF r = QRectF(rect()).adjusted(34, 10, -8, -22);
     const auto y_of = [&](double db) { return kAxis.y(r, db); };
     const StageSpec* stage = stage_.spec();
-    const QString legend = stage != nullptr && stage->stage_kind().reports_reduction
+    const auto others = heard();
+    const QString legend = !others.empty() ? tr("6 s: what it hears (filled), in, reduction")
+                           : stage != nullptr && stage->stage_kind().reports_reduction
                                ? tr("6 s: in, out, reduction")
                                : tr("last 6 s: in (line), out (filled), dBFS");
     still_.paint(p, *this, legend, [&](QPainter& layer) {
@@ -134,7 +172,7 @@ void TimeView::paintEvent(QPaintEvent*) {
     const StageSpec& s = session_.strip().chain().stages[static_cast<size_t>(index)];
     p.setClipRect(r);
     p.setRenderHint(QPainter::Antialiasing, false);  // of so pale an edge it is not seen, and costs half
-    p.fillPath(path_of(after, true), t.strawFill);
+    p.fillPath(others.empty() ? path_of(after, true) : heardPath(r, others), t.strawFill);
     p.setRenderHint(QPainter::Antialiasing);
     p.strokePath(path_of(before, false), QPen(t.now, 1.0));
     const auto x_of = [&](std::int64_t at) {

@@ -3,7 +3,6 @@
 #include <QContextMenuEvent>
 #include <QMenu>
 #include <QPainter>
-#include <cmath>
 
 #include "actions/actions.h"
 #include "deck/programs_menu.h"
@@ -15,12 +14,6 @@ namespace reed::ui {
 namespace {
 
 constexpr int kHeight = 62, kCompactHeight = 30;
-constexpr double kLowest = -72.0, kHighest = 0.0;  // dBFS
-
-double rounded(double db) {
-    return std::round(2.0 * std::clamp(db, kLowest, kHighest)) / 2.0;
-}
-
 }  // namespace
 
 StripTile::StripTile(Actions& actions, Session& strip, QWidget* parent)
@@ -73,19 +66,6 @@ void StripTile::setCompact(bool compact) {
     setFixedHeight(compact ? kCompactHeight : kHeight);
 }
 
-std::pair<QString, bool> StripTile::word() const {
-    const StripSpec& s = strip_.strip().spec();
-    if (strip_.devices().unchosen()) return {tr("No input yet"), true};
-    const DeviceStatus now = strip_.devices().status();
-    if (!now.problem.empty() && !strip_.devices().opening())
-        return {QString::fromStdString(now.problem), true};
-    if (s.mute) return {tr("Muted"), true};
-    if (strip_.readings().clipped() > 0) return {tr("The source clips"), true};
-    if (s.fader <= kFaderLeast) return {tr("Fader down"), true};
-    if (s.fader != 0.0) return {tr("%1 dB").arg(s.fader, 0, 'f', 1), false};
-    return {};
-}
-
 void StripTile::show() {
     const StripSpec& s = strip_.strip().spec();
     const QString name = strip_.stripName();
@@ -102,22 +82,12 @@ void StripTile::show() {
 }
 
 void StripTile::follow() {
-    const auto [words, trouble] = word();
-    double now[6] = {kLowest, kLowest, kLowest, kLowest, kLowest, kLowest};
-    if (const auto& taps = strip_.levels().taps; !taps.empty()) {
-        const TapLevels& l = taps.back();
-        if (l.room_known) now[0] = rounded(l.room_high);
-        if (l.voice_known) {
-            now[1] = rounded(l.voice_low);
-            now[2] = rounded(l.voice_high);
-        }
-        now[3] = rounded(l.peak);
-        now[4] = rounded(l.now);
-    }
-    now[5] = trouble ? 1.0 : 0.0;
-    if (words == told_ && std::equal(std::begin(now), std::end(now), std::begin(shown_))) return;
+    const auto [words, trouble] = stripWord(strip_);
+    const StripLevels levels = StripLevels::of(strip_);
+    if (words == told_ && trouble == trouble_ && levels == levels_) return;
     told_ = words;
-    std::copy(std::begin(now), std::end(now), std::begin(shown_));
+    trouble_ = trouble;
+    levels_ = levels;
     setToolTip(words);
     setAccessibleDescription(words);
     update();
@@ -139,42 +109,19 @@ void StripTile::paintEvent(QPaintEvent*) {
     p.setPen(hasFocus() ? QPen(t.marsh, 1.5) : QPen(Qt::NoPen));
     p.setBrush(focused() ? t.chosen : t.panel);
     p.drawRoundedRect(QRectF(rect()).adjusted(1, 1, -1, -1), 8, 8);
-    const bool trouble = shown_[5] > 0.0;
     drawStripSign(p, s.colour, QRectF(10, compact_ ? 7 : 11, 12, 12));
     p.setFont(ui::font(14, focused()));
     // There is no line for a word, so the name stands for it.
-    p.setPen(compact_ && trouble ? t.ember : t.text);
+    p.setPen(compact_ && trouble_ ? t.ember : t.text);
     const QRectF name(28, compact_ ? 1 : 5, alone_->x() - 30, 24);
     p.drawText(
         name, Qt::AlignLeft | Qt::AlignVCenter,
         p.fontMetrics().elidedText(strip_.stripName(), Qt::ElideRight, static_cast<int>(name.width())));
 
-    // Its levels where it leaves the chain, lying: room, range of the voice, peak, now.
-    const QRectF track = compact_ ? QRectF(10, 25, width() - 20, 3) : QRectF(10, 33, width() - 20, 8);
-    const auto x = [&](double db) {
-        return track.left() + (db - kLowest) / (kHighest - kLowest) * track.width();
-    };
-    p.setPen(Qt::NoPen);
-    p.setBrush(t.sunken);
-    p.drawRoundedRect(track, 3, 3);
-    const auto bar = [&](double from, double to, const QColor& colour) {
-        if (to <= from) return;
-        p.setBrush(colour);
-        p.drawRect(QRectF(x(from), track.top(), x(to) - x(from), track.height()));
-    };
-    bar(kLowest, shown_[0], t.roomFill);
-    bar(shown_[1], shown_[2], t.strawFill);
-    if (shown_[3] > kLowest) {
-        p.setPen(QPen(shown_[3] > -0.5 ? t.ember : t.straw, 2));
-        p.drawLine(QPointF(x(shown_[3]), track.top() - 2), QPointF(x(shown_[3]), track.bottom() + 2));
-    }
-    if (shown_[4] > kLowest) {
-        p.setPen(QPen(t.now, 1.4));
-        p.drawLine(QPointF(x(shown_[4]), track.top() + 1), QPointF(x(shown_[4]), track.bottom() - 1));
-    }
+    levels_.paint(p, compact_ ? QRectF(10, 25, width() - 20, 3) : QRectF(10, 33, width() - 20, 8));
     if (compact_) return;
     p.setFont(ui::font(12));
-    p.setPen(trouble ? t.ember : t.muted);
+    p.setPen(trouble_ ? t.ember : t.muted);
     const QString key = strip_.preferences().keys().text("strip " + QString::number(place_));
     const int key_width = p.fontMetrics().horizontalAdvance(key);
     const QRectF words(10, 43, width() - 20, 16);

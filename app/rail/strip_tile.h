@@ -4,6 +4,8 @@
 #include <QLineEdit>
 #include <QWidget>
 
+#include "rail/strip_levels.h"
+
 namespace reed::ui {
 
 class Actions;
@@ -38,8 +40,6 @@ class StripTile final : public QWidget {
     void show();
     void follow();
     bool focused() const;
-    /// What is worth a word now, and whether it is a trouble.
-    std::pair<QString, bool> word() const;
 
     Actions& actions_;
     Session& strip_;
@@ -48,7 +48,8 @@ class StripTile final : public QWidget {
     int place_ = 1;
     bool compact_ = false;
     QString told_;
-    double shown_[6] = {};
+    bool trouble_ = false;
+    StripLevels levels_;
 };
 
 }  // namespace reed::ui

@@ -170,14 +170,33 @@ bool ChainModel::setValues(const std::string& id, const std::vector<double>& val
                            const QString& key) {
     auto [after, s] = changing(id);
     if (s == nullptr) return false;
-    s->values = values;
+    const std::vector<double> before = std::exchange(s->values, values);
     const auto problems = chain_problems(after.scene.chain());
     if (!problems.empty()) {
         notices_.tell(problems.front());
         return false;
     }
+    const auto differs = std::ranges::mismatch(before, values).in1;
+    if (differs != before.end()) last_used_[id] = static_cast<size_t>(differs - before.begin());
     change(std::move(after), label, key);
     return true;
+}
+
+size_t ChainModel::lastUsed(const std::string& id) const {
+    const StageSpec* s = stage(id);
+    if (s == nullptr) return 0;
+    const auto& table = s->stage_kind().parameters;
+    if (const auto found = last_used_.find(id); found != last_used_.end() && found->second < table.size())
+        return found->second;
+    const auto mark = std::ranges::find(table, DiagramMark::threshold, &Parameter::mark);
+    return mark == table.end() ? 0 : static_cast<size_t>(mark - table.begin());
+}
+
+void ChainModel::turn(const std::string& id, double notches, bool fine) {
+    const StageSpec* s = stage(id);
+    if (s == nullptr) return;
+    const size_t row = lastUsed(id);
+    setValue(id, row, step_value(s->stage_kind().parameters[row], s->values[row], notches, fine));
 }
 
 void ChainModel::apply(const std::string& id, const Proposal& proposal, const QString& words) {

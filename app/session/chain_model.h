@@ -3,6 +3,7 @@
 
 #include <QObject>
 #include <QTimer>
+#include <map>
 #include <string>
 #include <vector>
 
@@ -34,6 +35,11 @@ class ChainModel final : public QObject {
     /// All values of one stage at once; changes with the same `key` that follow one another count as one.
     bool setValues(const std::string& id, const std::vector<double>& values, const QString& label,
                    const QString& key);
+    /// The value of a stage that was changed last: what a wheel or a key turns. One that no stage has yet
+    /// been turned at: its first threshold, else its first value. 0 where there is no such stage.
+    size_t lastUsed(const std::string& id) const;
+    /// Turns it by notches, as the wheel over its field does; fine: a tenth.
+    void turn(const std::string& id, double notches, bool fine);
     /// Does what a finding proposes.
     void apply(const std::string& id, const Proposal& proposal, const QString& words);
     /// Teaches a stage, which keeps all its values; `label` says what.
@@ -114,6 +120,7 @@ class ChainModel final : public QObject {
     std::vector<SharedState> past_;  // until the event is done
     QTimer event_done_;
     History history_;
+    std::map<std::string, size_t> last_used_;  // by stage id
     std::string focused_, told_focus_;
     bool open_ = false;
 };

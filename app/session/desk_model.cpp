@@ -36,10 +36,14 @@ QString DeskModel::userOf(const Devices& of, const DeviceChoice& choice) const {
     if (choice.kind != DeviceKind::pipewire) return {};
     const std::string standard = first_.devices().picture().default_source;
     const auto node = [&](const DeviceChoice& c) { return c.target.empty() ? standard : c.target; };
+    const auto same = [&](const DeviceChoice& a, const DeviceChoice& b) {
+        // Two channels of one device are two microphones.
+        return node(a) == node(b) && (a.channel == b.channel || a.channel == 0 || b.channel == 0);
+    };
     for (Session* s : order_) {
         const Devices& other = s->devices();
         if (&other == &of || other.unchosen() || other.input().kind != DeviceKind::pipewire) continue;
-        if (node(other.input()) == node(choice)) return s->stripName();
+        if (same(other.input(), choice)) return s->stripName();
     }
     return {};
 }
@@ -158,7 +162,7 @@ void DeskModel::remove(const std::string& id) {
     const SharedState state = gone->strip().state();
     kept->spec = state->scene.desk.strips.front();
     kept->memories = state->memories;
-    kept->input = gone->devices().kept();
+    kept->input = gone->kept();
     kept->focused = gone->strip().focused();
     kept->at = static_cast<size_t>(std::ranges::find(order_, gone) - order_.begin());
     inputs_[id] = kept->input;
@@ -329,7 +333,7 @@ void DeskModel::adopt(const Scene& wanted, const QString& label, Fade fade) {
         if (!stays) gone.push_back(own.id);
     }
     for (const std::string& id : gone) {
-        inputs_[id] = find(id)->devices().kept();
+        inputs_[id] = find(id)->kept();
         drop(id);
     }
     if (voice->id != first_.strip().spec().id) first_.renameSeat(voice->id);
@@ -379,7 +383,7 @@ void DeskModel::begin(const WorkingState& state) {
 void DeskModel::keep(WorkingState& state) const {
     state.scene = scene();
     state.inputs = inputs_;
-    for (const auto& s : others_) state.inputs[s->strip().spec().id] = s->devices().kept();
+    for (const auto& s : others_) state.inputs[s->strip().spec().id] = s->kept();
     if (order_.size() > 1) state.focused_strip = current_->strip().spec().id;
     for (const Session* s : order_) {
         for (const auto& [id, memory] : s->strip().state()->memories) {

@@ -48,8 +48,10 @@ Devices::Devices(House& house, std::shared_ptr<LiveStrip> seat, ChainModel& stri
       seat_(std::move(seat)),
       engine_(seat_->engine()),
       strip_(strip),
-      notices_(house.notices) {
+      notices_(house.notices),
+      offers_(house.live, *seat_) {
     for (const auto& p : room_controls()) room_values_[std::string(p.id)] = p.default_value;
+    connect(&strip_, &ChainModel::stripChanged, this, [this] { offer(); });
     if (first == nullptr) return;
     connect(first, &Devices::pictureChanged, this, &Devices::follow);
 }
@@ -57,10 +59,6 @@ Devices::Devices(House& house, std::shared_ptr<LiveStrip> seat, ChainModel& stri
 Devices::~Devices() {
     ++job_;
     stop();
-    if (offered_.empty()) return;
-    seat_->set_output(nullptr);
-    house_.live.settle();
-    hub_->withdraw(offered_);
 }
 
 void Devices::begin(const WorkingState& state) {
@@ -71,11 +69,16 @@ void Devices::begin(const WorkingState& state) {
         if (found != state.room.end() && !value_problem(p, found->second))
             room_values_[found->first] = found->second;
     }
-    open({kindByName(state.input.kind), state.input.target}, true);
+    house_.called = state.programs;
+    offered_ = state.input.offered;
+    plain_ = state.input.plain;
+    open({kindByName(state.input.kind), state.input.target, state.input.channel}, true);
 }
 
 void Devices::beginOther(const StripInput& input) {
-    if (!input.kind.empty()) return open({kindByName(input.kind), input.target}, true);
+    offered_ = input.offered;
+    plain_ = input.plain;
+    if (!input.kind.empty()) return open({kindByName(input.kind), input.target, input.channel}, true);
     // Beside the simulated room sits an apprentice, and where no program can play, it has music of its own.
     const bool simulated = first_.input().kind == DeviceKind::simulated_room;
     const auto made_up = [&](const char* sound) {
@@ -94,14 +97,18 @@ DeviceChoice Devices::ownOutput() const {
 }
 
 StripInput Devices::kept() const {
-    if (unchosen()) return {};
-    return {kindName(input().kind), input().target};
+    StripInput out;
+    if (!unchosen()) out = {kindName(input().kind), input().target, input().channel};
+    out.offered = offered_;
+    out.plain = plain_;
+    return out;
 }
 
 void Devices::keep(WorkingState& state) const {
     state.input = kept();
     state.room = room_values_;
     state.audio = audio_;
+    state.programs = house_.called;
 }
 
 void Devices::stop() {
@@ -146,6 +153,12 @@ QString Devices::inputTitle() const {
     if (input().kind == DeviceKind::programme)
         return tr("%1 %2").arg(QString::fromStdString(audio().mic_title),
                                QString::fromStdString(strip_.spec().shown_name()));
+    if (input().channel > 0) {
+        const PipeWireNode* there = microphone();
+        return tr("%1, channel %2")
+            .arg(QString::fromStdString(there != nullptr ? there->title : input().target))
+            .arg(input().channel);
+    }
     if (input().target.empty()) return tr("Default microphone");
     if (input().kind == DeviceKind::sound_file) {
         return QString::fromStdString(std::filesystem::path(input().target).filename().string());
@@ -243,6 +256,7 @@ Result<void> Devices::take(const DeviceChoice& choice, Opening made) {
     room_ = nullptr;
     source_ = std::move(made.source);
     source_format_ = source_->format();
+    called_.clear();  // its output is another one
     told_problem_.clear();
     dropouts_seen_ = 0;
     dropout_times_.clear();
@@ -263,30 +277,78 @@ Result<void> Devices::take(const DeviceChoice& choice, Opening made) {
     return source_->start(*seat_, seat_.get());
 }
 
-/// The feed goes through the hub of the newest input that uses PipeWire; a programme is offered there as
-/// well.
+/// The feed goes through the hub of the newest input that uses PipeWire; so does what the strip is offered
+/// as.
 void Devices::useHub(const std::shared_ptr<PipeWireHub>& hub) {
     if (!source_->steady()) return;
-    if (hub_ != hub && !offered_.empty()) {
-        seat_->set_output(nullptr);
-        house_.live.settle();
-        hub_->withdraw(offered_);
-        offered_.clear();
-    }
+    offers_.use(hub);
     house_.live.set_sink(&hub->feed());
     house_.live.settle();
     hub_ = hub;
     lost_before_ = hub_->feed_dropouts();
-    if (seat_->role() != StripRole::programme || !offered_.empty()) return;
-    offered_ = node_of(strip_.spec().id);
-    seat_->set_output(&hub_->offer(offered_, audio().mic_title + " " + strip_.spec().shown_name(),
-                                   source_format_.channels));
+    offer();
 }
+
+// --- what other programs get of this strip alone ---
+
+void Devices::offer() {
+    if (!hub_ || !source_ || !source_->steady()) return;
+    const bool programme = seat_->role() == StripRole::programme;
+    const std::string node = node_of(strip_.spec().id), name = strip_.spec().shown_name();
+    const std::string mic = audio().mic_title;
+    Offers::Offer own{node, mic + (programme ? " " : ": ") + name, source_format_.channels};
+    Offers::Offer plain{node + "-plain", mic + ": " + name + ", plain", source_format_.channels};
+    if (!programme && !offered_) own = {};
+    if (programme || !plain_) plain = {};
+    offers_.show(own, plain);
+}
+
+void Devices::setOffered(bool own, bool plain) {
+    if (own == offered_ && plain == plain_) return;
+    const std::string was[] = {offers_.own().node, offers_.plain().node};
+    offered_ = own;
+    plain_ = plain;
+    offer();
+    // Who no longer wants it offered does not want to find it in the lists either.
+    if (!was[0].empty() && offers_.own().node.empty()) house_.graph->remove_microphone(was[0]);
+    if (!was[1].empty() && offers_.plain().node.empty()) house_.graph->remove_microphone(was[1]);
+    emit changed();
+}
+
+// --- programs that play ---
 
 void Devices::moveProgram(const PlayingProgram& program, bool here) {
     const std::string output = here ? input().target : std::string();
-    if (auto moved = house_.graph->move_program(program.id, output); !moved.ok())
+    if (auto moved = house_.graph->move_program(program.id, output); !moved.ok()) {
         notices_.tell(moved.error());
+        return;
+    }
+    if (here)
+        house_.called[program.name] = strip_.spec().id;
+    else
+        house_.called.erase(program.name);
+    // What else it plays now stays where it is.
+    for (const PlayingProgram& p : picture().programs) {
+        if (p.name == program.name) called_.insert(p.id);
+    }
+    emit changed();
+}
+
+/// Those that came back are sent to where they were. Each stream once: whoever moves it then, in the system's
+/// settings say, has the last word.
+void Devices::callPrograms() {
+    if (seat_->role() != StripRole::programme || input().kind != DeviceKind::programme) return;
+    const PipeWirePicture& now = picture();
+    std::erase_if(called_, [&](std::uint32_t id) {
+        return std::ranges::find(now.programs, id, &PlayingProgram::id) == now.programs.end();
+    });
+    if (!now.has_output(input().target)) return;
+    for (const PlayingProgram& program : now.programs) {
+        const auto wish = house_.called.find(program.name);
+        if (wish == house_.called.end() || wish->second != strip_.spec().id) continue;
+        if (called_.insert(program.id).second && program.into != input().target)
+            (void)house_.graph->move_program(program.id, input().target);
+    }
 }
 
 void Devices::setInput(const DeviceChoice& choice) {
@@ -334,6 +396,18 @@ double Devices::totalDelayMs() const {
 
 // --- the virtual microphone ---
 
+const PipeWireNode* Devices::microphone() const {
+    if (unchosen() || input().kind != DeviceKind::pipewire) return nullptr;
+    return picture().source(input().target.empty() ? picture().default_source : input().target);
+}
+
+void Devices::setSystemVolume(double db) {
+    const PipeWireNode* there = microphone();
+    if (there == nullptr) return;
+    const SystemVolume wanted{std::nullopt, db};
+    if (auto set = house_.graph->set_volume(there->name, wanted); !set.ok()) notices_.tell(set.error());
+}
+
 void Devices::makeDefaultMicrophone() {
     if (!house_.graph->picture().virtual_microphone) {
         notices_.warn(tr("The virtual microphone is made when a real one is the input. Choose it first."));
@@ -366,8 +440,7 @@ void Devices::tend() {
         if (const auto version = house_.graph->version(); version != picture_version_) {
             picture_version_ = version;
             picture_ = house_.graph->picture();
-            emit pictureChanged();
-            emit inputChanged();
+            follow();
         }
     }
     if (!source_) return;
@@ -385,8 +458,9 @@ void Devices::tend() {
     noteDropouts(now.dropouts);
 }
 
-/// Of another strip: what PipeWire knows has changed.
+/// What PipeWire knows has changed.
 void Devices::follow() {
+    callPrograms();
     emit pictureChanged();
     emit inputChanged();
 }

@@ -7,6 +7,7 @@
 #include <map>
 #include <memory>
 #include <optional>
+#include <set>
 #include <vector>
 
 #include "devices/pipewire_device.h"
@@ -14,6 +15,7 @@
 #include "session/background.h"
 #include "session/chain_model.h"
 #include "session/house.h"
+#include "session/offers.h"
 
 namespace reed::ui {
 
@@ -85,8 +87,18 @@ class Devices final : public QObject {
     void makeDefaultMicrophone();
     /// Another program listens to the virtual microphone, whatever the input is.
     bool feedUsed() const { return house_.graph && house_.graph->picture().feed_used; }
-    /// Sends a program that plays now into this programme's output, or back to where it would go by itself.
+    /// Sends a program that plays now into this programme's output, and whenever it plays from then on; or
+    /// back to where it would go by itself.
     void moveProgram(const PlayingProgram& program, bool here);
+    /// What this strip is to other programs beside its part of the feed: a microphone of its own, and what
+    /// comes in, as it is. Only while its input comes from PipeWire.
+    bool offered() const { return offered_; }
+    bool plainOffered() const { return plain_; }
+    void setOffered(bool own, bool plain);
+    /// The microphone's volume in the system's settings in dB.
+    void setSystemVolume(double db);
+    /// The microphone that is the input, as PipeWire knows it; nullptr: it is another input, or not there.
+    const PipeWireNode* microphone() const;
     /// Ends the input and takes the virtual microphone away from all programs: for the last moment of the
     /// program.
     void removeMicrophone();
@@ -117,6 +129,8 @@ class Devices final : public QObject {
     struct Making;
     void follow();
     void useHub(const std::shared_ptr<PipeWireHub>& hub);
+    void offer();
+    void callPrograms();
     Making making(const DeviceChoice& choice, bool wait) const;
     void open(const DeviceChoice& choice, bool wait);
     void finish(const DeviceChoice& choice, Opening opening);
@@ -135,7 +149,9 @@ class Devices final : public QObject {
     bool seated_ = false;
     StreamFormat source_format_;
     std::uint64_t lost_before_ = 0;  // by the feed, before this input
-    std::string offered_;            // node as which the strip is offered
+    Offers offers_;
+    bool offered_ = false, plain_ = false;  // as wished
+    std::set<std::uint32_t> called_;        // programs' streams that were sent here, or are to stay elsewhere
     SimulatedRoom* room_ = nullptr;
     std::map<std::string, double> room_values_;
     DeviceChoice input_;

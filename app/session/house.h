@@ -4,6 +4,7 @@
 #include <QString>
 #include <filesystem>
 #include <functional>
+#include <map>
 #include <memory>
 
 #include "desk/live_desk.h"
@@ -42,6 +43,12 @@ struct House {
     static constexpr double kDeskRate = 48000.0;
     /// Name of another strip that has a choice as its input already; empty: none. DeskModel's.
     std::function<QString(const Devices&, const DeviceChoice&)> taken;
+    /// Programs that are sent into a strip whenever they play: its id by what they call themselves.
+    std::map<std::string, std::string> called;
+    /// In the headphones: by how many dB the voices are lower than the programmes (below 0: the other way
+    /// round), and whether one volume turns all.
+    double heard_balance = 0.0;
+    bool heard_together = false;
     std::string solo;  ///< strip that the headphones get alone; empty: none
 
     /// The connection that all strips share, for these settings; another one when they are others.

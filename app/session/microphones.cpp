@@ -35,10 +35,7 @@ void Microphones::listenFor(QObject* who) {
 }
 
 const PipeWireNode* Microphones::inUse() const {
-    const DeviceChoice& input = session_.devices().input();
-    if (input.kind != DeviceKind::pipewire) return nullptr;
-    const PipeWirePicture& known = session_.devices().picture();
-    return known.source(input.target.empty() ? known.default_source : input.target);
+    return session_.devices().microphone();
 }
 
 bool Microphones::silent() const {
@@ -110,6 +107,18 @@ QString Microphones::trouble() const {
                   "there.")
             .arg(decibels(peak), decibels(mine->volume));
     return {};
+}
+
+QString Microphones::note() const {
+    const PipeWireNode* mine = inUse();
+    if (mine == nullptr || std::abs(mine->volume) <= kAsItIs) return {};
+    if (mine->volume > 0.0)
+        return tr("The system's sound settings add %1 dB, and raise the noise as well. At 0 dB it comes as "
+                  "it "
+                  "is.")
+            .arg(decibels(mine->volume));
+    return tr("The system's sound settings take %1 dB. At 0 dB the microphone comes as it is.")
+        .arg(decibels(-mine->volume));
 }
 
 QString Microphones::words(const PipeWireNode& m) const {

@@ -32,6 +32,8 @@ class Microphones final : public QObject {
     std::optional<Now> now(const std::string& name) const;
     /// What is wrong with the microphone in use, and which other one hears something; empty: nothing.
     QString trouble() const;
+    /// What the system's settings do to it, where that is neither right nor wrong; empty: nothing.
+    QString note() const;
     /// Its state in a few words for the chooser: level, silence, what the system does to it.
     QString words(const PipeWireNode& microphone) const;
 

@@ -1,5 +1,7 @@
 #include "session/monitoring.h"
 
+#include <algorithm>
+
 #include "session/session.h"
 
 namespace reed::ui {
@@ -18,7 +20,45 @@ void Monitoring::restore(const MonitorSettings& settings, const std::string& sin
     settings_ = settings;
     settings_.source = MonitorSource::off;
     sink_ = sink;
-    session_.engine().set_monitor(settings_);
+    give(settings_);
+}
+
+/// What the headphones get, with what all strips have in common.
+void Monitoring::give(MonitorSettings settings) {
+    const bool voice = session_.seat().role() == StripRole::voice;
+    const double lower = voice ? std::max(0.0, balance()) : std::max(0.0, -balance());
+    settings.volume_db -= lower;
+    session_.engine().set_monitor(settings);
+}
+
+double Monitoring::balance() const {
+    return session_.house().heard_balance;
+}
+
+void Monitoring::setBalance(double db) {
+    session_.house().heard_balance = std::clamp(db, -kMostBalance, kMostBalance);
+    for (Session* s : session_.desk().strips()) {
+        s->monitoring().give(s->monitoring().settings_);
+        emit s->monitoring().changed();
+    }
+    session_.keepSoon();
+}
+
+bool Monitoring::together() const {
+    return session_.house().heard_together;
+}
+
+void Monitoring::setTogether(bool together) {
+    session_.house().heard_together = together;
+    for (Session* s : session_.desk().strips()) emit s->monitoring().changed();
+    session_.keepSoon();
+}
+
+void Monitoring::turn(double db) {
+    const Parameter& volume = monitor_parameters()[kMonitorVolume];
+    settings_.volume_db = std::clamp(settings_.volume_db + db, volume.minimum, volume.maximum);
+    give(settings_);
+    emit changed();
 }
 
 bool Monitoring::openOutput() {
@@ -57,8 +97,14 @@ void Monitoring::set(const MonitorSettings& wanted) {
         howl_.reset();
         warnOfLoudspeakers();
     }
+    const double turned = next.volume_db - settings_.volume_db;
     settings_ = next;
-    session_.engine().set_monitor(settings_);
+    give(settings_);
+    if (together() && turned != 0.0) {
+        for (Session* s : session_.desk().strips()) {
+            if (s != &session_) s->monitoring().turn(turned);
+        }
+    }
     session_.keepSoon();
     emit changed();
 }
@@ -162,7 +208,7 @@ void Monitoring::tick() {
         const HowlStep step = howl_->add({piece[0], static_cast<size_t>(piece.frames)});
         MonitorSettings next = settings_;
         if (step == HowlStep::lower) next.volume_db += kHowlLoweredDb;
-        if (step == HowlStep::lower || step == HowlStep::restore) session_.engine().set_monitor(next);
+        if (step == HowlStep::lower || step == HowlStep::restore) give(next);
         if (step != HowlStep::cut) continue;
         const double hz = howl_->frequency();
         next.source = MonitorSource::off;

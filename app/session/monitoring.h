@@ -22,6 +22,14 @@ class Monitoring final : public QObject {
     const MonitorSettings& settings() const { return settings_; }
     /// Refused, with the reason told, when nothing can be played.
     void set(const MonitorSettings& settings);
+    /// Voices against programmes in the headphones, of all strips: so many dB by which the voices are lower,
+    /// or below 0 the programmes. -30 to 30; nothing becomes louder by it.
+    static constexpr double kMostBalance = 30.0;
+    double balance() const;
+    void setBalance(double db);
+    /// The volume of one strip turns those of the others as far.
+    bool together() const;
+    void setTogether(bool together);
     /// On with the feed, or off: what the key does.
     void toggle();
     /// Hears the sound as it leaves stage `id`; the same stage again: stops.
@@ -50,6 +58,8 @@ class Monitoring final : public QObject {
 
   private:
     void tick();
+    void give(MonitorSettings settings);
+    void turn(double db);
     void take(const std::string& name);
     bool openOutput();
     void warnOfLoudspeakers();

@@ -15,6 +15,23 @@ void Preferences::setGeometry(const QByteArray& geometry) {
     emit changed();
 }
 
+void Preferences::setSmall(const QByteArray& geometry, bool on_top) {
+    if (geometry == small_geometry_ && on_top == small_on_top_) return;
+    small_geometry_ = geometry;
+    small_on_top_ = on_top;
+    emit changed();
+}
+
+Preferences::Place Preferences::place(int number) const {
+    const auto found = places_.find(number);
+    return found == places_.end() ? Place() : found->second;
+}
+
+void Preferences::setPlace(int number, const Place& place) {
+    places_[number] = place;
+    emit changed();
+}
+
 void Preferences::setTalkKey(TalkKey mode) {
     talk_key_ = mode;
     emit talkKeyChanged();
@@ -32,6 +49,9 @@ void Preferences::setTarget(double lufs) {
 void Preferences::restore(const WorkingState& state) {
     if (!state.theme.empty()) theme_ = QString::fromStdString(state.theme);
     geometry_ = QByteArray::fromBase64(QByteArray::fromStdString(state.geometry));
+    small_geometry_ = QByteArray::fromBase64(QByteArray::fromStdString(state.small_geometry));
+    small_on_top_ = state.small_on_top;
+    places_ = state.places;
     keys_.restore(state.keys);
     target_ = state.target_lufs;
     talk_key_ = state.talk_key == "talks" ? TalkKey::talks
@@ -43,6 +63,9 @@ void Preferences::restore(const WorkingState& state) {
 void Preferences::keep(WorkingState& state) const {
     state.theme = theme_.toStdString();
     state.geometry = geometry_.toBase64().toStdString();
+    state.small_geometry = small_geometry_.toBase64().toStdString();
+    state.small_on_top = small_on_top_;
+    state.places = places_;
     state.keys = keys_.kept();
     state.target_lufs = target_;
     state.talk_key =

@@ -2,6 +2,9 @@
 #pragma once
 
 #include <QObject>
+#include <map>
+#include <string>
+#include <utility>
 
 #include "scenes/working_state.h"
 #include "session/keys.h"
@@ -22,6 +25,16 @@ class Preferences final : public QObject {
     /// The window's place.
     QByteArray geometry() const { return geometry_; }
     void setGeometry(const QByteArray& geometry);
+
+    /// The small window's place, and whether it stays before all others.
+    QByteArray smallGeometry() const { return small_geometry_; }
+    bool smallOnTop() const { return small_on_top_; }
+    void setSmall(const QByteArray& geometry, bool on_top);
+
+    /// Strip and stage to which the key of a number leads; empty: none yet.
+    using Place = std::pair<std::string, std::string>;
+    Place place(int number) const;
+    void setPlace(int number, const Place& place);
 
     enum class TalkKey { toggles, talks, mutes };
     /// What the talk key does while it is held: nothing more than a switch, opens the microphone, or closes
@@ -54,7 +67,9 @@ class Preferences final : public QObject {
 
   private:
     QString theme_ = "dusk";
-    QByteArray geometry_;
+    QByteArray geometry_, small_geometry_;
+    bool small_on_top_ = true;
+    std::map<int, Place> places_;
     TalkKey talk_key_ = TalkKey::toggles;
     double target_ = -16.0;
     bool octaves_ = false;

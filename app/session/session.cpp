@@ -9,9 +9,11 @@
 #include "base/file.h"
 #include "session/balance_model.h"
 #include "session/default_scene.h"
+#include "session/feed_verdict.h"
 #include "session/microphones.h"
 #include "session/monitoring.h"
 #include "session/room_learning.h"
+#include "session/voices_model.h"
 
 namespace reed::ui {
 namespace {
@@ -52,6 +54,7 @@ Session::Session(SessionPaths paths, QObject* parent)
     shelf_ = std::make_unique<SceneShelf>(house_.paths.scenes, *desk_, house_.notices);
     keeper_ = std::make_unique<StateKeeper>(
         [path = house_.paths.state](const std::string& text) { return write_file(path, text); });
+    voices_ = new VoicesModel(*this);
     startUp();
     balance_ = new BalanceModel(*this);
     save_later_.setInterval(400);
@@ -86,6 +89,7 @@ Session::Session(Session& first, const StripSpec& spec)
 void Session::startUp() {
     background_ = std::make_unique<Background>();
     learning_ = new RoomLearning(*this);
+    verdict_ = new FeedVerdict(*this);
     microphones_ = new Microphones(*this);
     monitoring_ = std::make_unique<Monitoring>(*this);
     tick_.setInterval(kPace);
@@ -138,9 +142,17 @@ void Session::beginStrip(StripState state, const std::string& focused, const Str
     strip_.begin(std::move(state), focused);
     applyStrip();
     readings_.set_window(first_.readings_.window());
-    monitoring_->restore({}, first_.monitoring_->sink());
+    MonitorSettings heard;
+    heard.volume_db = input.heard_db;
+    monitoring_->restore(heard, first_.monitoring_->sink());
     devices_.beginOther(input);
     tick_.start();
+}
+
+StripInput Session::kept() const {
+    StripInput out = devices_.kept();
+    if (!isFirst()) out.heard_db = monitoring_->settings().volume_db;
+    return out;
 }
 
 EngineFigures Session::figures() const {
@@ -195,6 +207,8 @@ void Session::begin() {
     }
     house_.preferences.restore(state);
     readings_.set_window(state.window_seconds);
+    house_.heard_balance = state.heard_balance;
+    house_.heard_together = state.heard_together;
     monitoring_->restore(state.monitor, state.monitor_sink);
     // Before any sound: whoever left muted must not be heard because the program ended meanwhile.
     if (state.muted) house_.muted = true;
@@ -338,6 +352,8 @@ void Session::keepNow() {
     s.window_seconds = readings_.window();
     s.monitor = monitoring_->settings();
     s.monitor_sink = monitoring_->sink();
+    s.heard_balance = house_.heard_balance;
+    s.heard_together = house_.heard_together;
     s.muted = muted();
     devices_.keep(s);
     house_.preferences.keep(s);

@@ -24,9 +24,11 @@ class QLockFile;
 namespace reed::ui {
 
 class BalanceModel;
+class FeedVerdict;
 class Microphones;
 class Monitoring;
 class RoomLearning;
+class VoicesModel;
 
 /// One strip of the desk with all that belongs to it: its chain, input, readings, headphones. The first one
 /// also holds what all share (what is told, scenes, preferences, the desk) and keeps the working state.
@@ -45,11 +47,15 @@ class Session final : public QObject {
     /// The state and input of another strip to begin with.
     void beginStrip(StripState state, const std::string& focused, const StripInput& input);
 
+    /// What this computer remembers of the strip.
+    StripInput kept() const;
+
     Session& first() const { return first_; }
     bool isFirst() const { return &first_ == this; }
     DeskModel& desk() const { return *first_.desk_; }
     LiveStrip& seat() const { return *seat_; }
     const LiveDesk& live() const { return house_.live; }
+    House& house() const { return house_; }
     const std::shared_ptr<LiveStrip>& seatPointer() const { return seat_; }
     /// What it is called in the interface.
     QString stripName() const;
@@ -84,6 +90,8 @@ class Session final : public QObject {
     Monitoring& monitoring() { return *monitoring_; }
     RoomLearning& learning() { return *learning_; }
     BalanceModel& balance() const { return *first_.balance_; }
+    VoicesModel& voices() const { return *first_.voices_; }
+    FeedVerdict& verdict() const { return *verdict_; }
     Background& background() { return *background_; }
 
     bool muted() const { return house_.muted; }
@@ -139,6 +147,7 @@ class Session final : public QObject {
     std::unique_ptr<DeskModel> desk_;
     std::unique_ptr<SceneShelf> shelf_;
     BalanceModel* balance_ = nullptr;
+    VoicesModel* voices_ = nullptr;
 
     QTimer tick_, save_later_, started_;
     std::unique_ptr<QLockFile> lock_;  // on the state: one program writes it
@@ -151,6 +160,7 @@ class Session final : public QObject {
     QElapsedTimer tended_, looked_;
     std::map<std::string, QString> troubles_;  // by stage; each is told once
     RoomLearning* learning_;
+    FeedVerdict* verdict_;
     Microphones* microphones_;
     std::unique_ptr<Monitoring> monitoring_;
     std::unique_ptr<Background> background_;  // ends first: its work uses the engine

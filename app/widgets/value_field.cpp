@@ -46,6 +46,12 @@ void ValueField::setMeasured(std::optional<double> value) {
     update();
 }
 
+void ValueField::setNext(bool next) {
+    if (next == next_) return;
+    next_ = next;
+    update();
+}
+
 void ValueField::setTitle(const QString& title) {
     title_ = title;
     describe();
@@ -95,6 +101,11 @@ void ValueField::paintEvent(QPaintEvent*) {
         p.drawRoundedRect(QRectF(rect()).adjusted(1, 1, -1, -1), 5, 5);
     }
     const QRectF inside = QRectF(rect()).adjusted(6, 3, -6, -3);
+    if (next_) {
+        p.setPen(Qt::NoPen);
+        p.setBrush(t.marsh);
+        p.drawEllipse(QPointF(2.5, inside.top() + (inside.height() - 6) / 2), 2, 2);
+    }
     p.setFont(ui::font(14));
     p.setPen(isEnabled() ? t.muted : t.line);
     if (parameter_.kind == ValueKind::toggle) {

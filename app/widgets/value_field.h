@@ -23,6 +23,9 @@ class ValueField final : public QWidget {
     void setValue(double value);
     /// Marks on the track what is measured against this value; nothing: no mark.
     void setMeasured(std::optional<double> value);
+    /// It is the one that a wheel or a key turns from anywhere: marked by a dot.
+    void setNext(bool next);
+    bool next() const { return next_; }
     /// Another name than the table's, e.g. for a band.
     void setTitle(const QString& title);
     void openEditor(const QString& initial = {});
@@ -66,7 +69,7 @@ class ValueField final : public QWidget {
     std::optional<double> measured_;
     QString title_, complaint_;
     QLineEdit* editor_ = nullptr;
-    bool dragging_ = false;
+    bool dragging_ = false, next_ = false;
     double drag_position_ = 0.0;
     QPointF drag_from_;
 };

@@ -1,0 +1,86 @@
+#include "deck/main_menu.h"
+
+#include "actions/actions.h"
+#include "session/session.h"
+#include "theme/theme.h"
+
+namespace reed::ui {
+
+MainMenu::MainMenu(Actions& actions, QWidget* parent) : QMenu(parent), actions_(actions) {
+    setObjectName("main_popup");
+    setAttribute(Qt::WA_DeleteOnClose);
+    actions_.entry(this, "undo");
+    actions_.entry(this, "redo");
+    addSeparator();
+    addStrips();
+    addSeparator();
+    addLevels();
+    addSeparator();
+    addKeys();
+    addSeparator();
+    addLook();
+    addSeparator();
+    if (actions_.session().devices().picture().virtual_microphone) {
+        addAction(tr("Quit, and take the microphone away ..."), this, &MainMenu::quitWithoutMicrophoneWanted)
+            ->setObjectName("quit_without_microphone");
+    }
+    actions_.entry(this, "quit");
+}
+
+void MainMenu::addStrips() {
+    const DeskModel& desk = actions_.session().desk();
+    actions_.entry(this, "add-voice");
+    actions_.entry(this, "add-programme");
+    if (desk.strips().size() > 1) actions_.entry(this, "remove-strip");
+    if (desk.canBringBack()) actions_.entry(this, "bring-back");
+}
+
+void MainMenu::addLevels() {
+    Session* session = &actions_.session().first();
+    const auto entry = [&](const QString& title, double seconds) {
+        QAction* a = addAction(title, session, [session, seconds] {
+            for (Session* s : session->desk().strips()) {
+                s->readings().set_window(seconds);
+                if (seconds == Readings::kSinceReset) s->readings().restart();
+            }
+        });
+        a->setCheckable(true);
+        a->setChecked(session->readings().window() == seconds);
+    };
+    entry(tr("Levels over the last 3 s"), 3.0);
+    entry(tr("Levels over the last 10 s"), 10.0);
+    entry(tr("Levels over the last 30 s"), 30.0);
+    entry(tr("Levels since now (10 min at most)"), Readings::kSinceReset);
+}
+
+void MainMenu::addKeys() {
+    Preferences* preferences = &actions_.session().preferences();
+    const auto talk = [&](const QString& title, Preferences::TalkKey mode) {
+        QAction* a = addAction(title, preferences, [preferences, mode] { preferences->setTalkKey(mode); });
+        a->setCheckable(true);
+        a->setChecked(preferences->talkKey() == mode);
+    };
+    const QString set = preferences->keys().text("talk");
+    const QString key = set.isEmpty() ? tr("the talk key") : set;
+    talk(tr("Mute and unmute by %1").arg(key), Preferences::TalkKey::toggles);
+    talk(tr("Hold %1 to talk").arg(key), Preferences::TalkKey::talks);
+    talk(tr("Hold %1 to mute").arg(key), Preferences::TalkKey::mutes);
+    actions_.entry(this, "keys");
+    addAction(tr("Keys that work in every window ..."), this, &MainMenu::desktopKeysWanted)
+        ->setObjectName("desktop_keys");
+    actions_.entry(this, "headphones");
+}
+
+void MainMenu::addLook() {
+    Preferences* preferences = &actions_.session().preferences();
+    const auto look = [&](const QString& title, const QString& name) {
+        QAction* a = addAction(title, preferences, [preferences, name] { preferences->setTheme(name); });
+        a->setCheckable(true);
+        a->setChecked(theme().name == name);
+    };
+    actions_.entry(this, "small-window");
+    look(tr("Dusk (dark)"), "dusk");
+    look(tr("Dawn (light)"), "dawn");
+}
+
+}  // namespace reed::ui
