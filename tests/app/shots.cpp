@@ -7,6 +7,7 @@
 #include "actions/keys_dialog.h"
 #include "app/window.h"
 #include "deck/changes_popup.h"
+#include "rail/small_window.h"
 #include "session/room_learning.h"
 
 using namespace reed;
@@ -126,6 +127,15 @@ TEST_CASE("shots: desk", "[.shots]") {
     w.window.actions().act("balance");
     settle(25.0);
     shoot(w, "balance-dusk");
+    w.window.actions().act("balance");
+    REQUIRE(w.window.actions().run("focus-at", "programme ducking").isEmpty());
+    settle(2.0);
+    shoot(w, "ducking-dusk");
+    w.window.actions().act("small-window");
+    settle(1.0);
+    REQUIRE(w.window.smallWindow()->grab().save(QString::fromLocal8Bit(qgetenv("REED_SHOTS")) +
+                                                "/small-dusk.png"));
+    w.window.actions().act("small-window");
 }
 
 TEST_CASE("shots: popups", "[.shots]") {

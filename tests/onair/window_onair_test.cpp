@@ -4,6 +4,7 @@
 #include <catch2/catch.hpp>
 #include <csignal>
 
+#include "base/file.h"
 #include "base/sound_file.h"
 #include "deck/popups.h"
 #include "live/daemon.h"
@@ -339,6 +340,22 @@ TEST_CASE("what other programs play is heard in the headphones by itself, and is
     const auto in_the_ears = read_sound(heard);
     REQUIRE(in_the_ears.ok());
     CHECK(rms(in_the_ears.value()[0], in_the_ears.value().frames() / 2) > 0.05);
+    // It ends and plays again: it is sent there by itself; not when the wish was taken back.
+    Daemon::end(player);
+    REQUIRE(Window::until([&] { return music->devices().picture().programs.empty(); }));
+    int player_again = daemon.play_as_program(w.folder.path("song.wav"), "phones");
+    REQUIRE(Window::until([&] { return plays_into(output); }));
+    CHECK(w.session.saveState());
+    CHECK(read_file(w.folder.path("state/session.json"), 1 << 20).value().find("\"programs\"") !=
+          std::string::npos);
+    music->devices().moveProgram(music->devices().picture().programs.front(), false);
+    REQUIRE(Window::until([&] { return plays_into("phones"); }));
+    Daemon::end(player_again);
+    REQUIRE(Window::until([&] { return music->devices().picture().programs.empty(); }));
+    player_again = daemon.play_as_program(w.folder.path("song.wav"), "phones");
+    REQUIRE(Window::until([&] { return plays_into("phones"); }));
+    music->devices().moveProgram(music->devices().picture().programs.front(), true);
+    REQUIRE(Window::until([&] { return plays_into(output); }));
     // The whole system plays into it: it is still heard, and does not hear itself when the music has ended.
     run_command({"/usr/bin/pw-metadata", "0", "default.configured.audio.sink",
                  "{\"name\":\"" + output + "\"}", "Spa:String:JSON"});
@@ -348,7 +365,7 @@ TEST_CASE("what other programs play is heard in the headphones by itself, and is
     music->monitoring().setSink("");
     music->monitoring().set(on);
     CHECK(Window::until([&] { return level() > 0.05; }));
-    Daemon::end(player);
+    Daemon::end(player_again);
     CHECK(Window::until([&] { return level() == 0.0; }));
 
     // No two strips on one microphone.

@@ -1,0 +1,136 @@
+// A microphone's channels, its volume in the system, and what is offered of it, chosen in the window.
+#include <QMenu>
+#include <catch2/catch.hpp>
+
+#include "live/daemon.h"
+#include "onair/on_air.h"
+
+using namespace reed;
+using namespace reed::test;
+
+namespace {
+
+/// Opens the chooser of the input and triggers an entry of it, or of a menu in it.
+bool chooseInput(OnAir& w, const QString& text) {
+    QTest::mouseClick(w.find<ui::FlatButton>("input_button"), Qt::LeftButton);
+    auto* menu = w.find<QMenu>("input_menu");
+    REQUIRE(menu != nullptr);
+    bool found = false;
+    for (QMenu* m : QList<QMenu*>{menu} + menu->findChildren<QMenu*>()) {
+        for (QAction* a : m->actions()) {
+            if (found || !a->text().startsWith(text)) continue;
+            found = true;
+            a->trigger();
+        }
+    }
+    menu->close();
+    QCoreApplication::sendPostedEvents(menu, QEvent::DeferredDelete);
+    w.opened();
+    return found;
+}
+
+}  // namespace
+
+TEST_CASE("two strips share a device by its channels, and no channel twice", "[onair][live]") {
+    Daemon daemon;
+    daemon.add_source("box", "Stage box", "FL FR");
+    OnAir w;
+    w.setInput({DeviceKind::pipewire, "box"});
+    REQUIRE(Window::until([&] {
+        const PipeWireNode* m = w.session.devices().microphone();
+        return m != nullptr && m->channels.size() == 2;
+    }));
+    REQUIRE(chooseInput(w, "Only channel 2 (FR)"));
+    CHECK(w.session.devices().input() == DeviceChoice{DeviceKind::pipewire, "box", 2});
+    CHECK(w.find<ui::FlatButton>("input_button")->text() == "Stage box, channel 2");
+    CHECK(w.session.engine().format().channels == 1);
+    // The other one for a guest; the same is refused.
+    ui::Session* guest = w.session.desk().add(StripRole::voice);
+    REQUIRE(guest != nullptr);
+    guest->devices().setInput({DeviceKind::pipewire, "box", 2});
+    CHECK(w.told().contains("is the input of Voice already"));
+    guest->devices().setInput({DeviceKind::pipewire, "box"});
+    CHECK(guest->devices().unchosen());
+    guest->devices().setInput({DeviceKind::pipewire, "box", 1});
+    REQUIRE(Window::until([&] { return guest->devices().status().running; }));
+    write_wav(w.folder.path("tone.wav"), mono(sine(1000, 0.2, 30.0)));
+    const int player = daemon.play_into(w.folder.path("tone.wav"), "box:input_FL");
+    const auto level = [](ui::Session& s) {
+        std::vector<float> x(4800);
+        float* rows[2] = {x.data(), nullptr};
+        const auto sound = s.engine().input_history();
+        return sound->read(sound->written() - 4800, 4800, rows) ? peak(x) : -1.0;
+    };
+    CHECK(Window::until([&] { return level(*guest) > 0.15; }));
+    CHECK(level(w.session) == 0.0);
+    Daemon::end(player);
+    // It is remembered.
+    CHECK(w.session.saveState());
+    const auto kept = load_working_state(w.folder.path("state/session.json"));
+    REQUIRE(kept.ok());
+    CHECK(kept.value()->input.channel == 2);
+    CHECK(kept.value()->inputs.at("guest").channel == 1);
+}
+
+TEST_CASE("the system's volume of the microphone stands beside it, is told and set there", "[onair][live]") {
+    Daemon daemon;
+    daemon.add_source("desk_mic", "Desk microphone");
+    OnAir w;
+    auto* system = w.find<ui::ValueField>("system_volume");
+    REQUIRE(system != nullptr);
+    CHECK_FALSE(system->isVisible());  // the simulated room has none
+    daemon.set_properties("desk_mic", "{ channelVolumes: [ 2.0 ] }");
+    w.setInput({DeviceKind::pipewire, "desk_mic"});
+    REQUIRE(Window::until([&] { return system->isVisible() && system->value() > 5.0; }));
+    CHECK(system->value() == Approx(6.0).margin(0.1));
+    QLabel* advice = w.find<QLabel>("input_advice");
+    // Something must come in before the volume is what there is to say.
+    write_wav(w.folder.path("hiss.wav"), mono(noise(0.003, 40.0, 5)));
+    const int player = daemon.play(w.folder.path("hiss.wav"), "desk_mic");
+    CHECK(Window::until([&] { return advice->text().contains("add 6 dB"); }));
+    Daemon::end(player);
+    // Set here, it is set there.
+    system->setFocus();
+    QTest::keyClick(system, Qt::Key_Backspace);
+    const auto volume = [&] { return w.session.devices().microphone()->volume; };
+    CHECK(Window::until([&] { return std::abs(volume()) < 0.05; }));
+    CHECK(system->value() == 0.0);
+    system->openEditor("-12");
+    QTest::keyClick(system->findChild<QLineEdit*>(), Qt::Key_Return);
+    CHECK(Window::until([&] { return std::abs(volume() + 12.0) < 0.05; }));
+    CHECK_THAT(daemon.dump(), Catch::Contains("0.25118"));
+    // And what is set elsewhere comes here.
+    daemon.set_properties("desk_mic", "{ channelVolumes: [ 0.5 ] }");
+    CHECK(Window::until([&] { return std::abs(system->value() + 6.0) < 0.1; }));
+}
+
+TEST_CASE("a strip is offered as a microphone of its own by the menu, under its name, and taken back",
+          "[onair][live]") {
+    Daemon daemon;
+    daemon.add_source("desk_mic", "Desk microphone");
+    OnAir w;
+    w.setInput({DeviceKind::pipewire, "desk_mic"});
+    REQUIRE(chooseInput(w, "Also a microphone of its own, \"Dusky Reed: Voice\""));
+    REQUIRE(chooseInput(w, "Also without the chain"));
+    const auto offered = [&](const std::string& title) {
+        return daemon.dump().find("\"node.description\": \"" + title + "\"") != std::string::npos;
+    };
+    CHECK(Window::until([&] { return offered("Dusky Reed: Voice") && offered("Dusky Reed: Voice, plain"); }));
+    // It does not offer itself as an input.
+    for (const auto& source : w.session.devices().picture().sources) CHECK(source.name == "desk_mic");
+    w.session.strip().setStripName("Anna");
+    CHECK(Window::until([&] { return offered("Dusky Reed: Anna") && offered("Dusky Reed: Anna, plain"); }));
+    // The name of all of them.
+    AudioSettings audio = w.session.devices().audio();
+    audio.mic_title = "Workshop";
+    w.session.devices().setAudio(audio);
+    w.opened();
+    CHECK(Window::until([&] { return offered("Workshop: Anna") && !offered("Dusky Reed: Anna"); }));
+    CHECK(w.session.saveState());
+    const auto kept = load_working_state(w.folder.path("state/session.json"));
+    CHECK(kept.value()->input.offered);
+    CHECK(kept.value()->input.plain);
+    w.session.devices().setOffered(false, false);
+    CHECK(Window::until([&] { return !offered("Workshop: Anna") && !offered("Workshop: Anna, plain"); }));
+    CHECK(offered("Workshop"));
+}
