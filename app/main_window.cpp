@@ -29,6 +29,9 @@
 #include "rail/strip_rail.h"
 #include "session/monitoring.h"
 #include "session/session.h"
+#include "session/takes_model.h"
+#include "takes/take_view.h"
+#include "takes/take_wave.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
@@ -56,6 +59,8 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
     rail_ = new StripRail(*actions_, this);
     balance_ = new BalanceView(*actions_, diagrams_);
     diagrams_->addWidget(balance_);
+    takes_ = new TakeView(*actions_, diagrams_);
+    diagrams_->addWidget(takes_);
     balance_button_ = new BalanceButton(*actions_, rail_);
     rail_->setFoot(balance_button_);
     connect(balance_button_, &BalanceButton::pressed, this, &MainWindow::showBalance);
@@ -65,6 +70,7 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
     top->setSpacing(10);
     top->addWidget(input_);
     top->addWidget(scenes_, 1);
+    top->addWidget(takes_button_);
     top->addWidget(status_);
     top->addWidget(mute_);
     top->addWidget(menu_);
@@ -106,6 +112,9 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
         if (session_.desk().count(StripRole::programme) > 0) showBalance(!balanceShown());
     });
     connect(actions_, &Actions::keysWanted, this, &MainWindow::openKeys);
+    connect(actions_, &Actions::takesWanted, this, [this] { showTakes(!takesShown()); });
+    for (const auto signal : {&TakesModel::loopChanged, &TakesModel::recordingChanged})
+        connect(&session_.takes(), signal, this, &MainWindow::showMute);
     connect(actions_, &Actions::smallWanted, this, [this] { showSmall(!smallShown()); });
     connect(&session_.preferences().keys(), &Keys::changed, this, &MainWindow::showMute);
     showMute();
@@ -163,11 +172,27 @@ bool MainWindow::balanceShown() const {
 }
 
 void MainWindow::showBalance(bool show) {
+    if (show) showTakes(false);
     if (show)
         diagrams_->setCurrentWidget(balance_);
-    else
+    else if (!takesShown())
         diagrams_->setCurrentWidget(page().diagram);
     balance_button_->setShown(show);
+}
+
+bool MainWindow::takesShown() const {
+    return diagrams_->currentWidget() == takes_;
+}
+
+void MainWindow::showTakes(bool show) {
+    if (show) {
+        showBalance(false);
+        diagrams_->setCurrentWidget(takes_);
+        takes_->wave()->setFocus();
+    } else if (takesShown()) {
+        diagrams_->setCurrentWidget(page().diagram);
+    }
+    takes_button_->setChecked(show);
 }
 
 void MainWindow::showFocus() {
@@ -201,6 +226,11 @@ void MainWindow::buildTop() {
         popup->move(status_->mapToGlobal(QPoint(status_->width() - popup->width(), status_->height() + 4)));
         popup->show();
     });
+    takes_button_ = new FlatButton(tr("Takes"), this);
+    takes_button_->setObjectName("takes_button");
+    takes_button_->setIconName("loop");
+    takes_button_->setCheckable(true);
+    connect(takes_button_, &FlatButton::clicked, this, &MainWindow::showTakes);
     mute_ = new FlatButton(tr("Mute"), this);
     mute_->setObjectName("mute_button");
     mute_->setIconName("mute");
@@ -298,16 +328,23 @@ void MainWindow::showMute() {
     mute_->setChecked(session_.muted());
     mute_->setToolTip(session_.preferences().keys().hint(tr("Silence the feed"), "talk"));
     mute_->setText(session_.muted() ? tr("Muted") : tr("Mute"));
-    setWindowTitle(session_.muted() ? tr("Muted - Dusky Reed") : tr("Dusky Reed"));
+    const TakesModel& takes = session_.takes();
+    setWindowTitle(session_.muted()    ? tr("Muted - Dusky Reed")
+                   : takes.looping()   ? tr("Loop - Dusky Reed")
+                   : takes.recording() ? tr("Recording - Dusky Reed")
+                                       : tr("Dusky Reed"));
+    takes_button_->setText(takes.looping() ? tr("Loop") : takes.recording() ? tr("Recording") : tr("Takes"));
+    takes_button_->setToolTip(
+        session_.preferences().keys().hint(tr("What was said, kept to tune by: loop it, compare"), "takes"));
     update();
 }
 
 void MainWindow::paintEvent(QPaintEvent*) {
     QPainter p(this);
     p.fillRect(rect(), theme().window);
-    if (!session_.muted()) return;
+    if (!session_.muted() && !session_.takes().looping()) return;
     // Seen from across the room.
-    p.setPen(QPen(theme().ember, 8));
+    p.setPen(QPen(session_.muted() ? theme().ember : theme().marsh, 8));
     p.drawRect(rect());
 }
 

@@ -24,6 +24,7 @@ class Session;
 class StageEditor;
 class SmallWindow;
 class StripRail;
+class TakeView;
 
 class MainWindow final : public QWidget {
     Q_OBJECT
@@ -41,6 +42,9 @@ class MainWindow final : public QWidget {
     StripRail* rail() const { return rail_; }
     /// Balance in place of the diagram.
     bool balanceShown() const;
+    /// Takes in place of the diagram.
+    bool takesShown() const;
+    TakeView* takeView() const { return takes_; }
     /// Null before it was wanted for the first time.
     SmallWindow* smallWindow() const { return small_.get(); }
     bool smallShown() const;
@@ -77,6 +81,7 @@ class MainWindow final : public QWidget {
     void showStrips();
     void showFocus();
     void showBalance(bool show);
+    void showTakes(bool show);
     void showSmall(bool small);
     void turn(double notches, bool fine);
     void addPage(Session& strip);
@@ -103,6 +108,8 @@ class MainWindow final : public QWidget {
     SceneBar* scenes_;
     StripRail* rail_;
     BalanceView* balance_;
+    TakeView* takes_;
+    FlatButton* takes_button_;
     BalanceButton* balance_button_;
     QStackedWidget *diagrams_, *editors_, *feeds_, *rooms_;
     std::unique_ptr<SmallWindow> small_;

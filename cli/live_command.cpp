@@ -1,5 +1,6 @@
 #include "live_command.h"
 
+#include <charconv>
 #include <csignal>
 #include <cstdio>
 #include <filesystem>
@@ -49,18 +50,26 @@ std::filesystem::path demo_data() {
     return self.parent_path() / "../share/dusky-reed/demo_data";
 }
 
-/// "default", "room", "file:PATH", or a node's name.
+/// "default", "room", "file:PATH", or a node's name, perhaps with "#3" for one of its channels.
 DeviceChoice choice_of(const std::string& word) {
     if (word == "room") return {DeviceKind::simulated_room, ""};
     if (word == "default") return {DeviceKind::pipewire, ""};
     if (word.rfind("file:", 0) == 0) return {DeviceKind::sound_file, word.substr(5)};
+    const size_t mark = word.rfind('#');
+    int channel = 0;
+    const char* end = word.data() + word.size();
+    if (mark != std::string::npos && std::from_chars(word.data() + mark + 1, end, channel).ptr == end &&
+        channel > 0) {
+        const std::string node = word.substr(0, mark);
+        return {DeviceKind::pipewire, node == "default" ? "" : node, channel};
+    }
     return {DeviceKind::pipewire, word};
 }
 
 DeviceChoice choice_of(const StripInput& kept) {
     if (kept.kind == "file") return {DeviceKind::sound_file, kept.target};
     if (kept.kind == "room") return {DeviceKind::simulated_room, ""};
-    return {DeviceKind::pipewire, kept.target};
+    return {DeviceKind::pipewire, kept.target, kept.channel};
 }
 
 struct Seat {
@@ -80,7 +89,10 @@ class Live {
             if (s.source) s.source->stop();
         }
         desk_.set_sink(nullptr);
-        for (const Seat& s : seats_) s.strip->set_output(nullptr);
+        for (const Seat& s : seats_) {
+            s.strip->set_output(nullptr);
+            s.strip->set_plain_output(nullptr);
+        }
     }
 
     Result<void> open() {
@@ -133,6 +145,8 @@ class Live {
                 return Error{"it is given two inputs.", strip->id, "Name one."};
         }
         const WorkingState state = remembered();
+        kept_ = state.inputs;
+        kept_[scene_.desk.strips.front().id] = state.input;
         for (const StripSpec& s : scene_.desk.strips) {
             if (choices.contains(s.id) || s.role == StripRole::programme) continue;
             const bool first = &s == &scene_.desk.strips.front();
@@ -148,7 +162,10 @@ class Live {
         }
         for (auto a = choices.begin(); a != choices.end(); ++a) {
             for (auto b = std::next(a); b != choices.end(); ++b) {
-                if (a->second.kind == DeviceKind::pipewire && a->second == b->second)
+                const DeviceChoice &one = a->second, &other = b->second;
+                const bool same = one.target == other.target &&
+                                  (one.channel == other.channel || one.channel == 0 || other.channel == 0);
+                if (one.kind == DeviceKind::pipewire && other.kind == one.kind && same)
                     return Error{"it is the input of " + a->first + " already.", b->first,
                                  "Choose another microphone for one of them."};
             }
@@ -196,16 +213,13 @@ class Live {
             s.strip->open(std::move(prepared.value()));
             s.readings = std::make_unique<Readings>(s.strip->engine());
             s.readings->set_window(10.0);
+            if (spec.role == StripRole::programme) s.readings->expect_no_voice();
             strips.push_back(s.strip);
         }
         desk_.arrange(strips, running_order(scene_.desk));
         if (pipewire_ && !options_.no_feed) desk_.set_sink(&hub_->feed());
         for (size_t i = 0; i < seats_.size() && !options_.no_feed; ++i) {
-            const StripSpec& spec = scene_.desk.strips[i];
-            if (spec.role != StripRole::programme) continue;
-            const std::string title = options_.title + " " + spec.shown_name();
-            seats_[i].strip->set_output(
-                &hub_->offer(node_of(spec.id), title, strips[i]->engine().format().channels));
+            offer(scene_.desk.strips[i], seats_[i]);
         }
         meter_ = std::make_unique<LoudnessMeter>(desk_.format());
         feed_.follow(desk_.desk().feed_history());
@@ -215,6 +229,19 @@ class Live {
             if (auto started = s.source->start(*s.strip, s.strip.get()); !started.ok()) return started;
         }
         return {};
+    }
+
+    /// Programmes, and voices as the window remembers it.
+    void offer(const StripSpec& spec, Seat& seat) {
+        const int channels = seat.strip->engine().format().channels;
+        const bool programme = spec.role == StripRole::programme;
+        const auto kept = kept_.find(spec.id);
+        const std::string title = options_.title + (programme ? " " : ": ") + spec.shown_name();
+        if (programme || (kept != kept_.end() && kept->second.offered))
+            seat.strip->set_output(&hub_->offer(node_of(spec.id), title, channels));
+        if (!programme && kept != kept_.end() && kept->second.plain)
+            seat.strip->set_plain_output(
+                &hub_->offer(node_of(spec.id) + "-plain", title + ", plain", channels));
     }
 
     void tend() {
@@ -272,6 +299,7 @@ class Live {
     LiveDesk desk_;
     std::unique_ptr<PipeWireHub> hub_;
     std::vector<Seat> seats_;
+    std::map<std::string, StripInput> kept_;  // by strip
     std::unique_ptr<LoudnessMeter> meter_;
     RingReader feed_;
     bool pipewire_ = false;
@@ -293,9 +321,10 @@ std::pair<CLI::App*, std::function<int()>> live_command(CLI::App& app) {
     auto* command = app.add_subcommand("live", "Run a scene live without a window, until a signal ends it");
     command->add_option("--scene", options->scene, "Scene file")->required();
     command
-        ->add_option("--input", options->inputs,
-                     "strip=SOURCE: a microphone's node name, default, file:PATH or room; without strip= the "
-                     "first one. What is not named is as the window remembers it")
+        ->add_option(
+            "--input", options->inputs,
+            "strip=SOURCE: a microphone's node name (one of its channels: NAME#3), default, file:PATH or "
+            "room; without strip= the first one. What is not named is as the window remembers it")
         ->take_all();
     command->add_option("--seconds", options->seconds, "End by itself after so many seconds")
         ->check(CLI::Range(0.1, 1e6));

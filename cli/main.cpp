@@ -1,8 +1,10 @@
 // dusky-reed-cli: the chain without a window. Same core, same scenes, same numbers.
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <cstdio>
 #include <functional>
 #include <iostream>
+#include <iterator>
 
 #include "base/decibel.h"
 #include "base/file.h"
@@ -11,6 +13,7 @@
 #include "desk_commands.h"
 #include "engine/render.h"
 #include "measure/file_measure.h"
+#include "take_commands.h"
 
 namespace {
 
@@ -272,7 +275,8 @@ int run(int argc, char** argv) {
     auto* stages = app.add_subcommand("stages", "List every stage kind with its parameters");
     stages->add_flag("--json", json, "Write JSON");
 
-    std::vector<std::pair<CLI::App*, std::function<int()>>> of_desks = desk_commands(app);
+    std::vector<std::pair<CLI::App*, std::function<int()>>> others = desk_commands(app);
+    std::ranges::move(take_commands(app), std::back_inserter(others));
 
     std::string sound;
     auto* measure =
@@ -315,7 +319,7 @@ int run(int argc, char** argv) {
     if (*levels) return levels_command(scene, strip, sound, json);
     if (*check) return check_command(paths);
     if (*learn) return learn_command(learning);
-    for (const auto& [command, work] : of_desks) {
+    for (const auto& [command, work] : others) {
         if (*command) return work();
     }
     return kBadInput;

@@ -4,76 +4,14 @@
 #include <QtGlobal>
 
 #include "actions/actions.h"
+#include "actions/meant.h"
 #include "session/monitoring.h"
+#include "session/takes_model.h"
 
 namespace reed::ui {
 namespace {
 
 constexpr const char* kSources[] = {"off", "feed", "plain", "removed"};
-
-// What was meant by a word from outside.
-
-/// A scene by its name, or by its place in the list.
-const SceneEntry* sceneOf(Session& s, const QString& word) {
-    const auto& all = s.shelf().scenes();
-    for (const auto& entry : all) {
-        if (QString::fromStdString(entry.scene.name) == word) return &entry;
-    }
-    const int place = word.toInt();
-    return place >= 1 && static_cast<size_t>(place) <= all.size() ? &all[static_cast<size_t>(place - 1)]
-                                                                  : nullptr;
-}
-
-QString noScene(Session& s, const QString& word) {
-    QStringList names;
-    for (const auto& entry : s.shelf().scenes()) names << QString::fromStdString(entry.scene.name);
-    return QObject::tr("There is no scene \"%1\". There are: %2.").arg(shortened(word), names.join(", "));
-}
-
-/// A strip by its id, its name, or its place on the rail.
-Session* stripOf(Session& s, const QString& word) {
-    if (Session* named = s.desk().find(word.toStdString())) return named;
-    const auto& all = s.desk().strips();
-    for (Session* strip : all) {
-        if (strip->stripName().compare(word, Qt::CaseInsensitive) == 0) return strip;
-    }
-    const int place = word.toInt();
-    return place >= 1 && static_cast<size_t>(place) <= all.size() ? all[static_cast<size_t>(place - 1)]
-                                                                  : nullptr;
-}
-
-QString noStrip(Session& s, const QString& word) {
-    QStringList ids;
-    for (const Session* strip : s.desk().strips()) ids << QString::fromStdString(strip->strip().spec().id);
-    return QObject::tr("There is no strip \"%1\". There are: %2.").arg(shortened(word), ids.join(", "));
-}
-
-/// A stage by its id, or by its place in the chain: of the strip in work, or of another one ("guest/gate").
-struct Spot {
-    Session* strip = nullptr;
-    const StageSpec* stage = nullptr;  ///< nullptr: there is none
-    QString why;                       ///< not
-};
-
-Spot stageOf(Session& s, const QString& word) {
-    Spot out{&s, nullptr, {}};
-    QString name = word;
-    if (word.contains('/')) {
-        out.strip = stripOf(s, word.section('/', 0, 0));
-        name = word.section('/', 1);
-        if (out.strip == nullptr) return {&s, nullptr, noStrip(s, word.section('/', 0, 0))};
-    }
-    out.stage = out.strip->strip().stage(name.toStdString());
-    const auto& all = out.strip->strip().chain().stages;
-    const int place = name.toInt();
-    if (out.stage == nullptr && place >= 1 && static_cast<size_t>(place) <= all.size())
-        out.stage = &all[static_cast<size_t>(place - 1)];
-    if (out.stage != nullptr) return out;
-    QStringList ids;
-    for (const auto& stage : all) ids << QString::fromStdString(stage.id);
-    out.why = QObject::tr("There is no stage \"%1\". There are: %2.").arg(shortened(name), ids.join(", "));
-    return out;
-}
 
 // What they do.
 
@@ -239,33 +177,6 @@ QString theme(Actions& a, const QString& word) {
     return {};
 }
 
-/// "STAGE PARAMETER REST": the stage, the row of its parameter, and the rest; or why not.
-struct Place {
-    ChainModel* chain = nullptr;
-    std::string stage;
-    size_t row = 0;
-    QString rest, why;
-    const StageSpec& spec() const { return *chain->stage(stage); }
-};
-
-Place placeOf(Session& s, const QString& words) {
-    const Spot at = stageOf(s, words.section(' ', 0, 0));
-    if (at.stage == nullptr) return {nullptr, {}, 0, {}, at.why};
-    const QString name = words.section(' ', 1, 1);
-    const int row = at.stage->stage_kind().find(name.toStdString());
-    if (row >= 0)
-        return {&at.strip->strip(), at.stage->id, static_cast<size_t>(row), words.section(' ', 2), {}};
-    QStringList ids;
-    for (const Parameter& p : at.stage->stage_kind().parameters)
-        ids << QString::fromUtf8(p.id.data(), static_cast<qsizetype>(p.id.size()));
-    return {nullptr,
-            {},
-            0,
-            {},
-            QObject::tr("%1 has no value \"%2\". There are: %3.")
-                .arg(QString::fromStdString(at.stage->id), shortened(name), ids.join(", "))};
-}
-
 QString setValue(Actions& a, const QString& words) {
     const Place at = placeOf(a.session(), words);
     if (!at.why.isEmpty()) return at.why;
@@ -292,6 +203,12 @@ QString stepValue(Actions& a, const QString& words) {
     return {};
 }
 
+QString comparePlain(Actions& a, const QString&) {
+    TakesModel& t = a.session().takes();
+    t.comparing() ? t.endComparison() : t.compare({});
+    return {};
+}
+
 QString undoTitle(const Session& s) {
     const History& h = s.strip().history();
     return h.canUndo() ? QObject::tr("Undo: %1").arg(h.undoLabel()) : QObject::tr("Nothing to undo");
@@ -310,6 +227,7 @@ constexpr const char* kSound = QT_TRANSLATE_NOOP("QObject", "Sound");
 constexpr const char* kScenes = QT_TRANSLATE_NOOP("QObject", "Scenes");
 constexpr const char* kStrips = QT_TRANSLATE_NOOP("QObject", "Strips");
 constexpr const char* kStages = QT_TRANSLATE_NOOP("QObject", "Stages");
+constexpr const char* kTakes = QT_TRANSLATE_NOOP("QObject", "Takes");
 constexpr const char* kChanges = QT_TRANSLATE_NOOP("QObject", "Changes");
 constexpr const char* kProgram = QT_TRANSLATE_NOOP("QObject", "Program");
 
@@ -435,6 +353,28 @@ const Action kTable[] = {
      .argument = Argument::value, .run = setValue},
     {.id = "step", .title = QT_TRANSLATE_NOOP("QObject", "Turn a value by notches"), .group = kStages,
      .argument = Argument::notches, .run = stepValue},
+
+    {.id = "takes", .title = QT_TRANSLATE_NOOP("QObject", "Takes, or the diagram"), .group = kTakes,
+     .keys = "F4", .run = [](Actions& a, const QString&) { emit a.takesWanted(); return QString(); }},
+    {.id = "keep-that", .title = QT_TRANSLATE_NOOP("QObject", "Keep the last 20 s as a take"), .group = kTakes,
+     .keys = "F5", .everywhere = true,
+     .run = [](Actions& a, const QString&) { a.session().takes().keep(TakesModel::kUsual); return QString(); }},
+    {.id = "record", .title = QT_TRANSLATE_NOOP("QObject", "Record a take, or stop"), .group = kTakes,
+     .keys = "Shift+F5", .everywhere = true,
+     .run = [](Actions& a, const QString&) { a.session().takes().record(); return QString(); }},
+    {.id = "loop", .title = QT_TRANSLATE_NOOP("QObject", "Loop the take, or the microphone again"),
+     .group = kTakes, .keys = "F6", .everywhere = true,
+     .run = [](Actions& a, const QString&) {
+         a.session().takes().setLooping(!a.session().takes().looping()); return QString(); }},
+    {.id = "compare-plain", .title = QT_TRANSLATE_NOOP("QObject", "Compare with the plain sound, or end"),
+     .group = kTakes, .keys = "F7", .run = comparePlain},
+    {.id = "switch-side", .title = QT_TRANSLATE_NOOP("QObject", "The other side of the comparison"),
+     .group = kTakes, .keys = "F8",
+     .run = [](Actions& a, const QString&) {
+         TakesModel& t = a.session().takes();
+         if (t.blind() == nullptr) t.chooseSide(!t.sideB());
+         return QString(); },
+     .possible = [](const Session& s) { return s.takes().comparing(); }},
 
     {.id = "undo", .title = QT_TRANSLATE_NOOP("QObject", "Undo"), .group = kChanges, .keys = "Ctrl+Z",
      .run = [](Actions& a, const QString&) { a.session().strip().undo(); return QString(); },

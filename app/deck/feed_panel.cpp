@@ -10,6 +10,7 @@
 #include "session/feed_verdict.h"
 #include "session/monitoring.h"
 #include "session/session.h"
+#include "session/takes_model.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
@@ -93,6 +94,10 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     show_monitor();
     show_target();
     connect(&session_, &Session::readingsChanged, this, &FeedPanel::follow);
+    connect(&session_.takes(), &TakesModel::loopChanged, this, [this] {
+        placeButtons();
+        update();
+    });
     connect(&session_, &Session::muteChanged, this, [this] {
         placeButtons();
         update();
@@ -118,7 +123,7 @@ void FeedPanel::placeButtons() {
     target_->resize(target_->sizeHint().width(), 20);
     const int mark = static_cast<int>(markAt(session_.preferences().target())) - target_->width() / 2;
     target_->move(std::clamp(mark, 60, std::max(60, width() - target_->width() - 8)), 103);
-    target_->setVisible(!session_.muted());
+    target_->setVisible(!session_.muted() && session_.takes().strip() != &session_);
     verdict_->setGeometry(18, 123, (apply_->isHidden() ? width() : apply_->x()) - 26, 28);
 }
 
@@ -210,10 +215,12 @@ void FeedPanel::paintEvent(QPaintEvent*) {
     p.setPen(Qt::NoPen);
     p.setBrush(t.sunken);
     p.drawRoundedRect(track, 4, 4);
-    if (session_.muted()) {
+    const bool loops = session_.takes().strip() == &session_ && !session_.takes().aloud();
+    if (session_.muted() || loops) {
         p.setFont(ui::font(14, true));
-        p.setPen(t.ember);
-        p.drawText(QRectF(18, 104, width() - 36, 18), Qt::AlignCenter, tr("Muted: nothing goes out"));
+        p.setPen(session_.muted() ? t.ember : t.marsh);
+        p.drawText(QRectF(18, 104, width() - 36, 18), Qt::AlignCenter,
+                   session_.muted() ? tr("Muted: nothing goes out") : tr("A take loops: nothing goes out"));
         return;
     }
     if (bar_ > kQuietest) {

@@ -233,8 +233,9 @@ void LevelDiagram::paintLabels(QPainter& p) const {
         std::vector<Label> out;
         if (s.peak > -83.5)
             out.push_back({s.peak, s.peak > 0.0 ? tr("over") : tr("peak"), s.peak > 0.0 ? t.ember : t.now});
-        if (s.voice_known) out.push_back({s.voice, tr("voice"), t.straw});
-        if (s.room_known) out.push_back({s.room, tr("room"), t.room});
+        const bool voice = session_.seat().role() == StripRole::voice;
+        if (s.voice_known) out.push_back({s.voice, voice ? tr("voice") : tr("usual"), t.straw});
+        if (s.room_known) out.push_back({s.room, voice ? tr("room") : tr("quiet"), t.room});
         std::stable_sort(out.begin(), out.end(),
                          [](const Label& a, const Label& b) { return a.level > b.level; });
         return out;

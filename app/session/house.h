@@ -20,6 +20,7 @@ struct SessionPaths {
     std::filesystem::path scenes;     ///< folder of the person's scenes
     std::filesystem::path state;      ///< file of the working state
     std::filesystem::path demo_data;  ///< sounds and scenes that come with the program
+    std::filesystem::path takes{};    ///< folder of the person's takes; empty: beside the scenes
 
     /// By the XDG base directory rules; demo data beside the program, in ../share, built or installed.
     static SessionPaths standard();

@@ -72,7 +72,7 @@ bool Monitoring::openOutput() {
             tr("The output chosen for the monitor is not there. Plug it in, or choose another."));
         return false;
     }
-    auto made = MonitorOutput::create(session_.engine().monitor_history(), options);
+    auto made = MonitorOutput::create(instead_ ? instead_ : session_.engine().monitor_history(), options);
     if (!made.ok()) {
         session_.notices().warn(
             tr("The monitor can't be heard: no PipeWire is running. Start it (systemctl --user start "
@@ -84,6 +84,14 @@ bool Monitoring::openOutput() {
     return true;
 }
 
+bool Monitoring::hearInstead(std::shared_ptr<const HistoryRing> sound) {
+    if (sound == instead_) return output_ != nullptr;
+    instead_ = std::move(sound);
+    output_.reset();
+    const bool on = instead_ || settings_.source != MonitorSource::off;
+    return on && openOutput();
+}
+
 void Monitoring::set(const MonitorSettings& wanted) {
     MonitorSettings next = wanted;
     if (next.source != MonitorSource::tap) heard_stage_.clear();
@@ -92,7 +100,7 @@ void Monitoring::set(const MonitorSettings& wanted) {
         next.source = MonitorSource::off;
         heard_stage_.clear();
     }
-    if (next.source == MonitorSource::off && output_) close_in_ = kFadeTicks;
+    if (next.source == MonitorSource::off && output_ && !instead_) close_in_ = kFadeTicks;
     if (next.source != MonitorSource::off && settings_.source == MonitorSource::off) {
         howl_.reset();
         warnOfLoudspeakers();
@@ -186,7 +194,7 @@ void Monitoring::reopen() {
 
 void Monitoring::tick() {
     if (close_in_ > 0 && --close_in_ == 0) output_.reset();
-    if (settings_.source == MonitorSource::off) return;
+    if (settings_.source == MonitorSource::off && !instead_) return;
     if (output_ && output_->lost()) {
         MonitorSettings next = settings_;
         next.source = MonitorSource::off;
@@ -197,6 +205,7 @@ void Monitoring::tick() {
                "that is there."));
         return;
     }
+    if (instead_) return;  // no microphone is in it
     const bool another = input_.follow(session_.engine().input_history());
     if (!howl_ || another) {
         howl_ = std::make_unique<HowlWatch>(session_.engine().format().sample_rate);

@@ -37,6 +37,10 @@ class Monitoring final : public QObject {
     /// The stage after which is heard; empty: none.
     const std::string& heardStage() const { return heard_stage_; }
 
+    /// The headphones get this sound in place of what settings() says; nullptr: that again. False when
+    /// nothing can be played.
+    bool hearInstead(std::shared_ptr<const HistoryRing> sound);
+
     /// The output; empty: the default one.
     const std::string& sink() const { return sink_; }
     void setSink(const std::string& name);
@@ -68,6 +72,7 @@ class Monitoring final : public QObject {
     MonitorSettings settings_;
     std::string sink_, heard_stage_;
     std::unique_ptr<MonitorOutput> output_;
+    std::shared_ptr<const HistoryRing> instead_;
     std::unique_ptr<HowlWatch> howl_;
     RingReader input_;
     std::string warned_of_;

@@ -13,6 +13,7 @@
 #include "session/microphones.h"
 #include "session/monitoring.h"
 #include "session/room_learning.h"
+#include "session/takes_model.h"
 #include "session/voices_model.h"
 
 namespace reed::ui {
@@ -57,6 +58,7 @@ Session::Session(SessionPaths paths, QObject* parent)
     voices_ = new VoicesModel(*this);
     startUp();
     balance_ = new BalanceModel(*this);
+    takes_ = std::make_unique<TakesModel>(*this);
     save_later_.setInterval(400);
     save_later_.setSingleShot(true);
     connect(&save_later_, &QTimer::timeout, this, &Session::keepNow);
@@ -83,6 +85,7 @@ Session::Session(Session& first, const StripSpec& spec)
       devices_(house_, seat_, strip_, &first.devices_),
       sight_(Sight::aside) {
     startUp();
+    if (spec.role == StripRole::programme) readings_.expect_no_voice();
     connect(&first_, &Session::muteChanged, this, &Session::muteChanged);
 }
 
@@ -113,6 +116,7 @@ Session::~Session() {
         return;
     }
     if (save_later_.isActive()) saveState();
+    takes_.reset();  // what is recorded is kept
     desk_->stop();
     house_.live.set_sink(nullptr);
     monitoring_.reset();

@@ -28,6 +28,7 @@ class FeedVerdict;
 class Microphones;
 class Monitoring;
 class RoomLearning;
+class TakesModel;
 class VoicesModel;
 
 /// One strip of the desk with all that belongs to it: its chain, input, readings, headphones. The first one
@@ -91,6 +92,7 @@ class Session final : public QObject {
     RoomLearning& learning() { return *learning_; }
     BalanceModel& balance() const { return *first_.balance_; }
     VoicesModel& voices() const { return *first_.voices_; }
+    TakesModel& takes() const { return *first_.takes_; }
     FeedVerdict& verdict() const { return *verdict_; }
     Background& background() { return *background_; }
 
@@ -148,6 +150,7 @@ class Session final : public QObject {
     std::unique_ptr<SceneShelf> shelf_;
     BalanceModel* balance_ = nullptr;
     VoicesModel* voices_ = nullptr;
+    std::unique_ptr<TakesModel> takes_;
 
     QTimer tick_, save_later_, started_;
     std::unique_ptr<QLockFile> lock_;  // on the state: one program writes it

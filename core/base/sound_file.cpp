@@ -84,6 +84,14 @@ Result<std::unique_ptr<SoundReader>> SoundReader::open(const std::filesystem::pa
 
 SoundReader::~SoundReader() = default;
 
+SoundTags SoundReader::tags() const {
+    const auto tag = [this](int which) {
+        const char* text = sf_get_string(handle_->file, which);
+        return text != nullptr ? std::string(text) : std::string();
+    };
+    return {tag(SF_STR_TITLE), tag(SF_STR_ARTIST), tag(SF_STR_ALBUM), tag(SF_STR_DATE), tag(SF_STR_COMMENT)};
+}
+
 size_t SoundReader::read(AudioBuffer& out) {
     const auto channels = static_cast<size_t>(info_.channels);
     interleaved_.resize(channels * out.frames());
@@ -143,7 +151,8 @@ struct SoundWriter::Handle {
 };
 
 Result<std::unique_ptr<SoundWriter>> SoundWriter::create(const std::filesystem::path& path,
-                                                         const StreamFormat& format, SampleFormat samples) {
+                                                         const StreamFormat& format, SampleFormat samples,
+                                                         const SoundTags& tags) {
     const std::string ext = lower_extension(path);
     SF_INFO info{};
     info.samplerate = static_cast<int>(std::lround(format.sample_rate));
@@ -153,8 +162,12 @@ Result<std::unique_ptr<SoundWriter>> SoundWriter::create(const std::filesystem::
         samples = SampleFormat::pcm24;
     } else if (ext == ".wav") {
         info.format = SF_FORMAT_WAV | (samples == SampleFormat::pcm24 ? SF_FORMAT_PCM_24 : SF_FORMAT_FLOAT);
+    } else if (ext == ".opus") {
+        info.format = SF_FORMAT_OGG | SF_FORMAT_OPUS;
+        samples = SampleFormat::float32;
     } else {
-        return Error{"sound can't be written as \"" + ext + "\".", path.string(), "Use .wav or .flac."};
+        return Error{"sound can't be written as \"" + ext + "\".", path.string(),
+                     "Use .wav, .flac or .opus."};
     }
     std::error_code ec;
     if (path.has_parent_path() && !std::filesystem::is_directory(path.parent_path(), ec)) {
@@ -171,6 +184,14 @@ Result<std::unique_ptr<SoundWriter>> SoundWriter::create(const std::filesystem::
     if (out->handle_->file == nullptr) {
         return Error{"it can't be written (" + library_reason(nullptr) + ").", path.string(),
                      "Check the folder's permissions and free space."};
+    }
+    const std::pair<int, const std::string&> told[] = {{SF_STR_TITLE, tags.title},
+                                                       {SF_STR_ARTIST, tags.artist},
+                                                       {SF_STR_ALBUM, tags.album},
+                                                       {SF_STR_DATE, tags.date},
+                                                       {SF_STR_COMMENT, tags.comment}};
+    for (const auto& [which, text] : told) {
+        if (!text.empty()) sf_set_string(out->handle_->file, which, text.c_str());
     }
     // Values beyond full scale are cut here and counted, not wrapped around.
     sf_command(out->handle_->file, SFC_SET_CLIPPING, nullptr, SF_TRUE);

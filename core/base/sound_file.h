@@ -16,6 +16,12 @@ struct SoundInfo {
     std::int64_t frames = 0;  ///< as the header says
 };
 
+/// What a file says of itself; empty where it says nothing.
+struct SoundTags {
+    std::string title, artist, album, date, comment;
+    bool operator==(const SoundTags&) const = default;
+};
+
 /// Reads a file from its beginning, block by block.
 class SoundReader {
   public:
@@ -26,6 +32,7 @@ class SoundReader {
     SoundReader& operator=(const SoundReader&) = delete;
 
     const SoundInfo& info() const { return info_; }
+    SoundTags tags() const;
     /// Fills up to out.frames() frames, all channels; returns how many. 0 at the end.
     size_t read(AudioBuffer& out);
     /// At the end: fails when less sound was there than the header says.
@@ -50,9 +57,10 @@ enum class SampleFormat { pcm24, float32 };
 /// Writes a sound file beside its target and moves it there on finish(): nothing half-written is ever seen.
 class SoundWriter {
   public:
-    /// WAV or FLAC by the extension of `path`. FLAC is always 24-bit.
+    /// WAV, FLAC or Opus by the extension of `path`. FLAC is always 24-bit; Opus takes 48 kHz.
     static Result<std::unique_ptr<SoundWriter>> create(const std::filesystem::path& path,
-                                                       const StreamFormat& format, SampleFormat samples);
+                                                       const StreamFormat& format, SampleFormat samples,
+                                                       const SoundTags& tags = {});
     /// Without finish() the unfinished file is removed.
     ~SoundWriter();
     SoundWriter(const SoundWriter&) = delete;

@@ -33,6 +33,13 @@ void LiveStrip::expect(const StreamFormat& source, bool steady) {
     hand_over_.prepare(engine().format().channels, steady ? HandOver::kStore : kOwnTime);
     hand_over_.set_converted(!steady);
     const StreamFormat format = engine().format();
+    if (!(format == said_format_)) {
+        said_ = std::make_shared<HistoryRing>(format.channels,
+                                              static_cast<size_t>(kSaidSeconds * format.sample_rate));
+        said_format_ = format;
+    }
+    takes_.prepare(format.sample_rate, format.channels);
+    engine().hold_back(false);
     plain_ = AudioBuffer(kMaxChannels, kMost);
     plain_delay_.prepare(format, static_cast<int>(kLongestPlain * format.sample_rate));
     plain_open_.prepare(format.sample_rate, 0.010, engine().muted() ? 0.0 : 1.0);
@@ -70,6 +77,9 @@ void LiveStrip::process(const AudioBlock& block) noexcept {
     const std::int64_t now = now_ns();
     came_.store(now, std::memory_order_relaxed);
     const AudioBlock mine = fitted(block);
+    said_->write(mine);
+    takes_.run(mine);
+    engine().hold_back(takes_.holds());
     led_ = desk_.leads(*this, now) && !desk_.running_.test_and_set(std::memory_order_acquire);
     if (!led_) {
         hand_over_.write(mine);

@@ -7,6 +7,7 @@
 #include "base/hand_over.h"
 #include "desk/desk.h"
 #include "dsp/stream_resampler.h"
+#include "takes/take_player.h"
 
 namespace reed {
 
@@ -29,6 +30,12 @@ class LiveStrip final : public Strip, public AudioCallback, public FeedSink {
     /// Who takes what comes in as it is, as late as what the strip gives, and silent while the strip is
     /// muted; else as set_output().
     void set_plain_output(FeedSink* sink) { plain_output_ = sink; }
+    /// A take in place of what the source gives. Opened anew by expect().
+    TakePlayer& takes() { return takes_; }
+    /// What the source gave, the last kSaidSeconds at least, whatever a take does; kept over expect() of the
+    /// same format. Control thread.
+    std::shared_ptr<const HistoryRing> said() const { return said_; }
+    static constexpr double kSaidSeconds = 61.0;
     /// Frames that were missing when they were wanted, since expect().
     std::uint64_t missed() const { return missed_.load(std::memory_order_relaxed); }
 
@@ -44,6 +51,9 @@ class LiveStrip final : public Strip, public AudioCallback, public FeedSink {
     AudioBlock fitted(const AudioBlock& block) noexcept;
 
     LiveDesk& desk_;
+    TakePlayer takes_;
+    std::shared_ptr<HistoryRing> said_ = std::make_shared<HistoryRing>(1, 2);
+    StreamFormat said_format_{0.0, 0};
     // The source's thread.
     std::optional<StreamResampler> resamplers_[kMaxChannels];
     AudioBuffer fitted_;

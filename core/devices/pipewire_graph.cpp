@@ -85,6 +85,7 @@ struct PipeWireGraph::State {
     std::map<uint32_t, std::string> own;  // our virtual microphone, and those that are offered beside it
     std::string default_source, default_sink;
     bool connected = false, told = false;
+    bool asked = false;  // the loop's own
     std::atomic<std::uint64_t> version{1};
 
     // The daemon keeps news of its settings from those who know them already while another program comes to
@@ -274,7 +275,7 @@ void PipeWireGraph::State::default_told(const char* key, const char* value) {
 bool PipeWireGraph::State::connect() {
     last_try = Clock::now();
     ask_in(kAskEvery);
-    told = false;
+    told = asked = false;
     if (!connection.open("dusky-reed-graph", PipeWireConnection::Use::listening)) return false;
     static const pw_registry_events registry_events = [] {
         pw_registry_events e{};
@@ -291,6 +292,12 @@ bool PipeWireGraph::State::connect() {
         e.done = [](void* data, uint32_t, int seq) {
             auto* s = static_cast<State*>(data);
             if (seq != s->expected) return;
+            // What is only told to those who ask was asked for meanwhile; it is there after another round.
+            if (!s->asked) {
+                s->asked = true;
+                s->expected = pw_core_sync(s->connection.core(), PW_ID_CORE, 0);
+                return;
+            }
             const std::lock_guard lock(s->mutex);
             s->told = true;
             pw_thread_loop_signal(s->connection.loop(), false);

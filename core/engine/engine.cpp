@@ -96,7 +96,7 @@ void Engine::process_piece(const AudioBlock& block, const Keys& keys) noexcept {
 
     const Listener listener = monitor_.listener(block);
     const ChainRunner::Heard heard = chain_.run(block, listener, monitor_.fresh_listener(block), keys);
-    const bool muted = mute_.load(std::memory_order_relaxed);
+    const bool muted = this->muted();
     monitor_.run(block, *input_, heard, muted);
     if (const AudioBlock out = monitor_.sound(); out.frames > 0) monitored_->write(out);
     feed_gain_.set(muted ? 0.0 : fader_.load(std::memory_order_relaxed));

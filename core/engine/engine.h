@@ -54,7 +54,11 @@ class Engine final : public AudioCallback {
 
     /// Silences the feed, or lets it through again, with a short fade.
     void set_mute(bool mute) { mute_.store(mute, std::memory_order_relaxed); }
-    bool muted() const { return mute_.load(std::memory_order_relaxed); }
+    /// The same, by whatever else keeps it back at the moment; both are asked.
+    void hold_back(bool hold) { held_back_.store(hold, std::memory_order_relaxed); }
+    bool muted() const {
+        return mute_.load(std::memory_order_relaxed) || held_back_.load(std::memory_order_relaxed);
+    }
 
     /// Level of what leaves it, in dB, kFaderLeast to kFaderMost; the least is silence. Any thread; kept over
     /// open().
@@ -91,7 +95,7 @@ class Engine final : public AudioCallback {
 
     // Between threads.
     std::atomic<bool> open_{false};
-    std::atomic<bool> mute_{false};
+    std::atomic<bool> mute_{false}, held_back_{false};
     std::atomic<double> fader_{1.0};  // as a factor
     std::atomic<std::uint64_t> clipped_{0};
     LoadMeter load_;

@@ -48,7 +48,7 @@ std::uint64_t Readings::clipped() const {
 }
 
 void Readings::hear_voice() {
-    if (stage_knows_) {
+    if (stage_knows_ || no_voice_) {
         detector_.reset();
         return;
     }

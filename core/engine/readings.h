@@ -19,6 +19,9 @@ class Readings {
         outside_ = std::move(feed);
         outside_format_ = format;
     }
+    /// It is no person's microphone: who speaks is not looked for, which takes time; loud and soft are told
+    /// apart by level alone.
+    void expect_no_voice() { no_voice_ = true; }
     /// Takes in what has come since the last call.
     void poll(bool sum_up = true);
 
@@ -53,7 +56,7 @@ class Readings {
     RingReader detected_;
     std::int64_t detector_from_ = 0;
     std::int64_t origin_ = 0;  // frame of the input with which the chain began
-    bool stage_knows_ = false;
+    bool stage_knows_ = false, no_voice_ = false;
     std::unique_ptr<LoudnessMeter> meter_;
     RingReader feed_;
     std::shared_ptr<const HistoryRing> outside_;  // none: the engine's

@@ -98,39 +98,46 @@ Result<RenderReport> render_file(const ChainSpec& spec, const std::filesystem::p
     return report;
 }
 
-Result<LevelReport> file_levels(const ChainSpec& spec, const std::filesystem::path& in) {
-    auto opened = SoundReader::open(in);
-    if (!opened.ok()) return opened.error();
-    SoundReader& reader = *opened.value();
-    const auto format = chain_format(reader.info(), in);
-    if (!format.ok()) return format.error();
-    auto built = Chain::build(spec, format.value());
+namespace {
+
+/// Fills a block; 0: the end. Fails when not all was there, at the end.
+struct Source {
+    StreamFormat format;
+    std::int64_t frames = 0;
+    std::function<size_t(AudioBuffer&)> read;
+    std::function<Result<void>()> complete;
+};
+
+Result<LevelStatistics> levels_of(const ChainSpec& spec, const Source& from, const Progress& progress) {
+    auto built = Chain::build(spec, from.format);
     if (!built.ok()) return built.error();
     Chain& chain = *built.value();
-    const double seconds = static_cast<double>(reader.info().frames) / format.value().sample_rate;
+    const double rate = from.format.sample_rate, seconds = static_cast<double>(from.frames) / rate;
     LevelStatistics statistics(spec.stages.size() + 1, seconds + 10.0);
     TapQueue queue(4096);
     chain.set_tap_queue(&queue);
-    VoiceDetector detector(format.value().sample_rate);
-    const auto length = static_cast<std::int64_t>(std::lround(kTapFrameSeconds * format.value().sample_rate));
+    VoiceDetector detector(rate);
+    const auto length = static_cast<std::int64_t>(std::lround(kTapFrameSeconds * rate));
     const auto take = [&](TapFrame frame) {
         if (frame.tap == 0) frame.voice = detector.at(frame.index * length);
         statistics.push(frame);
     };
     constexpr size_t kBlock = 1024;
-    AudioBuffer buffer(reader.info().channels, kBlock);
-    const auto push = [&](size_t frames) {
-        std::vector<float> mono(frames);
+    AudioBuffer buffer(from.format.channels, kBlock);
+    std::int64_t done = 0;
+    for (size_t n = from.read(buffer); n > 0; n = from.read(buffer)) {
+        std::vector<float> mono(n);
         for (int c = 0; c < buffer.channels(); ++c) {
-            for (size_t i = 0; i < frames; ++i)
-                mono[i] += buffer[c][i] / static_cast<float>(buffer.channels());
+            for (size_t i = 0; i < n; ++i) mono[i] += buffer[c][i] / static_cast<float>(buffer.channels());
         }
-        detector.add(mono.data(), static_cast<int>(frames));
-        chain.process(buffer.block(0, static_cast<int>(frames)));
+        detector.add(mono.data(), static_cast<int>(n));
+        chain.process(buffer.block(0, static_cast<int>(n)));
         for (TapFrame frame; queue.try_dequeue(frame);) take(frame);
-    };
-    for (size_t n = reader.read(buffer); n > 0; n = reader.read(buffer)) push(n);
-    if (auto whole = reader.complete(); !whole.ok()) return whole.error();
+        done += static_cast<std::int64_t>(n);
+        if (progress && !progress(static_cast<double>(done) / static_cast<double>(from.frames)))
+            return Error{"it was cancelled.", "", ""};
+    }
+    if (auto whole = from.complete(); !whole.ok()) return whole.error();
     // The end of the sound still has to come out of the later stages. Silence pushed in for that must not
     // count as room at the input, so the taps stop at the length of the file (they share what all have).
     const auto pieces = static_cast<std::int64_t>(seconds / kTapFrameSeconds);
@@ -141,7 +148,42 @@ Result<LevelReport> file_levels(const ChainSpec& spec, const std::filesystem::pa
             if (frame.index < pieces) take(frame);
         }
     }
-    return statistics.report();
+    return statistics;
+}
+
+}  // namespace
+
+Result<LevelStatistics> sound_levels(const ChainSpec& chain, const AudioBuffer& sound, double sample_rate,
+                                     const Progress& progress) {
+    size_t at = 0;
+    Source from;
+    from.format = {sample_rate, sound.channels()};
+    from.frames = static_cast<std::int64_t>(sound.frames());
+    from.read = [&](AudioBuffer& to) {
+        const size_t n = std::min(to.frames(), sound.frames() - at);
+        for (int c = 0; c < sound.channels(); ++c)
+            std::copy_n(sound[c].begin() + static_cast<std::ptrdiff_t>(at), n, to[c].begin());
+        at += n;
+        return n;
+    };
+    from.complete = [] { return Result<void>(); };
+    return levels_of(chain, from, progress);
+}
+
+Result<LevelReport> file_levels(const ChainSpec& spec, const std::filesystem::path& in) {
+    auto opened = SoundReader::open(in);
+    if (!opened.ok()) return opened.error();
+    SoundReader& reader = *opened.value();
+    const auto format = chain_format(reader.info(), in);
+    if (!format.ok()) return format.error();
+    Source from;
+    from.format = format.value();
+    from.frames = reader.info().frames;
+    from.read = [&](AudioBuffer& to) { return reader.read(to); };
+    from.complete = [&] { return reader.complete(); };
+    auto levels = levels_of(spec, from, {});
+    if (!levels.ok()) return levels.error();
+    return levels.value().report();
 }
 
 }  // namespace reed

@@ -29,6 +29,10 @@ Result<RenderReport> render_file(const ChainSpec& chain, const std::filesystem::
                                  const std::filesystem::path& out, bool pcm24, int block,
                                  const Progress& progress);
 
+/// Levels at every tap over a whole sound, frame by frame; who speaks is known. Both have the sound's length.
+Result<LevelStatistics> sound_levels(const ChainSpec& chain, const AudioBuffer& sound, double sample_rate,
+                                     const Progress& progress = {});
+
 /// Levels at every tap over the whole file.
 Result<LevelReport> file_levels(const ChainSpec& chain, const std::filesystem::path& in);
 

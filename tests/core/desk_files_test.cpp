@@ -146,6 +146,15 @@ TEST_CASE("the working state keeps the memories and inputs of every strip", "[sc
     s.input = {"pipewire", "mic-a"};
     s.inputs["guest"] = {"pipewire", "mic-b"};
     s.inputs["gone"] = {"file", "/x.wav"};
+    s.input.channel = 3;
+    s.input.offered = s.inputs["guest"].plain = true;
+    s.inputs["guest"].heard_db = -7.5;
+    s.programs["Music player"] = "programme";
+    s.places[3] = {"guest", "compressor"};
+    s.small_geometry = "abc";
+    s.small_on_top = false;
+    s.heard_balance = -8.0;
+    s.heard_together = true;
     s.focused_strip = "programme";
     OtherMemory other{"compressor", s.scene.chain().stages[0].values, {}, 'B'};
     other.values[0] = -30;
@@ -158,6 +167,20 @@ TEST_CASE("the working state keeps the memories and inputs of every strip", "[sc
     CHECK(back.value().memories == s.memories);
     CHECK(back.value().inputs == s.inputs);
     CHECK(back.value() == s);
+    // What is out of its range is brought into it; a part that is something else is named, the rest is there.
+    json odd = json::parse(write_working_state(s));
+    odd["input"]["channel"] = 1e9;
+    odd["inputs"]["guest"]["heard_db"] = -400;
+    odd["places"]["99"] = {{"strip", "x"}, {"stage", "y"}};
+    odd["small_window"] = 5;
+    odd["programs"] = {{"Music player", 5}};
+    const auto limited = parse_working_state(odd.dump());
+    REQUIRE(limited.ok());
+    CHECK(limited.value().input.channel == 64);
+    CHECK(limited.value().inputs.at("guest").heard_db == -60.0);
+    CHECK(limited.value().places == s.places);
+    CHECK(limited.value().scene == s.scene);
+    CHECK(limited.value().left_out.size() == 2);
     // As it was written before there were strips.
     json before = json::parse(write_working_state(s));
     before["memories"]["in_work"] = {{"compressor", "B"}};

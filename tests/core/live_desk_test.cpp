@@ -156,3 +156,39 @@ TEST_CASE("sources on threads of their own, strips that come and go, and a sink 
     CHECK(one.written > 0);
     CHECK(two.written > 0);
 }
+
+TEST_CASE("what comes into a strip is given beside it as late as it, and silent while it is muted",
+          "[desk][engine]") {
+    LiveDesk desk;
+    REQUIRE(desk.open({48000, 1}).ok());
+    Sink sum, own, plain;
+    desk.set_sink(&sum);
+    const ChainSpec late = chain_of({stage("gain", {{"gain", 6}}), stage("limiter", {{"lookahead", 5}})});
+    const auto a = seat(desk, "a", {48000, 1}, true, 1, late), b = seat(desk, "b", {48000, 1}, true);
+    a->set_output(&own);
+    a->set_plain_output(&plain);
+    desk.arrange({a, b}, {0, 1});
+    auto words = sine(500, 0.1, 2.0), other = silence(2.0);
+    const auto before = words;
+    for (size_t i = 0; i + 256 <= words.size(); i += 256) {
+        if (i == 48128) a->engine().set_mute(true);
+        give(*a, words, i, 256);
+        give(*b, other, i, 256);
+    }
+    REQUIRE(plain.frames == own.frames);
+    const auto wait = static_cast<size_t>(desk.desk().voices_latency());
+    CHECK(wait > 0);
+    float off = 0.0f, doubled = 0.0f;
+    for (size_t i = 9600; i < 48000; ++i) {
+        off = std::max(off, std::abs(plain.sound[i] - before[i - wait]));
+        doubled = std::max(doubled, std::abs(own.sound[i] - 1.9953f * plain.sound[i]));
+    }
+    CHECK(off == 0.0f);
+    CHECK(doubled < 2e-4f);
+    CHECK(peak(plain.sound, 60000, 30000) == 0.0);
+    // A step of nothing more than a tone of this level makes by itself: no click.
+    double steepest = 0.0;
+    for (size_t i = 48000; i < 60000; ++i)
+        steepest = std::max(steepest, static_cast<double>(std::abs(plain.sound[i] - plain.sound[i - 1])));
+    CHECK(steepest < 0.1 * 2.0 * M_PI * 500.0 / 48000.0 * 1.2);
+}

@@ -1,5 +1,6 @@
 // A source's volume as another program wrote it into the daemon.
 #include <spa/param/props.h>
+#include <spa/param/route.h>
 #include <spa/pod/builder.h>
 
 #include <catch2/catch.hpp>
@@ -71,4 +72,50 @@ TEST_CASE("what another program may have written instead is left out") {
     CHECK(nothing(system_volume(wide.done())));
     spa_pod plain{0, SPA_TYPE_None};
     CHECK(nothing(system_volume(&plain)));
+}
+
+TEST_CASE("a volume that is set is read back as it was, on every channel and in its range") {
+    std::uint8_t memory[1024];
+    const auto written = [&](const SystemVolume& v) {
+        spa_pod_builder b{};
+        spa_pod_builder_init(&b, memory, sizeof memory);
+        return system_volume(volume_props(b, v));
+    };
+    const SystemVolume half = written({std::nullopt, -6.0, 2});
+    CHECK(*half.decibel == Approx(-6.0).margin(1e-4));
+    CHECK(half.channels == 2);
+    CHECK_FALSE(half.muted.has_value());
+    CHECK(written({true, std::nullopt, 2}).muted == true);
+    CHECK_FALSE(written({true, std::nullopt, 2}).decibel.has_value());
+    CHECK(*written({std::nullopt, 90.0, 1}).decibel == Approx(kMostVolume).margin(1e-4));
+    CHECK(*written({std::nullopt, -200.0, 1}).decibel == kNoVolume);
+    CHECK(written({std::nullopt, 0.0, 0}).channels == 1);
+    CHECK(written({std::nullopt, 0.0, 1000}).channels == 64);
+    // No room for it: nothing is made, and nothing is written beyond.
+    spa_pod_builder small{};
+    spa_pod_builder_init(&small, memory, 16);
+    CHECK(volume_props(small, {std::nullopt, 0.0, 2}) == nullptr);
+}
+
+TEST_CASE("of a device the way its sound takes is read, and its volume set on that one") {
+    std::uint8_t memory[1024];
+    spa_pod_builder b{};
+    spa_pod_builder_init(&b, memory, sizeof memory);
+    const spa_pod* made = volume_route(b, {5, 2}, {std::nullopt, -12.0, 2});
+    REQUIRE(made != nullptr);
+    const auto back = device_route(made);
+    REQUIRE(back.has_value());
+    CHECK(back->index == 5);
+    CHECK(back->device == 2);
+    const spa_pod_prop* props = spa_pod_find_prop(made, nullptr, SPA_PARAM_ROUTE_props);
+    REQUIRE(props != nullptr);
+    CHECK(*system_volume(&props->value).decibel == Approx(-12.0).margin(1e-4));
+    const spa_pod_prop* save = spa_pod_find_prop(made, nullptr, SPA_PARAM_ROUTE_save);
+    bool saved = false;
+    REQUIRE(save != nullptr);
+    CHECK(spa_pod_get_bool(&save->value, &saved) == 0);
+    CHECK(saved);
+    // Anything else is no such way.
+    CHECK_FALSE(device_route(nullptr).has_value());
+    CHECK_FALSE(device_route(Props().mute(true).done()).has_value());
 }

@@ -172,6 +172,8 @@ TEST_CASE("the command line runs a desk live and tells its levels", "[live][desk
         Catch::Contains("is the input of guest already") || Catch::Contains("is the input of voice already"));
     CHECK_THAT(cli({"--input", "nobody=desk_mic"}).err, Catch::Contains("no strip of this name"));
     CHECK_THAT(cli({"--input", "voice=not_there"}).err, Catch::Contains("this microphone is not there"));
+    CHECK_THAT(cli({"--input", "voice=desk_mic#4"}).err, Catch::Contains("has no channel 4, only 1"));
+    CHECK(cli({"--input", "voice=desk_mic#1", "--seconds", "1"}).status == 0);
     CHECK_THAT(cli({"--input", "voice=dusky-reed"}).err, Catch::Contains("would hear itself"));
     const auto silent = cli({"--input", "voice=desk_mic", "--seconds", "1"});
     CHECK(silent.status == 0);

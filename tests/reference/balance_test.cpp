@@ -68,6 +68,34 @@ TEST_CASE("the voice's loudness is the gated one of BS.1770", "[reference][balan
     CHECK_FALSE(balance_of(*track(mono(silence(5))), *track(mono(words))).distance);
 }
 
+TEST_CASE("each of two voices is as loud as its tones, whatever the other's microphone hears of it",
+          "[reference][balance]") {
+    // In turns, and each 14 dB softer in the other's microphone; a single channel has 3 LU less (BS.1770).
+    std::vector<float> one, two;
+    for (int i = 0; i < 4; ++i) {
+        append(one, tone(-20, 2));
+        append(two, tone(-34, 2));
+        append(one, tone(-40, 2));
+        append(two, tone(-26, 2));
+    }
+    const auto a = track(mono(one)), b = track(mono(two));
+    const LoudnessTrack* both[] = {a.get(), b.get()};
+    const auto apart = voices_apart(both);
+    REQUIRE(apart.size() == 2);
+    CHECK(*apart[0].lufs == Approx(-23.0).margin(0.2));
+    CHECK(*apart[1].lufs == Approx(-29.0).margin(0.2));
+    CHECK(apart[0].seconds == Approx(8.0).margin(0.5));
+    CHECK(apart[1].seconds == Approx(8.0).margin(0.5));
+    // One that says nothing is told as that, not as what it hears.
+    const auto heard = track(mono(tone(-40, 16)));
+    const LoudnessTrack* silent[] = {a.get(), heard.get()};
+    CHECK_FALSE(voices_apart(silent)[1].seconds > 8.5);
+    const auto nothing = track(mono(silence(16)));
+    const LoudnessTrack* none[] = {a.get(), nothing.get()};
+    CHECK_FALSE(voices_apart(none)[1].lufs.has_value());
+    CHECK(voices_apart({}).empty());
+}
+
 TEST_CASE("the verdict names the distance and what to do", "[balance]") {
     const auto said = [](double voice, double beneath) {
         Balance b;

@@ -1,0 +1,47 @@
+// Records what strips say, from now on.
+#pragma once
+
+#include <QPointer>
+#include <functional>
+#include <memory>
+#include <vector>
+
+#include "base/ring_reader.h"
+#include "takes/take.h"
+
+namespace reed::ui {
+
+class Notices;
+class Session;
+
+/// Writes beside the takes, under names that are no takes yet, as 32-bit floats; call pump() some times a
+/// second.
+class TakeRecorder {
+  public:
+    /// What was recorded of one strip; the file is the caller's from then on.
+    struct Recorded {
+        std::filesystem::path path;
+        TakeNotes notes;
+    };
+
+    explicit TakeRecorder(Notices& notices);
+    ~TakeRecorder();
+    TakeRecorder(const TakeRecorder&) = delete;
+    TakeRecorder& operator=(const TakeRecorder&) = delete;
+
+    /// All begin at the same moment, to within a block. Problems are told.
+    void start(const std::vector<Session*>& strips, const std::filesystem::path& folder);
+    bool running() const { return !recordings_.empty(); }
+    double seconds() const;
+    /// False when it can't go on: the disk is full, half an hour is over, the input is another one. What
+    /// there is until then is whole; stop() gives it.
+    bool pump();
+    std::vector<Recorded> stop();
+
+  private:
+    struct Recording;
+    Notices& notices_;
+    std::vector<std::unique_ptr<Recording>> recordings_;
+};
+
+}  // namespace reed::ui

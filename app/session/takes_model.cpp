@@ -1,0 +1,491 @@
+#include "session/takes_model.h"
+
+#include <QDateTime>
+#include <algorithm>
+#include <cmath>
+#include <random>
+
+#include "base/file.h"
+#include "session/monitoring.h"
+#include "session/session.h"
+
+namespace reed::ui {
+namespace {
+
+constexpr double kMostLoop = 64e6;       // samples in memory: 22 minutes of one channel at 48 kHz
+constexpr double kMostCompared = 120.0;  // seconds
+constexpr double kMostReported = 300.0;  // seconds that are worked out anew with every change
+constexpr double kShortest = 0.2;        // seconds of a part
+constexpr int kCompareAfter = 250, kReportAfter = 700;  // ms after the last change
+constexpr int kPiece = 8192;
+
+}  // namespace
+
+TakesModel::TakesModel(Session& first)
+    : QObject(&first),
+      first_(first),
+      recorder_(first.notices()),
+      store_(first.house().paths.takes.empty() ? first.house().paths.scenes.parent_path() / "takes"
+                                               : first.house().paths.takes) {
+    compare_later_.setSingleShot(true);
+    compare_later_.setInterval(kCompareAfter);
+    connect(&compare_later_, &QTimer::timeout, this, &TakesModel::renderComparison);
+    report_later_.setSingleShot(true);
+    report_later_.setInterval(kReportAfter);
+    connect(&report_later_, &QTimer::timeout, this, &TakesModel::renderReport);
+    connect(&first_, &Session::ticked, this, &TakesModel::follow);
+    const auto again = [this] {
+        if (comparing()) compare_later_.start();
+        if (!chosen_.path.empty()) report_later_.start();
+    };
+    connect(&first_.desk(), &DeskModel::changed, this, again);
+    connect(&first_.desk(), &DeskModel::focusChanged, this, again);
+    connect(&first_.desk(), &DeskModel::stripsChanged, this, [this] {
+        const auto& strips = first_.desk().strips();
+        if (strip_ != nullptr && std::ranges::find(strips, strip_.data()) == strips.end()) setLooping(false);
+    });
+}
+
+TakesModel::~TakesModel() {
+    // What is being recorded is kept; the background's work is waited for.
+    stopRecording();
+}
+
+Session& TakesModel::worked() const {
+    return strip_ != nullptr ? *strip_ : first_.desk().current();
+}
+
+// --- the list ---
+
+void TakesModel::refresh() {
+    const int job = ++list_job_;
+    background_.run([store = store_] { return store.list(); },
+                    [this, job](std::vector<Take> all) {
+                        if (job != list_job_) return;
+                        all_ = std::move(all);
+                        emit listChanged();
+                    });
+}
+
+void TakesModel::choose(const Take& take) {
+    if (!take.problem.empty()) {
+        first_.notices().warn(
+            tr("%1: %2").arg(QString::fromStdString(take.notes.name), QString::fromStdString(take.problem)));
+        return;
+    }
+    chosen_ = take;
+    from_ = 0.0;
+    to_ = take.path.empty() ? 0.0 : take.seconds();
+    report_.reset();
+    ++report_job_;
+    if (looping()) take.path.empty() ? setLooping(false) : load();
+    if (!take.path.empty()) report_later_.start(0);
+    emit chosenChanged();
+    emit reportChanged();
+}
+
+/// A take was made, or changed: it is chosen.
+void TakesModel::take(Result<Take> made, const QString& said) {
+    if (!made.ok()) {
+        first_.notices().tell(made.error());
+        return refresh();
+    }
+    if (!said.isEmpty()) first_.notices().say(said.arg(QString::fromStdString(made.value().notes.name)));
+    refresh();
+    choose(made.value());
+}
+
+template <typename Work>
+void TakesModel::change(const QString& said, Work work) {
+    background_.run(std::move(work), [this, said](Result<Take> made) { take(std::move(made), said); });
+}
+
+struct TakesModel::Kept {
+    std::shared_ptr<const HistoryRing> ring;
+    std::int64_t end = 0;
+    StreamFormat format;
+    TakeNotes notes;
+};
+
+void TakesModel::keep(double seconds, bool every) {
+    std::vector<Kept> kept;
+    const QString now = QDateTime::currentDateTime().toString("yyyy-MM-dd hh.mm.ss");
+    for (Session* s : meant(every)) {
+        Kept k{s->seat().said(), 0, s->engine().format(), {}};
+        k.end = k.ring->written();
+        const bool several = first_.desk().strips().size() > 1;
+        k.notes = {(several ? s->stripName() + " " + now : now).toStdString(), s->stripName().toStdString(),
+                   s->devices().inputTitle().toStdString(), date_now(), ""};
+        kept.push_back(std::move(k));
+    }
+    background_.run(
+        [store = store_, kept, seconds] {
+            std::vector<Result<Take>> made;
+            for (const Kept& k : kept) {
+                const auto wanted = static_cast<std::int64_t>(seconds * k.format.sample_rate);
+                std::int64_t at = std::max<std::int64_t>(0, k.end - wanted);
+                AudioBuffer sound(k.format.channels, static_cast<size_t>(k.end - at));
+                for (size_t done = 0; at < k.end;) {
+                    const int n = static_cast<int>(std::min<std::int64_t>(kPiece, k.end - at));
+                    const AudioBlock piece = sound.block(done, n);
+                    if (!k.ring->read(at, n, piece.rows.data())) break;  // the machine was held up for long
+                    at += n;
+                    done += static_cast<size_t>(n);
+                }
+                made.push_back(store.keep(sound, k.format.sample_rate, k.notes));
+            }
+            return made;
+        },
+        [this](std::vector<Result<Take>> made) {
+            for (size_t i = made.size(); i-- > 0;) take(std::move(made[i]), i == 0 ? tr("Kept as %1.") : "");
+            if (made.empty()) first_.notices().warn(tr("Nothing has come in yet that could be kept."));
+        });
+}
+
+// --- recording ---
+
+std::vector<Session*> TakesModel::meant(bool every) const {
+    std::vector<Session*> out;
+    for (Session* s : first_.desk().strips()) {
+        const bool wanted = every ? s->seat().role() == StripRole::voice : s == &first_.desk().current();
+        if (wanted && s->devices().seated()) out.push_back(s);
+    }
+    return out;
+}
+
+void TakesModel::record(bool every) {
+    if (recording()) return stopRecording();
+    recorder_.start(meant(every), store_.folder());
+    emit recordingChanged();
+}
+
+void TakesModel::stopRecording() {
+    for (const auto& recorded : recorder_.stop()) {
+        change(tr("Kept as %1."), [store = store_, recorded] {
+            SoundInfo info;
+            auto sound = read_sound(recorded.path, &info);
+            auto made = sound.ok() ? store.keep(sound.value(), info.sample_rate, recorded.notes)
+                                   : Result<Take>(sound.error());
+            std::error_code ec;
+            if (made.ok()) std::filesystem::remove(recorded.path, ec);
+            return made;
+        });
+    }
+    emit recordingChanged();
+}
+
+// --- what is done to the chosen one ---
+
+void TakesModel::import(const QString& file) {
+    change(tr("Taken in as %1."),
+           [store = store_, path = std::filesystem::path(file.toStdString())] { return store.import(path); });
+}
+
+void TakesModel::exportTo(const QString& file, bool processed) {
+    if (chosen_.path.empty()) return;
+    const ChainSpec chain = without_transients(worked().strip().chain());
+    const std::filesystem::path path = file.toStdString();
+    background_.run([store = store_, take = chosen_, path, chain,
+                     processed] { return store.write_out(take, path, processed ? &chain : nullptr); },
+                    [this, file](Result<void> done) {
+                        if (done.ok())
+                            first_.notices().say(tr("Written: %1").arg(file));
+                        else
+                            first_.notices().tell(done.error());
+                    });
+}
+
+void TakesModel::remove() {
+    if (chosen_.path.empty()) return;
+    const auto gone = store_.remove(chosen_);
+    if (!gone.ok()) {
+        first_.notices().tell(gone.error());
+        return refresh();
+    }
+    removed_ = gone.value();
+    first_.notices().say(
+        tr("%1 was removed. \"Bring it back\" undoes that.").arg(QString::fromStdString(chosen_.notes.name)));
+    choose({});
+    refresh();
+}
+
+void TakesModel::bringBack() {
+    if (removed_.empty()) return;
+    take(store_.bring_back(std::exchange(removed_, {})), {});
+}
+
+void TakesModel::rename(const QString& name) {
+    if (chosen_.path.empty() || name.trimmed().isEmpty()) return;
+    change({}, [store = store_, take = chosen_, to = name.trimmed().toStdString()] {
+        return store.rename(take, to);
+    });
+}
+
+void TakesModel::trim() {
+    if (chosen_.path.empty()) return;
+    const double rate = chosen_.info.sample_rate;
+    change(tr("%1 is only this part now; the whole one is in the folder \"removed\"."),
+           [store = store_, take = chosen_, first = std::llround(from_ * rate),
+            count = std::llround((to_ - from_) * rate)] { return store.trim(take, first, count); });
+}
+
+void TakesModel::writeReport(const QString& file) {
+    if (chosen_.path.empty()) return;
+    background_.run(
+        [take = chosen_, chain = without_transients(worked().strip().chain()), scene = first_.desk().name(),
+         path = std::filesystem::path(file.toStdString())]() -> Result<void> {
+            SoundInfo info;
+            auto sound = read_sound(take.path, &info);
+            if (!sound.ok()) return sound.error();
+            auto report = report_on(sound.value(), info.sample_rate, chain);
+            if (!report.ok()) return report.error();
+            return write_file(path, report_page(report.value(), take, chain, scene));
+        },
+        [this, file](Result<void> done) {
+            if (done.ok())
+                first_.notices().say(tr("Written: %1").arg(file));
+            else
+                first_.notices().tell(done.error());
+        });
+}
+
+// --- the loop ---
+
+void TakesModel::setPart(double from, double to) {
+    const double all = chosen_.path.empty() ? 0.0 : chosen_.seconds();
+    double begin = std::clamp(std::min(from, to), 0.0, all), end = std::clamp(std::max(from, to), 0.0, all);
+    if (end - begin < kShortest) {
+        begin = 0.0;
+        end = all;
+    }
+    if (begin == from_ && end == to_) return;
+    from_ = begin;
+    to_ = end;
+    if (looping()) load();
+    emit loopChanged();
+}
+
+void TakesModel::setLooping(bool on) {
+    if (!on) {
+        ++load_job_;
+        if (strip_ == nullptr) return;
+        endComparison();
+        Session& s = *strip_;
+        s.seat().takes().stop(s.engine().figures().latency);
+        if (monitored_) s.monitoring().toggle();
+        monitored_ = false;
+        strip_ = nullptr;
+        loop_.reset();
+        emit loopChanged();
+        return;
+    }
+    if (chosen_.path.empty()) {
+        first_.notices().warn(tr("There is no take to loop. Speak, and keep the last seconds first."));
+        return;
+    }
+    if (looping()) return;
+    strip_ = &first_.desk().current();
+    // A loop that nobody hears is of no use.
+    monitored_ = strip_->monitoring().settings().source == MonitorSource::off;
+    if (monitored_) strip_->monitoring().toggle();
+    load();
+    emit loopChanged();
+}
+
+void TakesModel::setAloud(bool aloud) {
+    if (aloud == aloud_) return;
+    aloud_ = aloud;
+    if (looping()) restartLoop();
+    emit loopChanged();
+}
+
+/// The part of the chosen take at the strip's rate.
+void TakesModel::load() {
+    const int job = ++load_job_;
+    const StreamFormat format = strip_->engine().format();
+    background_.run(
+        [take = chosen_, from = from_, to = to_, format] { return load_loop(take, from, to, format); },
+        [this, job, rate = format.sample_rate](Result<std::shared_ptr<Loop>> loaded) {
+            if (job != load_job_ || strip_ == nullptr) return;
+            if (!loaded.ok()) {
+                first_.notices().tell(loaded.error());
+                return setLooping(false);
+            }
+            loop_rate_ = rate;
+            loop_ = std::move(loaded.value());
+            restartLoop();
+            if (comparing()) renderComparison();
+        });
+}
+
+void TakesModel::restartLoop() {
+    if (!loop_ || strip_ == nullptr) return;
+    TakePlayer& player = strip_->seat().takes();
+    player.compare(nullptr);
+    player.play(loop_, std::max<std::int64_t>(0, player.position()), aloud_);
+    if (comparing()) compare_later_.start();
+}
+
+double TakesModel::position() const {
+    if (strip_ == nullptr || !loop_) return -1.0;
+    const std::int64_t at = strip_->seat().takes().position();
+    return at < 0 ? -1.0 : static_cast<double>(loop_->first + at) / loop_rate_;
+}
+
+void TakesModel::seek(double seconds) {
+    if (strip_ == nullptr || !loop_) return;
+    const auto at = std::llround(seconds * loop_rate_) - loop_->first;
+    const auto last = static_cast<std::int64_t>(loop_->sound.frames()) - 1;
+    strip_->seat().takes().seek(std::clamp<std::int64_t>(at, 0, last));
+}
+
+void TakesModel::toNextCut() {
+    if (!report_ || report_->course.cuts.empty()) {
+        first_.notices().say(tr("No word of it is cut."));
+        return;
+    }
+    const double now = std::max(0.0, position());
+    const auto& cuts = report_->course.cuts;
+    const auto next = std::ranges::find_if(cuts, [&](const auto& c) { return c.at > now + 0.75; });
+    seek((next == cuts.end() ? cuts.front() : *next).at - 0.5);
+}
+
+void TakesModel::follow() {
+    if (recording() && !recorder_.pump()) stopRecording();
+    if (strip_ == nullptr) return;
+    TakePlayer& player = strip_->seat().takes();
+    player.tend();
+    // The strip was opened anew: the loop goes on in it.
+    if (loop_ && !player.playing()) {
+        loop_.reset();
+        load();
+    }
+}
+
+// --- the comparison ---
+
+void TakesModel::compare(const Against& against) {
+    if (!looping()) setLooping(true);
+    if (!looping()) return;
+    against_ = against;
+    matched_.clear();
+    if (to_ - from_ > kMostCompared) {
+        first_.notices().say(tr("Only two minutes of it are compared."));
+        setPart(from_, from_ + kMostCompared);
+    }
+    renderComparison();
+    emit comparisonChanged();
+}
+
+void TakesModel::endComparison() {
+    ++compare_job_;
+    compare_later_.stop();
+    blind_.reset();
+    if (!against_) return;
+    against_.reset();
+    matched_.clear();
+    if (strip_ != nullptr) {
+        strip_->seat().takes().compare(nullptr);
+        (void)strip_->monitoring().hearInstead(nullptr);
+    }
+    emit comparisonChanged();
+}
+
+void TakesModel::renderComparison() {
+    if (!against_ || !loop_ || strip_ == nullptr) return;
+    const auto both = sidesOf(*against_, worked());
+    if (!both) {
+        first_.notices().warn(tr("There is nothing to compare with: choose a stage, or save a scene first."));
+        return endComparison();
+    }
+    const int job = ++compare_job_;
+    std::filesystem::path other;
+    if (against_->what == Against::What::take) {
+        for (const Take& t : all_) {
+            if (QString::fromStdString(t.path.filename()) == against_->name) other = t.path;
+        }
+    }
+    const StreamFormat format = strip_->engine().format();
+    background_.run([both = *both, loop = loop_, format,
+                     other] { return compare_loops(both.first, both.second, *loop, format, other); },
+                    [this, job](Result<ComparedLoops> made) {
+                        if (job != compare_job_ || !against_ || strip_ == nullptr) return;
+                        if (!made.ok()) {
+                            first_.notices().tell(made.error());
+                            return endComparison();
+                        }
+                        const Compared& figures = made.value().figures;
+                        const double by = figures.gain_applied_db();
+                        matched_ = !figures.a_lufs || !figures.b_lufs ? tr("One of them is silent.")
+                                   : std::abs(by) < 0.1 ? tr("Both are equally loud as they are.")
+                                                        : tr("%1 was %2 LU louder; that was taken out.")
+                                                              .arg(sideName(by < 0.0))
+                                                              .arg(std::abs(by), 0, 'f', 1);
+                        strip_->seat().takes().compare(std::move(made.value().pair));
+                        (void)strip_->monitoring().hearInstead(strip_->seat().takes().heard());
+                        emit comparisonChanged();
+                    });
+}
+
+QString TakesModel::sideName(bool b) const {
+    return b || !against_ ? tr("Now") : nameOf(*against_);
+}
+
+bool TakesModel::sideB() const {
+    return strip_ != nullptr && strip_->seat().takes().chosen_b();
+}
+
+void TakesModel::chooseSide(bool b) {
+    if (strip_ == nullptr) return;
+    strip_->seat().takes().choose(b);
+    emit comparisonChanged();
+}
+
+void TakesModel::beginBlind() {
+    if (!comparing()) return;
+    blind_.emplace(std::random_device{}());
+    hearX();
+    emit comparisonChanged();
+}
+
+void TakesModel::endBlind() {
+    blind_.reset();
+    emit comparisonChanged();
+}
+
+void TakesModel::hearX() {
+    if (blind_ && strip_ != nullptr) strip_->seat().takes().choose(blind_->x_is_b());
+}
+
+void TakesModel::answer(bool b) {
+    if (!blind_ || blind_->done()) return;
+    blind_->answer(b);
+    if (!blind_->done()) hearX();
+    emit comparisonChanged();
+}
+
+// --- along time ---
+
+void TakesModel::renderReport() {
+    if (chosen_.path.empty()) return;
+    const int job = ++report_job_;
+    background_.run(
+        [take = chosen_,
+         chain = without_transients(worked().strip().chain())]() -> std::optional<TakeReport> {
+            SoundInfo info;
+            auto sound = read_sound(take.path, &info);
+            if (!sound.ok()) return {};
+            const auto most = static_cast<size_t>(kMostReported * info.sample_rate);
+            if (sound.value().frames() > most) sound.value().resize(most);
+            auto report = report_on(sound.value(), info.sample_rate, chain);
+            if (!report.ok()) return {};
+            return std::move(report.value());
+        },
+        [this, job](std::optional<TakeReport> report) {
+            if (job != report_job_) return;
+            report_ = std::move(report);
+            emit reportChanged();
+        });
+}
+
+}  // namespace reed::ui

@@ -1,0 +1,139 @@
+// Takes as the window works with them: kept, looped, compared.
+#pragma once
+
+#include <QElapsedTimer>
+#include <QObject>
+#include <QPointer>
+#include <QTimer>
+#include <optional>
+#include <vector>
+
+#include "session/background.h"
+#include "session/take_recorder.h"
+#include "session/take_sides.h"
+#include "takes/blind_test.h"
+#include "takes/take_loop.h"
+#include "takes/take_report.h"
+
+namespace reed::ui {
+
+/// One take is chosen at a time; it loops in place of the microphone of one strip. Reading, writing and
+/// rendering happen off the window's thread.
+class TakesModel final : public QObject {
+    Q_OBJECT
+  public:
+    explicit TakesModel(Session& first);
+    ~TakesModel() override;
+
+    const TakeStore& store() const { return store_; }
+    /// The newest first. Empty until refresh() has read them.
+    const std::vector<Take>& all() const { return all_; }
+    void refresh();
+
+    /// Turns the last seconds of the strip that is worked on (`every`: of all voices, aligned to a block)
+    /// into takes; the first of them is chosen.
+    void keep(double seconds, bool every = false);
+    static constexpr double kUsual = 20.0;
+    /// Records from now on until stop; half an hour at most.
+    void record(bool every = false);
+    void stopRecording();
+    bool recording() const { return recorder_.running(); }
+    double recordedSeconds() const { return recorder_.seconds(); }
+
+    /// Empty path: none.
+    const Take& chosen() const { return chosen_; }
+    void choose(const Take& take);
+    void import(const QString& file);
+    /// `processed`: through the chain of the strip that is worked on.
+    void exportTo(const QString& file, bool processed);
+    void remove();
+    bool canBringBack() const { return !removed_.empty(); }
+    void bringBack();
+    void rename(const QString& name);
+    /// To the part that is looped.
+    void trim();
+    /// The chosen take before and after, as a page.
+    void writeReport(const QString& file);
+
+    // The part that is looped, in seconds of the take.
+    double from() const { return from_; }
+    double to() const { return to_; }
+    void setPart(double from, double to);
+
+    bool looping() const { return strip_ != nullptr; }
+    /// In which strip; nullptr: none.
+    Session* strip() const { return strip_; }
+    void setLooping(bool on);
+    /// What loops goes out to the viewers as well; else nothing does.
+    bool aloud() const { return aloud_; }
+    void setAloud(bool aloud);
+    /// Seconds of the take; below 0 while nothing loops.
+    double position() const;
+    void seek(double seconds);
+    /// To the next word that lost its beginning or ending.
+    void toNextCut();
+
+    bool comparing() const { return against_.has_value(); }
+    void compare(const Against& against);
+    void endComparison();
+    /// Names of the two sides.
+    QString sideName(bool b) const;
+    bool sideB() const;
+    void chooseSide(bool b);
+    /// What was done to make both equally loud, in words; empty until it is known.
+    const QString& matched() const { return matched_; }
+
+    /// Ten rounds of "which is X?"; chooseSide() then leads to a, b, and hearX() to X.
+    void beginBlind();
+    void endBlind();
+    const BlindTest* blind() const { return blind_ ? &*blind_ : nullptr; }
+    void hearX();
+    void answer(bool b);
+
+    /// The chosen take along time, through the chain as it is; nullptr until it is known.
+    const TakeReport* report() const { return report_ ? &*report_ : nullptr; }
+
+  signals:
+    void listChanged();
+    void chosenChanged();
+    /// It begins or ends, is aloud or not, or another part.
+    void loopChanged();
+    void recordingChanged();
+    void comparisonChanged();
+    void reportChanged();
+
+  private:
+    struct Kept;
+    void take(Result<Take> made, const QString& said);
+    void restartLoop();
+    void load();
+    void renderComparison();
+    void renderReport();
+    void follow();
+    /// Strips that an action is about.
+    std::vector<Session*> meant(bool every) const;
+    Session& worked() const;
+    template <typename Work>
+    void change(const QString& said, Work work);
+
+    Session& first_;
+    TakeRecorder recorder_;
+    TakeStore store_;
+    std::vector<Take> all_;
+    Take chosen_;
+    double from_ = 0.0, to_ = 0.0;
+    std::filesystem::path removed_;
+    QPointer<Session> strip_;
+    bool aloud_ = false, monitored_ = false;
+    std::shared_ptr<const Loop> loop_;
+    double loop_rate_ = 48000.0;
+    std::optional<Against> against_;
+    QString matched_;
+    std::optional<BlindTest> blind_;
+    std::optional<TakeReport> report_;
+    int load_job_ = 0, compare_job_ = 0, report_job_ = 0, list_job_ = 0;
+    QTimer compare_later_, report_later_;
+    Background background_;  // ends first
+};
+
+}  // namespace reed::ui

@@ -1,0 +1,316 @@
+#include "takes/take_view.h"
+
+#include <QFileDialog>
+#include <QInputDialog>
+#include <QKeyEvent>
+#include <QMenu>
+#include <QPainter>
+
+#include "actions/actions.h"
+#include "session/takes_model.h"
+#include "takes/take_wave.h"
+#include "widgets/flat_button.h"
+#include "widgets/input.h"
+#include "widgets/words.h"
+
+namespace reed::ui {
+namespace {
+constexpr int kListWidth = 250, kEdge = 14, kHeight = 32;
+constexpr int kFile = Qt::UserRole;
+}  // namespace
+
+TakeView::TakeView(Actions& actions, QWidget* parent)
+    : QWidget(parent), actions_(actions), takes_(actions.session().takes()) {
+    setObjectName("take_view");
+    setAccessibleName(tr("Takes"));
+    find_ = new QLineEdit(this);
+    find_->setObjectName("take_find");
+    find_->setPlaceholderText(tr("Find a take"));
+    find_->setAccessibleName(tr("Find a take"));
+    find_->setFont(ui::font(13));
+    connect(find_, &QLineEdit::textChanged, this, &TakeView::fill);
+    list_ = new QListWidget(this);
+    list_->setObjectName("take_list");
+    list_->setAccessibleName(tr("Takes"));
+    list_->setFont(ui::font(13));
+    list_->setFrameShape(QFrame::NoFrame);
+    list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    list_->setUniformItemSizes(true);
+    connect(list_, &QListWidget::currentItemChanged, this, [this](QListWidgetItem* item) {
+        if (filling_ || item == nullptr) return;
+        const QString file = item->data(kFile).toString();
+        for (const Take& t : takes_.all()) {
+            if (QString::fromStdString(t.path.string()) == file) return takes_.choose(t);
+        }
+    });
+    wave_ = new TakeWave(actions_.session().first(), takes_, this);
+    keep_ = button("take_keep", tr("Keep that"));
+    connect(keep_, &FlatButton::clicked, this, &TakeView::openKeep);
+    record_ = button("take_record", tr("Record"));
+    record_->setCheckable(true);
+    connect(record_, &FlatButton::clicked, &takes_, [this] { takes_.record(); });
+    loop_ = button("take_loop", tr("Loop"));
+    loop_->setCheckable(true);
+    connect(loop_, &FlatButton::clicked, &takes_, &TakesModel::setLooping);
+    against_ = button("take_against", tr("Compare"));
+    connect(against_, &FlatButton::clicked, this, &TakeView::openAgainst);
+    side_ = button("take_side", {});
+    side_->setCheckable(true);
+    connect(side_, &FlatButton::clicked, this, [this] { actions_.act("switch-side"); });
+    blind_ = button("take_blind", tr("Blind"));
+    connect(blind_, &FlatButton::clicked, this,
+            [this] { takes_.blind() != nullptr ? takes_.endBlind() : takes_.beginBlind(); });
+    more_ = button("take_more", {});
+    more_->setIconName("more");
+    more_->setAccessibleName(tr("More"));
+    connect(more_, &FlatButton::clicked, this, &TakeView::openMore);
+    told_ = new Words(Words::Ink::muted, this);
+    told_->setObjectName("take_told");
+    told_->setFont(ui::font(14));
+    connect(&takes_, &TakesModel::listChanged, this, &TakeView::fill);
+    connect(&takes_, &TakesModel::chosenChanged, this, &TakeView::fill);
+    for (const auto signal :
+         {&TakesModel::chosenChanged, &TakesModel::loopChanged, &TakesModel::recordingChanged,
+          &TakesModel::comparisonChanged, &TakesModel::reportChanged})
+        connect(&takes_, signal, this, &TakeView::showState);
+    connect(&actions_.session().first(), &Session::readingsChanged, this, [this] {
+        if (isVisible() && takes_.recording()) showState();
+    });
+    showState();
+}
+
+FlatButton* TakeView::button(const char* name, const QString& words) {
+    auto* b = new FlatButton(words, this);
+    b->setObjectName(name);
+    b->setWeight(FlatButton::Weight::raised);
+    return b;
+}
+
+void TakeView::showEvent(QShowEvent*) {
+    takes_.refresh();
+    showState();
+}
+
+void TakeView::fill() {
+    filling_ = true;
+    const QString wanted = find_->text().trimmed();
+    list_->clear();
+    for (const Take& t : takes_.all()) {
+        const QString name = QString::fromStdString(t.notes.name),
+                      strip = QString::fromStdString(t.notes.strip),
+                      notes = QString::fromStdString(t.notes.notes);
+        if (!wanted.isEmpty() && !(name + ' ' + strip + ' ' + notes).contains(wanted, Qt::CaseInsensitive))
+            continue;
+        const QString length =
+            t.problem.empty() ? tr("%1 s").arg(t.seconds(), 0, 'f', 1) : QString::fromStdString(t.problem);
+        auto* item = new QListWidgetItem(name + "   " + length, list_);
+        item->setData(kFile, QString::fromStdString(t.path.string()));
+        item->setToolTip(tr("%1, %2, %3").arg(length, strip, QString::fromStdString(t.notes.device)));
+        if (t.path == takes_.chosen().path) list_->setCurrentItem(item);
+    }
+    filling_ = false;
+}
+
+void TakeView::showState() {
+    const bool chosen = !takes_.chosen().path.empty();
+    const Keys& keys = actions_.session().preferences().keys();
+    keep_->setToolTip(keys.hint(tr("The last seconds become a take"), "keep-that"));
+    record_->setChecked(takes_.recording());
+    record_->setText(takes_.recording() ? tr("Stop: %1 s").arg(takes_.recordedSeconds(), 0, 'f', 0)
+                                        : tr("Record"));
+    loop_->setChecked(takes_.looping());
+    loop_->setText(takes_.looping() ? tr("Stop the loop") : tr("Loop"));
+    loop_->setToolTip(
+        keys.hint(tr("In place of the microphone, round and round; nothing goes out meanwhile"), "loop"));
+    loop_->setEnabled(chosen);
+    against_->setEnabled(chosen);
+    against_->setText(takes_.comparing() ? tr("End comparing") : tr("Compare"));
+    const BlindTest* blind = takes_.blind();
+    side_->setVisible(takes_.comparing() && blind == nullptr);
+    side_->setChecked(takes_.sideB());
+    side_->setText(tr("Hearing: %1").arg(takes_.sideName(takes_.sideB())));
+    side_->setToolTip(keys.hint(tr("The other side"), "switch-side"));
+    blind_->setVisible(takes_.comparing());
+    blind_->setText(blind != nullptr ? tr("End the blind test") : tr("Blind"));
+    QString words;
+    auto tone = FindingTone::neutral;
+    if (blind != nullptr && blind->done()) {
+        words = tr("%1 of %2 right. By guessing that happens in %3 % of all tests.")
+                    .arg(blind->right())
+                    .arg(BlindTest::kRounds)
+                    .arg(100.0 * blind->chance(), 0, 'f', 1);
+        tone = blind->chance() < 0.05 ? FindingTone::good : FindingTone::neutral;
+    } else if (blind != nullptr) {
+        words = tr("Round %1 of %2: A is %3, B is %4. X is one of them: which? Keys: A and B to say it, 1 "
+                   "and 2 to "
+                   "hear them, X for X.")
+                    .arg(blind->round())
+                    .arg(BlindTest::kRounds)
+                    .arg(takes_.sideName(false), takes_.sideName(true));
+    } else if (takes_.comparing()) {
+        words = takes_.matched().isEmpty() ? tr("Both sides are being worked out ...") : takes_.matched();
+    } else if (takes_.looping()) {
+        words = takes_.aloud() ? tr("It goes out to your viewers.") : tr("Nothing goes out while it loops.");
+        tone = takes_.aloud() ? FindingTone::warning : FindingTone::neutral;
+    } else if (const TakeReport* r = takes_.report(); r != nullptr && !r->course.cuts.empty()) {
+        words = tr("%1 words are cut; C goes to the next.").arg(r->course.cuts.size());
+        tone = FindingTone::warning;
+    } else if (const TakeReport* all = takes_.report(); all != nullptr && all->made.integrated_lufs) {
+        words = tr("%1 LUFS before, %2 LUFS after.")
+                    .arg(all->plain.integrated_lufs.value_or(-99.0), 0, 'f', 1)
+                    .arg(*all->made.integrated_lufs, 0, 'f', 1);
+    }
+    told_->show(tone, words);
+    resizeEvent(nullptr);
+}
+
+void TakeView::resizeEvent(QResizeEvent*) {
+    find_->setGeometry(kEdge, kEdge, kListWidth - kEdge, 30);
+    list_->setGeometry(kEdge, kEdge + 36, kListWidth - kEdge, height() - 2 * kEdge - 36);
+    const int left = kListWidth + 12;
+    int x = left;
+    for (FlatButton* b : {keep_, record_, loop_, against_, side_, blind_}) {
+        if (b->isHidden()) continue;
+        const int w = b->sizeHint().width();
+        b->setGeometry(x, kEdge, w, kHeight);
+        x += w + 6;
+    }
+    more_->setGeometry(width() - kEdge - more_->sizeHint().width(), kEdge, more_->sizeHint().width(),
+                       kHeight);
+    wave_->setGeometry(left, kEdge + kHeight + 8, width() - left - kEdge,
+                       height() - 2 * kEdge - kHeight - 38);
+    told_->setGeometry(left, height() - kEdge - 24, width() - left - kEdge, 24);
+}
+
+void TakeView::keyPressEvent(QKeyEvent* event) {
+    if (takes_.blind() != nullptr && event->modifiers() == Qt::NoModifier) {
+        switch (event->key()) {
+            case Qt::Key_A:
+                return takes_.answer(false);
+            case Qt::Key_B:
+                return takes_.answer(true);
+            case Qt::Key_1:
+                return takes_.chooseSide(false);
+            case Qt::Key_2:
+                return takes_.chooseSide(true);
+            case Qt::Key_X:
+                return takes_.hearX();
+            default:
+                break;
+        }
+    }
+    if (event->key() == Qt::Key_Delete) return takes_.remove();
+    if (event->key() == Qt::Key_F2) return askName();
+    QWidget::keyPressEvent(event);
+}
+
+void TakeView::openKeep() {
+    auto* menu = new QMenu(this);
+    menu->setObjectName("keep_menu");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    for (const double s : {5.0, 10.0, 20.0, 60.0})
+        menu->addAction(tr("The last %1 s").arg(s), &takes_, [this, s] { takes_.keep(s); });
+    if (actions_.session().desk().count(StripRole::voice) > 1) {
+        menu->addSeparator();
+        menu->addAction(tr("The last 20 s of all voices"), &takes_, [this] { takes_.keep(20.0, true); });
+        menu->addAction(tr("Record all voices"), &takes_, [this] { takes_.record(true); });
+    }
+    menu->popup(keep_->mapToGlobal(QPoint(0, keep_->height())));
+}
+
+void TakeView::openAgainst() {
+    if (takes_.comparing()) return takes_.endComparison();
+    using What = Against::What;
+    auto* menu = new QMenu(this);
+    menu->setObjectName("against_menu");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    const auto add = [&](QMenu* to, const QString& title, What what, const QString& name = {}) {
+        to->addAction(QString(title).replace('&', "&&"), &takes_, [this, what, name] {
+            takes_.compare({what, name});
+        });
+    };
+    const Session& s = actions_.session();
+    const StageSpec* stage = s.strip().stage(s.strip().focused());
+    add(menu, tr("With the plain sound"), What::plain);
+    if (stage != nullptr) {
+        const QString title = QString::fromStdString(stage->shown_title());
+        add(menu, tr("Without %1").arg(title), What::without_stage);
+        if (s.strip().state()->memories.contains(stage->id))
+            add(menu, tr("With the other memory of %1").arg(title), What::other_memory);
+        menu->addSeparator();
+        add(menu, tr("What %1 takes away").arg(title), What::stage_taken_away);
+    }
+    add(menu, tr("What the chain takes away"), What::taken_away);
+    menu->addSeparator();
+    QMenu* scenes = menu->addMenu(tr("With a scene"));
+    scenes->setObjectName("against_scenes");
+    for (const auto& entry : s.shelf().scenes())
+        add(scenes, QString::fromStdString(entry.scene.name), What::scene,
+            QString::fromStdString(entry.scene.name));
+    QMenu* takes = menu->addMenu(tr("With another take"));
+    takes->setObjectName("against_takes");
+    for (const Take& t : takes_.all()) {
+        if (t.path == takes_.chosen().path || !t.problem.empty() || takes->actions().size() >= 20) continue;
+        add(takes, QString::fromStdString(t.notes.name), What::take,
+            QString::fromStdString(t.path.filename()));
+    }
+    takes->setEnabled(!takes->isEmpty());
+    menu->popup(against_->mapToGlobal(QPoint(0, against_->height())));
+}
+
+void TakeView::openMore() {
+    auto* menu = new QMenu(this);
+    menu->setObjectName("take_menu");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    const bool chosen = !takes_.chosen().path.empty();
+    const auto add = [&](const QString& title, bool possible, auto does) {
+        menu->addAction(title, this, does)->setEnabled(possible);
+    };
+    const QString sounds = tr("Sound (*.wav *.flac *.ogg *.opus *.aiff);;All files (*)");
+    const QString written = tr("FLAC (*.flac);;WAV (*.wav);;Opus (*.opus)");
+    add(tr("Take in a sound file ..."), true, [this, sounds] {
+        const QString file = QFileDialog::getOpenFileName(this, tr("Take in a sound file"), {}, sounds);
+        if (!file.isEmpty()) takes_.import(file);
+    });
+    const auto out = [this, written](bool processed) {
+        const QString file = QFileDialog::getSaveFileName(
+            this, tr("Write the take"),
+            QString::fromStdString(takes_.chosen().path.stem().string()) + ".flac", written);
+        if (!file.isEmpty()) takes_.exportTo(file, processed);
+    };
+    add(tr("Write it as it came in ..."), chosen, [out] { out(false); });
+    add(tr("Write it through the chain ..."), chosen, [out] { out(true); });
+    add(tr("Report as a page ..."), chosen, [this] {
+        const QString file =
+            QFileDialog::getSaveFileName(this, tr("Report"), "report.html", tr("Page (*.html)"));
+        if (!file.isEmpty()) takes_.writeReport(file);
+    });
+    menu->addSeparator();
+    QAction* aloud = menu->addAction(tr("What loops goes out as well"), &takes_,
+                                     [this] { takes_.setAloud(!takes_.aloud()); });
+    aloud->setCheckable(true);
+    aloud->setChecked(takes_.aloud());
+    menu->addSeparator();
+    add(tr("Only this part of it"), chosen && takes_.to() - takes_.from() < takes_.chosen().seconds() - 0.001,
+        [this] { takes_.trim(); });
+    add(tr("Rename ...\tF2"), chosen, [this] { askName(); });
+    add(tr("Remove\tDel"), chosen, [this] { takes_.remove(); });
+    add(tr("Bring it back"), takes_.canBringBack(), [this] { takes_.bringBack(); });
+    menu->popup(more_->mapToGlobal(QPoint(more_->width() - menu->sizeHint().width(), more_->height())));
+}
+
+void TakeView::askName() {
+    if (takes_.chosen().path.empty()) return;
+    bool taken = false;
+    const QString name =
+        QInputDialog::getText(this, tr("Dusky Reed"), tr("Name of the take:"), QLineEdit::Normal,
+                              QString::fromStdString(takes_.chosen().notes.name), &taken);
+    if (taken) takes_.rename(name);
+}
+
+void TakeView::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    paintPanelGround(p, *this);
+}
+
+}  // namespace reed::ui

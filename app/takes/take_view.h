@@ -1,0 +1,47 @@
+// Takes: the list, the chosen one along time, and what is done with it.
+#pragma once
+
+#include <QLineEdit>
+#include <QListWidget>
+#include <QWidget>
+
+namespace reed::ui {
+
+class Actions;
+class FlatButton;
+class TakesModel;
+class TakeWave;
+class Words;
+
+class TakeView final : public QWidget {
+    Q_OBJECT
+  public:
+    explicit TakeView(Actions& actions, QWidget* parent);
+    TakeWave* wave() const { return wave_; }
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void showEvent(QShowEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+
+  private:
+    void fill();
+    void showState();
+    void openKeep();
+    void openAgainst();
+    void openMore();
+    void askName();
+    FlatButton* button(const char* name, const QString& words);
+
+    Actions& actions_;
+    TakesModel& takes_;
+    QLineEdit* find_;
+    QListWidget* list_;
+    TakeWave* wave_;
+    FlatButton *keep_, *record_, *loop_, *against_, *side_, *blind_, *more_;
+    Words* told_;
+    bool filling_ = false;
+};
+
+}  // namespace reed::ui

@@ -1,0 +1,40 @@
+// A take before and after its chain, along time and in figures.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "measure/file_measure.h"
+#include "takes/take.h"
+
+namespace reed {
+
+/// Along time, a value every kStep seconds.
+struct TakeCourse {
+    static constexpr double kStep = 0.01;
+    std::vector<float> plain, made;              ///< level in dBFS, before and after the chain
+    std::vector<std::vector<float>> reductions;  ///< of each stage in dB; empty for those that report none
+    struct Cut {
+        double at = 0.0;  ///< seconds
+        size_t stage = 0;
+        bool beginning = false;
+    };
+    std::vector<Cut> cuts;  ///< words that lost their beginning or ending, in their order
+};
+
+/// What a chain makes of a take.
+struct TakeReport {
+    TakeCourse course;
+    LevelReport levels;
+    SoundMeasures plain, made;
+    std::vector<std::pair<double, std::pair<double, double>>> spectrum;  ///< Hz; dBFS before and after
+};
+
+Result<TakeReport> report_on(const AudioBuffer& sound, double sample_rate, const ChainSpec& chain,
+                             const Progress& progress = {});
+
+/// One page of HTML by itself, with drawn plots. `scene`: its name.
+std::string report_page(const TakeReport& report, const Take& take, const ChainSpec& chain,
+                        const std::string& scene);
+
+}  // namespace reed

@@ -1,0 +1,304 @@
+// Takes in the window: kept, looped, compared, by keys alone.
+#include <QListWidget>
+#include <catch2/catch.hpp>
+#include <filesystem>
+
+#include "actions/actions.h"
+#include "app/window.h"
+#include "base/file.h"
+#include "session/takes_model.h"
+#include "takes/take_view.h"
+#include "takes/take_wave.h"
+
+using namespace reed;
+using namespace reed::test;
+namespace fs = std::filesystem;
+
+namespace {
+
+/// A window whose microphone says words, over and over.
+struct Talking : Window {
+    explicit Talking(TemporaryFolder& f) : Window(f) {
+        words = spoken_words();
+        write_wav(f.path("words.wav"), mono(words));
+        setInput({DeviceKind::sound_file, f.path("words.wav")});
+        window.activateWindow();
+        QObject::connect(&session.notices(), &ui::Notices::told, &window,
+                         [this](const QString& text) { said += text + "\n"; });
+    }
+    QString said;  // all that was told
+    ui::TakesModel& takes() { return session.takes(); }
+    void key(int code, Qt::KeyboardModifiers with = Qt::NoModifier) {
+        QTest::keyClick(&window, Qt::Key(code), with);
+    }
+    /// One is chosen and in the list.
+    bool chosen() {
+        return until([&] { return !takes().chosen().path.empty() && !takes().all().empty(); });
+    }
+    ui::FlatButton* button(const char* name) { return window.takeView()->findChild<ui::FlatButton*>(name); }
+    /// The newest tenth of a second of what goes out is digital silence.
+    bool nothing_goes_out() {
+        std::vector<float> x(4800);
+        float* rows[2] = {x.data(), nullptr};
+        const auto feed = session.live().feed_history();
+        return feed->read(feed->written() - 4800, 4800, rows) && peak(x) == 0.0;
+    }
+    std::vector<float> words;
+};
+
+}  // namespace
+
+TEST_CASE("what was just said is kept by a key, loops through the chain, and nothing of it goes out") {
+    TemporaryFolder folder;
+    Talking w(folder);
+    REQUIRE(w.heard(4.0));
+    w.key(Qt::Key_F5);
+    REQUIRE(w.chosen());
+    const Take take = w.takes().chosen();
+    CHECK(take.seconds() > 3.5);
+    CHECK(take.notes.device == "words.wav");
+    // It is what came in, to the sample.
+    const auto sound = read_sound(take.path);
+    REQUIRE(sound.ok());
+    const auto& kept = sound.value()[0];
+    const std::vector<float> part(kept.begin() + 24000, kept.begin() + 48000);
+    bool found = false;
+    for (size_t at = 0; at + part.size() < w.words.size() && !found; ++at)
+        found = std::abs(w.words[at] - part[0]) < 1e-6f && std::abs(w.words[at + 999] - part[999]) < 1e-6f &&
+                largest_difference({w.words.begin() + static_cast<long>(at),
+                                    w.words.begin() + static_cast<long>(at + part.size())},
+                                   part) < 1e-6;
+    CHECK(found);
+    // The loop by a key; the window says so, and the feed is silent.
+    w.key(Qt::Key_F6);
+    CHECK(w.takes().looping());
+    CHECK(w.window.windowTitle().startsWith("Loop"));
+    CHECK(w.find<ui::FlatButton>("takes_button")->text() == "Loop");
+    REQUIRE(Window::until([&] { return w.takes().position() >= 0.0; }));
+    REQUIRE(Window::until([&] { return w.nothing_goes_out(); }));
+    CHECK_FALSE(w.session.muted());  // nobody muted it
+    // The levels are those of the take.
+    CHECK(Window::until(
+        [&] { return w.session.levels().taps.size() > 1 && w.session.levels().taps[0].voice_known; }));
+    const double before = w.takes().position();
+    CHECK(Window::until([&] { return w.takes().position() != before; }));
+    // Another part, another take's place; the settings move meanwhile.
+    w.takes().setPart(1.0, 2.0);
+    CHECK(Window::until([&] { return w.takes().position() >= 1.0 && w.takes().position() <= 2.0; }));
+    w.session.strip().setValue(
+        "gate", static_cast<size_t>(w.session.strip().stage("gate")->stage_kind().find("hold")), 400);
+    CHECK(w.nothing_goes_out());
+    // Kept while it loops is still what the microphone says.
+    w.key(Qt::Key_F6);
+    CHECK_FALSE(w.takes().looping());
+    CHECK(Window::until([&] { return !w.nothing_goes_out(); }));
+    CHECK(w.window.windowTitle() == "Dusky Reed");
+    // On wish it goes out.
+    w.takes().setAloud(true);
+    w.key(Qt::Key_F6);
+    REQUIRE(Window::until([&] { return w.takes().position() >= 0.0; }));
+    CHECK(Window::until([&] { return !w.nothing_goes_out(); }));
+    w.key(Qt::Key_F6);
+}
+
+TEST_CASE("a loop survives another input, and ends with its strip") {
+    TemporaryFolder folder;
+    Talking w(folder);
+    REQUIRE(w.heard(2.0));
+    w.takes().keep(5.0);
+    REQUIRE(w.chosen());
+    w.takes().setLooping(true);
+    REQUIRE(Window::until([&] { return w.takes().position() >= 0.0; }));
+    w.setInput({DeviceKind::simulated_room, ""});
+    REQUIRE(Window::until([&] { return w.takes().position() >= 0.0 && w.nothing_goes_out(); }));
+    w.takes().setLooping(false);
+    ui::Session* guest = w.session.desk().add(StripRole::voice);
+    guest->devices().setInput({DeviceKind::sound_file, folder.path("words.wav")});
+    REQUIRE(Window::until([&] { return !guest->devices().opening(); }));
+    w.takes().setLooping(true);
+    CHECK(w.takes().strip() == guest);
+    // The other voice is heard meanwhile.
+    REQUIRE(Window::until([&] { return w.takes().position() >= 0.0; }));
+    CHECK(Window::until([&] { return !w.nothing_goes_out(); }));
+    w.session.desk().remove("guest");
+    CHECK_FALSE(w.takes().looping());
+}
+
+TEST_CASE("plain and processed are compared at one loudness, and blind") {
+    TemporaryFolder folder;
+    Talking w(folder);
+    REQUIRE(w.heard(3.0));
+    w.key(Qt::Key_F4);
+    REQUIRE(w.window.takesShown());
+    w.takes().keep(5.0);
+    REQUIRE(w.chosen());
+    w.key(Qt::Key_F7);
+    REQUIRE(w.takes().comparing());
+    CHECK(w.takes().looping());
+    REQUIRE(Window::until([&] { return !w.takes().matched().isEmpty(); }));
+    CHECK((w.takes().matched().contains("LU louder") || w.takes().matched().contains("equally loud")));
+    CHECK(w.button("take_side")->text() == "Hearing: Plain");
+    w.key(Qt::Key_F8);
+    CHECK(w.takes().sideB());
+    CHECK(w.button("take_side")->text() == "Hearing: Now");
+    // What is heard is there, though no headphones are.
+    const auto heard = w.session.seat().takes().heard();
+    const auto n = heard->written();
+    CHECK(Window::until([&] { return heard->written() > n + 4800; }));
+    // The chain is changed: it is worked out anew, and matched.
+    const QString first = w.takes().matched();
+    w.session.strip().focus("compressor");
+    REQUIRE(w.window.actions().run("set", "compressor makeup 12").isEmpty());
+    CHECK(Window::until([&] { return w.takes().matched() != first && !w.takes().matched().isEmpty(); }));
+    // Blind: ten rounds by keys alone.
+    QTest::mouseClick(w.button("take_blind"), Qt::LeftButton);
+    REQUIRE(w.takes().blind() != nullptr);
+    CHECK(w.button("take_side")->isHidden());  // it would tell
+    w.window.takeView()->wave()->setFocus();
+    for (int i = 0; i < 10; ++i) {
+        auto* view = w.window.takeView();
+        QTest::keyClick(view, Qt::Key_X);
+        CHECK(w.takes().sideB() == w.takes().blind()->x_is_b());
+        QTest::keyClick(view, Qt::Key_2);
+        CHECK(w.takes().sideB());
+        QTest::keyClick(view, w.takes().blind()->x_is_b() ? Qt::Key_B : Qt::Key_A);
+    }
+    CHECK(w.takes().blind()->done());
+    CHECK(w.window.findChild<QLabel*>("take_told")
+              ->text()
+              .startsWith("10 of 10 right. By guessing that happens in 0.1 %"));
+    w.key(Qt::Key_F7);
+    CHECK_FALSE(w.takes().comparing());
+    CHECK(w.takes().looping());
+    // Other sides: without the stage in focus, a scene, what is taken away.
+    using What = ui::Against::What;
+    for (const auto& against :
+         {ui::Against{What::without_stage, {}}, ui::Against{What::scene, "Evening quiet"},
+          ui::Against{What::taken_away, {}}, ui::Against{What::stage_taken_away, {}}}) {
+        w.takes().compare(against);
+        CHECK(Window::until([&] { return !w.takes().matched().isEmpty(); }));
+    }
+    CHECK(w.takes().comparing());
+    w.takes().compare({What::scene, "no such scene"});
+    CHECK_FALSE(w.takes().comparing());
+    CHECK(w.said.contains("nothing to compare with"));
+}
+
+TEST_CASE("takes are found, renamed, trimmed, removed and brought back in the list") {
+    TemporaryFolder folder;
+    Talking w(folder);
+    const TakeStore& store = w.takes().store();
+    for (const char* name : {"Close, with shield", "Far away", "Shouted"})
+        REQUIRE(store
+                    .keep(mono(noise(0.05, 2.0, 3)), 48000,
+                          {name, "Voice", "words.wav", "2026-11-2" + std::string(1, name[0]), ""})
+                    .ok());
+    REQUIRE(write_file(store.folder() / "broken.flac", "no sound").ok());
+    w.key(Qt::Key_F4);
+    auto* list = w.find<QListWidget>("take_list");
+    REQUIRE(Window::until([&] { return list->count() == 4; }));
+    auto* find = w.find<QLineEdit>("take_find");
+    QTest::keyClicks(find, "FAR");
+    REQUIRE(list->count() == 1);
+    list->setCurrentRow(0);
+    CHECK(w.takes().chosen().notes.name == "Far away");
+    find->clear();
+    CHECK(list->count() == 4);
+    w.takes().rename("Far, again");
+    REQUIRE(Window::until([&] { return w.takes().chosen().notes.name == "Far, again"; }));
+    w.takes().setPart(0.5, 1.5);
+    w.takes().trim();
+    REQUIRE(Window::until([&] { return std::abs(w.takes().chosen().seconds() - 1.0) < 1e-3; }));
+    QTest::keyClick(w.window.takeView(), Qt::Key_Delete);
+    CHECK(w.takes().chosen().path.empty());
+    REQUIRE(Window::until([&] { return list->count() == 3; }));
+    w.takes().bringBack();
+    REQUIRE(
+        Window::until([&] { return list->count() == 4 && w.takes().chosen().notes.name == "Far, again"; }));
+    // One that is broken says why, and the chosen one stays.
+    for (int i = 0; i < list->count(); ++i) {
+        if (list->item(i)->text().startsWith("broken")) list->setCurrentRow(i);
+    }
+    CHECK(w.said.contains("can't be read as sound"));
+    CHECK(w.takes().chosen().notes.name == "Far, again");
+    // One that was deleted outside.
+    fs::remove(w.takes().chosen().path);
+    w.takes().setLooping(true);
+    REQUIRE(Window::until([&] { return !w.takes().looping(); }));
+    CHECK(w.said.contains("no such file"));
+    // Out, and a report.
+    list->setCurrentRow(0);
+    w.takes().choose(w.takes().all().front());
+    REQUIRE(w.takes().chosen().problem.empty());
+    w.takes().exportTo(QString::fromStdString(folder.path("out.flac")), true);
+    w.takes().writeReport(QString::fromStdString(folder.path("out.html")));
+    CHECK(Window::until(
+        [&] { return fs::exists(folder.path("out.flac")) && fs::exists(folder.path("out.html")); }));
+    w.takes().exportTo(QString::fromStdString(folder.path("nowhere/out.flac")), false);
+    CHECK(Window::until([&] { return w.said.contains("folder does not exist"); }));
+}
+
+TEST_CASE("a take is recorded from now on, of all voices at once") {
+    TemporaryFolder folder;
+    Talking w(folder);
+    ui::Session* guest = w.session.desk().add(StripRole::voice);
+    guest->devices().setInput({DeviceKind::sound_file, folder.path("words.wav")});
+    REQUIRE(Window::until([&] { return !guest->devices().opening() && guest->devices().seated(); }));
+    w.takes().record(true);
+    CHECK(w.takes().recording());
+    CHECK(w.window.windowTitle().startsWith("Recording"));
+    REQUIRE(Window::until([&] { return w.takes().recordedSeconds() > 1.5; }));
+    w.window.activateWindow();
+    w.key(Qt::Key_F5, Qt::ShiftModifier);
+    CHECK_FALSE(w.takes().recording());
+    REQUIRE(Window::until([&] { return w.takes().all().size() == 2; }));
+    for (const Take& t : w.takes().all()) {
+        CHECK(t.problem.empty());
+        CHECK(t.seconds() > 1.4);
+    }
+    CHECK(std::abs(w.takes().all()[0].seconds() - w.takes().all()[1].seconds()) < 0.2);
+    // Nothing unfinished is left beside them.
+    for (const auto& entry : fs::directory_iterator(w.takes().store().folder()))
+        CHECK_FALSE(entry.path().filename().string().starts_with("."));
+}
+
+TEST_CASE("the take along time is zoomed, gone through, and its part dragged") {
+    TemporaryFolder folder;
+    Talking w(folder);
+    w.takes().import(QString::fromStdString(folder.path("words.wav")));
+    w.key(Qt::Key_F4);
+    REQUIRE(w.chosen());
+    auto* wave = w.window.takeView()->wave();
+    const double all = w.takes().chosen().seconds();
+    CHECK(wave->shownTo() == Approx(all));
+    REQUIRE(Window::until([&] { return w.takes().report() != nullptr; }));
+    // A gate that cuts words: they are marked, and gone to by a key.
+    REQUIRE(w.window.actions().run("set", "gate open_threshold -20").isEmpty());
+    REQUIRE(w.window.actions().run("set", "gate hold 0").isEmpty());
+    REQUIRE(w.window.actions().run("set", "gate release 5").isEmpty());
+    REQUIRE(Window::until([&] { return !w.takes().report()->course.cuts.empty(); }));
+    Window::drag(wave, QPoint(100, 60), QPoint(200, 0));
+    CHECK(w.takes().from() > 0.0);
+    CHECK(w.takes().to() < all);
+    const double from = w.takes().from();
+    w.wheel(wave, QPoint(200, 60), 5);
+    CHECK(wave->shownTo() - wave->shownFrom() < all / 2);
+    const double shown = wave->shownFrom();
+    w.wheel(wave, QPoint(200, 60), -1, Qt::ShiftModifier);
+    CHECK(wave->shownFrom() > shown);
+    CHECK(w.takes().from() == from);
+    w.takes().setPart(0.0, all);
+    w.takes().setLooping(true);
+    REQUIRE(Window::until([&] { return w.takes().position() >= 0.0; }));
+    wave->setFocus();
+    const double cut = w.takes().report()->course.cuts.back().at;
+    w.takes().seek(cut - 2.0);
+    REQUIRE(Window::until([&] { return std::abs(w.takes().position() - (cut - 2.0)) < 0.7; }));
+    QTest::keyClick(wave, Qt::Key_C);
+    const auto near_a_cut = [&] {
+        const double at = w.takes().position();
+        const auto& cuts = w.takes().report()->course.cuts;
+        return std::ranges::any_of(cuts, [&](const auto& c) { return at > c.at - 0.6 && at < c.at + 0.6; });
+    };
+    CHECK(Window::until(near_a_cut));
+}
