@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "session/session.h"
+#include "session/takes_model.h"
 #include "session/voices_model.h"
 #include "widgets/words.h"
 
@@ -43,7 +44,9 @@ void FeedVerdict::judge() {
     words_.clear();
     remedy_.clear();
     turn_ = nullptr;
-    if (session_.seat().role() == StripRole::voice)
+    // Of what loops nothing goes out.
+    const bool loops = session_.takes().strip() == &session_;
+    if (session_.seat().role() == StripRole::voice && !loops)
         session_.voices().now().empty() ? judgeFeed() : judgeVoices();
     if (before != std::tuple(tone_, words_, remedy_)) emit changed();
 }

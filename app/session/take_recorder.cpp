@@ -41,7 +41,8 @@ void TakeRecorder::start(const std::vector<Session*>& strips, const std::filesys
         r->strip = s;
         r->sound = RingReader(s->seat().said());
         r->format = s->engine().format();
-        r->recorded.notes = {strips.size() > 1 ? s->stripName().toStdString() : "", s->stripName().toStdString(), s->devices().inputTitle().toStdString(),
+        r->recorded.notes = {strips.size() > 1 ? s->stripName().toStdString() : "",
+                             s->stripName().toStdString(), s->devices().inputTitle().toStdString(),
                              date_now(), ""};
         r->recorded.path = folder / (".recording-" + s->strip().spec().id + ".wav");
         auto created = SoundWriter::create(r->recorded.path, r->format, SampleFormat::float32);

@@ -64,6 +64,7 @@ void TakesModel::refresh() {
                         if (job != list_job_) return;
                         all_ = std::move(all);
                         emit listChanged();
+                        outlines_.want(all_);
                     });
 }
 

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "session/background.h"
+#include "session/take_outlines.h"
 #include "session/take_recorder.h"
 #include "session/take_sides.h"
 #include "takes/blind_test.h"
@@ -29,6 +30,7 @@ class TakesModel final : public QObject {
     /// The newest first. Empty until refresh() has read them.
     const std::vector<Take>& all() const { return all_; }
     void refresh();
+    TakeOutlines& outlines() { return outlines_; }
 
     /// Turns the last seconds of the strip that is worked on (`every`: of all voices, aligned to a block)
     /// into takes; the first of them is chosen.
@@ -120,6 +122,7 @@ class TakesModel final : public QObject {
     TakeRecorder recorder_;
     TakeStore store_;
     std::vector<Take> all_;
+    TakeOutlines outlines_;
     Take chosen_;
     double from_ = 0.0, to_ = 0.0;
     std::filesystem::path removed_;

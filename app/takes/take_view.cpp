@@ -5,6 +5,9 @@
 #include <QKeyEvent>
 #include <QMenu>
 #include <QPainter>
+#include <QStyledItemDelegate>
+#include <algorithm>
+#include <cmath>
 
 #include "actions/actions.h"
 #include "session/takes_model.h"
@@ -15,8 +18,47 @@
 
 namespace reed::ui {
 namespace {
+
+/// Two lines a take: its name; its outline and its length.
+class TakeRow final : public QStyledItemDelegate {
+  public:
+    TakeRow(const TakeOutlines& outlines, QObject* parent)
+        : QStyledItemDelegate(parent), outlines_(outlines) {}
+    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {100, 44}; }
+    void paint(QPainter* p, const QStyleOptionViewItem& option, const QModelIndex& index) const override {
+        const Theme& t = theme();
+        const QRectF r = option.rect;
+        p->save();
+        p->fillRect(r, option.state.testFlag(QStyle::State_Selected) ? t.chosen : t.panel);
+        p->setPen(t.text);
+        p->setFont(ui::font(13));
+        const QString name = index.data(kName).toString(), length = index.data(kLength).toString();
+        const bool broken = index.data(kBroken).toBool();
+        p->drawText(r.adjusted(8, 4, -8, 0), Qt::AlignLeft | Qt::AlignTop,
+                    p->fontMetrics().elidedText(name, Qt::ElideRight, static_cast<int>(r.width()) - 16));
+        p->setFont(ui::font(12));
+        p->setPen(broken ? t.ember : t.muted);
+        const QRectF below = r.adjusted(8, 22, -8, -4);
+        p->drawText(below, (broken ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter,
+                    p->fontMetrics().elidedText(length, Qt::ElideRight, static_cast<int>(below.width())));
+        const auto& outline = outlines_.of(index.data(kFile).toString().toStdString());
+        const double w = (below.width() - 52) / static_cast<double>(TakeOutlines::kColumns);
+        for (size_t i = 0; i < outline.size(); ++i) {
+            const double h =
+                std::clamp(static_cast<double>(std::sqrt(outline[i])), 0.04, 1.0) * below.height();
+            p->fillRect(QRectF(below.left() + static_cast<double>(i) * w, below.center().y() - h / 2,
+                               std::max(1.0, w - 0.6), h),
+                        outline[i] > 1.0f ? t.ember : t.straw);
+        }
+        p->restore();
+    }
+    static constexpr int kFile = Qt::UserRole, kName = kFile + 1, kLength = kFile + 2, kBroken = kFile + 3;
+
+  private:
+    const TakeOutlines& outlines_;
+};
+
 constexpr int kListWidth = 250, kEdge = 14, kHeight = 32;
-constexpr int kFile = Qt::UserRole;
 }  // namespace
 
 TakeView::TakeView(Actions& actions, QWidget* parent)
@@ -36,9 +78,12 @@ TakeView::TakeView(Actions& actions, QWidget* parent)
     list_->setFrameShape(QFrame::NoFrame);
     list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     list_->setUniformItemSizes(true);
+    list_->setItemDelegate(new TakeRow(takes_.outlines(), list_));
+    connect(&takes_.outlines(), &TakeOutlines::changed, list_->viewport(),
+            [this] { list_->viewport()->update(); });
     connect(list_, &QListWidget::currentItemChanged, this, [this](QListWidgetItem* item) {
         if (filling_ || item == nullptr) return;
-        const QString file = item->data(kFile).toString();
+        const QString file = item->data(TakeRow::kFile).toString();
         for (const Take& t : takes_.all()) {
             if (QString::fromStdString(t.path.string()) == file) return takes_.choose(t);
         }
@@ -103,8 +148,11 @@ void TakeView::fill() {
             continue;
         const QString length =
             t.problem.empty() ? tr("%1 s").arg(t.seconds(), 0, 'f', 1) : QString::fromStdString(t.problem);
-        auto* item = new QListWidgetItem(name + "   " + length, list_);
-        item->setData(kFile, QString::fromStdString(t.path.string()));
+        auto* item = new QListWidgetItem(name, list_);
+        item->setData(TakeRow::kFile, QString::fromStdString(t.path.string()));
+        item->setData(TakeRow::kName, name);
+        item->setData(TakeRow::kLength, length);
+        item->setData(TakeRow::kBroken, !t.problem.empty());
         item->setToolTip(tr("%1, %2, %3").arg(length, strip, QString::fromStdString(t.notes.device)));
         if (t.path == takes_.chosen().path) list_->setCurrentItem(item);
     }
@@ -151,6 +199,10 @@ void TakeView::showState() {
         words = takes_.matched().isEmpty() ? tr("Both sides are being worked out ...") : takes_.matched();
     } else if (takes_.looping()) {
         words = takes_.aloud() ? tr("It goes out to your viewers.") : tr("Nothing goes out while it loops.");
+        if (const TakeReport* all = takes_.report(); all != nullptr && all->made.integrated_lufs)
+            words += tr(" %1 LUFS before, %2 after.")
+                         .arg(all->plain.integrated_lufs.value_or(-99.0), 0, 'f', 1)
+                         .arg(*all->made.integrated_lufs, 0, 'f', 1);
         tone = takes_.aloud() ? FindingTone::warning : FindingTone::neutral;
     } else if (const TakeReport* r = takes_.report(); r != nullptr && !r->course.cuts.empty()) {
         words = tr("%1 words are cut; C goes to the next.").arg(r->course.cuts.size());

@@ -42,7 +42,7 @@ void LiveStrip::expect(const StreamFormat& source, bool steady) {
     engine().hold_back(false);
     plain_ = AudioBuffer(kMaxChannels, kMost);
     plain_delay_.prepare(format, static_cast<int>(kLongestPlain * format.sample_rate));
-    plain_open_.prepare(format.sample_rate, 0.010, engine().muted() ? 0.0 : 1.0);
+    plain_open_.prepare(format.sample_rate, 0.004, engine().muted() ? 0.0 : 1.0);
     in_plain_grain_ = 0;
     heard_ = false;
     missed_ = 0;

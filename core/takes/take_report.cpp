@@ -174,6 +174,24 @@ std::string spectrum_plot(const TakeReport& r) {
 
 }  // namespace
 
+std::vector<float> outline_of(const std::filesystem::path& path, size_t columns) {
+    auto opened = SoundReader::open(path);
+    if (!opened.ok()) return {};
+    SoundReader& reader = *opened.value();
+    std::vector<float> out(columns, 0.0f);
+    AudioBuffer piece(reader.info().channels, 16384);
+    const auto all = static_cast<double>(reader.info().frames);
+    double at = 0.0;
+    for (size_t n = reader.read(piece); n > 0; n = reader.read(piece)) {
+        for (size_t i = 0; i < n; ++i, ++at) {
+            const auto column = static_cast<size_t>(at / all * static_cast<double>(columns));
+            float& highest = out[std::min(column, columns - 1)];
+            for (int c = 0; c < piece.channels(); ++c) highest = std::max(highest, std::abs(piece[c][i]));
+        }
+    }
+    return out;
+}
+
 Result<TakeReport> report_on(const AudioBuffer& sound, double sample_rate, const ChainSpec& chain,
                              const Progress& progress) {
     TakeReport out;

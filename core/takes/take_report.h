@@ -30,6 +30,10 @@ struct TakeReport {
     std::vector<std::pair<double, std::pair<double, double>>> spectrum;  ///< Hz; dBFS before and after
 };
 
+/// The highest sample in each of `columns` equal parts of a file, 0 to 1 and above; empty when it can't be
+/// read.
+std::vector<float> outline_of(const std::filesystem::path& path, size_t columns);
+
 Result<TakeReport> report_on(const AudioBuffer& sound, double sample_rate, const ChainSpec& chain,
                              const Progress& progress = {});
 

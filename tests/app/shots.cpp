@@ -9,6 +9,7 @@
 #include "deck/changes_popup.h"
 #include "rail/small_window.h"
 #include "session/room_learning.h"
+#include "session/takes_model.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -201,4 +202,28 @@ TEST_CASE("shots: de-esser", "[.shots]") {
     w.session.strip().addStage(*find_stage_kind("deesser"), 3);
     settle(9.0);
     shoot(w, "deesser-dusk");
+}
+
+TEST_CASE("shots: takes", "[.shots]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    const std::pair<const char*, const char*> takes[] = {{"Close to the microphone", "2026-11-23T20:15:02"},
+                                                         {"From across the room", "2026-11-24T19:40:55"},
+                                                         {"Shouted", "2026-11-25T21:05:33"}};
+    for (const auto& [name, date] : takes)
+        REQUIRE(w.session.takes()
+                    .store()
+                    .keep(mono(spoken_words()), 48000, {name, "Voice", "Bench microphone", date, ""})
+                    .ok());
+    settle(9.0);
+    w.session.strip().focus("gate");
+    w.window.actions().act("takes");
+    w.session.takes().keep(20.0);
+    settle(3.0);
+    w.session.takes().setPart(2.0, 7.0);
+    w.window.actions().act("compare-plain");
+    settle(5.0);
+    w.window.messages()->dismiss();
+    settle(2.0);
+    shoot(w, "takes-dusk");
 }

@@ -1,0 +1,67 @@
+// A take that loops, on a real daemon: nothing of it reaches those who listen.
+#include <catch2/catch.hpp>
+#include <csignal>
+
+#include "base/sound_file.h"
+#include "live/daemon.h"
+#include "onair/on_air.h"
+#include "session/takes_model.h"
+
+using namespace reed;
+using namespace reed::test;
+
+TEST_CASE(
+    "nothing of a loop reaches the feed, the strip's own microphone or the plain one; headphones have it",
+    "[onair][live]") {
+    Daemon daemon;
+    daemon.add_source("desk_mic", "Desk microphone");
+    daemon.add_sink("phones", "Headphones");
+    OnAir w;
+    w.setInput({DeviceKind::pipewire, "desk_mic"});
+    w.session.devices().setOffered(true, true);
+    REQUIRE(Window::until([&] { return w.session.devices().status().running; }));
+    REQUIRE(w.session.takes().store().keep(mono(noise(0.2, 3.0, 5)), 48000, {"Hiss", "", "", "", ""}).ok());
+    w.session.takes().refresh();
+    REQUIRE(Window::until([&] { return !w.session.takes().all().empty(); }));
+    w.session.takes().choose(w.session.takes().all().front());
+    // From before the loop until after it: the plain microphone beside the headphones; the others here, where
+    // they leave the program.
+    REQUIRE(daemon.wait_for_node("dusky-reed-strip-voice-plain"));
+    const std::string both = w.folder.path("both.wav");
+    const auto feed = w.session.live().feed_history(), own = w.session.engine().feed_history();
+    const auto begun = feed->written(), own_begun = own->written();
+    const int recorder =
+        daemon.record_pair(both, "dusky-reed-strip-voice-plain:capture_MONO", "phones:monitor_MONO");
+    w.session.takes().setLooping(true);
+    REQUIRE(Window::until([&] { return w.session.takes().position() > 0.5; }));
+    REQUIRE(Daemon::goes_on(both, 2.0));
+    w.session.takes().compare({});
+    REQUIRE(Window::until([&] { return !w.session.takes().matched().isEmpty(); }));
+    REQUIRE(Daemon::goes_on(both, 2.0));
+    w.session.takes().setLooping(false);
+    REQUIRE(Window::until([&] { return !w.session.seat().takes().holds(); }));
+    const auto highest = [](const HistoryRing& ring, std::int64_t from) {
+        from = std::max(from, ring.written() - 11 * 48000);
+        std::vector<float> x(static_cast<size_t>(ring.written() - from));
+        float* rows[2] = {x.data(), nullptr};
+        REQUIRE(ring.read(from, static_cast<int>(x.size()), rows));
+        return peak(x);
+    };
+    CHECK(highest(*feed, begun) == 0.0);
+    CHECK(highest(*own, own_begun) == 0.0);
+    Daemon::end(recorder, SIGINT);
+    const auto got = read_sound(both);
+    REQUIRE(got.ok());
+    CHECK(peak(got.value()[0]) == 0.0);
+    CHECK(peak(got.value()[1]) > 0.05);
+    // The microphone is heard again.
+    write_wav(w.folder.path("tone.wav"), mono(sine(1000, 0.2, 20.0)));
+    const int player = daemon.play(w.folder.path("tone.wav"), "desk_mic");
+    const auto level = [&] {
+        std::vector<float> x(4800);
+        float* rows[2] = {x.data(), nullptr};
+        return feed->read(feed->written() - 4800, 4800, rows) ? peak(x) : -1.0;
+    };
+    CHECK(Window::until([&] { return level() > 0.05; }));
+    Daemon::end(player);
+}
