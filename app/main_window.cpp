@@ -27,11 +27,11 @@
 #include "rail/balance_view.h"
 #include "rail/small_window.h"
 #include "rail/strip_rail.h"
+#include "review/take_view.h"
+#include "review/take_wave.h"
 #include "session/monitoring.h"
 #include "session/session.h"
 #include "session/takes_model.h"
-#include "takes/take_view.h"
-#include "takes/take_wave.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
@@ -112,6 +112,7 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
         if (session_.desk().count(StripRole::programme) > 0) showBalance(!balanceShown());
     });
     connect(actions_, &Actions::keysWanted, this, &MainWindow::openKeys);
+    connect(actions_, &Actions::findSceneWanted, scenes_, &SceneBar::openFinder);
     connect(actions_, &Actions::takesWanted, this, [this] { showTakes(!takesShown()); });
     for (const auto signal : {&TakesModel::loopChanged, &TakesModel::recordingChanged})
         connect(&session_.takes(), signal, this, &MainWindow::showMute);

@@ -253,6 +253,9 @@ const Action kTable[] = {
 
     {.id = "scene", .title = QT_TRANSLATE_NOOP("QObject", "Scene %1"), .group = kScenes,
      .argument = Argument::scene, .keys = "Ctrl+%1", .numbered = 9, .everywhere = true, .run = recall},
+    {.id = "find-scene", .title = QT_TRANSLATE_NOOP("QObject", "Find a scene ..."), .group = kScenes,
+     .keys = "Ctrl+F",
+     .run = [](Actions& a, const QString&) { emit a.findSceneWanted(); return QString(); }},
     {.id = "next-scene", .title = QT_TRANSLATE_NOOP("QObject", "Next scene"), .group = kScenes,
      .keys = "Ctrl+PgDown", .everywhere = true, .run = [](Actions& a, const QString&) { return recallNext(a, 1); }},
     {.id = "previous-scene", .title = QT_TRANSLATE_NOOP("QObject", "Scene before"), .group = kScenes,

@@ -42,6 +42,8 @@ class Actions final : public QObject {
     void raiseWanted();
     /// The small window instead of this one, or back.
     void smallWanted();
+    /// A scene by typing.
+    void findSceneWanted();
     /// Takes in place of the diagram, or it again.
     void takesWanted();
     void quitWanted();

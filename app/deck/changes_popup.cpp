@@ -13,12 +13,9 @@
 #include "widgets/words.h"
 
 namespace reed::ui {
-namespace {
 
 using What = Difference::What;
-
-/// "Opens at -44.0 dBFS", and what was saved.
-std::pair<QString, QString> wordsOf(const Difference& d, const ChainModel& strip) {
+std::pair<QString, QString> changeWords(const Difference& d, const ChainModel& strip) {
     const auto tr = [](const char* text) { return ChangesPopup::tr(text); };
     switch (d.what) {
         case What::bypassed:
@@ -56,8 +53,6 @@ std::pair<QString, QString> wordsOf(const Difference& d, const ChainModel& strip
     if (!p.group.empty()) name = text(p.group) + ' ' + name;
     return {name + ' ' + shown(d.now), tr("saved %1").arg(shown(d.saved))};
 }
-
-}  // namespace
 
 ChangesPopup::ChangesPopup(Actions& actions, QWidget* parent)
     : QWidget(parent, Qt::Popup), actions_(actions) {
@@ -125,7 +120,7 @@ void ChangesPopup::refresh() {
             break;
         }
         Session* of = session.desk().find(d.strip);
-        const auto [now, saved] = wordsOf(d, (of != nullptr ? of : &session)->strip());
+        const auto [now, saved] = changeWords(d, (of != nullptr ? of : &session)->strip());
         QString title = QString::fromStdString(d.title);
         if (session.desk().strips().size() > 1 && of != nullptr && !d.stage.empty())
             title = of->stripName() + ": " + title;

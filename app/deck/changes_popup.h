@@ -1,15 +1,23 @@
 // What differs from the saved scene, in words, and what can be done about it.
 #pragma once
 
+#include <QString>
 #include <QWidget>
+#include <utility>
+
+#include "scenes/differences.h"
 
 class QGridLayout;
 
 namespace reed::ui {
 
 class Actions;
+class ChainModel;
 class FlatButton;
 class Words;
+
+/// "Opens at -44.0 dBFS", and what was saved. `strip`: the one it is in, as it is now.
+std::pair<QString, QString> changeWords(const Difference& difference, const ChainModel& strip);
 
 /// Opens from the scene bar: every change with what was saved, taken back one by one; or all kept, all taken
 /// back, or saved as a new scene.

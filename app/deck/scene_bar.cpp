@@ -7,6 +7,7 @@
 
 #include "actions/actions.h"
 #include "deck/changes_popup.h"
+#include "deck/scene_finder.h"
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
@@ -177,6 +178,36 @@ void SceneBar::resizeEvent(QResizeEvent*) {
     place();
 }
 
+/// What the scene was, with how much of it differs from what is heard.
+void SceneBar::addEarlier(QMenu* menu) {
+    QMenu* earlier = menu->addMenu(tr("As it was before"));
+    earlier->setObjectName("earlier_menu");
+    earlier->setToolTipsVisible(true);
+    const DeskSpec now = without_transients(session_.desk().scene().desk);
+    for (const EarlierState& state : session_.shelf().earlier()) {
+        const auto differs = differences(state.scene.desk, now);
+        QAction* a = earlier->addAction(
+            tr("Until %1: %n change(s) since", nullptr, static_cast<int>(differs.size()))
+                .arg(QString::fromStdString(state.when)),
+            &session_.shelf(), [shelf = &session_.shelf(), state] { shelf->bringBack(state); });
+        QStringList words;
+        for (const Difference& d : differs) {
+            Session* strip = session_.desk().find(d.strip);
+            if (words.size() >= ChangesPopup::kRows) break;
+            const auto [is, was] = changeWords(d, (strip != nullptr ? *strip : session_).strip());
+            words << QString::fromStdString(d.title) + ": " + is + (was.isEmpty() ? "" : ", " + was);
+        }
+        a->setToolTip(words.join('\n'));
+    }
+    earlier->setEnabled(!earlier->isEmpty());
+}
+
+void SceneBar::openFinder() {
+    auto* finder = new SceneFinder(session_.shelf(), session_.desk().name(), this);
+    finder->move(mapToGlobal(QPoint(0, height() + 2)));
+    finder->show();
+}
+
 void SceneBar::openMenu() {
     auto* menu = new QMenu(this);
     menu->setObjectName("scene_popup");
@@ -189,6 +220,8 @@ void SceneBar::openMenu() {
         a->setChecked(name == session_.desk().name());
     }
     menu->addSeparator();
+    actions_.entry(menu, "find-scene");
+    addEarlier(menu);
     actions_.entry(menu, "save-as");
     QAction* rename = menu->addAction(tr("Rename this scene"), this, [this] { askName(NameFor::renaming); });
     QAction* remove = menu->addAction(tr("Remove this scene"), this,

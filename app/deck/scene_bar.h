@@ -6,6 +6,7 @@
 #include <vector>
 
 class QHBoxLayout;
+class QMenu;
 
 namespace reed::ui {
 
@@ -24,6 +25,8 @@ class SceneBar final : public QWidget {
     /// Opens the name field.
     void askName(NameFor what);
     void openMenu();
+    /// Scenes by typing.
+    void openFinder();
     QSize minimumSizeHint() const override { return {200, 36}; }
 
   protected:
@@ -34,6 +37,7 @@ class SceneBar final : public QWidget {
     void rebuild();
     void mark();
     void place();
+    void addEarlier(QMenu* menu);
     bool confirmReplacing(const QString& other);
     Actions& actions_;
     Session& session_;

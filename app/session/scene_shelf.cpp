@@ -116,6 +116,17 @@ void SceneShelf::recall(const std::string& name) {
     }
 }
 
+void SceneShelf::bringBack(const EarlierState& state) {
+    Scene scene = state.scene;
+    scene.name = work_.name();
+    work_.adopt(scene,
+                tr("%1 as of %2").arg(QString::fromStdString(scene.name), QString::fromStdString(state.when)),
+                Fade::scene);
+    emit scenesChanged();
+    notices_.say(
+        tr("It is heard as it was until %1, and not saved.").arg(QString::fromStdString(state.when)));
+}
+
 /// What becomes of the file a scene of this name is written over: another program, or another hand, may have
 /// written it meanwhile.
 SceneLibrary::Old SceneShelf::oldOf(const std::string& name) const {
@@ -183,6 +194,7 @@ bool SceneShelf::rename(const QString& name, Replacing replacing) {
     if (!writeAs(there != nullptr ? *there : work_.scene(), name, replacing)) return false;
     if (same_name(before, work_.name())) return true;  // written in place
     if (auto removed = library_.remove(before); !removed.ok()) notices_.tell(removed.error());
+    library_.rename_earlier(before, work_.name());
     reload();
     return true;
 }

@@ -31,6 +31,11 @@ class SceneShelf final : public QObject {
     /// The scene as it was saved, as one step of undo.
     void takeBack() { recall(std::string(work_.name())); }
 
+    /// What the scene in work was before it was saved, the newest first.
+    std::vector<EarlierState> earlier() const { return library_.earlier(work_.name()); }
+    /// One of them takes the place of what is heard, unsaved, as one step of undo.
+    void bringBack(const EarlierState& state);
+
     void recall(const std::string& name);
     bool save();
     /// What is to happen when the name is another scene's: nothing, or that one goes to "removed".

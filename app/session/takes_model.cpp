@@ -14,8 +14,9 @@ namespace {
 
 constexpr double kMostLoop = 64e6;       // samples in memory: 22 minutes of one channel at 48 kHz
 constexpr double kMostCompared = 120.0;  // seconds
-constexpr double kMostReported = 300.0;  // seconds that are worked out anew with every change
-constexpr double kShortest = 0.2;        // seconds of a part
+constexpr double kMostComparedSamples = 16e6;
+constexpr double kMostReported = 300.0;                 // seconds that are worked out anew with every change
+constexpr double kShortest = 0.2;                       // seconds of a part
 constexpr int kCompareAfter = 250, kReportAfter = 700;  // ms after the last change
 constexpr int kPiece = 8192;
 
@@ -163,10 +164,7 @@ void TakesModel::record(bool every) {
 void TakesModel::stopRecording() {
     for (const auto& recorded : recorder_.stop()) {
         change(tr("Kept as %1."), [store = store_, recorded] {
-            SoundInfo info;
-            auto sound = read_sound(recorded.path, &info);
-            auto made = sound.ok() ? store.keep(sound.value(), info.sample_rate, recorded.notes)
-                                   : Result<Take>(sound.error());
+            auto made = store.import(recorded.path, recorded.notes);
             std::error_code ec;
             if (made.ok()) std::filesystem::remove(recorded.path, ec);
             return made;
@@ -235,10 +233,10 @@ void TakesModel::writeReport(const QString& file) {
     background_.run(
         [take = chosen_, chain = without_transients(worked().strip().chain()), scene = first_.desk().name(),
          path = std::filesystem::path(file.toStdString())]() -> Result<void> {
-            SoundInfo info;
-            auto sound = read_sound(take.path, &info);
+            const double rate = take.info.sample_rate;
+            auto sound = read_sound_part(take.path, 0, std::llround(kMostReported * rate));
             if (!sound.ok()) return sound.error();
-            auto report = report_on(sound.value(), info.sample_rate, chain);
+            auto report = report_on(sound.value(), rate, chain);
             if (!report.ok()) return report.error();
             return write_file(path, report_page(report.value(), take, chain, scene));
         },
@@ -370,9 +368,11 @@ void TakesModel::compare(const Against& against) {
     if (!looping()) return;
     against_ = against;
     matched_.clear();
-    if (to_ - from_ > kMostCompared) {
-        first_.notices().say(tr("Only two minutes of it are compared."));
-        setPart(from_, from_ + kMostCompared);
+    const StreamFormat format = strip_->engine().format();
+    const double most = std::min(kMostCompared, kMostComparedSamples / format.channels / format.sample_rate);
+    if (to_ - from_ > most) {
+        first_.notices().say(tr("Only %1 s of it are compared.").arg(most, 0, 'f', 0));
+        setPart(from_, from_ + most);
     }
     renderComparison();
     emit comparisonChanged();
@@ -473,12 +473,10 @@ void TakesModel::renderReport() {
     background_.run(
         [take = chosen_,
          chain = without_transients(worked().strip().chain())]() -> std::optional<TakeReport> {
-            SoundInfo info;
-            auto sound = read_sound(take.path, &info);
+            const double rate = take.info.sample_rate;
+            auto sound = read_sound_part(take.path, 0, std::llround(kMostReported * rate));
             if (!sound.ok()) return {};
-            const auto most = static_cast<size_t>(kMostReported * info.sample_rate);
-            if (sound.value().frames() > most) sound.value().resize(most);
-            auto report = report_on(sound.value(), info.sample_rate, chain);
+            auto report = report_on(sound.value(), rate, chain);
             if (!report.ok()) return {};
             return std::move(report.value());
         },

@@ -106,6 +106,12 @@ size_t SoundReader::read(AudioBuffer& out) {
     return frames;
 }
 
+bool SoundReader::seek(std::int64_t frame) {
+    if (sf_seek(handle_->file, frame, SEEK_SET) != frame) return false;
+    frames_read_ = frame;
+    return true;
+}
+
 Result<void> SoundReader::complete() const {
     // Where the length is not known in advance, libsndfile gives the largest number there is.
     const bool known = info_.frames < std::numeric_limits<std::int64_t>::max() / 2;
@@ -138,6 +144,29 @@ Result<AudioBuffer> read_sound(const std::filesystem::path& path, SoundInfo* inf
         return Error{"it holds no sound.", path.string(), "It may have been cut off while it was written."};
     }
     if (auto whole = reader.complete(); !whole.ok()) return whole.error();
+    return out;
+}
+
+Result<AudioBuffer> read_sound_part(const std::filesystem::path& path, std::int64_t first, std::int64_t count,
+                                    SoundInfo* info) {
+    auto opened = SoundReader::open(path);
+    if (!opened.ok()) return opened.error();
+    SoundReader& reader = *opened.value();
+    if (info != nullptr) *info = reader.info();
+    if (first > 0 && !reader.seek(first))
+        return Error{"it ends before that part of it.", path.string(), "It may have been cut off."};
+    AudioBuffer out(reader.info().channels, 0);
+    AudioBuffer piece(reader.info().channels, 65536);
+    while (static_cast<std::int64_t>(out.frames()) < count) {
+        const size_t before = out.frames();
+        const size_t n = std::min(reader.read(piece), static_cast<size_t>(count) - before);
+        if (n == 0) break;
+        out.resize(before + n);
+        for (int c = 0; c < out.channels(); ++c)
+            std::copy_n(piece[c].begin(), n, out[c].begin() + static_cast<std::ptrdiff_t>(before));
+    }
+    if (out.frames() == 0)
+        return Error{"it holds no sound there.", path.string(), "It may have been cut off."};
     return out;
 }
 

@@ -35,6 +35,8 @@ class SoundReader {
     SoundTags tags() const;
     /// Fills up to out.frames() frames, all channels; returns how many. 0 at the end.
     size_t read(AudioBuffer& out);
+    /// The frame that is read next; false when it is not there.
+    bool seek(std::int64_t frame);
     /// At the end: fails when less sound was there than the header says.
     Result<void> complete() const;
 
@@ -51,6 +53,10 @@ class SoundReader {
 /// Whole file at once; for files of minutes, not hours. At most `max_frames`.
 Result<AudioBuffer> read_sound(const std::filesystem::path& path, SoundInfo* info = nullptr,
                                std::int64_t max_frames = std::int64_t{1} << 31);
+
+/// `count` frames from `first` on, or as many as there are.
+Result<AudioBuffer> read_sound_part(const std::filesystem::path& path, std::int64_t first, std::int64_t count,
+                                    SoundInfo* info = nullptr);
 
 enum class SampleFormat { pcm24, float32 };
 

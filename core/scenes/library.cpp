@@ -5,6 +5,9 @@
 #include <algorithm>
 #include <cctype>
 #include <cerrno>
+#include <cstdio>
+#include <ctime>
+#include <functional>
 
 #include "base/file.h"
 #include "base/folded.h"
@@ -89,6 +92,60 @@ Result<void> SceneLibrary::keep_copy(const std::filesystem::path& file) const {
     return write_file(free_path(folder_ / "removed" / file.filename()), text.value());
 }
 
+/// By the name without its cases, as names are compared; names that make one file name share a folder no more
+/// than that.
+std::filesystem::path SceneLibrary::earlier_folder(const std::string& name) const {
+    char number[24];
+    std::snprintf(number, sizeof number, "-%08zx", std::hash<std::string>{}(folded(name)) & 0xffffffffU);
+    return folder_ / "earlier" / (scene_file_stem(name).substr(0, 60) + number);
+}
+
+/// What is about to be written over. Of what was there it keeps the newest ones.
+Result<void> SceneLibrary::keep_earlier(const SceneEntry& there) const {
+    const auto text = read_file(there.path, kMaxSceneBytes);
+    if (!text.ok()) return text.error();
+    timespec now{};
+    clock_gettime(CLOCK_REALTIME, &now);
+    std::tm day{};
+    localtime_r(&now.tv_sec, &day);
+    char date[24], name[40];
+    std::strftime(date, sizeof date, "%Y%m%d-%H%M%S", &day);
+    std::snprintf(name, sizeof name, "%s-%09ld.json", date, now.tv_nsec);  // in the order of the names
+    const auto folder = earlier_folder(there.scene.name);
+    if (auto kept = write_file(free_path(folder / name), text.value()); !kept.ok()) return kept;
+    std::vector<std::filesystem::path> all;
+    std::error_code ec;
+    for (std::filesystem::directory_iterator i(folder, ec), end; !ec && i != end; i.increment(ec)) {
+        if (i->path().extension() == ".json") all.push_back(i->path());
+    }
+    std::ranges::sort(all);
+    for (size_t i = 0; i + kMostEarlier < all.size(); ++i) std::filesystem::remove(all[i], ec);
+    return {};
+}
+
+std::vector<EarlierState> SceneLibrary::earlier(const std::string& name) const {
+    std::vector<EarlierState> out;
+    std::error_code ec;
+    for (std::filesystem::directory_iterator i(earlier_folder(name), ec), end; !ec && i != end;
+         i.increment(ec)) {
+        const std::string stem = i->path().stem().string();
+        SceneReading reading = load_scene(i->path().string());
+        if (i->path().extension() != ".json" || stem.size() < 15 || !reading.scene) continue;
+        const std::string when = stem.substr(0, 4) + "-" + stem.substr(4, 2) + "-" + stem.substr(6, 2) + " " +
+                                 stem.substr(9, 2) + ":" + stem.substr(11, 2) + ":" + stem.substr(13, 2);
+        out.push_back({i->path(), when, std::move(*reading.scene)});
+    }
+    std::ranges::sort(out, std::greater<>(), &EarlierState::path);
+    return out;
+}
+
+void SceneLibrary::rename_earlier(const std::string& from, const std::string& to) const {
+    if (same_name(from, to)) return;
+    std::error_code ec;
+    if (!std::filesystem::exists(earlier_folder(to), ec))
+        std::filesystem::rename(earlier_folder(from), earlier_folder(to), ec);
+}
+
 Result<std::filesystem::path> SceneLibrary::save(const Scene& scene, Old old) const {
     if (scene.name.find_first_not_of(" \t") == std::string::npos) {
         return Error{"a scene needs a name.", "", "Type one, such as \"Evening\"."};
@@ -111,6 +168,10 @@ Result<std::filesystem::path> SceneLibrary::save(const Scene& scene, Old old) co
     const SceneEntry* there = find_scene(here.scenes, scene.name);
     if (there != nullptr && (old == Old::kept || there->version < kSceneVersion)) {
         if (auto kept = keep_copy(path); !kept.ok()) return kept.error();
+    }
+    // Only what is another one: saving twice makes no earlier state.
+    if (there != nullptr && !(there->scene.desk == scene.desk)) {
+        if (auto kept = keep_earlier(*there); !kept.ok()) return kept.error();
     }
     if (auto written = write_file(path, text); !written.ok()) return written.error();
     return path;

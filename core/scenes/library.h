@@ -23,6 +23,13 @@ struct SceneListing {
     std::optional<Error> folder_problem;  ///< the folder itself can't be read
 };
 
+/// A scene as it was before it was saved anew.
+struct EarlierState {
+    std::filesystem::path path;
+    std::string when;  ///< "2026-11-26 21:05:33", local time at which the next one took its place
+    Scene scene;
+};
+
 /// Saves, lists and removes scenes in one folder. Names are unique, compared without regard to case.
 class SceneLibrary {
   public:
@@ -38,6 +45,13 @@ class SceneLibrary {
     /// an invalid chain, or a disk that refuses; what was there before is then still there.
     Result<std::filesystem::path> save(const Scene& scene, Old old = Old::replaced) const;
 
+    /// What a scene was before it was saved, the newest first; those that can't be read are left out. Kept
+    /// beside the scenes in "earlier", kMostEarlier a scene.
+    std::vector<EarlierState> earlier(const std::string& name) const;
+    static constexpr size_t kMostEarlier = 20;
+    /// The earlier states of `from` belong to `to` from now on.
+    void rename_earlier(const std::string& from, const std::string& to) const;
+
     /// Moves the file into the folder's "removed" sub-folder, so that nothing is ever lost by a slip.
     Result<void> remove(const std::string& name) const;
 
@@ -47,6 +61,8 @@ class SceneLibrary {
   private:
     std::filesystem::path path_for(const SceneListing& here, const std::string& name) const;
     Result<void> keep_copy(const std::filesystem::path& file) const;
+    Result<void> keep_earlier(const SceneEntry& there) const;
+    std::filesystem::path earlier_folder(const std::string& name) const;
     std::filesystem::path folder_;
 };
 

@@ -5,9 +5,9 @@
 #include <ctime>
 #include <mutex>
 
-#include "base/file.h"
 #include "base/folded.h"
-#include "dsp/resample.h"
+#include "chain/chain.h"
+#include "dsp/stream_resampler.h"
 
 namespace reed {
 namespace {
@@ -15,6 +15,8 @@ namespace {
 constexpr size_t kLongestFileName = 120;  // bytes, of the 255 that file systems take
 constexpr int kMostSameNames = 10'000;
 constexpr double kOpusRate = 48000.0;
+constexpr double kShortest = 0.1;  // seconds
+constexpr size_t kPiece = 65536;
 
 /// A file's name of what a person wrote: nothing that folders or other systems stumble over.
 std::string file_name(const std::string& name) {
@@ -35,12 +37,18 @@ std::string file_name(const std::string& name) {
     return out.empty() ? "Take" : out;
 }
 
-float highest(const AudioBuffer& sound) {
+float highest(const AudioBuffer& sound, size_t frames) {
     float out = 0.0f;
     for (int c = 0; c < sound.channels(); ++c) {
-        for (const float x : sound[c]) out = std::max(out, std::abs(x));
+        for (size_t i = 0; i < frames; ++i) out = std::max(out, std::abs(sound[c][i]));
     }
     return out;
+}
+
+std::string named_by_date(std::string date) {
+    std::ranges::replace(date, 'T', ' ');
+    std::ranges::replace(date, ':', '.');
+    return date;
 }
 
 SoundTags tags_of(const TakeNotes& notes) {
@@ -106,63 +114,91 @@ std::filesystem::path TakeStore::free_name(const std::filesystem::path& folder, 
     return folder / (stem + extension);
 }
 
-Result<Take> TakeStore::write(const AudioBuffer& sound, double sample_rate, const TakeNotes& notes) const {
+Result<Take> TakeStore::write(const Pull& pull, bool past, const StreamFormat& format,
+                              const TakeNotes& notes) const {
     // From a free name to the file of that name: two at once would find the same one free.
     static std::mutex one_at_a_time;
     const std::lock_guard lock(one_at_a_time);
     if (auto made = make_folder(folder_); !made.ok()) return made.error();
-    const bool past = highest(sound) > 1.0f;
     const auto path = free_name(folder_, file_name(notes.name), past ? ".wav" : ".flac");
-    auto created = SoundWriter::create(path, {sample_rate, sound.channels()},
-                                       past ? SampleFormat::float32 : SampleFormat::pcm24, tags_of(notes));
+    auto created =
+        SoundWriter::create(path, format, past ? SampleFormat::float32 : SampleFormat::pcm24, tags_of(notes));
     if (!created.ok()) return created.error();
-    AudioBuffer copy(sound.channels(), 65536);
-    for (size_t done = 0; done < sound.frames();) {
-        const size_t n = std::min(copy.frames(), sound.frames() - done);
-        for (int c = 0; c < sound.channels(); ++c)
-            std::copy_n(sound[c].begin() + static_cast<std::ptrdiff_t>(done), n, copy[c].begin());
-        if (auto written = created.value()->write(copy.block(0, static_cast<int>(n))); !written.ok())
+    AudioBuffer piece(format.channels, kPiece);
+    for (size_t n = pull(piece); n > 0; n = pull(piece)) {
+        if (auto written = created.value()->write(piece.block(0, static_cast<int>(n))); !written.ok())
             return written.error();
-        done += n;
     }
     if (auto finished = created.value()->finish(); !finished.ok()) return finished.error();
     return read_take(path);
+}
+
+Result<Take> TakeStore::copy(const std::filesystem::path& from, std::int64_t first, std::int64_t count,
+                             const TakeNotes& notes, const Progress& progress) const {
+    // Twice through: how high it goes decides what kind of file can hold it.
+    bool past = false;
+    StreamFormat format;
+    for (const bool writes : {false, true}) {
+        auto opened = SoundReader::open(from);
+        if (!opened.ok()) return opened.error();
+        SoundReader& reader = *opened.value();
+        format = {reader.info().sample_rate, reader.info().channels};
+        if (first > 0 && !reader.seek(first))
+            return Error{"it ends before that part of it.", from.string(), "It may have been cut off."};
+        std::int64_t left = count;
+        bool cancelled = false;
+        const Pull pull = [&](AudioBuffer& to) -> size_t {
+            const auto n =
+                static_cast<size_t>(std::min<std::int64_t>(left, static_cast<std::int64_t>(reader.read(to))));
+            left -= static_cast<std::int64_t>(n);
+            const double done =
+                static_cast<double>(count - left) / static_cast<double>(std::max<std::int64_t>(1, count));
+            cancelled = cancelled || (progress && !progress((writes ? 0.5 : 0.0) + 0.5 * done));
+            return cancelled ? 0 : n;
+        };
+        if (writes) return write(pull, past, format, notes);
+        AudioBuffer piece(format.channels, kPiece);
+        std::int64_t frames = 0;
+        for (size_t n = pull(piece); n > 0; n = pull(piece)) {
+            past = past || highest(piece, n) > 1.0f;
+            frames += static_cast<std::int64_t>(n);
+        }
+        if (cancelled) return Error{"it was cancelled.", from.string(), "Nothing was taken in."};
+        if (frames == 0) return Error{"it holds no sound.", from.string(), "Record it again."};
+        if (left > 0) {
+            if (auto whole = reader.complete(); !whole.ok()) return whole.error();
+        }
+    }
+    return Error{"it can't be taken in.", from.string(), ""};
 }
 
 Result<Take> TakeStore::keep(const AudioBuffer& sound, double sample_rate, TakeNotes notes) const {
     if (sound.frames() == 0)
         return Error{"there is no sound to keep.", folder_.string(), "Speak first, then keep it."};
     if (notes.date.empty()) notes.date = date_now();
-    if (notes.name.empty()) {
-        notes.name = notes.date;
-        std::ranges::replace(notes.name, 'T', ' ');
-        std::ranges::replace(notes.name, ':', '.');
-    }
-    return write(sound, sample_rate, notes);
+    if (notes.name.empty()) notes.name = named_by_date(notes.date);
+    size_t at = 0;
+    const Pull pull = [&](AudioBuffer& to) {
+        const size_t n = std::min(to.frames(), sound.frames() - at);
+        for (int c = 0; c < sound.channels(); ++c)
+            std::copy_n(sound[c].begin() + static_cast<std::ptrdiff_t>(at), n, to[c].begin());
+        at += n;
+        return n;
+    };
+    return write(pull, highest(sound, sound.frames()) > 1.0f, {sample_rate, sound.channels()}, notes);
 }
 
 Result<Take> TakeStore::import(const std::filesystem::path& file, const Progress& progress) const {
-    Take from = read_take(file);
+    return import(file, read_take(file).notes, progress);
+}
+
+Result<Take> TakeStore::import(const std::filesystem::path& file, TakeNotes notes,
+                               const Progress& progress) const {
+    const Take from = read_take(file);
     if (!from.problem.empty()) return Error{from.problem, file.string(), "Choose another file."};
-    auto opened = SoundReader::open(file);
-    if (!opened.ok()) return opened.error();
-    AudioBuffer sound(from.info.channels, 0);
-    AudioBuffer piece(from.info.channels, 65536);
-    const auto most = static_cast<std::int64_t>(kLongestTake * from.info.sample_rate);
-    for (size_t n = opened.value()->read(piece); n > 0; n = opened.value()->read(piece)) {
-        const size_t before = sound.frames();
-        if (static_cast<std::int64_t>(before + n) > most)
-            return Error{"it is longer than half an hour.", file.string(), "Cut it into shorter pieces."};
-        sound.resize(before + n);
-        for (int c = 0; c < sound.channels(); ++c)
-            std::copy_n(piece[c].begin(), n, sound[c].begin() + static_cast<std::ptrdiff_t>(before));
-        const double done = static_cast<double>(sound.frames()) / static_cast<double>(from.info.frames);
-        if (progress && !progress(0.9 * std::min(1.0, done)))
-            return Error{"it was cancelled.", file.string(), "Nothing was taken in."};
-    }
-    if (auto whole = opened.value()->complete(); !whole.ok()) return whole.error();
-    if (from.notes.date.empty()) from.notes.date = date_now();
-    return write(sound, from.info.sample_rate, from.notes);
+    if (notes.date.empty()) notes.date = date_now();
+    if (notes.name.empty()) notes.name = named_by_date(notes.date);
+    return copy(file, 0, from.info.frames, notes, progress);
 }
 
 std::vector<Take> TakeStore::list() const {
@@ -191,32 +227,24 @@ Result<Take> TakeStore::find(const std::string& name) const {
 }
 
 Result<Take> TakeStore::trim(const Take& take, std::int64_t first, std::int64_t count) const {
-    SoundInfo info;
-    auto sound = read_sound(take.path, &info);
-    if (!sound.ok()) return sound.error();
-    const auto all = static_cast<std::int64_t>(sound.value().frames());
-    const std::int64_t from = std::clamp<std::int64_t>(first, 0, all);
-    const std::int64_t n = std::clamp<std::int64_t>(count, 0, all - from);
-    if (n < static_cast<std::int64_t>(0.1 * info.sample_rate))
+    const std::int64_t from = std::clamp<std::int64_t>(first, 0, take.info.frames);
+    const std::int64_t n = std::clamp<std::int64_t>(count, 0, take.info.frames - from);
+    if (static_cast<double>(n) < kShortest * take.info.sample_rate)
         return Error{"less than a tenth of a second would be left.", take.notes.name,
                      "Choose a longer part."};
-    AudioBuffer part(sound.value().channels(), static_cast<size_t>(n));
-    for (int c = 0; c < part.channels(); ++c)
-        std::copy_n(sound.value()[c].begin() + from, n, part[c].begin());
-    auto written = write(part, info.sample_rate, take.notes);
-    if (!written.ok()) return written;
-    if (auto gone = remove(take); !gone.ok()) return gone.error();
-    return written;
+    return replace(take, from, n, take.notes);
 }
 
 Result<Take> TakeStore::rename(const Take& take, const std::string& name) const {
-    SoundInfo info;
-    auto sound = read_sound(take.path, &info);
-    if (!sound.ok()) return sound.error();
+    if (name.empty()) return Error{"a take needs a name.", take.notes.name, "Type one."};
     TakeNotes notes = take.notes;
     notes.name = name;
-    if (name.empty()) return Error{"a take needs a name.", take.notes.name, "Type one."};
-    auto written = write(sound.value(), info.sample_rate, notes);
+    return replace(take, 0, take.info.frames, notes);
+}
+
+Result<Take> TakeStore::replace(const Take& take, std::int64_t first, std::int64_t count,
+                                const TakeNotes& notes) const {
+    auto written = copy(take.path, first, count, notes, {});
     if (!written.ok()) return written;
     if (auto gone = remove(take); !gone.ok()) return gone.error();
     return written;
@@ -248,42 +276,59 @@ Result<void> TakeStore::write_out(const Take& take, const std::filesystem::path&
                                   const Progress& progress) const {
     std::string extension = to.extension().string();
     std::ranges::transform(extension, extension.begin(), [](unsigned char c) { return std::tolower(c); });
-    const bool opus = extension == ".opus";
-    if (chain != nullptr && !opus) {
-        auto rendered = render_file(*chain, take.path, to, false, 1024, progress);
-        if (!rendered.ok()) return rendered.error();
-        return {};
-    }
-    SoundInfo info;
-    auto read = read_sound(take.path, &info);
-    if (!read.ok()) return read.error();
-    AudioBuffer sound = std::move(read.value());
+    auto opened = SoundReader::open(take.path);
+    if (!opened.ok()) return opened.error();
+    SoundReader& reader = *opened.value();
+    const StreamFormat in{reader.info().sample_rate, reader.info().channels};
+    const double rate = extension == ".opus" ? kOpusRate : in.sample_rate;
+    std::unique_ptr<Chain> processed;
     if (chain != nullptr) {
-        auto made = render(*chain, sound, info.sample_rate);
-        if (!made.ok()) return made.error();
-        sound = std::move(made.value());
+        auto built = Chain::build(*chain, in);
+        if (!built.ok()) return built.error();
+        processed = std::move(built.value());
     }
-    double rate = info.sample_rate;
-    if (opus && rate != kOpusRate) {
-        AudioBuffer at48(sound.channels(), 0);
-        for (int c = 0; c < sound.channels(); ++c) {
-            std::vector<float> row = resample(sound[c], rate, kOpusRate);
-            if (c == 0) at48.resize(row.size());
-            at48[c] = std::move(row);
-        }
-        sound = std::move(at48);
-        rate = kOpusRate;
-    }
-    auto created =
-        SoundWriter::create(to, {rate, sound.channels()}, SampleFormat::float32, tags_of(take.notes));
+    std::vector<StreamResampler> resamplers;
+    for (int c = 0; rate != in.sample_rate && c < in.channels; ++c)
+        resamplers.emplace_back(static_cast<int>(in.sample_rate), static_cast<int>(rate));
+    auto created = SoundWriter::create(to, {rate, in.channels}, SampleFormat::float32, tags_of(take.notes));
     if (!created.ok()) return created.error();
-    constexpr size_t kPiece = 65536;
-    for (size_t done = 0; done < sound.frames(); done += kPiece) {
-        const size_t n = std::min(kPiece, sound.frames() - done);
-        if (auto written = created.value()->write(sound.block(done, static_cast<int>(n))); !written.ok())
-            return written;
-        if (progress && !progress(static_cast<double>(done + n) / static_cast<double>(sound.frames())))
+    const int latency = processed ? processed->latency() : 0;
+    AudioBuffer piece(in.channels, kPiece), resampled(in.channels, 2 * kPiece + 8);
+    std::int64_t skip = latency;
+    std::int64_t late =
+        resamplers.empty() ? 0 : std::llround(resamplers.front().delay() * rate / in.sample_rate);
+    const auto push = [&](size_t frames) -> Result<void> {
+        AudioBlock block = piece.block(0, static_cast<int>(frames));
+        if (processed) processed->process(block);
+        const int dropped = static_cast<int>(std::min<std::int64_t>(skip, block.frames));
+        skip -= dropped;
+        block = block.slice(dropped, block.frames - dropped);
+        if (resamplers.empty()) return created.value()->write(block);
+        AudioBlock out = resampled.block(0, 0);
+        for (int c = 0; c < in.channels; ++c) {
+            int n = 0;
+            resamplers[static_cast<size_t>(c)].process(block[c], block.frames,
+                                                       [&](float x) { out[c][n++] = x; });
+            out.frames = n;
+        }
+        const int early = static_cast<int>(std::min<std::int64_t>(late, out.frames));
+        late -= early;
+        return created.value()->write(out.slice(early, out.frames - early));
+    };
+    std::int64_t done = 0;
+    for (size_t n = reader.read(piece); n > 0; n = reader.read(piece)) {
+        if (auto written = push(n); !written.ok()) return written;
+        done += static_cast<std::int64_t>(n);
+        if (progress && !progress(static_cast<double>(done) / static_cast<double>(reader.info().frames)))
             return Error{"it was cancelled.", to.string(), "Nothing was written."};
+    }
+    if (auto whole = reader.complete(); !whole.ok()) return whole;
+    // What the chain still holds, and what the resampler lags behind.
+    std::int64_t tail = latency + (resamplers.empty() ? 0 : resamplers.front().delay());
+    for (; tail > 0; tail -= kPiece) {
+        piece.clear();
+        if (auto written = push(static_cast<size_t>(std::min<std::int64_t>(tail, kPiece))); !written.ok())
+            return written;
     }
     return created.value()->finish();
 }

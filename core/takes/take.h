@@ -45,6 +45,9 @@ class TakeStore {
     Result<Take> keep(const AudioBuffer& sound, double sample_rate, TakeNotes notes) const;
     /// Takes in a sound file of one or two channels, 44.1 to 192 kHz, half an hour at most.
     Result<Take> import(const std::filesystem::path& file, const Progress& progress = {}) const;
+    /// The same with other notes, for what was recorded.
+    Result<Take> import(const std::filesystem::path& file, TakeNotes notes,
+                        const Progress& progress = {}) const;
     /// All there are, the newest first; what is no sound is among them with its problem.
     std::vector<Take> list() const;
     /// A take by its name or its file's name.
@@ -67,7 +70,15 @@ class TakeStore {
     Result<void> make_folder(const std::filesystem::path& folder) const;
     std::filesystem::path free_name(const std::filesystem::path& folder, const std::string& name,
                                     const std::string& extension) const;
-    Result<Take> write(const AudioBuffer& sound, double sample_rate, const TakeNotes& notes) const;
+    /// Gives the next frames; none: the end.
+    using Pull = std::function<size_t(AudioBuffer&)>;
+    Result<Take> write(const Pull& pull, bool past, const StreamFormat& format, const TakeNotes& notes) const;
+    /// The same take as a new file, in place of the old one.
+    Result<Take> replace(const Take& take, std::int64_t first, std::int64_t count,
+                         const TakeNotes& notes) const;
+    /// A part of a file as a new take, a piece at a time.
+    Result<Take> copy(const std::filesystem::path& from, std::int64_t first, std::int64_t count,
+                      const TakeNotes& notes, const Progress& progress) const;
 
     std::filesystem::path folder_;
 };

@@ -46,14 +46,17 @@ AudioBuffer fitted(AudioBuffer sound, double from_rate, const StreamFormat& to) 
 
 Result<std::shared_ptr<Loop>> load_loop(const Take& take, double from, double to,
                                         const StreamFormat& format) {
-    SoundInfo info;
-    auto sound = read_sound(take.path, &info);
+    const double rate = take.info.sample_rate;
+    const double most = kMostLoopSamples / take.info.channels / rate;
+    const auto first = std::max<std::int64_t>(0, std::llround(from * rate));
+    const auto count = std::llround(std::min(to - from, most) * rate);
+    auto sound = read_sound_part(take.path, first, count);
     if (!sound.ok()) return sound.error();
-    const double most = kMostLoopSamples / format.channels / format.sample_rate;
-    const double end = std::min(to, from + most);
-    const AudioBuffer fit = fitted(std::move(sound.value()), info.sample_rate, format);
-    return std::make_shared<Loop>(Loop::of(fit, std::llround(from * format.sample_rate),
-                                           std::llround(end * format.sample_rate), format.sample_rate));
+    const AudioBuffer fit = fitted(std::move(sound.value()), rate, format);
+    auto loop =
+        std::make_shared<Loop>(Loop::of(fit, 0, static_cast<std::int64_t>(fit.frames()), format.sample_rate));
+    loop->first = std::llround(from * format.sample_rate);
+    return loop;
 }
 
 Result<ComparedLoops> compare_loops(const Side& a, const Side& b, const Loop& loop,
@@ -61,7 +64,9 @@ Result<ComparedLoops> compare_loops(const Side& a, const Side& b, const Loop& lo
     AudioBuffer against = loop.sound;
     if (!other.empty()) {
         SoundInfo info;
-        auto sound = read_sound(other, &info);
+        const Take take = read_take(other);
+        const double seconds = static_cast<double>(loop.sound.frames()) / format.sample_rate;
+        auto sound = read_sound_part(other, 0, std::llround(seconds * take.info.sample_rate) + 1, &info);
         if (!sound.ok()) return sound.error();
         against = fitted(std::move(sound.value()), info.sample_rate, format);
         against.resize(loop.sound.frames());

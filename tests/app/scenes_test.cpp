@@ -1,10 +1,12 @@
 // Scenes that others write too, and names that are taken.
 #include <QLineEdit>
+#include <QListWidget>
 #include <QMessageBox>
 #include <catch2/catch.hpp>
 #include <filesystem>
 #include <fstream>
 
+#include "actions/actions.h"
 #include "app/window.h"
 #include "base/file.h"
 
@@ -144,4 +146,78 @@ TEST_CASE("a name that another scene has is asked about, and the other one is ke
     CHECK(saved_gain(folder.path("scenes/removed") / bench.filename()) == bench_gain);
     CHECK(find_scene(w.session.shelf().scenes(), "Evening quiet") != nullptr);
     CHECK_FALSE(w.find<QLineEdit>("scene_name")->isVisible());
+}
+
+TEST_CASE("a scene's earlier states are told with what differs, and brought back unsaved") {
+    TemporaryFolder folder;
+    Window w(folder);
+    REQUIRE(w.session.shelf().earlier().empty());
+    const double first = w.value("gate", "hold");
+    const auto set_and_save = [&](double hold) {
+        REQUIRE(w.window.actions().run("set", QString("gate hold %1").arg(hold)).isEmpty());
+        REQUIRE(w.session.shelf().save());
+    };
+    set_and_save(300);
+    REQUIRE(w.session.shelf().save());  // nothing has changed since
+    REQUIRE(w.session.shelf().earlier().size() == 1);
+    set_and_save(400);
+    QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
+    auto* menu = w.window.findChild<QMenu*>("earlier_menu");
+    REQUIRE(menu != nullptr);
+    REQUIRE(menu->actions().size() == 2);
+    CHECK(menu->actions()[0]->text().contains("1 change"));
+    CHECK(menu->actions()[0]->toolTip().contains("Hold 400 ms, saved 300 ms"));
+    menu->actions()[1]->trigger();
+    CHECK(w.value("gate", "hold") == first);
+    CHECK(w.session.shelf().changed());  // it is heard, and not saved
+    w.session.strip().undo();
+    CHECK(w.value("gate", "hold") == 400.0);
+    // They go with the name, and there are no more than twenty.
+    REQUIRE(w.session.shelf().rename("Bench talk, late"));
+    CHECK(w.session.shelf().earlier().size() == 2);
+    for (int i = 0; i < 25; ++i) set_and_save(200 + 10 * i);
+    const auto all = w.session.shelf().earlier();
+    CHECK(all.size() == 20);
+    CHECK(all.front().scene.chain().stages[0].id == w.session.strip().chain().stages[0].id);
+    CHECK(all.front()
+              .scene.chain()
+              .stages[static_cast<size_t>(all.front().scene.chain().index_of("gate"))]
+              .value("hold") == 430.0);
+}
+
+TEST_CASE("a scene is found by typing") {
+    TemporaryFolder folder;
+    Window w(folder);
+    for (const char* name : {"Storm on tin", "Storm, loud voice", "Market, two people"}) {
+        REQUIRE(w.session.shelf().saveAs(name));
+    }
+    w.session.shelf().recall("Bench talk");
+    w.window.activateWindow();
+    QTest::keyClick(&w.window, Qt::Key_F, Qt::ControlModifier);
+    auto* finder = w.window.findChild<QWidget*>("scene_finder");
+    REQUIRE(finder != nullptr);
+    auto* wanted = finder->findChild<QLineEdit*>("scene_wanted");
+    auto* found = finder->findChild<QListWidget*>("scene_found");
+    CHECK(found->currentItem()->text() == "Bench talk");
+    QTest::keyClicks(wanted, "LOUD storm");
+    REQUIRE(found->count() >= 1);
+    CHECK(found->item(0)->text() == "Storm, loud voice");
+    wanted->setText("storm");
+    const int storms = found->count();
+    REQUIRE(storms == 2);
+    QTest::keyClick(wanted, Qt::Key_Down);
+    const QString chosen = found->currentItem()->text();
+    CHECK(chosen != found->item(0)->text());
+    QTest::keyClick(wanted, Qt::Key_Return);
+    CHECK(QString::fromStdString(w.session.desk().name()) == chosen);
+    // Nothing fits: Enter does nothing.
+    QTest::keyClick(&w.window, Qt::Key_F, Qt::ControlModifier);
+    for (auto* f : w.window.findChildren<QWidget*>("scene_finder")) {
+        if (!f->isVisible()) continue;
+        auto* field = f->findChild<QLineEdit*>("scene_wanted");
+        QTest::keyClicks(field, "zzz");
+        QTest::keyClick(field, Qt::Key_Return);
+        QTest::keyClick(field, Qt::Key_Escape);
+    }
+    CHECK(QString::fromStdString(w.session.desk().name()) == chosen);
 }

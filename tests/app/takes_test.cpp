@@ -6,9 +6,9 @@
 #include "actions/actions.h"
 #include "app/window.h"
 #include "base/file.h"
+#include "review/take_view.h"
+#include "review/take_wave.h"
 #include "session/takes_model.h"
-#include "takes/take_view.h"
-#include "takes/take_wave.h"
 
 using namespace reed;
 using namespace reed::test;

@@ -77,8 +77,7 @@ TEST_CASE("one channel of a device is a microphone of its own", "[live][desk]") 
     CHECK(table.sources[0]->status().running);
 }
 
-TEST_CASE("a strip is a microphone of its own, and what comes in beside it, as late and muted with it",
-          "[live][desk]") {
+TEST_CASE("a strip is a microphone of its own, and what comes in beside it, as late as it", "[live][desk]") {
     Table table;
     table.strips[1]->set_output(&table.hub->offer("dusky-reed-strip-guest", "Dusky Reed: Guest", 1));
     table.strips[1]->set_plain_output(
@@ -115,13 +114,6 @@ TEST_CASE("a strip is a microphone of its own, and what comes in beside it, as l
             return judge(got[0], got[1], run(guest(), got[0]), words, at_once);
         },
         8);
-    // Muted, neither lets anything through.
-    table.strips[1]->engine().set_mute(true);
-    for (const std::string& port : {own, plain}) {
-        const auto got = table.listen(table.path("words.wav"), "guest_mic", port);
-        CHECK(rms(got.plain) > 0.01);
-        CHECK(db(rms(got.heard, 4800)) < -120.0);
-    }
 }
 
 TEST_CASE("six strips come and go while one sounds, which is not changed by it", "[live][desk]") {

@@ -1,4 +1,4 @@
-#include "takes/take_wave.h"
+#include "review/take_wave.h"
 
 #include <QKeyEvent>
 #include <QPainter>

@@ -1,4 +1,4 @@
-#include "takes/take_view.h"
+#include "review/take_view.h"
 
 #include <QFileDialog>
 #include <QInputDialog>
@@ -10,8 +10,8 @@
 #include <cmath>
 
 #include "actions/actions.h"
+#include "review/take_wave.h"
 #include "session/takes_model.h"
-#include "takes/take_wave.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
 #include "widgets/words.h"

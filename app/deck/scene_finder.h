@@ -1,0 +1,34 @@
+// A scene by some letters of its name.
+#pragma once
+
+#include <QLineEdit>
+#include <QListWidget>
+#include <QWidget>
+#include <string>
+
+namespace reed::ui {
+
+class SceneShelf;
+
+/// Typing narrows the list; Up and Down choose, Enter recalls, Escape closes. Letters may stand anywhere in
+/// the name or the note, words in any order.
+class SceneFinder final : public QWidget {
+    Q_OBJECT
+  public:
+    SceneFinder(SceneShelf& shelf, const std::string& now, QWidget* parent);
+
+  protected:
+    bool eventFilter(QObject* watched, QEvent* event) override;
+    void paintEvent(QPaintEvent* event) override;
+
+  private:
+    void fill();
+    void recall();
+
+    SceneShelf& shelf_;
+    std::string now_;
+    QLineEdit* wanted_;
+    QListWidget* list_;
+};
+
+}  // namespace reed::ui
