@@ -1,11 +1,12 @@
 #include "main_window.h"
 
-#include <QAction>
+#include <QAbstractItemView>
 #include <QApplication>
 #include <QCloseEvent>
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QInputDialog>
+#include <QLineEdit>
 #include <QMessageBox>
 #include <QPainter>
 #include <QPushButton>
@@ -397,12 +398,13 @@ void MainWindow::comeForward() {
 }
 
 void MainWindow::keyPressEvent(QKeyEvent* event) {
-    if (event->key() == Qt::Key_Escape && messages_->isVisible()) {
-        messages_->dismiss();
-        return;
-    }
+    if (event->key() == Qt::Key_Escape && messages_->isVisible()) return messages_->dismiss();
     const bool up = event->key() == Qt::Key_Up, down = event->key() == Qt::Key_Down;
-    if ((up || down) && (event->modifiers() & ~(Qt::ShiftModifier | Qt::KeypadModifier)) == 0)
+    // Who writes, or goes through a list, does not turn anything.
+    const QWidget* has = QApplication::focusWidget();
+    const bool free = qobject_cast<const QLineEdit*>(has) == nullptr &&
+                      qobject_cast<const QAbstractItemView*>(has) == nullptr;
+    if (free && (up || down) && (event->modifiers() & ~(Qt::ShiftModifier | Qt::KeypadModifier)) == 0)
         return turn(up ? 1.0 : -1.0, event->modifiers().testFlag(Qt::ShiftModifier));
     QWidget::keyPressEvent(event);
 }
@@ -414,7 +416,8 @@ void MainWindow::wheelEvent(QWheelEvent* event) {
 }
 
 void MainWindow::turn(double notches, bool fine) {
-    strip().strip().turn(std::string(strip().strip().focused()), notches, fine);
+    ChainModel& chain = strip().strip();
+    chain.turn(std::string(chain.focused()), notches, fine);
 }
 
 /// Hidden, minimised, on another desktop or behind others, as far as the system tells.
@@ -447,7 +450,6 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
     if (event->type() == QEvent::KeyPress || event->type() == QEvent::KeyRelease) {
         auto* key = static_cast<QKeyEvent*>(event);
         const bool down = event->type() == QEvent::KeyPress;
-        // Released in whatever order, the key itself counts.
         // While keys are being changed, it is one like the others.
         const auto* widget = qobject_cast<QWidget*>(watched);
         if (widget != nullptr && qobject_cast<KeysDialog*>(widget->window()) != nullptr)

@@ -13,6 +13,7 @@
 #include "desk_commands.h"
 #include "engine/render.h"
 #include "measure/file_measure.h"
+#include "scenes/scene_schema.h"
 #include "take_commands.h"
 
 namespace {
@@ -300,6 +301,8 @@ int run(int argc, char** argv) {
         scenes->add_subcommand("check", "Say whether scene files are valid, or what is wrong and where");
     check->add_option("files", paths, "Scene files")->required();
 
+    auto* schema = scenes->add_subcommand("schema", "Print the JSON Schema of scene files");
+
     LearnOptions learning;
     auto* learn = scenes->add_subcommand("learn", "Teach a suppression the room tone of a silent recording");
     learn->add_option("--scene", learning.scene, "Scene file to read")->required();
@@ -319,6 +322,10 @@ int run(int argc, char** argv) {
     if (*levels) return levels_command(scene, strip, sound, json);
     if (*check) return check_command(paths);
     if (*learn) return learn_command(learning);
+    if (*schema) {
+        std::cout << scene_schema();
+        return 0;
+    }
     for (const auto& [command, work] : others) {
         if (*command) return work();
     }

@@ -15,7 +15,7 @@ PACKAGES_HEADLESS=(xvfb xauth)
 PACKAGES_TEST=(
   catch2 clang clang-format clang-tidy libclang-rt-14-dev
   pipewire pipewire-bin libspa-0.2-modules wireplumber dbus dbus-daemon
-  alsa-utils desktop-file-utils appstream
+  alsa-utils desktop-file-utils appstream python3-jsonschema
 )
 
 say() { printf '%s\n' "$*"; }

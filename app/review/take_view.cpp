@@ -256,6 +256,11 @@ void TakeView::keyPressEvent(QKeyEvent* event) {
     QWidget::keyPressEvent(event);
 }
 
+/// A list at its end has no use for the wheel; it must not turn a value of the chain then.
+void TakeView::wheelEvent(QWheelEvent* event) {
+    event->accept();
+}
+
 void TakeView::openKeep() {
     auto* menu = new QMenu(this);
     menu->setObjectName("keep_menu");

@@ -202,6 +202,7 @@ WorkingState Session::readState() {
 void Session::begin() {
     sweep_replacements(house_.paths.scenes);
     sweep_replacements(house_.paths.state.parent_path());
+    sweep_replacements(takes_->store().folder());
     shelf_->begin(house_.paths.demo_data / "scenes");
     takeLock();
     WorkingState state = readState();

@@ -181,10 +181,15 @@ Result<void> write_file(const std::filesystem::path& path, const std::string& by
     return begun.value().commit();
 }
 
+/// Folders within folders of ours, and no more.
+constexpr int kDeepest = 2;
+
 void sweep_replacements(const std::filesystem::path& folder, std::chrono::seconds age) {
     std::error_code ec;
-    auto entry = std::filesystem::directory_iterator(folder, ec);
-    for (const auto end = std::filesystem::directory_iterator(); !ec && entry != end; entry.increment(ec)) {
+    using Walk = std::filesystem::recursive_directory_iterator;
+    auto entry = Walk(folder, std::filesystem::directory_options::skip_permission_denied, ec);
+    for (const auto end = Walk(); !ec && entry != end; entry.increment(ec)) {
+        if (entry.depth() >= kDeepest) entry.disable_recursion_pending();
         const std::string name = entry->path().filename().string();
         const auto mark = name.find(kMark);
         if (name.empty() || name.front() != '.' || mark == std::string::npos) continue;

@@ -45,8 +45,8 @@ class Replacement {
     int fd_ = -1;
 };
 
-/// Removes what unfinished replacements of crashed programs left in a folder, when it was last written before
-/// `age`.
+/// Removes what unfinished replacements of crashed programs left in a folder and those in it, when it was
+/// last written before `age`.
 void sweep_replacements(const std::filesystem::path& folder,
                         std::chrono::seconds age = std::chrono::hours(1));
 

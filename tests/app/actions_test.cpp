@@ -145,11 +145,11 @@ TEST_CASE("keys are found, changed, taken from others and put back in the window
     CHECK_THAT(w.said(), Catch::Contains("Nothing has \"zebra\""));
     word->clear();
     // A free key is taken at once, and works.
-    w.change("toggle-mute", Qt::Key_F7);
-    CHECK(w.key("toggle-mute")->text() == "F7");
-    w.press(Qt::Key_F7, Qt::NoModifier);
+    w.change("toggle-mute", Qt::Key_F11);
+    CHECK(w.key("toggle-mute")->text() == "F11");
+    w.press(Qt::Key_F11, Qt::NoModifier);
     CHECK(w.session.muted());
-    w.press(Qt::Key_F7, Qt::NoModifier);
+    w.press(Qt::Key_F11, Qt::NoModifier);
     // One that types is refused; Escape leaves things as they were.
     w.change("headphones", Qt::Key_H);
     CHECK_THAT(w.said(), Catch::Contains("Hold Ctrl or Alt"));
@@ -175,15 +175,15 @@ TEST_CASE("keys are found, changed, taken from others and put back in the window
     // Backspace takes one away; the talk key is held under its new name too.
     w.change("undo", Qt::Key_Backspace);
     CHECK(w.key("undo")->text() == "none");
-    w.change("talk", Qt::Key_F8);
+    w.change("talk", Qt::Key_F12);
     w.session.preferences().setTalkKey(ui::Preferences::TalkKey::talks);
-    QTest::keyPress(w.window.diagram(), Qt::Key_F8);
+    QTest::keyPress(w.window.diagram(), Qt::Key_F12);
     CHECK_FALSE(w.session.muted());
-    QTest::keyRelease(w.window.diagram(), Qt::Key_F8);
+    QTest::keyRelease(w.window.diagram(), Qt::Key_F12);
     CHECK(w.session.muted());
     QTest::keyPress(w.window.diagram(), Qt::Key_M, Qt::ControlModifier);
     CHECK(w.session.muted());
-    CHECK(w.find<ui::FlatButton>("mute_button")->toolTip() == "Silence the feed (F8)");
+    CHECK(w.find<ui::FlatButton>("mute_button")->toolTip() == "Silence the feed (F12)");
     // One back, then all.
     QTest::mouseClick(w.window.findChild<ui::FlatButton*>("reset talk"), Qt::LeftButton);
     CHECK(w.key("talk")->text() == "Ctrl+M");
@@ -198,14 +198,14 @@ TEST_CASE("changed keys are there again at the next start, and nonsense among th
     TemporaryFolder folder;
     {
         Window w(folder);
-        w.session.preferences().keys().set("toggle-mute", QKeySequence("F7"));
+        w.session.preferences().keys().set("toggle-mute", QKeySequence("F11"));
         w.session.preferences().keys().set("undo", {});
         CHECK(w.session.saveState());
     }
     Window w(folder);
-    CHECK(w.session.preferences().keys().text("toggle-mute") == "F7");
+    CHECK(w.session.preferences().keys().text("toggle-mute") == "F11");
     CHECK(w.session.preferences().keys().text("undo") == "");
-    QTest::keyClick(w.window.diagram(), Qt::Key_F7);
+    QTest::keyClick(w.window.diagram(), Qt::Key_F11);
     CHECK(w.session.muted());
     // From a file that something else has written: no key, a letter alone, one key twice, an unknown action.
     w.session.preferences().keys().restore({{"headphones", "Blorb"},

@@ -6,6 +6,7 @@
 #include "actions/actions.h"
 #include "app/window.h"
 #include "deck/popups.h"
+#include "deck/scene_bar.h"
 #include "rail/small_window.h"
 #include "session/feed_verdict.h"
 #include "session/voices_model.h"
@@ -67,6 +68,11 @@ TEST_CASE("the value last used of a stage is turned by wheel and keys from anywh
     w.window.setFocus();
     QTest::keyClick(&w.window, Qt::Key_Down);
     CHECK(w.value("gate", "hold") == Approx(held));
+    // Who types a name does not turn it.
+    w.window.sceneBar()->askName(ui::SceneBar::NameFor::new_scene);
+    QTest::keyClick(w.find<QLineEdit>("scene_name"), Qt::Key_Up);
+    CHECK(w.value("gate", "hold") == Approx(held));
+    QTest::keyClick(w.find<QLineEdit>("scene_name"), Qt::Key_Escape);
     // Each stage has its own; a field that is under the mouse goes before it.
     w.session.strip().focus("compressor");
     const double ratio = w.value("compressor", "ratio");

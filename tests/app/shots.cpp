@@ -155,7 +155,7 @@ TEST_CASE("shots: keys", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
     const QByteArray shots = qgetenv("REED_SHOTS");
-    w.session.preferences().keys().set("toggle-mute", QKeySequence("F7"));
+    w.session.preferences().keys().set("toggle-mute", QKeySequence("F12"));
     QTest::keyClick(&w.window, Qt::Key_F1);
     auto* dialog = w.find<ui::KeysDialog>("keys_dialog");
     REQUIRE(dialog != nullptr);

@@ -215,6 +215,10 @@ TEST_CASE("takes are found, renamed, trimmed, removed and brought back in the li
     w.takes().bringBack();
     REQUIRE(
         Window::until([&] { return list->count() == 4 && w.takes().chosen().notes.name == "Far, again"; }));
+    // The wheel over a list that is at its end turns nothing of the chain.
+    const ui::SharedState chain = w.session.strip().state();
+    w.wheel(list->viewport(), QPoint(20, 20), 3);
+    CHECK(w.session.strip().state() == chain);
     // One that is broken says why, and the chosen one stays.
     for (int i = 0; i < list->count(); ++i) {
         if (list->item(i)->text().startsWith("broken")) list->setCurrentRow(i);

@@ -11,7 +11,8 @@ using namespace reed;
 using namespace reed::test;
 
 TEST_CASE(
-    "nothing of a loop reaches the feed, the strip's own microphone or the plain one; headphones have it",
+    "nothing of a loop reaches the feed, a microphone of the strip's own or the plain one, but the "
+    "headphones",
     "[onair][live]") {
     Daemon daemon;
     daemon.add_source("desk_mic", "Desk microphone");
