@@ -12,7 +12,6 @@
 namespace reed::ui {
 namespace {
 
-constexpr double kMostLoop = 64e6;       // samples in memory: 22 minutes of one channel at 48 kHz
 constexpr double kMostCompared = 120.0;  // seconds
 constexpr double kMostComparedSamples = 16e6;
 constexpr double kMostReported = 300.0;                 // seconds that are worked out anew with every change

@@ -56,7 +56,7 @@ TEST_CASE("one channel of a device is a microphone of its own", "[live][desk]") 
             const auto got = heard("AUX2");
             return judge(got[0], got[1], run(guest(), got[0]), words, kJudging);
         },
-        8);
+        5);
     // What comes in by another one is not heard at all.
     const auto other = heard("AUX1");
     CHECK(rms({other[0].begin(), other[0].end()}) > 0.01);
@@ -93,13 +93,13 @@ TEST_CASE("a strip is a microphone of its own, and what comes in beside it, as l
             const auto got = table.listen(table.path("words.wav"), "guest_mic", own);
             return judge(got.plain, got.heard, run(guest(), got.plain), words, kJudging);
         },
-        8);
+        5);
     require_equal(
         [&] {
             const auto got = table.listen(table.path("words.wav"), "guest_mic", plain);
             return judge(got.plain, got.heard, got.plain, words, kJudging);
         },
-        8);
+        5);
     // The one beside the other: what the chain makes of the plain one, at the same time.
     require_equal(
         [&] {
@@ -113,7 +113,7 @@ TEST_CASE("a strip is a microphone of its own, and what comes in beside it, as l
             at_once.most_delay = 0;
             return judge(got[0], got[1], run(guest(), got[0]), words, at_once);
         },
-        8);
+        5);
 }
 
 TEST_CASE("six strips come and go while one sounds, which is not changed by it", "[live][desk]") {
@@ -152,7 +152,7 @@ TEST_CASE("six strips come and go while one sounds, which is not changed by it",
             const auto got = read_sound(both).value();
             return judge(got[0], got[1], run(host(), got[0]), words, kJudging);
         },
-        12);
+        6);
 }
 
 TEST_CASE("a microphone on a clock of another rate is heard beside one on the daemon's", "[live][desk]") {
@@ -171,7 +171,7 @@ TEST_CASE("a microphone on a clock of another rate is heard beside one on the da
             const auto got = table.listen(table.path("words.wav"), "desk_mic");
             return judge(got.plain, got.heard, run(host(), got.plain), words, kJudging);
         },
-        8);
+        5);
     double cleanest = 0.0;
     for (int tries = 0; tries < 6 && cleanest > -60.0; ++tries) {
         const auto got = table.listen(table.path("tone.wav"), "slow_mic").heard;

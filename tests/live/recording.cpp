@@ -104,8 +104,30 @@ Judged judge(const std::vector<float>& plain, const std::vector<float>& heard,
     out.told = std::to_string(plain.size()) + " frames recorded; the source is whole in";
     for (const Stretch& s : all) out.told += " " + std::to_string(s.first) + "+" + std::to_string(s.length);
     out.told += "\n";
+    struct Piece {
+        std::vector<float> part;
+        size_t at, delay;
+        bool equal;
+    };
+    // Where the delay is another one before than after, the daemon has taken a cycle from our own streams,
+    // though not from the recorder: such a piece begins as it goes on before and ends as it goes on after,
+    // and but for what is between them it is as wanted.
+    const auto cycle_was_lost = [&](const Piece& piece, size_t before, size_t after) {
+        const auto n = static_cast<std::ptrdiff_t>(piece.part.size());
+        const double close = 1e-4 * rms(piece.part) + 1e-6;
+        const auto fits = [&](std::ptrdiff_t i, size_t delay) {
+            const size_t k = piece.at + delay + static_cast<size_t>(i);
+            return k < heard.size() && std::abs(heard[k] - piece.part[static_cast<size_t>(i)]) < close;
+        };
+        std::ptrdiff_t begin = 0, end = 0;
+        while (begin < n && fits(begin, before)) ++begin;
+        while (end < n && fits(n - 1 - end, after)) ++end;
+        const auto apart = std::abs(static_cast<std::ptrdiff_t>(after) - static_cast<std::ptrdiff_t>(before));
+        return before != after && begin + end + apart + 64 >= n;
+    };
     size_t known = 0;  // the delay of the piece before is nearly always that of the next
     for (const Stretch& s : all) {
+        std::vector<Piece> pieces;
         const size_t end = std::min(s.first + s.length, wanted.size());
         for (size_t at = s.first + how.settle; at + how.piece <= end; at += how.piece) {
             // What is cut off at the end of the recording can't be judged.
@@ -121,13 +143,21 @@ Judged judge(const std::vector<float>& plain, const std::vector<float>& heard,
                     known = lag - at;
                 }
             }
-            ++out.pieces;
-            if (left < how.equal_db) {
-                ++out.equal;
-                out.delays.push_back(known);
-            }
+            pieces.push_back({part, at, known, left < how.equal_db});
             out.told += "at " + std::to_string(at) + ": " + std::to_string(left) + " dB, delay " +
                         std::to_string(known) + "\n";
+        }
+        for (size_t i = 0; i < pieces.size(); ++i) {
+            const bool between = i > 0 && i + 1 < pieces.size() && pieces[i - 1].equal && pieces[i + 1].equal;
+            if (!pieces[i].equal && between &&
+                cycle_was_lost(pieces[i], pieces[i - 1].delay, pieces[i + 1].delay)) {
+                out.told += "at " + std::to_string(pieces[i].at) + " a cycle was lost\n";
+                continue;
+            }
+            ++out.pieces;
+            if (!pieces[i].equal) continue;
+            ++out.equal;
+            out.delays.push_back(pieces[i].delay);
         }
     }
     return out;
