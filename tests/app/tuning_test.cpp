@@ -173,8 +173,14 @@ TEST_CASE("the spectrum is worked out only while somebody looks") {
     }));
     w.session.strip().focus("gate");
     REQUIRE(Window::until([&] { return w.session.engine().chain().probed()->stage.load() == -1; }, 60.0));
+    // The block in which it was told so may still be under way; those after it know.
+    const auto sound = w.session.engine().input_history();
+    const auto goes_on = [&](std::int64_t frames) {
+        return Window::until([&, from = sound->written()] { return sound->written() > from + frames; });
+    };
+    REQUIRE(goes_on(9600));
     const auto written = w.session.engine().chain().probed()->before.written();
-    QTest::qWait(200);
+    REQUIRE(goes_on(9600));
     CHECK(w.session.engine().chain().probed()->before.written() == written);
 }
 
