@@ -144,13 +144,11 @@ void SmallWindow::follow() {
 QRectF SmallWindow::placeOf(size_t strip) const {
     const size_t n = rows_.size();
     const size_t columns = n > kOneColumn ? 2 : 1;
-    const size_t lines = (n + columns - 1) / columns;
+    const size_t lines = std::max<size_t>(1, (n + columns - 1) / columns);
     const double w = (width() - 2.0 * kEdge - (columns > 1 ? kEdge : 0.0)) / static_cast<double>(columns);
-    const double h =
-        std::min(24.0, (height() - kTop - kFoot) / static_cast<double>(std::max<size_t>(1, lines)));
-    const auto column = static_cast<double>(strip / std::max<size_t>(1, lines));
-    return {kEdge + column * (w + kEdge), kTop + static_cast<double>(strip % std::max<size_t>(1, lines)) * h,
-            w, h};
+    const double h = std::min(24.0, (height() - kTop - kFoot) / static_cast<double>(lines));
+    const size_t column = strip / lines, line = strip % lines;
+    return {kEdge + static_cast<double>(column) * (w + kEdge), kTop + static_cast<double>(line) * h, w, h};
 }
 
 void SmallWindow::paintEvent(QPaintEvent*) {
