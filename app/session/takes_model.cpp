@@ -185,7 +185,7 @@ void TakesModel::exportTo(const QString& file, bool processed) {
     const std::filesystem::path path = file.toStdString();
     background_.run([store = store_, take = chosen_, path, chain,
                      processed] { return store.write_out(take, path, processed ? &chain : nullptr); },
-                    [this, file](Result<void> done) {
+                    [this, file](const Result<void>& done) {
                         if (done.ok())
                             first_.notices().say(tr("Written: %1").arg(file));
                         else
@@ -239,7 +239,7 @@ void TakesModel::writeReport(const QString& file) {
             if (!report.ok()) return report.error();
             return write_file(path, report_page(report.value(), take, chain, scene));
         },
-        [this, file](Result<void> done) {
+        [this, file](const Result<void>& done) {
             if (done.ok())
                 first_.notices().say(tr("Written: %1").arg(file));
             else
