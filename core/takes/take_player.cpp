@@ -56,7 +56,7 @@ void TakePlayer::play(std::shared_ptr<const Loop> loop, std::int64_t at, bool al
     if (!loop || loop->sound.frames() == 0) return;
     aloud_ = aloud;
     seek_ = std::clamp<std::int64_t>(at, 0, static_cast<std::int64_t>(loop->sound.frames()) - 1);
-    loops_.push_back(loop);
+    loops_.push_back(std::move(loop));
     wanted_ = loops_.back().get();
 }
 

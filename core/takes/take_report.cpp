@@ -252,9 +252,15 @@ std::string report_page(const TakeReport& r, const Take& take, const ChainSpec& 
         }
         const auto cuts =
             std::ranges::count_if(r.course.cuts, [&](const TakeCourse::Cut& c) { return c.stage == i; });
-        stages += "<tr><th>" + escaped(s.shown_title()) + (s.bypass ? " (bypassed)" : "") + "</th><td>" +
-                  what + "</td><td>" + deepest + "</td><td>" + (cuts > 0 ? std::to_string(cuts) : "-") +
-                  "</td></tr>\n";
+        stages += "<tr><th>";
+        stages += escaped(s.shown_title());
+        stages += s.bypass ? " (bypassed)</th><td>" : "</th><td>";
+        stages += what;
+        stages += "</td><td>";
+        stages += deepest;
+        stages += "</td><td>";
+        stages += cuts > 0 ? std::to_string(cuts) : "-";
+        stages += "</td></tr>\n";
     }
     return "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>" +
            escaped(take.notes.name) +
