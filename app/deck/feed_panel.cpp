@@ -66,8 +66,12 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     connect(monitor_, &FlatButton::clicked, this, [this] {
         auto* popup = new MonitorPopup(session_, this);
         popup->adjustSize();
-        popup->move(
-            monitor_->mapToGlobal(QPoint(monitor_->width() - popup->width(), monitor_->height() + 4)));
+        // Within the window: below it there may be no screen.
+        const QPoint below(monitor_->width() - popup->width(), monitor_->height() + 4);
+        QPoint at = monitor_->mapToGlobal(below);
+        const int lowest = window()->mapToGlobal(QPoint(0, window()->height())).y() - popup->height() - 4;
+        at.setY(std::min(at.y(), lowest));
+        popup->move(at);
         popup->show();
         monitor_->setChecked(session_.monitoring().settings().source != MonitorSource::off);
     });

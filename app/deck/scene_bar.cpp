@@ -178,18 +178,28 @@ void SceneBar::resizeEvent(QResizeEvent*) {
     place();
 }
 
-/// What the scene was, with how much of it differs from what is heard.
+/// What the scene was. Read when somebody looks: they may be many and large.
 void SceneBar::addEarlier(QMenu* menu) {
     QMenu* earlier = menu->addMenu(tr("As it was before"));
     earlier->setObjectName("earlier_menu");
     earlier->setToolTipsVisible(true);
+    earlier->setEnabled(session_.shelf().hasEarlier());
+    connect(earlier, &QMenu::aboutToShow, this, [this, earlier] {
+        if (earlier->isEmpty()) fillEarlier(earlier);
+    });
+}
+
+/// With how much of each differs from what is heard.
+void SceneBar::fillEarlier(QMenu* earlier) {
     const DeskSpec now = without_transients(session_.desk().scene().desk);
     for (const EarlierState& state : session_.shelf().earlier()) {
         const auto differs = differences(state.scene.desk, now);
-        QAction* a = earlier->addAction(
-            tr("Until %1: %n change(s) since", nullptr, static_cast<int>(differs.size()))
-                .arg(QString::fromStdString(state.when)),
-            &session_.shelf(), [shelf = &session_.shelf(), state] { shelf->bringBack(state); });
+        const QString when = QString::fromStdString(state.when);
+        const QString title = differs.size() == 1
+                                  ? tr("Until %1: 1 change since").arg(when)
+                                  : tr("Until %1: %2 changes since").arg(when).arg(differs.size());
+        QAction* a = earlier->addAction(title, &session_.shelf(),
+                                        [shelf = &session_.shelf(), state] { shelf->bringBack(state); });
         QStringList words;
         for (const Difference& d : differs) {
             Session* strip = session_.desk().find(d.strip);
@@ -199,7 +209,6 @@ void SceneBar::addEarlier(QMenu* menu) {
         }
         a->setToolTip(words.join('\n'));
     }
-    earlier->setEnabled(!earlier->isEmpty());
 }
 
 void SceneBar::openFinder() {

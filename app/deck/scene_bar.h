@@ -38,6 +38,7 @@ class SceneBar final : public QWidget {
     void mark();
     void place();
     void addEarlier(QMenu* menu);
+    void fillEarlier(QMenu* earlier);
     bool confirmReplacing(const QString& other);
     Actions& actions_;
     Session& session_;

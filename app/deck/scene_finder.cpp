@@ -9,7 +9,7 @@
 
 namespace reed::ui {
 namespace {
-constexpr int kWidth = 360, kHeight = 320, kEdge = 10;
+constexpr int kWidth = 360, kHeight = 320, kEdge = 10, kRow = 30;
 }
 
 SceneFinder::SceneFinder(SceneShelf& shelf, const std::string& now, QWidget* parent)
@@ -30,7 +30,6 @@ SceneFinder::SceneFinder(SceneShelf& shelf, const std::string& now, QWidget* par
     list_->setAccessibleName(tr("Scenes"));
     list_->setFont(ui::font(14));
     list_->setFrameShape(QFrame::NoFrame);
-    list_->setSpacing(2);
     list_->setGeometry(kEdge, kEdge + 40, kWidth - 2 * kEdge, kHeight - 2 * kEdge - 40);
     list_->setFocusPolicy(Qt::NoFocus);
     connect(wanted_, &QLineEdit::textChanged, this, &SceneFinder::fill);
@@ -50,6 +49,7 @@ void SceneFinder::fill() {
             words, [&](const QString& word) { return all.contains(word, Qt::CaseInsensitive); });
         if (!fits) continue;
         auto* item = new QListWidgetItem(name, list_);
+        item->setSizeHint(QSize(0, kRow));
         item->setToolTip(QString::fromStdString(entry.scene.note));
         if (entry.scene.name == now_ && words.isEmpty()) list_->setCurrentItem(item);
     }

@@ -234,8 +234,10 @@ void LevelDiagram::paintLabels(QPainter& p) const {
         if (s.peak > -83.5)
             out.push_back({s.peak, s.peak > 0.0 ? tr("over") : tr("peak"), s.peak > 0.0 ? t.ember : t.now});
         const bool voice = session_.seat().role() == StripRole::voice;
-        if (s.voice_known) out.push_back({s.voice, voice ? tr("voice") : tr("usual"), t.straw});
-        if (s.room_known) out.push_back({s.room, voice ? tr("room") : tr("quiet"), t.room});
+        // Of a programme nobody knows who speaks; where its levels do not part there is one usual level.
+        const QString low = voice ? tr("room") : s.voice_known ? tr("quiet") : tr("usual");
+        if (s.voice_known) out.push_back({s.voice, voice ? tr("voice") : tr("loud"), t.straw});
+        if (s.room_known) out.push_back({s.room, low, t.room});
         std::stable_sort(out.begin(), out.end(),
                          [](const Label& a, const Label& b) { return a.level > b.level; });
         return out;

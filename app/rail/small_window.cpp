@@ -52,12 +52,12 @@ SmallWindow::SmallWindow(Actions& actions) : QWidget(nullptr, Qt::Window), actio
     keep_later_.setInterval(300);
     connect(&keep_later_, &QTimer::timeout, this, &SmallWindow::keep);
     connect(&session, &Session::readingsChanged, this, &SmallWindow::follow);
-    connect(&session, &Session::muteChanged, this, &SmallWindow::show_);
-    connect(&session.desk(), &DeskModel::changed, this, &SmallWindow::show_);
-    connect(&session.desk(), &DeskModel::stripsChanged, this, &SmallWindow::show_);
+    connect(&session, &Session::muteChanged, this, &SmallWindow::showState);
+    connect(&session.desk(), &DeskModel::changed, this, &SmallWindow::showState);
+    connect(&session.desk(), &DeskModel::stripsChanged, this, &SmallWindow::showState);
     connect(&session.preferences(), &Preferences::themeChanged, this, [this] { update(); });
     actions_.installKeys(this);
-    show_();
+    showState();
 }
 
 void SmallWindow::bring() {
@@ -102,7 +102,7 @@ void SmallWindow::openScenes() {
 }
 
 /// What is not of the moment.
-void SmallWindow::show_() {
+void SmallWindow::showState() {
     Session& session = actions_.session().first();
     const QString name = QString::fromStdString(session.desk().name());
     scene_->setText(fontMetrics().elidedText(name, Qt::ElideRight, 180));
@@ -208,7 +208,7 @@ void SmallWindow::closeEvent(QCloseEvent* event) {
 }
 
 void SmallWindow::showEvent(QShowEvent*) {
-    show_();
+    showState();
     emit seenChanged();
 }
 

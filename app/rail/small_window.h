@@ -38,7 +38,7 @@ class SmallWindow final : public QWidget {
 
   private:
     void follow();
-    void show_();
+    void showState();
     void openScenes();
     void setOnTop(bool on_top);
     void keep();

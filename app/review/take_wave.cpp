@@ -113,6 +113,12 @@ void TakeWave::paintLevels(QPainter& p, const QRectF& r) const {
         p.drawText(r, Qt::AlignCenter, tr("Being worked out ..."));
         return;
     }
+    if (const double end = TakesModel::kMostReported; xOf(end) < r.right()) {
+        p.setPen(t.muted);
+        p.setFont(ui::font(13));
+        p.drawText(QRectF(QPointF(xOf(end) + 8, r.top()), r.bottomRight()), Qt::AlignLeft | Qt::AlignVCenter,
+                   tr("only the first 5 minutes are drawn"));
+    }
     QColor before = t.room;
     before.setAlpha(130);
     paintCourse(p, r, report->course.plain, 0.0, true, before);

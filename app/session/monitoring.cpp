@@ -205,7 +205,8 @@ void Monitoring::tick() {
                "that is there."));
         return;
     }
-    if (instead_) return;  // no microphone is in it
+    // No microphone is in it.
+    if (instead_ || session_.seat().takes().playing()) return;
     const bool another = input_.follow(session_.engine().input_history());
     if (!howl_ || another) {
         howl_ = std::make_unique<HowlWatch>(session_.engine().format().sample_rate);

@@ -33,6 +33,7 @@ class SceneShelf final : public QObject {
 
     /// What the scene in work was before it was saved, the newest first.
     std::vector<EarlierState> earlier() const { return library_.earlier(work_.name()); }
+    bool hasEarlier() const { return library_.has_earlier(work_.name()); }
     /// One of them takes the place of what is heard, unsaved, as one step of undo.
     void bringBack(const EarlierState& state);
 

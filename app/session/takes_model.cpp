@@ -14,10 +14,17 @@ namespace {
 
 constexpr double kMostCompared = 120.0;  // seconds
 constexpr double kMostComparedSamples = 16e6;
-constexpr double kMostReported = 300.0;                 // seconds that are worked out anew with every change
 constexpr double kShortest = 0.2;                       // seconds of a part
 constexpr int kCompareAfter = 250, kReportAfter = 700;  // ms after the last change
 constexpr int kPiece = 8192;
+
+/// What the chain makes of its first minutes.
+Result<TakeReport> reportOf(const Take& take, const ChainSpec& chain) {
+    const double rate = take.info.sample_rate;
+    auto sound = read_sound_part(take.path, 0, std::llround(TakesModel::kMostReported * rate));
+    if (!sound.ok()) return sound.error();
+    return report_on(sound.value(), rate, chain);
+}
 
 }  // namespace
 
@@ -108,6 +115,21 @@ struct TakesModel::Kept {
     TakeNotes notes;
 };
 
+Result<Take> TakesModel::keepOne(const TakeStore& store, const Kept& kept, double seconds) {
+    const auto wanted = static_cast<std::int64_t>(seconds * kept.format.sample_rate);
+    std::int64_t at = std::max<std::int64_t>(0, kept.end - wanted);
+    AudioBuffer sound(kept.format.channels, static_cast<size_t>(kept.end - at));
+    for (size_t done = 0; at < kept.end;) {
+        const int n = static_cast<int>(std::min<std::int64_t>(kPiece, kept.end - at));
+        if (!kept.ring->read(at, n, sound.block(done, n).rows.data()))
+            return Error{"it was written over before it could be kept; the machine was held up.",
+                         kept.notes.strip, "Keep it once more."};
+        at += n;
+        done += static_cast<size_t>(n);
+    }
+    return store.keep(sound, kept.format.sample_rate, kept.notes);
+}
+
 void TakesModel::keep(double seconds, bool every) {
     std::vector<Kept> kept;
     const QString now = QDateTime::currentDateTime().toString("yyyy-MM-dd hh.mm.ss");
@@ -122,19 +144,7 @@ void TakesModel::keep(double seconds, bool every) {
     background_.run(
         [store = store_, kept, seconds] {
             std::vector<Result<Take>> made;
-            for (const Kept& k : kept) {
-                const auto wanted = static_cast<std::int64_t>(seconds * k.format.sample_rate);
-                std::int64_t at = std::max<std::int64_t>(0, k.end - wanted);
-                AudioBuffer sound(k.format.channels, static_cast<size_t>(k.end - at));
-                for (size_t done = 0; at < k.end;) {
-                    const int n = static_cast<int>(std::min<std::int64_t>(kPiece, k.end - at));
-                    const AudioBlock piece = sound.block(done, n);
-                    if (!k.ring->read(at, n, piece.rows.data())) break;  // the machine was held up for long
-                    at += n;
-                    done += static_cast<size_t>(n);
-                }
-                made.push_back(store.keep(sound, k.format.sample_rate, k.notes));
-            }
+            for (const Kept& k : kept) made.push_back(keepOne(store, k, seconds));
             return made;
         },
         [this](std::vector<Result<Take>> made) {
@@ -232,10 +242,7 @@ void TakesModel::writeReport(const QString& file) {
     background_.run(
         [take = chosen_, chain = without_transients(worked().strip().chain()), scene = first_.desk().name(),
          path = std::filesystem::path(file.toStdString())]() -> Result<void> {
-            const double rate = take.info.sample_rate;
-            auto sound = read_sound_part(take.path, 0, std::llround(kMostReported * rate));
-            if (!sound.ok()) return sound.error();
-            auto report = report_on(sound.value(), rate, chain);
+            auto report = reportOf(take, chain);
             if (!report.ok()) return report.error();
             return write_file(path, report_page(report.value(), take, chain, scene));
         },
@@ -269,8 +276,8 @@ void TakesModel::setLooping(bool on) {
         if (strip_ == nullptr) return;
         endComparison();
         Session& s = *strip_;
-        s.seat().takes().stop(s.engine().figures().latency);
-        if (monitored_) s.monitoring().toggle();
+        s.seat().takes().stop(s.seat().latency());
+        if (monitored_ && s.monitoring().settings().source != MonitorSource::off) s.monitoring().toggle();
         monitored_ = false;
         strip_ = nullptr;
         loop_.reset();
@@ -293,7 +300,7 @@ void TakesModel::setLooping(bool on) {
 void TakesModel::setAloud(bool aloud) {
     if (aloud == aloud_) return;
     aloud_ = aloud;
-    if (looping()) restartLoop();
+    if (looping()) strip_->seat().takes().set_aloud(aloud);
     emit loopChanged();
 }
 
@@ -469,21 +476,19 @@ void TakesModel::answer(bool b) {
 void TakesModel::renderReport() {
     if (chosen_.path.empty()) return;
     const int job = ++report_job_;
-    background_.run(
-        [take = chosen_,
-         chain = without_transients(worked().strip().chain())]() -> std::optional<TakeReport> {
-            const double rate = take.info.sample_rate;
-            auto sound = read_sound_part(take.path, 0, std::llround(kMostReported * rate));
-            if (!sound.ok()) return {};
-            auto report = report_on(sound.value(), rate, chain);
-            if (!report.ok()) return {};
-            return std::move(report.value());
-        },
-        [this, job](std::optional<TakeReport> report) {
-            if (job != report_job_) return;
-            report_ = std::move(report);
-            emit reportChanged();
-        });
+    background_.run([take = chosen_,
+                     chain = without_transients(worked().strip().chain())] { return reportOf(take, chain); },
+                    [this, job](Result<TakeReport> report) {
+                        if (job != report_job_) return;
+                        if (!report.ok()) {
+                            // It is gone, or broken: nothing more can be done with it.
+                            first_.notices().tell(report.error());
+                            choose({});
+                            return refresh();
+                        }
+                        report_ = std::move(report.value());
+                        emit reportChanged();
+                    });
 }
 
 }  // namespace reed::ui

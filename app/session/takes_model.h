@@ -92,7 +92,9 @@ class TakesModel final : public QObject {
     void hearX();
     void answer(bool b);
 
-    /// The chosen take along time, through the chain as it is; nullptr until it is known.
+    /// The chosen take along time, through the chain as it is; nullptr until it is known. Of a long one its
+    /// first kMostReported seconds: it is worked out anew with every change.
+    static constexpr double kMostReported = 300.0;
     const TakeReport* report() const { return report_ ? &*report_ : nullptr; }
 
   signals:
@@ -106,6 +108,7 @@ class TakesModel final : public QObject {
 
   private:
     struct Kept;
+    static Result<Take> keepOne(const TakeStore& store, const Kept& kept, double seconds);
     void take(Result<Take> made, const QString& said);
     void restartLoop();
     void load();

@@ -5,6 +5,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <cstdint>
 #include <cstdio>
@@ -179,6 +180,24 @@ Result<void> write_file(const std::filesystem::path& path, const std::string& by
     if (!begun.ok()) return begun.error();
     if (auto written = begun.value().write(bytes); !written.ok()) return written;
     return begun.value().commit();
+}
+
+std::filesystem::path free_path(const std::filesystem::path& wanted,
+                                std::span<const std::string_view> kinds) {
+    const auto taken = [](const std::filesystem::path& path) {
+        std::error_code ec;
+        const auto type = std::filesystem::symlink_status(path, ec).type();
+        return type != std::filesystem::file_type::not_found && type != std::filesystem::file_type::none;
+    };
+    const auto name_taken = [&](std::filesystem::path path) {
+        return taken(path) ||
+               std::ranges::any_of(kinds, [&](auto kind) { return taken(path.replace_extension(kind)); });
+    };
+    const std::string stem = wanted.stem().string(), extension = wanted.extension().string();
+    std::filesystem::path path = wanted;
+    for (int n = 2; n < 10000 && name_taken(path); ++n)
+        path = wanted.parent_path() / (stem + "-" + std::to_string(n) + extension);
+    return path;
 }
 
 /// Folders within folders of ours, and no more.

@@ -4,7 +4,9 @@
 #include <chrono>
 #include <cstddef>
 #include <filesystem>
+#include <span>
 #include <string>
+#include <string_view>
 
 #include "base/result.h"
 
@@ -18,6 +20,11 @@ Result<std::string> read_file(const std::filesystem::path& path, size_t limit);
 /// Writes beside the target, flushes to the disk, then renames: whatever goes wrong, the target holds
 /// either the old or the new contents. Creates missing folders.
 Result<void> write_file(const std::filesystem::path& path, const std::string& bytes);
+
+/// A path beside `wanted` at which nothing is yet, not even a link that leads nowhere: with a number at the
+/// end of its name where it is taken. `kinds`: extensions with which the name must be free as well.
+std::filesystem::path free_path(const std::filesystem::path& wanted,
+                                std::span<const std::string_view> kinds = {});
 
 /// What replaces a file when it is complete: written under a name of its own beside the target that nobody
 /// can guess or have made before, removed again unless commit() succeeds. A target that is a link stays one;

@@ -179,6 +179,10 @@ struct SoundWriter::Handle {
     }
 };
 
+double SoundWriter::rate_for(const std::filesystem::path& path, double rate) {
+    return lower_extension(path) == ".opus" ? 48000.0 : rate;
+}
+
 Result<std::unique_ptr<SoundWriter>> SoundWriter::create(const std::filesystem::path& path,
                                                          const StreamFormat& format, SampleFormat samples,
                                                          const SoundTags& tags) {

@@ -63,7 +63,10 @@ enum class SampleFormat { pcm24, float32 };
 /// Writes a sound file beside its target and moves it there on finish(): nothing half-written is ever seen.
 class SoundWriter {
   public:
-    /// WAV, FLAC or Opus by the extension of `path`. FLAC is always 24-bit; Opus takes 48 kHz.
+    /// The rate at which such a file (by the extension of `path`) keeps sound of `rate` Hz: Opus knows 48 kHz
+    /// alone.
+    static double rate_for(const std::filesystem::path& path, double rate);
+    /// WAV, FLAC or Opus by the extension of `path`; the rate is rate_for() of it. FLAC is always 24-bit.
     static Result<std::unique_ptr<SoundWriter>> create(const std::filesystem::path& path,
                                                        const StreamFormat& format, SampleFormat samples,
                                                        const SoundTags& tags = {});

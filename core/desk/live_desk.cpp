@@ -43,7 +43,6 @@ void LiveStrip::expect(const StreamFormat& source, bool steady) {
     plain_ = AudioBuffer(kMaxChannels, kMost);
     plain_delay_.prepare(format, static_cast<int>(kLongestPlain * format.sample_rate));
     plain_open_.prepare(format.sample_rate, 0.004, engine().muted() ? 0.0 : 1.0);
-    in_plain_grain_ = 0;
     heard_ = false;
     missed_ = 0;
     led_ = converted_ = false;
@@ -109,19 +108,13 @@ void LiveStrip::fetch(const AudioBlock& block) noexcept {
 void LiveStrip::came(const AudioBlock& block) noexcept {
     FeedSink* sink = plain_output_.load(std::memory_order_acquire);
     if (sink == nullptr) return;
-    const AudioBlock out = plain_.block(0, block.frames);
-    for (int c = 0; c < block.channels; ++c) std::copy_n(block[c], block.frames, out[c]);
-    AudioBlock plain = out;
+    AudioBlock plain = plain_.block(0, block.frames);
     plain.channels = block.channels;
+    for (int c = 0; c < block.channels; ++c) std::copy_n(block[c], block.frames, plain[c]);
     plain_delay_.set(role() == StripRole::voice ? desk_.desk_.voices_latency() : latency());
     plain_delay_.process(plain);
     plain_open_.set(engine().muted() ? 0.0 : 1.0);
-    for (int i = 0; i < plain.frames; ++i) {
-        if (in_plain_grain_ == 0) plain_open_.begin_grain();
-        in_plain_grain_ = (in_plain_grain_ + 1) % kGrain;
-        const float open = plain_open_.next();
-        for (int c = 0; c < plain.channels; ++c) plain[c][i] *= open;
-    }
+    plain_open_.process(plain);
     sink->take(plain, desk_.leader_converted_.load(std::memory_order_relaxed));
 }
 

@@ -61,8 +61,7 @@ class LiveStrip final : public Strip, public AudioCallback, public FeedSink {
     // The leader's thread.
     AudioBuffer plain_;
     MovingDelay plain_delay_;
-    Smoothed plain_open_;
-    int in_plain_grain_ = 0;
+    SmoothedGain plain_open_;
     // From the source's thread to the leader's.
     HandOver hand_over_;
     std::atomic<FeedSink*> output_{nullptr}, plain_output_{nullptr};

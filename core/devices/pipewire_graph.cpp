@@ -2,10 +2,7 @@
 
 #include <pipewire/extensions/metadata.h>
 
-#include <spa/pod/builder.h>
-
 #include <algorithm>
-#include <charconv>
 #include <chrono>
 #include <cstdlib>
 #include <cstring>
@@ -15,7 +12,7 @@
 
 #include "devices/daemon_text.h"
 #include "devices/pipewire_connection.h"
-#include "devices/route_volume.h"
+#include "devices/source_watch.h"
 #include "devices/virtual_microphone.h"
 
 namespace reed {
@@ -47,25 +44,7 @@ struct PipeWireGraph::State {
         PipeWireNode node;
         bool source = false;
     };
-    /// A source whose volume is followed.
-    struct Followed {
-        State* state;
-        uint32_t id;
-        pw_proxy* proxy;
-        spa_hook hook{};
-        int volumes = 1;                     // channels that have one
-        std::optional<uint32_t> device;      // of hardware, whose volume it has,
-        std::optional<int> place_in_device;  // and which of its nodes this is
-        Followed(State* s, uint32_t node, pw_proxy* p) : state(s), id(node), proxy(p) {}
-        ~Followed() {
-            spa_hook_remove(&hook);
-            pw_proxy_destroy(proxy);
-        }
-        Followed(const Followed&) = delete;
-        Followed& operator=(const Followed&) = delete;
-    };
     PipeWireConnection connection;
-    std::vector<std::unique_ptr<RouteVolume>> route_volumes;  // the loop's own
     pw_registry* registry = nullptr;
     pw_metadata* metadata = nullptr;
     spa_hook registry_hook{}, metadata_hook{}, core_hook{};
@@ -75,7 +54,7 @@ struct PipeWireGraph::State {
 
     mutable std::mutex mutex;
     std::map<uint32_t, Entry> nodes;
-    std::map<uint32_t, std::unique_ptr<Followed>> followed;  // by node; the loop's own
+    std::map<uint32_t, std::unique_ptr<SourceWatch>> followed;  // by node; the loop's own
     struct Link {
         uint32_t from = 0, to = 0;  // nodes
     };
@@ -101,9 +80,7 @@ struct PipeWireGraph::State {
     void listen_to_settings();
     void add(uint32_t id, const char* type, const spa_dict* props);
     void remove(uint32_t id);
-    void follow_volume(uint32_t id);
-    void volume_told(uint32_t id, const spa_pod* props);
-    void source_told(Followed& source, const spa_dict* props);
+    void told_of(uint32_t id, const SourceWatch::News& news);
     void default_told(const char* key, const char* value);
     bool connect();
     void disconnect();
@@ -190,62 +167,19 @@ void PipeWireGraph::State::add(uint32_t id, const char* type, const spa_dict* pr
         nodes[id] = std::move(entry);
         changed();
     }
-    if (source) follow_volume(id);
+    if (source)
+        followed[id] = std::make_unique<SourceWatch>(
+            registry, id, [this, id](const SourceWatch::News& news) { told_of(id, news); });
 }
 
-void PipeWireGraph::State::follow_volume(uint32_t id) {
-    static const pw_node_events events = [] {
-        pw_node_events e{};
-        e.version = PW_VERSION_NODE_EVENTS;
-        e.info = [](void* data, const pw_node_info* info) {
-            auto* f = static_cast<Followed*>(data);
-            const bool news = (info->change_mask & PW_NODE_CHANGE_MASK_PROPS) != 0;
-            if (news && info->props != nullptr) f->state->source_told(*f, info->props);
-        };
-        e.param = [](void* data, int, uint32_t, uint32_t, uint32_t, const spa_pod* props) {
-            const auto* f = static_cast<const Followed*>(data);
-            f->state->volume_told(f->id, props);
-        };
-        return e;
-    }();
-    void* bound = pw_registry_bind(registry, id, PW_TYPE_INTERFACE_Node, PW_VERSION_NODE, 0);
-    if (bound == nullptr) return;
-    auto& f = followed[id] = std::make_unique<Followed>(this, id, static_cast<pw_proxy*>(bound));
-    auto* node = static_cast<pw_node*>(bound);
-    pw_node_add_listener(node, &f->hook, &events, f.get());
-    uint32_t wanted[] = {SPA_PARAM_Props};
-    pw_node_subscribe_params(node, wanted, 1);
-}
-
-/// What is only told of a node to those who ask for it.
-void PipeWireGraph::State::source_told(Followed& source, const spa_dict* props) {
-    const auto number = [&](const char* key) -> std::optional<int> {
-        const std::string text = property(props, key);
-        int out = 0;
-        const auto read = std::from_chars(text.data(), text.data() + text.size(), out);
-        return !text.empty() && read.ptr == text.data() + text.size() ? std::optional(out) : std::nullopt;
-    };
-    source.place_in_device = number("card.profile.device");
-    const auto device = number(PW_KEY_DEVICE_ID);
-    source.device = device && *device >= 0 ? std::optional(static_cast<uint32_t>(*device)) : std::nullopt;
-    const auto channels = channel_names(property(props, "audio.position").c_str());
-    const std::lock_guard lock(mutex);
-    const auto at = nodes.find(source.id);
-    if (at == nodes.end() || at->second.node.channels == channels) return;
-    at->second.node.channels = channels;
-    changed();
-}
-
-void PipeWireGraph::State::volume_told(uint32_t id, const spa_pod* props) {
-    const SystemVolume news = system_volume(props);
-    if (const auto f = followed.find(id); f != followed.end() && news.channels > 0)
-        f->second->volumes = news.channels;
+void PipeWireGraph::State::told_of(uint32_t id, const SourceWatch::News& news) {
     const std::lock_guard lock(mutex);
     const auto at = nodes.find(id);
     if (at == nodes.end()) return;
     const PipeWireNode before = at->second.node;
-    if (news.muted) at->second.node.muted = *news.muted;
-    if (news.decibel) at->second.node.volume = *news.decibel;
+    if (news.channels) at->second.node.channels = *news.channels;
+    if (news.volume.muted) at->second.node.muted = *news.volume.muted;
+    if (news.volume.decibel) at->second.node.volume = *news.volume.decibel;
     if (at->second.node != before) changed();
 }
 
@@ -318,7 +252,6 @@ bool PipeWireGraph::State::connect() {
 void PipeWireGraph::State::disconnect() {
     if (connection.is_open()) {
         const PipeWireConnection::Lock lock(connection);
-        route_volumes.clear();
         followed.clear();
         if (metadata != nullptr) {
             spa_hook_remove(&metadata_hook);
@@ -464,7 +397,7 @@ Result<void> PipeWireGraph::set_volume(const std::string& source, const SystemVo
     State& s = *state_;
     if (!s.connection.is_open() || s.connection.lost()) return no_pipewire();
     const PipeWireConnection::Lock lock(s.connection);
-    State::Followed* there = nullptr;
+    SourceWatch* there = nullptr;
     {
         const std::lock_guard inner(s.mutex);
         for (const auto& [id, entry] : s.nodes) {
@@ -473,20 +406,7 @@ Result<void> PipeWireGraph::set_volume(const std::string& source, const SystemVo
         }
     }
     if (there == nullptr) return Error{"this microphone is not there.", source, "Plug it in, and try again."};
-    SystemVolume all = wanted;
-    all.channels = there->volumes;
-    if (there->device && there->place_in_device) {
-        // Those that have done their work go first.
-        std::erase_if(s.route_volumes, [](const auto& r) { return r->done(); });
-        s.route_volumes.push_back(
-            std::make_unique<RouteVolume>(s.registry, *there->device, *there->place_in_device, all));
-        return {};
-    }
-    std::uint8_t memory[1024];
-    spa_pod_builder builder{};
-    spa_pod_builder_init(&builder, memory, sizeof memory);
-    void* node = there->proxy;
-    pw_node_set_param(static_cast<pw_node*>(node), SPA_PARAM_Props, 0, volume_props(builder, all));
+    there->set(wanted);
     return {};
 }
 

@@ -20,9 +20,6 @@ constexpr const char* kNotRunning =
 constexpr const char* kOccupied =
     "Another Dusky Reed speaks into the virtual microphone. End it; this one goes on by itself.";
 
-}  // namespace
-
-namespace {
 /// The one that a choice means, as far as it is there.
 const PipeWireNode* meant(const PipeWirePicture& picture, const std::string& node) {
     return picture.source(node.empty() ? picture.default_source : node);

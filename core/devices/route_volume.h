@@ -18,8 +18,6 @@ class RouteVolume {
     RouteVolume(const RouteVolume&) = delete;
     RouteVolume& operator=(const RouteVolume&) = delete;
 
-    bool done() const { return done_; }
-
   private:
     void told(const spa_pod* param);
 

@@ -49,7 +49,6 @@ void Engine::open(Prepared prepared) {
     chain_.open(format_, prepared.spec, std::move(prepared.chain), input_, kPiece);
     monitor_.prepare(format_, kPiece);
     feed_gain_.prepare(format_.sample_rate, 0.004, muted() ? 0.0 : fader_.load());
-    in_grain_ = 0;
     for (auto& c : clips_) c.reset();
     clipped_ = 0;
     load_.restart();
@@ -96,16 +95,11 @@ void Engine::process_piece(const AudioBlock& block, const Keys& keys) noexcept {
 
     const Listener listener = monitor_.listener(block);
     const ChainRunner::Heard heard = chain_.run(block, listener, monitor_.fresh_listener(block), keys);
-    const bool muted = this->muted();
-    monitor_.run(block, *input_, heard, muted);
+    // A take that loops is kept back from the feed, not from the ears of who tunes by it.
+    monitor_.run(block, *input_, heard, mute_.load(std::memory_order_relaxed));
     if (const AudioBlock out = monitor_.sound(); out.frames > 0) monitored_->write(out);
-    feed_gain_.set(muted ? 0.0 : fader_.load(std::memory_order_relaxed));
-    for (int i = 0; i < block.frames; ++i) {
-        if (in_grain_ == 0) feed_gain_.begin_grain();
-        in_grain_ = (in_grain_ + 1) % kGrain;
-        const float gain = feed_gain_.next();
-        for (int c = 0; c < block.channels; ++c) block[c][i] *= gain;
-    }
+    feed_gain_.set(muted() ? 0.0 : fader_.load(std::memory_order_relaxed));
+    feed_gain_.process(block);
     feed_->write(block);
 }
 

@@ -7,6 +7,7 @@
 #include "base/audio_callback.h"
 #include "base/history_ring.h"
 #include "chain/chain_runner.h"
+#include "dsp/smoothed_gain.h"
 #include "engine/load_meter.h"
 #include "engine/monitor.h"
 #include "measure/file_measure.h"
@@ -88,9 +89,8 @@ class Engine final : public AudioCallback {
     ChainRunner chain_;
 
     // Audio thread.
-    Smoothed feed_gain_;
+    SmoothedGain feed_gain_;
     Monitor monitor_;
-    int in_grain_ = 0;
     ClipCounter clips_[kMaxChannels];
 
     // Between threads.

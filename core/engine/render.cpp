@@ -4,6 +4,7 @@
 
 #include "base/sound_file.h"
 #include "chain/chain.h"
+#include "dsp/stream_resampler.h"
 #include "measure/voice_detector.h"
 
 namespace reed {
@@ -20,6 +21,40 @@ Result<StreamFormat> chain_format(const SoundInfo& info, const std::filesystem::
     }
     return format;
 }
+
+/// Writes sound of one rate to a file of another: what comes out lies where it was.
+class RateWriter {
+  public:
+    RateWriter(SoundWriter& file, const StreamFormat& from, double rate, int longest)
+        : file_(file),
+          out_(from.channels, static_cast<size_t>(longest * std::max(1.0, rate / from.sample_rate)) + 8) {
+        if (rate == from.sample_rate) return;
+        for (int c = 0; c < from.channels; ++c)
+            resamplers_.emplace_back(static_cast<int>(from.sample_rate), static_cast<int>(rate));
+        early_ = std::llround(resamplers_[0].delay() * rate / from.sample_rate);
+    }
+    /// Frames of silence that push the last of the sound out.
+    int tail() const { return resamplers_.empty() ? 0 : resamplers_[0].delay(); }
+    Result<void> write(const AudioBlock& block) {
+        if (resamplers_.empty()) return file_.write(block);
+        AudioBlock out = out_.block(0, 0);
+        for (int c = 0; c < block.channels; ++c) {
+            int n = 0;
+            resamplers_[static_cast<size_t>(c)].process(block[c], block.frames,
+                                                        [&](float x) { out[c][n++] = x; });
+            out.frames = n;
+        }
+        const int dropped = static_cast<int>(std::min<std::int64_t>(early_, out.frames));
+        early_ -= dropped;
+        return file_.write(out.slice(dropped, out.frames - dropped));
+    }
+
+  private:
+    SoundWriter& file_;
+    std::vector<StreamResampler> resamplers_;
+    AudioBuffer out_;
+    std::int64_t early_ = 0;  // frames that come before the sound
+};
 
 }  // namespace
 
@@ -44,7 +79,7 @@ Result<AudioBuffer> render(const ChainSpec& spec, const AudioBuffer& in, double 
 
 Result<RenderReport> render_file(const ChainSpec& spec, const std::filesystem::path& in,
                                  const std::filesystem::path& out, bool pcm24, int block,
-                                 const Progress& progress) {
+                                 const Progress& progress, const SoundTags& tags) {
     std::error_code ec;
     if (std::filesystem::equivalent(in, out, ec)) {
         return Error{"input and output are the same file.", out.string(),
@@ -58,10 +93,12 @@ Result<RenderReport> render_file(const ChainSpec& spec, const std::filesystem::p
     auto built = Chain::build(spec, format.value());
     if (!built.ok()) return built.error();
     Chain& chain = *built.value();
-    auto created =
-        SoundWriter::create(out, format.value(), pcm24 ? SampleFormat::pcm24 : SampleFormat::float32);
+    const double rate = SoundWriter::rate_for(out, format.value().sample_rate);
+    auto created = SoundWriter::create(out, {rate, format.value().channels},
+                                       pcm24 ? SampleFormat::pcm24 : SampleFormat::float32, tags);
     if (!created.ok()) return created.error();
-    SoundWriter& writer = *created.value();
+    SoundWriter& file = *created.value();
+    RateWriter writer(file, format.value(), rate, block);
 
     RenderReport report;
     report.latency = chain.latency();
@@ -86,14 +123,14 @@ Result<RenderReport> render_file(const ChainSpec& spec, const std::filesystem::p
         return Error{"it holds no sound.", in.string(), "It may have been cut off while it was written."};
     }
     if (auto whole = reader.complete(); !whole.ok()) return whole.error();
-    for (std::int64_t tail = report.latency; tail > 0;) {
+    for (std::int64_t tail = report.latency + writer.tail(); tail > 0;) {
         const auto n = std::min<std::int64_t>(tail, block);
         buffer.clear();
         if (auto written = push(static_cast<size_t>(n)); !written.ok()) return written.error();
         tail -= n;
     }
-    if (auto finished = writer.finish(); !finished.ok()) return finished.error();
-    report.clipped = writer.clipped();
+    if (auto finished = file.finish(); !finished.ok()) return finished.error();
+    report.clipped = file.clipped();
     report.faults = chain.faults();
     return report;
 }

@@ -4,6 +4,7 @@
 #include <filesystem>
 #include <functional>
 
+#include "base/sound_file.h"
 #include "chain/chain_spec.h"
 #include "measure/level_statistics.h"
 
@@ -24,10 +25,11 @@ struct RenderReport {
     int latency = 0;           ///< frames taken out
 };
 
-/// File to file; WAV as 32-bit float or 24-bit, FLAC as 24-bit. Nothing is left behind on failure or cancel.
+/// File to file; WAV as 32-bit float or 24-bit, FLAC as 24-bit, Opus at its own rate. Nothing is left behind
+/// on failure or cancel.
 Result<RenderReport> render_file(const ChainSpec& chain, const std::filesystem::path& in,
                                  const std::filesystem::path& out, bool pcm24, int block,
-                                 const Progress& progress);
+                                 const Progress& progress, const SoundTags& tags = {});
 
 /// Levels at every tap over a whole sound, frame by frame; who speaks is known. Both have the sound's length.
 Result<LevelStatistics> sound_levels(const ChainSpec& chain, const AudioBuffer& sound, double sample_rate,

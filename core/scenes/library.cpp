@@ -13,22 +13,6 @@
 #include "base/folded.h"
 
 namespace reed {
-namespace {
-
-/// A path beside `wanted` at which nothing is yet, not even a link that leads nowhere.
-std::filesystem::path free_path(const std::filesystem::path& wanted) {
-    const auto taken = [](const std::filesystem::path& path) {
-        std::error_code ec;
-        const auto type = std::filesystem::symlink_status(path, ec).type();
-        return type != std::filesystem::file_type::not_found && type != std::filesystem::file_type::none;
-    };
-    std::filesystem::path path = wanted;
-    for (int n = 2; n < 10000 && taken(path); ++n)
-        path = wanted.parent_path() / (wanted.stem().string() + "-" + std::to_string(n) + ".json");
-    return path;
-}
-
-}  // namespace
 
 std::string scene_file_stem(const std::string& name) {
     std::string out;
@@ -137,6 +121,11 @@ std::vector<EarlierState> SceneLibrary::earlier(const std::string& name) const {
     }
     std::ranges::sort(out, std::greater<>(), &EarlierState::path);
     return out;
+}
+
+bool SceneLibrary::has_earlier(const std::string& name) const {
+    std::error_code ec;
+    return std::filesystem::is_directory(earlier_folder(name), ec);
 }
 
 void SceneLibrary::rename_earlier(const std::string& from, const std::string& to) const {

@@ -49,6 +49,8 @@ class SceneLibrary {
     /// beside the scenes in "earlier", kMostEarlier a scene.
     std::vector<EarlierState> earlier(const std::string& name) const;
     static constexpr size_t kMostEarlier = 20;
+    /// There are some; without reading them.
+    bool has_earlier(const std::string& name) const;
     /// The earlier states of `from` belong to `to` from now on.
     void rename_earlier(const std::string& from, const std::string& to) const;
 

@@ -5,17 +5,15 @@
 #include <ctime>
 #include <mutex>
 
+#include "base/file.h"
 #include "base/folded.h"
-#include "chain/chain.h"
-#include "dsp/stream_resampler.h"
 
 namespace reed {
 namespace {
 
-constexpr size_t kLongestFileName = 120;  // bytes, of the 255 that file systems take
-constexpr int kMostSameNames = 10'000;
-constexpr double kOpusRate = 48000.0;
-constexpr double kShortest = 0.1;  // seconds
+constexpr size_t kLongestFileName = 120;                  // bytes, of the 255 that file systems take
+constexpr std::string_view kKinds[] = {".flac", ".wav"};  // of files that are takes
+constexpr double kShortest = 0.1;                         // seconds
 constexpr size_t kPiece = 65536;
 
 /// A file's name of what a person wrote: nothing that folders or other systems stumble over.
@@ -100,27 +98,13 @@ Result<void> TakeStore::make_folder(const std::filesystem::path& folder) const {
                  "Check its permissions and the free space."};
 }
 
-std::filesystem::path TakeStore::free_name(const std::filesystem::path& folder, const std::string& name,
-                                           const std::string& extension) const {
-    std::error_code ec;
-    const auto free = [&](const std::string& stem) {
-        return std::filesystem::symlink_status(folder / (stem + ".flac"), ec).type() ==
-                   std::filesystem::file_type::not_found &&
-               std::filesystem::symlink_status(folder / (stem + ".wav"), ec).type() ==
-                   std::filesystem::file_type::not_found;
-    };
-    std::string stem = name;
-    for (int n = 2; !free(stem) && n < kMostSameNames; ++n) stem = name + " " + std::to_string(n);
-    return folder / (stem + extension);
-}
-
 Result<Take> TakeStore::write(const Pull& pull, bool past, const StreamFormat& format,
                               const TakeNotes& notes) const {
     // From a free name to the file of that name: two at once would find the same one free.
     static std::mutex one_at_a_time;
     const std::lock_guard lock(one_at_a_time);
     if (auto made = make_folder(folder_); !made.ok()) return made.error();
-    const auto path = free_name(folder_, file_name(notes.name), past ? ".wav" : ".flac");
+    const auto path = free_path(folder_ / (file_name(notes.name) + (past ? ".wav" : ".flac")), kKinds);
     auto created =
         SoundWriter::create(path, format, past ? SampleFormat::float32 : SampleFormat::pcm24, tags_of(notes));
     if (!created.ok()) return created.error();
@@ -253,7 +237,7 @@ Result<Take> TakeStore::replace(const Take& take, std::int64_t first, std::int64
 Result<std::filesystem::path> TakeStore::remove(const Take& take) const {
     const auto folder = folder_ / "removed";
     if (auto made = make_folder(folder); !made.ok()) return made.error();
-    const auto to = free_name(folder, take.path.stem().string(), take.path.extension().string());
+    const auto to = free_path(folder / take.path.filename(), kKinds);
     std::error_code ec;
     std::filesystem::rename(take.path, to, ec);
     if (ec)
@@ -263,7 +247,7 @@ Result<std::filesystem::path> TakeStore::remove(const Take& take) const {
 }
 
 Result<Take> TakeStore::bring_back(const std::filesystem::path& removed) const {
-    const auto to = free_name(folder_, removed.stem().string(), removed.extension().string());
+    const auto to = free_path(folder_ / removed.filename(), kKinds);
     std::error_code ec;
     std::filesystem::rename(removed, to, ec);
     if (ec)
@@ -274,63 +258,11 @@ Result<Take> TakeStore::bring_back(const std::filesystem::path& removed) const {
 
 Result<void> TakeStore::write_out(const Take& take, const std::filesystem::path& to, const ChainSpec* chain,
                                   const Progress& progress) const {
-    std::string extension = to.extension().string();
-    std::ranges::transform(extension, extension.begin(), [](unsigned char c) { return std::tolower(c); });
-    auto opened = SoundReader::open(take.path);
-    if (!opened.ok()) return opened.error();
-    SoundReader& reader = *opened.value();
-    const StreamFormat in{reader.info().sample_rate, reader.info().channels};
-    const double rate = extension == ".opus" ? kOpusRate : in.sample_rate;
-    std::unique_ptr<Chain> processed;
-    if (chain != nullptr) {
-        auto built = Chain::build(*chain, in);
-        if (!built.ok()) return built.error();
-        processed = std::move(built.value());
-    }
-    std::vector<StreamResampler> resamplers;
-    for (int c = 0; rate != in.sample_rate && c < in.channels; ++c)
-        resamplers.emplace_back(static_cast<int>(in.sample_rate), static_cast<int>(rate));
-    auto created = SoundWriter::create(to, {rate, in.channels}, SampleFormat::float32, tags_of(take.notes));
-    if (!created.ok()) return created.error();
-    const int latency = processed ? processed->latency() : 0;
-    AudioBuffer piece(in.channels, kPiece), resampled(in.channels, 2 * kPiece + 8);
-    std::int64_t skip = latency;
-    std::int64_t late =
-        resamplers.empty() ? 0 : std::llround(resamplers.front().delay() * rate / in.sample_rate);
-    const auto push = [&](size_t frames) -> Result<void> {
-        AudioBlock block = piece.block(0, static_cast<int>(frames));
-        if (processed) processed->process(block);
-        const int dropped = static_cast<int>(std::min<std::int64_t>(skip, block.frames));
-        skip -= dropped;
-        block = block.slice(dropped, block.frames - dropped);
-        if (resamplers.empty()) return created.value()->write(block);
-        AudioBlock out = resampled.block(0, 0);
-        for (int c = 0; c < in.channels; ++c) {
-            int n = 0;
-            resamplers[static_cast<size_t>(c)].process(block[c], block.frames,
-                                                       [&](float x) { out[c][n++] = x; });
-            out.frames = n;
-        }
-        const int early = static_cast<int>(std::min<std::int64_t>(late, out.frames));
-        late -= early;
-        return created.value()->write(out.slice(early, out.frames - early));
-    };
-    std::int64_t done = 0;
-    for (size_t n = reader.read(piece); n > 0; n = reader.read(piece)) {
-        if (auto written = push(n); !written.ok()) return written;
-        done += static_cast<std::int64_t>(n);
-        if (progress && !progress(static_cast<double>(done) / static_cast<double>(reader.info().frames)))
-            return Error{"it was cancelled.", to.string(), "Nothing was written."};
-    }
-    if (auto whole = reader.complete(); !whole.ok()) return whole;
-    // What the chain still holds, and what the resampler lags behind.
-    std::int64_t tail = latency + (resamplers.empty() ? 0 : resamplers.front().delay());
-    for (; tail > 0; tail -= kPiece) {
-        piece.clear();
-        if (auto written = push(static_cast<size_t>(std::min<std::int64_t>(tail, kPiece))); !written.ok())
-            return written;
-    }
-    return created.value()->finish();
+    const ChainSpec none;
+    auto written = render_file(chain != nullptr ? *chain : none, take.path, to, false, 8192, progress,
+                               tags_of(take.notes));
+    if (!written.ok()) return written.error();
+    return {};
 }
 
 }  // namespace reed

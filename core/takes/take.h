@@ -68,8 +68,6 @@ class TakeStore {
 
   private:
     Result<void> make_folder(const std::filesystem::path& folder) const;
-    std::filesystem::path free_name(const std::filesystem::path& folder, const std::string& name,
-                                    const std::string& extension) const;
     /// Gives the next frames; none: the end.
     using Pull = std::function<size_t(AudioBuffer&)>;
     Result<Take> write(const Pull& pull, bool past, const StreamFormat& format, const TakeNotes& notes) const;

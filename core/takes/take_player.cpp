@@ -98,11 +98,10 @@ void TakePlayer::run(const AudioBlock& block) noexcept {
         playing_ = wanted;
         at_ = 0;
         share_ = 0;
-        const bool aloud = aloud_;
-        wait_ = aloud || holds_ ? 0 : wait_first_;
-        if (!aloud) holds_ = true;
+        wait_ = aloud_ || holds_ ? 0 : wait_first_;
         let_go_in_ = 0;
     }
+    if (wanted == playing_) holds_ = !aloud_;
     const std::int64_t frames = static_cast<std::int64_t>(playing_->sound.frames());
     if (const std::int64_t to = seek_.exchange(-1); to >= 0) at_ = to % frames;
     const bool stays = wanted == playing_;

@@ -38,6 +38,8 @@ class TakePlayer {
     // Control thread.
     /// Plays `loop` from its frame `at` on, faded in once nothing goes out any more (at once when `aloud`).
     void play(std::shared_ptr<const Loop> loop, std::int64_t at, bool aloud);
+    /// Whether it goes out, from now on.
+    void set_aloud(bool aloud) { aloud_.store(aloud, std::memory_order_relaxed); }
     /// The microphone again; `behind`: frames that the chain still holds of the loop.
     void stop(int behind);
     bool playing() const { return wanted_.load(std::memory_order_relaxed) != nullptr; }

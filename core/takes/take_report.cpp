@@ -13,8 +13,17 @@ namespace {
 
 constexpr int kLength = 8192;  // of the spectrum's transforms
 constexpr double kShare = 1.0 / 6.0, kLowest = 30.0, kHighest = 18000.0;
-constexpr int kWidth = 900, kHeight = 220;
+constexpr int kWidth = 900, kHeight = 190;
 constexpr double kFloor = -90.0;  // dBFS, of the plots
+
+// The plots have their looks in themselves: not every program that prints a page gives them those of the
+// page.
+constexpr const char* kStyle =
+    "@page{margin:12mm}\n"
+    "body{font:14px/1.35 Lato,sans-serif;color:#2b2530;max-width:900px;margin:16px auto;padding:0 16px}\n"
+    "h1{font-size:22px;margin:0}h2{font-size:16px;margin:14px 0 4px}p{color:#6a6170;margin:2px 0}\n"
+    "table{border-collapse:collapse}th{text-align:left;font-weight:normal;padding-right:28px}\n"
+    "td{text-align:right;padding:0 14px}td:last-child{color:#6a6170}svg{width:100%;height:auto}\n";
 
 SoundMeasures measured(AudioBuffer& sound, double rate) {
     FileMeasure measure({rate, sound.channels()});
@@ -107,12 +116,13 @@ std::vector<std::pair<double, double>> line(const std::vector<float>& values, do
 std::string plot(const std::string& content, const std::string& label) {
     return "<svg viewBox=\"-44 -6 " + std::to_string(kWidth + 60) + " " + std::to_string(kHeight + 30) +
            "\" role=\"img\" aria-label=\"" + label + "\">\n<rect width=\"" + std::to_string(kWidth) +
-           "\" height=\"" + std::to_string(kHeight) + "\" class=\"ground\"/>\n" + content + "</svg>\n";
+           "\" height=\"" + std::to_string(kHeight) + "\" fill=\"#f3eff4\"/>\n" + content + "</svg>\n";
 }
 
 std::string text(double x, double y, const std::string& words, const char* anchor = "end") {
-    char at[64];
-    std::snprintf(at, sizeof at, "<text x=\"%.1f\" y=\"%.1f\" text-anchor=\"", x, y);
+    char at[112];
+    std::snprintf(at, sizeof at,
+                  "<text x=\"%.1f\" y=\"%.1f\" font-size=\"11\" fill=\"#6a6170\" text-anchor=\"", x, y);
     return at + std::string(anchor) + "\">" + words + "</text>\n";
 }
 
@@ -120,8 +130,8 @@ std::string level_grid(double top, double bottom) {
     std::string out;
     for (double db = top; db >= bottom; db -= 20.0) {
         const double y = kHeight * (top - db) / (top - bottom);
-        out += "<path class=\"grid\" d=\"M0 " + number(y) + "H" + std::to_string(kWidth) + "\"/>\n" +
-               text(-6, y + 4, number(db, 0));
+        out += "<path stroke=\"#ddd5df\" fill=\"none\" d=\"M0 " + number(y) + "H" + std::to_string(kWidth) +
+               "\"/>\n" + text(-6, y + 4, number(db, 0));
     }
     return out;
 }
@@ -132,18 +142,20 @@ std::string time_plot(const TakeReport& r, double seconds) {
         return "0," + std::to_string(kHeight) + " " + points(at) + std::to_string(kWidth) + "," +
                std::to_string(kHeight);
     };
-    out += "<polygon class=\"plain\" points=\"" + area(line(r.course.plain, 0.0, kFloor)) + "\"/>\n";
-    out += "<polygon class=\"made\" points=\"" + area(line(r.course.made, 0.0, kFloor)) + "\"/>\n";
+    out += "<polygon fill=\"#b9c2cb\" points=\"" + area(line(r.course.plain, 0.0, kFloor)) + "\"/>\n";
+    out += "<polygon fill=\"#c9a45a\" fill-opacity=\"0.75\" points=\"" +
+           area(line(r.course.made, 0.0, kFloor)) + "\"/>\n";
     for (const auto& reduction : r.course.reductions) {
         if (reduction.empty()) continue;
         std::vector<float> falls(reduction.size());
         std::ranges::transform(reduction, falls.begin(), [](float db) { return -db; });
-        out += "<polyline class=\"reduction\" points=\"" + points(line(falls, 0.0, kFloor)) + "\"/>\n";
+        out += "<polyline fill=\"none\" stroke=\"#4a8a5c\" stroke-width=\"1.4\" points=\"" +
+               points(line(falls, 0.0, kFloor)) + "\"/>\n";
     }
     for (const auto& cut : r.course.cuts) {
         const double x = cut.at / std::max(0.01, seconds) * kWidth;
-        out += "<path class=\"cut\" d=\"M" + number(x) + " " + std::to_string(kHeight - 30) + "V" +
-               std::to_string(kHeight) + "\"/>\n";
+        out += "<path stroke=\"#b3491c\" stroke-width=\"2\" d=\"M" + number(x) + " " +
+               std::to_string(kHeight - 30) + "V" + std::to_string(kHeight) + "\"/>\n";
     }
     const double step = seconds > 120.0 ? 60.0 : seconds > 20.0 ? 10.0 : seconds > 4.0 ? 2.0 : 0.5;
     for (double s = 0.0; s <= seconds; s += step)
@@ -167,8 +179,10 @@ std::string spectrum_plot(const TakeReport& r) {
         before.emplace_back(x(hz), y(db.first));
         after.emplace_back(x(hz), y(db.second));
     }
-    out += "<polyline class=\"before\" points=\"" + points(before) + "\"/>\n";
-    out += "<polyline class=\"after\" points=\"" + points(after) + "\"/>\n";
+    out += "<polyline fill=\"none\" stroke=\"#7a8896\" stroke-width=\"1.6\" points=\"" + points(before) +
+           "\"/>\n";
+    out +=
+        "<polyline fill=\"none\" stroke=\"#a8802c\" stroke-width=\"2\" points=\"" + points(after) + "\"/>\n";
     return plot(out, "Spectrum in sixths of an octave, before and after");
 }
 
@@ -218,6 +232,10 @@ Result<TakeReport> report_on(const AudioBuffer& sound, double sample_rate, const
 
 std::string report_page(const TakeReport& r, const Take& take, const ChainSpec& chain,
                         const std::string& scene) {
+    const bool whole = take.seconds() < r.plain.duration_s + 1.0;
+    const std::string length =
+        whole ? number(r.plain.duration_s) + " s"
+              : "The first " + number(r.plain.duration_s, 0) + " s of " + number(take.seconds(), 0) + " s";
     const TapLevels none;
     const TapLevels& in = r.levels.taps.empty() ? none : r.levels.taps.front();
     const TapLevels& out = r.levels.taps.empty() ? none : r.levels.taps.back();
@@ -263,19 +281,8 @@ std::string report_page(const TakeReport& r, const Take& take, const ChainSpec& 
         stages += "</td></tr>\n";
     }
     return "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>" +
-           escaped(take.notes.name) +
-           "</title>\n<style>\nbody{font:15px/1.45 Lato,sans-serif;color:#2b2530;max-width:960px;margin:24px "
-           "auto;padding:0 16px}\nh1{font-size:24px;margin:0}h2{font-size:17px;margin:22px 0 "
-           "6px}p{color:#6a6170;margin:2px 0}\ntable{border-collapse:collapse}th{text-align:left;font-weight:"
-           "normal;padding-right:28px}td{text-align:right;padding:1px "
-           "14px}td:last-child{text-align:left;color:"
-           "#6a6170}\nsvg{width:100%;height:auto}svg text{font:11px "
-           "Lato,sans-serif;fill:#6a6170}.ground{fill:"
-           "#f3eff4}.grid{stroke:#ddd5df;fill:none}.plain{fill:#b9c2cb}.made{fill:#c9a45a;fill-opacity:.75}"
-           ".reduction{fill:none;stroke:#4a8a5c;stroke-width:1.4}.cut{stroke:#b3491c;stroke-width:2}.before{"
-           "fill:none;stroke:#7a8896;stroke-width:1.6}.after{fill:none;stroke:#a8802c;stroke-width:2}\n"
-           "</style></head><body>\n<h1>" +
-           escaped(take.notes.name) + "</h1>\n<p>" + number(r.plain.duration_s) + " s" +
+           escaped(take.notes.name) + "</title>\n<style>\n" + kStyle + "</style></head><body>\n<h1>" +
+           escaped(take.notes.name) + "</h1>\n<p>" + length +
            (take.notes.date.empty() ? "" : ", " + escaped(take.notes.date)) +
            (take.notes.device.empty() ? "" : ", " + escaped(take.notes.device)) +
            "</p>\n<p>Scene: " + escaped(scene) +

@@ -164,6 +164,8 @@ TEST_CASE("a scene's earlier states are told with what differs, and brought back
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
     auto* menu = w.window.findChild<QMenu*>("earlier_menu");
     REQUIRE(menu != nullptr);
+    CHECK(menu->isEnabled());
+    menu->popup(QPoint(100, 100));
     REQUIRE(menu->actions().size() == 2);
     CHECK(menu->actions()[0]->text().contains("1 change"));
     CHECK(menu->actions()[0]->toolTip().contains("Hold 400 ms, saved 300 ms"));

@@ -93,10 +93,14 @@ TEST_CASE("what was just said is kept by a key, loops through the chain, and not
     CHECK_FALSE(w.takes().looping());
     CHECK(Window::until([&] { return !w.nothing_goes_out(); }));
     CHECK(w.window.windowTitle() == "Dusky Reed");
-    // On wish it goes out.
+    // On wish it goes out, also while it loops, and not any more.
     w.takes().setAloud(true);
     w.key(Qt::Key_F6);
     REQUIRE(Window::until([&] { return w.takes().position() >= 0.0; }));
+    CHECK(Window::until([&] { return !w.nothing_goes_out(); }));
+    w.takes().setAloud(false);
+    CHECK(Window::until([&] { return w.nothing_goes_out(); }));
+    w.takes().setAloud(true);
     CHECK(Window::until([&] { return !w.nothing_goes_out(); }));
     w.key(Qt::Key_F6);
 }

@@ -191,3 +191,25 @@ TEST_CASE("the probe hands out the sound before and after one stage", "[engine]"
     (void)listen(engine, x, [](size_t) {});
     CHECK(p.before.written() == until);
 }
+
+TEST_CASE("what is held back from the feed is heard in the headphones, also where they mute with the feed",
+          "[engine]") {
+    Engine engine;
+    REQUIRE(engine.open({48000, 1}, {}).ok());
+    const auto x = sine(1000, 0.5, 1.0);
+    MonitorSettings settings{MonitorSource::feed};
+    settings.mute_with_feed = true;
+    engine.set_monitor(settings);
+    engine.hold_back(true);
+    CHECK(engine.muted());
+    const Heard held = listen(engine, x, [](size_t) {});
+    CHECK(peak(held.feed, 24000) == 0.0);
+    CHECK(level(held.monitor) == Approx(db(0.5)).margin(0.05));
+    // Muted by a person it is another thing.
+    engine.set_mute(true);
+    CHECK(peak(listen(engine, x, [](size_t) {}).monitor, 24000) == 0.0);
+    engine.set_mute(false);
+    CHECK(engine.muted());
+    engine.hold_back(false);
+    CHECK_FALSE(engine.muted());
+}

@@ -1,19 +1,17 @@
 // Takes on disk, as loops, against each other, and as a page.
 #include <catch2/catch.hpp>
 #include <filesystem>
-#include <nlohmann/json.hpp>
+#include <map>
 
 #include "base/file.h"
 #include "chain/chain.h"
 #include "measure/loudness.h"
-#include "scenes/scene.h"
 #include "stages/registry.h"
-#include "support/command.h"
 #include "support/noises.h"
 #include "support/signals.h"
 #include "takes/blind_test.h"
+#include "takes/take.h"
 #include "takes/take_player.h"
-#include "takes/take_report.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -146,6 +144,10 @@ TEST_CASE("takes are taken in from any sound file and written out, as they are o
     CHECK(info.sample_rate == 48000);
     CHECK(std::abs(static_cast<double>(info.frames) - 96000) < 1000);
     CHECK(tone_amplitude(opus.value()[0], 1000, 48000, 24000) == Approx(0.25).epsilon(0.05));
+    CHECK(db(rms(mix(opus.value()[0], sine(1000, -0.25, 2.0))) / 0.18) < -15.0);  // where it was
+    // Over itself it is not written.
+    CHECK_FALSE(store.write_out(taken.value(), taken.value().path, &chain).ok());
+    CHECK(read_sound(taken.value().path).ok());
     // Cancelled: nothing is left.
     const auto never = [](double) { return false; };
     CHECK_FALSE(store.write_out(taken.value(), folder.path("d.flac"), nullptr, never).ok());
@@ -269,6 +271,19 @@ TEST_CASE("a loop takes the microphone's place once nothing goes out, and leaves
     CHECK_FALSE(player.holds());
     player.tend();
     CHECK(watched.expired());
+    // On wish it goes out while it plays, and not any more.
+    player.play(std::make_shared<Loop>(Loop{mono(std::vector<float>(9600, 0.1f)), 0}), 0, false);
+    (void)played_by(player, {mic.begin(), mic.begin() + 9600}, 96);
+    CHECK(player.holds());
+    player.set_aloud(true);
+    (void)played_by(player, {mic.begin(), mic.begin() + 96}, 96);
+    CHECK_FALSE(player.holds());
+    player.set_aloud(false);
+    (void)played_by(player, {mic.begin(), mic.begin() + 96}, 96);
+    CHECK(player.holds());
+    player.stop(0);
+    (void)played_by(player, {mic.begin(), mic.begin() + 24000}, 96);
+    CHECK_FALSE(player.holds());
     // Aloud: nothing is held back.
     player.play(std::make_shared<Loop>(Loop{mono(std::vector<float>(9600, 0.1f)), 0}), 0, true);
     out = played_by(player, {mic.begin(), mic.begin() + 4800}, 96);
@@ -411,72 +426,4 @@ TEST_CASE("the chance of guessing is that of the binomial table", "[takes][refer
     }
     CHECK(b > 900);  // of 2000 by lot: 1000, and six deviations are 134
     CHECK(b < 1134);
-}
-
-TEST_CASE("a report tells a take before and after, as a page by itself", "[takes]") {
-    const auto words = spoken_words();
-    std::vector<float> sound = mix(words, noise(0.001, static_cast<double>(words.size()) / 48000.0, 4));
-    const ChainSpec chain = chain_of({stage("gate", {{"open_threshold", -30}, {"close_threshold", -35}}),
-                                      stage("compressor"), stage("limiter")});
-    const auto r = report_on(mono(sound), 48000, chain);
-    REQUIRE(r.ok());
-    const double seconds = static_cast<double>(sound.size()) / 48000.0;
-    CHECK(static_cast<double>(r.value().course.plain.size()) == Approx(seconds * 100).margin(3));
-    CHECK(r.value().course.reductions.size() == 3);
-    CHECK(*std::max_element(r.value().course.reductions[0].begin(), r.value().course.reductions[0].end()) >
-          20.0f);
-    CHECK(r.value().plain.integrated_lufs.has_value());
-    Take take;
-    take.notes = notes();
-    take.notes.name = "<Anna> & \"co\"";
-    const std::string page = report_page(r.value(), take, chain, "Bench & talk");
-    CHECK(page.find("&lt;Anna&gt; &amp; &quot;co&quot;") != std::string::npos);
-    CHECK(page.find("<Anna>") == std::string::npos);
-    CHECK(page.find("Bench &amp; talk") != std::string::npos);
-    CHECK(page.find("nan") == std::string::npos);
-    CHECK(page.find("LUFS (ITU-R BS.1770)") != std::string::npos);
-    CHECK(page.find("<script") == std::string::npos);
-    CHECK(page.find("http") == std::string::npos);
-}
-
-TEST_CASE("takes and comparisons on the command line", "[takes][cli]") {
-    const TemporaryFolder folder;
-    const auto words = spoken_words();
-    write_wav(folder.path("words.wav"), mono(words));
-    const auto cli = [&](std::vector<std::string> more) {
-        more.insert(more.begin(), REED_CLI);
-        return run_command(more);
-    };
-    const std::string takes = folder.path("takes");
-    REQUIRE(cli({"take", "import", folder.path("words.wav"), "--folder", takes}).status == 0);
-    const auto listed = cli({"take", "list", "--json", "--folder", takes});
-    REQUIRE(listed.status == 0);
-    const auto all = nlohmann::json::parse(listed.out)["takes"];
-    REQUIRE(all.size() == 1);
-    CHECK(all[0]["name"] == "words");
-    CHECK(all[0]["seconds"].get<double>() == Approx(static_cast<double>(words.size()) / 48000.0));
-    REQUIRE(cli({"take", "export", "words", "--out", folder.path("o.opus"), "--folder", takes}).status == 0);
-    CHECK(read_sound(folder.path("o.opus")).ok());
-    CHECK(cli({"take", "export", "nobody", "--out", folder.path("n.wav"), "--folder", takes}).status == 2);
-
-    Scene loud;
-    loud.name = "Loud";
-    loud.chain() = chain_of({stage("gain", {{"gain", 6}}), stage("limiter", {{"lookahead", 5}})});
-    REQUIRE(write_file(folder.path("loud.json"), write_scene(loud)).ok());
-    const auto r = cli({"compare", "--scene", "plain", "--scene", folder.path("loud.json"), "--in", "words",
-                        "--folder", takes, "--out", folder.path("ab"), "--json"});
-    INFO(r.err);
-    REQUIRE(r.status == 0);
-    const auto j = nlohmann::json::parse(r.out);
-    CHECK(j["gain_applied_db"].get<double>() == Approx(-6.0).margin(0.5));
-    CHECK(j["delay_frames"].get<int>() > 200);
-    CHECK(j["a_true_peak_dbtp"].is_number());
-    const auto a = read_sound(folder.path("ab/a.wav")), b = read_sound(folder.path("ab/b.wav"));
-    REQUIRE((a.ok() && b.ok()));
-    CHECK(integrated(a.value()) == Approx(integrated(b.value())).margin(0.2));
-    CHECK(cli({"compare", "--scene", "plain", "--in", "words", "--folder", takes}).status == 2);
-    REQUIRE(cli({"report", "--scene", folder.path("loud.json"), "--in", folder.path("words.wav"), "--out",
-                 folder.path("r.html")})
-                .status == 0);
-    CHECK(read_file(folder.path("r.html"), 1 << 22).value().find("<svg") != std::string::npos);
 }

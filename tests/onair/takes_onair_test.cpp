@@ -39,7 +39,11 @@ TEST_CASE(
     w.session.takes().compare({});
     REQUIRE(Window::until([&] { return !w.session.takes().matched().isEmpty(); }));
     REQUIRE(Daemon::goes_on(both, 2.0));
+    // Switched off meanwhile, the headphones stay off.
+    CHECK(w.session.monitoring().settings().source == MonitorSource::feed);
+    w.session.monitoring().toggle();
     w.session.takes().setLooping(false);
+    CHECK(w.session.monitoring().settings().source == MonitorSource::off);
     REQUIRE(Window::until([&] { return !w.session.seat().takes().holds(); }));
     const auto highest = [](const HistoryRing& ring, std::int64_t from) {
         from = std::max(from, ring.written() - 11 * 48000);
