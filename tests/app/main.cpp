@@ -1,9 +1,8 @@
 // Tests that drive the real interface need an application around them.
-#define CATCH_CONFIG_RUNNER
 #include <QApplication>
 #include <QStandardPaths>
-#include <catch2/catch.hpp>
 
+#include "support/runner.h"
 #include "theme/theme.h"
 
 int main(int argc, char** argv) {
@@ -11,5 +10,5 @@ int main(int argc, char** argv) {
     QStandardPaths::setTestModeEnabled(true);
     QApplication app(argc, argv);
     reed::ui::loadFonts();
-    return Catch::Session().run(argc, argv);
+    return reed::test::run_tests(argc, argv);
 }
