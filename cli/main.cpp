@@ -13,7 +13,7 @@
 #include "desk_commands.h"
 #include "engine/render.h"
 #include "measure/file_measure.h"
-#include "scenes/scene_schema.h"
+#include "scene_commands.h"
 #include "take_commands.h"
 
 namespace {
@@ -90,14 +90,6 @@ int stages_command(bool json) {
     return 0;
 }
 
-/// The chain of a strip (the first one where none is named), or nullptr after that was told.
-ChainSpec* chain_or_complain(Scene& scene, const std::string& strip) {
-    StripSpec* found = strip_of(scene.desk, strip);
-    if (found == nullptr)
-        refuse({"the scene has no strip of this name.", strip, "It has " + strips_of(scene.desk) + "."});
-    return found != nullptr ? &found->chain : nullptr;
-}
-
 int measure_command(const std::string& path, bool json) {
     auto opened = SoundReader::open(path);
     if (!opened.ok()) return refuse(opened.error());
@@ -160,8 +152,9 @@ int levels_command(const std::string& scene_path, const std::string& strip, cons
                    bool json) {
     auto scene = scene_or_complain(scene_path);
     if (!scene) return kBadInput;
-    const ChainSpec* chain = chain_or_complain(*scene, strip);
-    if (chain == nullptr) return kBadInput;
+    const StripSpec* found = strip_or_complain(*scene, strip);
+    if (found == nullptr) return kBadInput;
+    const ChainSpec* chain = &found->chain;
     const auto report = file_levels(*chain, in);
     if (!report.ok()) return refuse(report.error());
     const LevelReport& r = report.value();
@@ -207,66 +200,6 @@ int levels_command(const std::string& scene_path, const std::string& strip, cons
     return 0;
 }
 
-struct LearnOptions {
-    std::string scene, strip, stage, in, out;
-};
-
-/// Teaches a stage the room tone of a sound file, and writes the scene with it.
-int learn_command(const LearnOptions& o) {
-    auto scene = scene_or_complain(o.scene);
-    if (!scene) return kBadInput;
-    ChainSpec* chain = chain_or_complain(*scene, o.strip);
-    if (chain == nullptr) return kBadInput;
-    int index = -1;
-    for (size_t i = 0; i < chain->stages.size(); ++i) {
-        const StageSpec& s = chain->stages[i];
-        if (s.stage_kind().teaching != nullptr && (o.stage.empty() ? index < 0 : s.id == o.stage))
-            index = static_cast<int>(i);
-    }
-    if (index < 0) {
-        return refuse(o.stage.empty()
-                          ? Error{"it has no stage that learns.", o.scene, "Add one, such as a suppression."}
-                          : Error{"it has no such stage that learns.", o.stage, ""});
-    }
-    StageSpec& stage = chain->stages[static_cast<size_t>(index)];
-    SoundInfo info;
-    const auto sound = read_sound(o.in, &info, static_cast<std::int64_t>(60 * kMaxSampleRate));
-    if (!sound.ok()) return refuse(sound.error());
-    ChainSpec before = *chain;
-    before.stages.resize(static_cast<size_t>(index));
-    const auto heard = render(before, sound.value(), info.sample_rate, 1024);
-    if (!heard.ok()) return refuse(heard.error());
-    std::vector<float> room(heard.value().frames());
-    for (int c = 0; c < heard.value().channels(); ++c) {
-        for (size_t i = 0; i < room.size(); ++i)
-            room[i] += heard.value()[c][i] / static_cast<float>(heard.value().channels());
-    }
-    const Teaching& teaching = *stage.stage_kind().teaching;
-    const auto learnt = teaching.learn(room, info.sample_rate);
-    if (!learnt.ok()) return refuse({learnt.error().what, o.in, learnt.error().remedy});
-    stage.taught = learnt.value();
-    teaching.use(stage.values);
-    if (const auto saved = write_file(o.out, write_scene(*scene)); !saved.ok()) return refuse(saved.error());
-    std::printf("%s: stage %s learnt a %s of %.1f dBFS\n", o.out.c_str(), stage.id.c_str(),
-                std::string(teaching.title).c_str(), teaching.level(stage.taught));
-    return 0;
-}
-
-int check_command(const std::vector<std::string>& paths) {
-    int status = 0;
-    for (const auto& path : paths) {
-        const SceneReading reading = load_scene(path);
-        if (reading.scene) {
-            std::cout << path << ": valid\n";
-            for (const auto& remark : reading.remarks) std::cout << path << ": note: " << remark << "\n";
-            continue;
-        }
-        for (const auto& problem : reading.problems) std::cerr << path << ": " << problem.text() << "\n";
-        status = kBadInput;
-    }
-    return status;
-}
-
 int run(int argc, char** argv) {
     CLI::App app("Dusky Reed on the command line: render, measure and check without a window.");
     app.require_subcommand(1);
@@ -278,6 +211,7 @@ int run(int argc, char** argv) {
 
     std::vector<std::pair<CLI::App*, std::function<int()>>> others = desk_commands(app);
     std::ranges::move(take_commands(app), std::back_inserter(others));
+    std::ranges::move(scene_commands(app), std::back_inserter(others));
 
     std::string sound;
     auto* measure =
@@ -294,23 +228,6 @@ int run(int argc, char** argv) {
     levels->add_option("--in", sound, "Sound file")->required();
     levels->add_flag("--json", json, "Write JSON");
 
-    std::vector<std::string> paths;
-    auto* scenes = app.add_subcommand("scene", "Work on scene files");
-    scenes->require_subcommand(1);
-    auto* check =
-        scenes->add_subcommand("check", "Say whether scene files are valid, or what is wrong and where");
-    check->add_option("files", paths, "Scene files")->required();
-
-    auto* schema = scenes->add_subcommand("schema", "Print the JSON Schema of scene files");
-
-    LearnOptions learning;
-    auto* learn = scenes->add_subcommand("learn", "Teach a suppression the room tone of a silent recording");
-    learn->add_option("--scene", learning.scene, "Scene file to read")->required();
-    learn->add_option("--strip", learning.strip, which);
-    learn->add_option("--stage", learning.stage, "Id of the stage; the first one that learns when not given");
-    learn->add_option("--in", learning.in, "Sound file of the room without voice, 3 s or more")->required();
-    learn->add_option("--out", learning.out, "Scene file to write")->required();
-
     try {
         app.parse(argc, argv);
     } catch (const CLI::ParseError& e) {
@@ -320,12 +237,6 @@ int run(int argc, char** argv) {
     if (*stages) return stages_command(json);
     if (*measure) return measure_command(sound, json);
     if (*levels) return levels_command(scene, strip, sound, json);
-    if (*check) return check_command(paths);
-    if (*learn) return learn_command(learning);
-    if (*schema) {
-        std::cout << scene_schema();
-        return 0;
-    }
     for (const auto& [command, work] : others) {
         if (*command) return work();
     }

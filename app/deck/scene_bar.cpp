@@ -1,13 +1,22 @@
 #include "deck/scene_bar.h"
 
+#include <QApplication>
+#include <QDir>
+#include <QFileDialog>
 #include <QKeyEvent>
-#include <QMenu>
 #include <QMessageBox>
 #include <QPushButton>
+#include <QTimer>
+#include <algorithm>
+#include <utility>
 
 #include "actions/actions.h"
 #include "deck/changes_popup.h"
+#include "deck/fit_popup.h"
+#include "deck/scene_about.h"
 #include "deck/scene_finder.h"
+#include "deck/scene_menu.h"
+#include "session/fit_model.h"
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
@@ -31,9 +40,14 @@ SceneBar::SceneBar(Actions& actions, QWidget* parent)
         popup->move(changes_->mapToGlobal(QPoint(0, changes_->height() + 4)));
         popup->show();
     });
+    fit_ = new FlatButton(tr("Fit to you"), this);
+    fit_->setObjectName("fit_button");
+    fit_->setToolTip(tr("Your voice or room is not the one this scene was made for: see what would fit it"));
+    connect(fit_, &FlatButton::clicked, this, &SceneBar::openFit);
+    connect(&session_.fit(), &FitModel::offChanged, this, &SceneBar::mark);
     menu_ = new FlatButton({}, this);
     menu_->setObjectName("scene_menu");
-    menu_->setIconName("more");
+    menu_->setIconName("scenes");
     menu_->setAccessibleName(tr("Scenes"));
     menu_->setToolTip(tr("Scenes: recall, save as, rename, remove"));
     connect(menu_, &FlatButton::clicked, this, &SceneBar::openMenu);
@@ -61,6 +75,7 @@ SceneBar::SceneBar(Actions& actions, QWidget* parent)
     connect(&session_.shelf(), &SceneShelf::scenesChanged, this, &SceneBar::rebuild);
     connect(&session_.desk(), &DeskModel::changed, this, &SceneBar::mark);
     connect(&session_.preferences().keys(), &Keys::changed, this, &SceneBar::rebuild);
+    new SceneDrop(session_, window());
     rebuild();
 }
 
@@ -77,6 +92,7 @@ bool SceneBar::confirmReplacing(const QString& other) {
 }
 
 bool SceneBar::eventFilter(QObject* watched, QEvent* event) {
+    if (auto* button = qobject_cast<FlatButton*>(watched); button != nullptr) return drag(button, event);
     if (watched == name_ && event->type() == QEvent::KeyPress &&
         static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape) {
         name_->hide();
@@ -108,12 +124,17 @@ void SceneBar::rebuild() {
         auto* b = new FlatButton(QString::fromStdString(entry.scene.name), this);
         const std::string name = entry.scene.name;
         b->setObjectName("scene_" + QString::fromStdString(name));
+        b->setProperty("scene", QString::fromStdString(name));
+        b->setSign(entry.scene.colour);
+        b->installEventFilter(this);
         b->setWeight(FlatButton::Weight::raised);
         b->setCheckable(true);
         if (++n <= 9) b->setPrefix(QString::number(n));
         b->setAccessibleName(tr("Scene %1").arg(b->text()));
+        const QString note = QString::fromStdString(entry.scene.note);
         b->setToolTip(session_.preferences().keys().hint(tr("Recall %1").arg(b->text()),
-                                                         QStringLiteral("scene %1").arg(n)));
+                                                         QStringLiteral("scene %1").arg(n)) +
+                      (note.isEmpty() ? note : ". " + note));
         connect(b, &FlatButton::clicked, this, [this, name] { session_.shelf().recall(name); });
         buttons_.push_back(b);
     }
@@ -130,6 +151,7 @@ void SceneBar::mark() {
     const auto n = changed ? session_.shelf().changes().size() : 0;
     changes_->setText(n == 1 ? tr("1 change") : tr("%1 changes").arg(n));
     changes_->setVisible(n > 0);
+    fit_->setVisible(session_.fit().off());
     save_->setText(changed ? tr("Save") : tr("Saved"));
     save_->setEnabled(changed);
     save_->setToolTip(
@@ -143,7 +165,8 @@ void SceneBar::mark() {
 
 void SceneBar::place() {
     const int told = changes_->isVisibleTo(this) ? changes_->sizeHint().width() + 6 : 0;
-    const int tail = told + save_->sizeHint().width() + 6 + menu_->sizeHint().width();
+    const int fits = fit_->isVisibleTo(this) ? fit_->sizeHint().width() + 6 : 0;
+    const int tail = told + fits + save_->sizeHint().width() + 6 + menu_->sizeHint().width();
     int x = 0;
     const int room = width() - tail - 6;
     bool full = false;
@@ -170,45 +193,16 @@ void SceneBar::place() {
         changes_->setGeometry(x, 2, told - 6, 32);
         x += told;
     }
+    if (fits > 0) {
+        fit_->setGeometry(x, 2, fits - 6, 32);
+        x += fits;
+    }
     save_->setGeometry(x, 2, save_->sizeHint().width(), 32);
     menu_->setGeometry(x + save_->width() + 6, 2, menu_->sizeHint().width(), 32);
 }
 
 void SceneBar::resizeEvent(QResizeEvent*) {
     place();
-}
-
-/// What the scene was. Read when somebody looks: they may be many and large.
-void SceneBar::addEarlier(QMenu* menu) {
-    QMenu* earlier = menu->addMenu(tr("As it was before"));
-    earlier->setObjectName("earlier_menu");
-    earlier->setToolTipsVisible(true);
-    earlier->setEnabled(session_.shelf().hasEarlier());
-    connect(earlier, &QMenu::aboutToShow, this, [this, earlier] {
-        if (earlier->isEmpty()) fillEarlier(earlier);
-    });
-}
-
-/// With how much of each differs from what is heard.
-void SceneBar::fillEarlier(QMenu* earlier) {
-    const DeskSpec now = without_transients(session_.desk().scene().desk);
-    for (const EarlierState& state : session_.shelf().earlier()) {
-        const auto differs = differences(state.scene.desk, now);
-        const QString when = QString::fromStdString(state.when);
-        const QString title = differs.size() == 1
-                                  ? tr("Until %1: 1 change since").arg(when)
-                                  : tr("Until %1: %2 changes since").arg(when).arg(differs.size());
-        QAction* a = earlier->addAction(title, &session_.shelf(),
-                                        [shelf = &session_.shelf(), state] { shelf->bringBack(state); });
-        QStringList words;
-        for (const Difference& d : differs) {
-            Session* strip = session_.desk().find(d.strip);
-            if (words.size() >= ChangesPopup::kRows) break;
-            const auto [is, was] = changeWords(d, (strip != nullptr ? *strip : session_).strip());
-            words << QString::fromStdString(d.title) + ": " + is + (was.isEmpty() ? "" : ", " + was);
-        }
-        a->setToolTip(words.join('\n'));
-    }
 }
 
 void SceneBar::openFinder() {
@@ -218,29 +212,72 @@ void SceneBar::openFinder() {
 }
 
 void SceneBar::openMenu() {
-    auto* menu = new QMenu(this);
-    menu->setObjectName("scene_popup");
-    menu->setAttribute(Qt::WA_DeleteOnClose);
-    for (const auto& entry : session_.shelf().scenes()) {
-        const std::string name = entry.scene.name;
-        QAction* a = menu->addAction(QString::fromStdString(name), this,
-                                     [this, name] { session_.shelf().recall(name); });
-        a->setCheckable(true);
-        a->setChecked(name == session_.desk().name());
-    }
-    menu->addSeparator();
-    actions_.entry(menu, "find-scene");
-    addEarlier(menu);
-    actions_.entry(menu, "save-as");
-    QAction* rename = menu->addAction(tr("Rename this scene"), this, [this] { askName(NameFor::renaming); });
-    QAction* remove = menu->addAction(tr("Remove this scene"), this,
-                                      [this] { session_.shelf().remove(session_.desk().name()); });
-    bool saved = false;
-    for (const auto& entry : session_.shelf().scenes())
-        saved = saved || entry.scene.name == session_.desk().name();
-    rename->setEnabled(saved);
-    remove->setEnabled(saved);
+    auto* menu = new SceneMenu(actions_, this);
+    connect(menu, &SceneMenu::renameWanted, this, [this] { askName(NameFor::renaming); });
+    connect(menu, &SceneMenu::aboutWanted, this, &SceneBar::openAbout);
+    connect(menu, &SceneMenu::filesWanted, this, [this] {
+        importScenes(session_, window(),
+                     QFileDialog::getOpenFileNames(window(), tr("Take in scenes"), QDir::homePath(),
+                                                   tr("Scenes (*.json *.zip)")));
+    });
+    connect(menu, &SceneMenu::exportWanted, this, &SceneBar::exportScenes);
     menu->popup(menu_->mapToGlobal(QPoint(0, menu_->height())));
+}
+
+void SceneBar::openAbout() {
+    auto* about = new SceneAbout(session_.shelf(), QString::fromStdString(session_.desk().name()), this);
+    about->adjustSize();
+    about->move(mapToGlobal(QPoint(std::max(0, menu_->x() - about->width() / 2), height() + 2)));
+    about->show();
+}
+
+void SceneBar::exportScenes(bool all) {
+    const std::string& name = session_.desk().name();
+    const QString stem = all ? tr("scenes.zip") : QString::fromStdString(scene_file_stem(name)) + ".json";
+    const QString path = QFileDialog::getSaveFileName(
+        window(), all ? tr("Write all scenes into a zip") : tr("Write this scene into a file"),
+        QDir::home().filePath(stem), all ? tr("Zip (*.zip)") : tr("Scene (*.json)"));
+    if (path.isEmpty()) return;
+    session_.shelf().exportTo(path, all ? std::vector<std::string>() : std::vector{name});
+}
+
+void SceneBar::openFit() {
+    auto* popup = new FitPopup(actions_, this);
+    popup->adjustSize();
+    popup->move(fit_->mapToGlobal(QPoint(0, fit_->height() + 4)));
+    popup->show();
+}
+
+/// A scene is dragged to another place among those that are shown.
+bool SceneBar::drag(FlatButton* button, QEvent* event) {
+    if (event->type() == QEvent::MouseButtonPress) {
+        const auto* mouse = static_cast<QMouseEvent*>(event);
+        grabbed_at_ = mouse->button() == Qt::LeftButton ? mouse->position().toPoint().x() : -1;
+        dragged_ = false;
+        return false;
+    }
+    if (event->type() == QEvent::MouseMove && grabbed_at_ >= 0) {
+        const int x = button->mapToParent(static_cast<QMouseEvent*>(event)->position().toPoint()).x();
+        if (!dragged_ && std::abs(x - grabbed_at_ - button->x()) < QApplication::startDragDistance())
+            return false;
+        dragged_ = true;
+        button->raise();
+        button->move(std::clamp(x - grabbed_at_, 0, width() - button->width()), button->y());
+        return true;
+    }
+    if (event->type() != QEvent::MouseButtonRelease || grabbed_at_ < 0) return false;
+    grabbed_at_ = -1;
+    if (!std::exchange(dragged_, false)) return false;
+    button->setDown(false);
+    const int middle = button->geometry().center().x();
+    size_t to = 0;
+    for (const FlatButton* b : buttons_) {
+        if (b != button && b->isVisible() && b->geometry().center().x() < middle) ++to;
+    }
+    const std::string name = button->property("scene").toString().toStdString();
+    // Not from within the button's own event: it is made anew.
+    QTimer::singleShot(0, this, [this, name, to] { session_.shelf().moveTo(name, to); });
+    return true;
 }
 
 }  // namespace reed::ui

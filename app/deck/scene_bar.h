@@ -5,17 +5,14 @@
 #include <QWidget>
 #include <vector>
 
-class QHBoxLayout;
-class QMenu;
-
 namespace reed::ui {
 
 class Actions;
 class FlatButton;
 class Session;
 
-/// A button a scene (with its key, the first nine), save, save under a new name, rename, remove. Those that
-/// do not fit are in the menu at the end.
+/// A button a scene (with its key, the first nine; dragged to another place), save, save under a new name,
+/// rename, remove. Those that do not fit are in the menu at the end.
 class SceneBar final : public QWidget {
     Q_OBJECT
   public:
@@ -37,17 +34,22 @@ class SceneBar final : public QWidget {
     void rebuild();
     void mark();
     void place();
-    void addEarlier(QMenu* menu);
-    void fillEarlier(QMenu* earlier);
+    void openAbout();
+    void openFit();
+    void exportScenes(bool all);
+    bool drag(FlatButton* button, QEvent* event);
     bool confirmReplacing(const QString& other);
     Actions& actions_;
     Session& session_;
     std::vector<FlatButton*> buttons_;
     FlatButton* changes_;
+    FlatButton* fit_;
     FlatButton* save_;
     FlatButton* menu_;
     QLineEdit* name_;
     NameFor name_for_ = NameFor::new_scene;
+    int grabbed_at_ = -1;  // where in its button a scene is held; -1: none is
+    bool dragged_ = false;
 };
 
 }  // namespace reed::ui

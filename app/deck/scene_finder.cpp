@@ -44,11 +44,14 @@ void SceneFinder::fill() {
     list_->clear();
     for (const auto& entry : shelf_.scenes()) {
         const QString name = QString::fromStdString(entry.scene.name);
-        const QString all = name + ' ' + QString::fromStdString(entry.scene.note);
+        const QString group = QString::fromStdString(entry.scene.group);
+        const QString all = name + ' ' + group + ' ' + QString::fromStdString(entry.scene.note);
         const bool fits = std::ranges::all_of(
             words, [&](const QString& word) { return all.contains(word, Qt::CaseInsensitive); });
         if (!fits) continue;
-        auto* item = new QListWidgetItem(name, list_);
+        auto* item =
+            new QListWidgetItem(group.isEmpty() ? name : name + "   " + tr("(%1)").arg(group), list_);
+        item->setData(Qt::UserRole, name);
         item->setSizeHint(QSize(0, kRow));
         item->setToolTip(QString::fromStdString(entry.scene.note));
         if (entry.scene.name == now_ && words.isEmpty()) list_->setCurrentItem(item);
@@ -59,7 +62,7 @@ void SceneFinder::fill() {
 void SceneFinder::recall() {
     const QListWidgetItem* item = list_->currentItem();
     if (item == nullptr) return;
-    const std::string name = item->text().toStdString();
+    const std::string name = item->data(Qt::UserRole).toString().toStdString();
     close();
     shelf_.recall(name);
 }

@@ -8,10 +8,10 @@
 #include <cmath>
 
 #include "actions/actions.h"
-#include "rail/strip_sign.h"
 #include "session/balance_model.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
+#include "widgets/strip_sign.h"
 #include "widgets/words.h"
 
 namespace reed::ui {

@@ -7,10 +7,10 @@
 #include <QScreen>
 
 #include "actions/actions.h"
-#include "rail/strip_sign.h"
 #include "session/balance_model.h"
 #include "session/feed_verdict.h"
 #include "widgets/flat_button.h"
+#include "widgets/strip_sign.h"
 #include "widgets/words.h"
 
 namespace reed::ui {

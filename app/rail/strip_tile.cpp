@@ -6,9 +6,9 @@
 
 #include "actions/actions.h"
 #include "deck/programs_menu.h"
-#include "rail/strip_sign.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
+#include "widgets/strip_sign.h"
 
 namespace reed::ui {
 namespace {

@@ -24,8 +24,8 @@ bool alike(const ChainSpec& a, const ChainSpec& b) {
 
 }  // namespace
 
-ChainModel::ChainModel(ChainRunner& runner, Notices& notices, QObject* parent)
-    : QObject(parent), runner_(runner), notices_(notices) {
+ChainModel::ChainModel(ChainRunner& runner, Notices& notices, History& history, QObject* parent)
+    : QObject(parent), runner_(runner), notices_(notices), history_(history) {
     event_done_.setSingleShot(true);
     event_done_.setInterval(0);
     connect(&event_done_, &QTimer::timeout, this, [this] { past_.clear(); });
@@ -113,30 +113,32 @@ void ChainModel::tellFocus() {
 void ChainModel::change(StripState after, const QString& label, const QString& key, Fade fade) {
     if (after == *now_) return;
     // What is of the moment only (listening, finding) is no step of undo.
-    if (!(settled(after) == settled(*now_))) history_.push(now_, label, key);
+    if (!(settled(after) == settled(*now_)))
+        history_.push(label, key.isEmpty() ? key : QString::fromStdString(spec().id) + '/' + key);
     take(std::make_shared<const StripState>(std::move(after)), fade);
 }
 
-void ChainModel::undo() {
-    if (history_.canUndo()) step(history_.undo(now_));
-}
-
-void ChainModel::redo() {
-    if (history_.canRedo()) step(history_.redo(now_));
-}
-
-void ChainModel::step(const SharedState& to) {
-    take(std::make_shared<const StripState>(settled(*to)), Fade::quick);
+void ChainModel::goBackTo(const SharedState& state) {
+    take(std::make_shared<const StripState>(settled(*state)), Fade::quick);
 }
 
 void ChainModel::adopt(Scene scene, const QString& label, Fade fade) {
     change({std::move(scene), now_->memories}, label, {}, fade);
 }
 
-void ChainModel::setName(const std::string& name) {
-    StripState renamed = *now_;
-    renamed.scene.name = name;
-    take(std::make_shared<const StripState>(std::move(renamed)), Fade::quick);
+void ChainModel::setHead(Scene head) {
+    StripState next = *now_;
+    head.desk = next.scene.desk;
+    next.scene = std::move(head);
+    if (!(next == *now_)) take(std::make_shared<const StripState>(std::move(next)), Fade::quick);
+}
+
+void ChainModel::fitTo(const std::vector<FitChange>& changes, const QString& label) {
+    StripState after = *now_;
+    StripSpec& s = after.scene.desk.strips.front();
+    s.chain = with_changes(s.chain, changes, &s.fader);
+    closeStep();
+    change(std::move(after), label, {});
 }
 
 void ChainModel::focus(const std::string& id) {

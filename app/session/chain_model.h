@@ -8,19 +8,20 @@
 #include <vector>
 
 #include "chain/chain_runner.h"
+#include "scenes/fit.h"
 #include "session/history.h"
 #include "session/notices.h"
 
 namespace reed::ui {
 
 /// One strip's chain, as the window edits it. Every change makes a new state, which the runner follows, and
-/// is one step of undo. What chain() and stage() give stays valid until the event is done in which it was
-/// asked for, whatever changes meanwhile; who needs it longer holds state().
+/// is one step of undo of the desk. What chain() and stage() give stays valid until the event is done in
+/// which it was asked for, whatever changes meanwhile; who needs it longer holds state().
 class ChainModel final : public QObject {
     Q_OBJECT
   public:
     /// `runner` is followed as soon as begin() was called.
-    ChainModel(ChainRunner& runner, Notices& notices, QObject* parent = nullptr);
+    ChainModel(ChainRunner& runner, Notices& notices, History& history, QObject* parent = nullptr);
 
     SharedState state() const { return now_; }
     const Scene& scene() const { return now_->scene; }
@@ -72,14 +73,19 @@ class ChainModel final : public QObject {
 
     /// Another scene takes the place of the one in work.
     void adopt(Scene scene, const QString& label, Fade fade);
-    /// The scene's name is another one; no step of undo.
-    void setName(const std::string& name);
+    /// The same desk with what else a scene has (its name, note, colour and so on); no step of undo.
+    void setHead(Scene head);
+    /// Values of several stages, and perhaps the fader, in one step.
+    void fitTo(const std::vector<FitChange>& changes, const QString& label);
 
     /// A drag or a burst of wheel turns ends here: the next change is a step of its own.
     void closeStep() { history_.closeStep(); }
-    void undo();
-    void redo();
+    /// Of the whole desk, whichever strip was changed last.
+    void undo() { history_.undo(); }
+    void redo() { history_.redo(); }
     const History& history() const { return history_; }
+    /// A state from before: no step of undo.
+    void goBackTo(const SharedState& state);
 
     /// Id of the stage in focus; empty: there is none.
     const std::string& focused() const { return focused_; }
@@ -106,7 +112,6 @@ class ChainModel final : public QObject {
     template <typename Change>
     void changeStrip(const QString& label, const QString& key, Change change);
     void take(SharedState state, Fade fade);
-    void step(const SharedState& to);
     void follow(Fade fade);
     void tellChanges(const StripState& before);
     void tellFocus();
@@ -119,7 +124,7 @@ class ChainModel final : public QObject {
     SharedState now_ = std::make_shared<StripState>();
     std::vector<SharedState> past_;  // until the event is done
     QTimer event_done_;
-    History history_;
+    History& history_;
     std::map<std::string, size_t> last_used_;  // by stage id
     std::string focused_, told_focus_;
     bool open_ = false;

@@ -28,6 +28,7 @@ DeskModel::DeskModel(Session& first, House& house)
     leave_.setSingleShot(true);
     leave_.setInterval(kFadeOut);
     connect(&leave_, &QTimer::timeout, this, &DeskModel::letGo);
+    house_.history.serve([this] { return state(); }, [this](const DeskState& before) { restore(before); });
     house_.taken = [this](const Devices& of, const DeviceChoice& choice) { return userOf(of, choice); };
 }
 
@@ -114,6 +115,7 @@ Session* DeskModel::add(StripRole role) {
     // A microphone that is remembered for this strip is taken up again; another one is chosen by hand.
     StripInput input;
     if (const auto known = inputs_.find(spec.id); known != inputs_.end()) input = known->second;
+    house_.history.push(tr("Add %1").arg(QString::fromStdString(spec.shown_name())), {});
     Session* added = seat(spec, {}, input, {});
     arrange();
     emit stripsChanged();
@@ -167,6 +169,8 @@ void DeskModel::remove(const std::string& id) {
     kept->at = static_cast<size_t>(std::ranges::find(order_, gone) - order_.begin());
     inputs_[id] = kept->input;
     const QString name = gone->stripName();
+    house_.history.push(tr("Remove %1").arg(name), {});
+    const History::Hold hold(house_.history);
     for (Session* s : order_) {
         if (s != gone) s->strip().forgetKey(id);
     }
@@ -176,10 +180,15 @@ void DeskModel::remove(const std::string& id) {
     house_.notices.say(tr("%1 was removed. \"Bring it back\" in the menu undoes that.").arg(name));
 }
 
+bool DeskModel::canBringBack() const {
+    return removed_ != nullptr && find(removed_->spec.id) == nullptr;
+}
+
 void DeskModel::bringBack() {
     if (!removed_) return;
     const auto r = std::move(removed_);
     if (find(r->spec.id) != nullptr) return;
+    house_.history.push(tr("Bring back %1").arg(QString::fromStdString(r->spec.shown_name())), {});
     Session* s = seat(r->spec, r->memories, r->input, r->focused);
     order_.pop_back();
     order_.insert(order_.begin() + static_cast<std::ptrdiff_t>(std::min(r->at, order_.size())), s);
@@ -195,6 +204,7 @@ void DeskModel::move(const std::string& id, int by) {
     const int to = std::clamp(at + by, 0, n - 1);
     if (at >= n || to == at) return;
     Session* moved = order_[static_cast<size_t>(at)];
+    house_.history.push(tr("Move %1").arg(moved->stripName()), {});
     order_.erase(order_.begin() + at);
     order_.insert(order_.begin() + to, moved);
     emit stripsChanged();
@@ -305,50 +315,102 @@ const std::string& DeskModel::name() const {
 }
 
 void DeskModel::setName(const std::string& name) {
-    first_.strip().setName(name);
+    house_.history.rename(this->name(), name);
+    Scene head = first_.strip().scene();
+    head.name = name;
+    first_.strip().setHead(std::move(head));
+}
+
+void DeskModel::setAbout(const Scene& about) {
+    Scene head = about;
+    head.name = name();
+    first_.strip().setHead(std::move(head));
 }
 
 void DeskModel::setDistance(double least, double most) {
-    least_ = std::clamp(least, 0.0, 40.0);
-    most_ = std::clamp(most, least_, 40.0);
+    const double from = std::clamp(least, 0.0, 40.0), to = std::clamp(most, from, 40.0);
+    if (from == least_ && to == most_) return;
+    house_.history.push(tr("Distance of the programme"), "distance");
+    least_ = from;
+    most_ = to;
     emit changed();
     first_.keepSoon();
 }
 
 void DeskModel::adopt(const Scene& wanted, const QString& label, Fade fade) {
+    DeskState next{{}, 0, wanted.desk.distance_least, wanted.desk.distance_most};
     // The first voice of the scene is the first voice here; the others are known by their ids.
     const auto& strips = wanted.desk.strips;
-    const auto voice = std::ranges::find(strips, StripRole::voice, &StripSpec::role);
-    least_ = wanted.desk.distance_least;
-    most_ = wanted.desk.distance_most;
-    const auto alone = [&](const StripSpec& s) {
-        return Scene{wanted.name, wanted.note, DeskSpec{{s}, least_, most_}};
+    next.first =
+        static_cast<size_t>(std::ranges::find(strips, StripRole::voice, &StripSpec::role) - strips.begin());
+    for (const StripSpec& s : strips) {
+        Scene alone = next.strips.size() == next.first ? wanted : Scene{wanted.name};
+        alone.desk = {{s}, next.distance_least, next.distance_most};
+        next.strips.push_back(std::make_shared<const StripState>(StripState{std::move(alone), {}}));
+    }
+    house_.history.push(label, {});
+    const History::Hold hold(house_.history);
+    become(next, [&](Session& s, const SharedState& state) { s.strip().adopt(state->scene, label, fade); });
+}
+
+DeskState DeskModel::state() const {
+    DeskState out{{}, 0, least_, most_};
+    for (const Session* s : order_) {
+        if (s == &first_) out.first = out.strips.size();
+        out.strips.push_back(s->strip().state());
+    }
+    return out;
+}
+
+void DeskModel::restore(const DeskState& before) {
+    removed_.reset();     // the steps have it
+    std::string changed;  // a strip of which something is another now
+    bool several = before.strips.size() != order_.size();
+    become(before, [&](Session& s, const SharedState& state) {
+        if (s.strip().state() == state) return;
+        several = several || !changed.empty();
+        s.strip().goBackTo(state);
+        changed = s.strip().spec().id;
+    });
+    if (!several && !changed.empty()) focus(changed);  // what changes is seen
+}
+
+/// The strips of `wanted` in their order. Those that are here already are told by `set`, others come, those
+/// it has not go.
+void DeskModel::become(const DeskState& wanted, const Set& set) {
+    least_ = wanted.distance_least;
+    most_ = wanted.distance_most;
+    const auto spec = [&](size_t i) -> const StripSpec& {
+        return wanted.strips[i]->scene.desk.strips.front();
     };
     std::vector<std::string> gone;
     for (const auto& s : others_) {
         const StripSpec& own = s->strip().spec();
-        const int at = wanted.desk.index_of(own.id);
-        const bool stays = at >= 0 && &strips[static_cast<size_t>(at)] != &*voice &&
-                           strips[static_cast<size_t>(at)].role == own.role;
+        bool stays = false;
+        for (size_t i = 0; i < wanted.strips.size(); ++i)
+            stays = stays || (i != wanted.first && spec(i).id == own.id && spec(i).role == own.role);
         if (!stays) gone.push_back(own.id);
     }
     for (const std::string& id : gone) {
         inputs_[id] = find(id)->kept();
         drop(id);
     }
-    if (voice->id != first_.strip().spec().id) first_.renameSeat(voice->id);
-    first_.strip().adopt(alone(*voice), label, fade);
-    const bool another = !gone.empty() || strips.size() != order_.size();
+    const bool another = !gone.empty() || wanted.strips.size() != order_.size();
+    const std::string& id = spec(wanted.first).id;
+    if (id != first_.strip().spec().id) first_.renameSeat(id);
+    set(first_, wanted.strips[wanted.first]);
     std::vector<Session*> order;
-    for (const StripSpec& s : strips) {
-        if (&s == &*voice) {
+    for (size_t i = 0; i < wanted.strips.size(); ++i) {
+        const SharedState& state = wanted.strips[i];
+        if (i == wanted.first) {
             order.push_back(&first_);
-        } else if (Session* there = find(s.id); there != nullptr) {
-            there->strip().adopt(alone(s), label, fade);
+        } else if (Session* there = find(spec(i).id); there != nullptr) {
+            set(*there, state);
             order.push_back(there);
         } else {
-            const auto known = inputs_.find(s.id);
-            order.push_back(seat(s, {}, known == inputs_.end() ? StripInput{} : known->second, {}));
+            const auto known = inputs_.find(spec(i).id);
+            order.push_back(
+                seat(spec(i), state->memories, known == inputs_.end() ? StripInput{} : known->second, {}));
         }
     }
     const bool moved = order != order_;

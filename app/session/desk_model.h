@@ -4,6 +4,7 @@
 
 #include <QObject>
 #include <QTimer>
+#include <functional>
 #include <memory>
 #include <string>
 #include <vector>
@@ -12,6 +13,7 @@
 #include "desk/live_desk.h"
 #include "devices/device.h"
 #include "scenes/working_state.h"
+#include "session/history.h"
 
 namespace reed::ui {
 
@@ -28,6 +30,8 @@ class SceneInWork {
     /// Another scene takes its place; `label` names the step of undo.
     virtual void adopt(const Scene& scene, const QString& label, Fade fade) = 0;
     virtual void setName(const std::string& name) = 0;
+    /// What a scene has beside its desk and name: note, colour, group, fade, what it is made for.
+    virtual void setAbout(const Scene& about) = 0;
 };
 
 /// A strip is a Session: its chain, undo, memories, focus, readings and input. The first one is always there.
@@ -52,7 +56,7 @@ class DeskModel final : public QObject, public SceneInWork {
     /// The first voice can't be removed. What listened to it listens to its own sound then. bringBack()
     /// undoes it.
     void remove(const std::string& id);
-    bool canBringBack() const { return removed_ != nullptr; }
+    bool canBringBack() const;
     void bringBack();
     /// Moves it so many places on.
     void move(const std::string& id, int by);
@@ -70,6 +74,7 @@ class DeskModel final : public QObject, public SceneInWork {
     const std::string& name() const override;
     void adopt(const Scene& scene, const QString& label, Fade fade) override;
     void setName(const std::string& name) override;
+    void setAbout(const Scene& about) override;
     double distanceLeast() const { return least_; }
     double distanceMost() const { return most_; }
     void setDistance(double least, double most);
@@ -101,6 +106,10 @@ class DeskModel final : public QObject, public SceneInWork {
                   const std::string& focused);
     void take(Session& strip);
     void drop(const std::string& id);
+    DeskState state() const;
+    void restore(const DeskState& before);
+    using Set = std::function<void(Session&, const SharedState&)>;
+    void become(const DeskState& wanted, const Set& set);
     void letGo();
     QString userOf(const Devices& of, const DeviceChoice& choice) const;
 

@@ -1,8 +1,9 @@
-// Undo and redo for everything that changes sound.
+// Undo and redo for everything that changes sound, over the whole desk.
 #pragma once
 
 #include <QElapsedTimer>
 #include <QString>
+#include <functional>
 #include <map>
 #include <memory>
 #include <vector>
@@ -21,19 +22,35 @@ struct StripState {
 /// A state never changes; the next one takes its place.
 using SharedState = std::shared_ptr<const StripState>;
 
-/// Keeps the states before each change. Changes with the same key that follow one another within a second
-/// and a half (a drag, turns of the wheel) count as one. (QUndoStack merges commands that know each other;
-/// here a step is a whole value, and what counts as one is a matter of time, which it does not know.)
+/// All strips as they were, in their order. The name of the scene and what else belongs to all is in the
+/// state of the first voice.
+struct DeskState {
+    std::vector<SharedState> strips;
+    size_t first = 0;  ///< which of them is the first voice, that is always there
+    double distance_least = 10.0, distance_most = 15.0;
+};
+
+/// Keeps the desk as it was before each change, whichever strip it was in: what was done last is undone
+/// first. Changes with the same key that follow one another within a second and a half (a drag, turns of the
+/// wheel) count as one. (QUndoStack merges commands that know each other; here a step is a whole value, and
+/// what counts as one is a matter of time, which it does not know.)
 class History {
   public:
-    /// Note the state as it was before a change.
-    void push(SharedState before, const QString& label, const QString& key) {
+    /// How the desk is now, and how it becomes so again. Nothing is noted before both are known.
+    void serve(std::function<DeskState()> now, std::function<void(const DeskState&)> restore) {
+        now_ = std::move(now);
+        restore_ = std::move(restore);
+    }
+
+    /// Notes the desk as it is, before a change.
+    void push(const QString& label, const QString& key) {
+        if (held_ > 0 || !now_) return;
         const bool merge =
             !key.isEmpty() && key == key_ && clock_.isValid() && clock_.elapsed() < 1500 && !undo_.empty();
         if (merge)
             undo_.back().label = label;
         else
-            undo_.push_back({std::move(before), label});
+            undo_.push_back({now_(), label});
         if (undo_.size() > 500) undo_.erase(undo_.begin());
         redo_.clear();
         key_ = key;
@@ -42,31 +59,60 @@ class History {
     /// A later change with the same key starts a new step.
     void closeStep() { key_.clear(); }
 
+    /// While it lives nothing is noted: many changes that are one step, or none.
+    class Hold {
+      public:
+        explicit Hold(History& history) : history_(history) { ++history_.held_; }
+        ~Hold() { --history_.held_; }
+        Hold(const Hold&) = delete;
+        Hold& operator=(const Hold&) = delete;
+
+      private:
+        History& history_;
+    };
+
     bool canUndo() const { return !undo_.empty(); }
     bool canRedo() const { return !redo_.empty(); }
     QString undoLabel() const { return undo_.empty() ? QString() : undo_.back().label; }
     QString redoLabel() const { return redo_.empty() ? QString() : redo_.back().label; }
 
-    /// The state to go back to; `now` is kept for redo. Only when canUndo().
-    SharedState undo(SharedState now) { return step(undo_, redo_, std::move(now)); }
-    SharedState redo(SharedState now) { return step(redo_, undo_, std::move(now)); }
+    void undo() { step(undo_, redo_); }
+    void redo() { step(redo_, undo_); }
+
+    /// The scene `from` is called `to` now: no step leads back to its old name.
+    void rename(const std::string& from, const std::string& to) {
+        for (auto* steps : {&undo_, &redo_}) {
+            for (Step& s : *steps) rename(s.state.strips[s.state.first], from, to);
+        }
+    }
 
   private:
     struct Step {
-        SharedState state;
+        DeskState state;
         QString label;
     };
-    SharedState step(std::vector<Step>& from, std::vector<Step>& to, SharedState now) {
-        Step s = std::move(from.back());
+    void step(std::vector<Step>& from, std::vector<Step>& to) {
+        if (from.empty() || !now_) return;
+        const Step s = std::move(from.back());
         from.pop_back();
-        to.push_back({std::move(now), s.label});
+        to.push_back({now_(), s.label});
         key_.clear();
-        return s.state;
+        const Hold hold(*this);
+        restore_(s.state);
+    }
+    static void rename(SharedState& state, const std::string& from, const std::string& to) {
+        if (state->scene.name != from) return;
+        auto renamed = std::make_shared<StripState>(*state);
+        renamed->scene.name = to;
+        state = std::move(renamed);
     }
 
+    std::function<DeskState()> now_;
+    std::function<void(const DeskState&)> restore_;
     std::vector<Step> undo_, redo_;
     QString key_;
     QElapsedTimer clock_;
+    int held_ = 0;
 };
 
 }  // namespace reed::ui

@@ -10,6 +10,7 @@
 #include "desk/live_desk.h"
 #include "devices/pipewire_hub.h"
 #include "scenes/working_state.h"
+#include "session/history.h"
 #include "session/notices.h"
 #include "session/preferences.h"
 
@@ -34,6 +35,7 @@ struct House {
 
     SessionPaths paths;
     Notices notices;
+    History history;
     Preferences preferences;
     LiveDesk live;
     std::shared_ptr<PipeWireGraph> graph;  ///< from Devices::begin() of the first strip on

@@ -3,7 +3,9 @@
 #include <algorithm>
 #include <filesystem>
 
+#include "base/file.h"
 #include "base/folded.h"
+#include "scenes/scene_archive.h"
 
 namespace reed::ui {
 
@@ -110,10 +112,20 @@ void SceneShelf::recall(const std::string& name) {
     for (const auto& entry : scenes_) {
         if (entry.scene.name != name) continue;
         if (same_name(outside_, name)) outside_.clear();  // what is there is taken up
-        work_.adopt(entry.scene, tr("Recall %1").arg(QString::fromStdString(name)), Fade::scene);
+        work_.adopt(entry.scene, tr("Recall %1").arg(QString::fromStdString(name)),
+                    Fade::over(entry.scene.fade));
         emit scenesChanged();
         return;
     }
+}
+
+void SceneShelf::beginFrom(const Scene& scene) {
+    Scene fresh = scene;
+    for (int n = 2; find_scene(scenes_, fresh.name) != nullptr; ++n)
+        fresh.name = scene.name + " " + std::to_string(n);
+    work_.adopt(fresh, tr("Begin from %1").arg(QString::fromStdString(scene.name)), Fade::over(scene.fade));
+    emit scenesChanged();
+    notices_.say(tr("Not saved yet. %1").arg(QString::fromStdString(scene.note)));
 }
 
 void SceneShelf::bringBack(const EarlierState& state) {
@@ -194,7 +206,7 @@ bool SceneShelf::rename(const QString& name, Replacing replacing) {
     if (!writeAs(there != nullptr ? *there : work_.scene(), name, replacing)) return false;
     if (same_name(before, work_.name())) return true;  // written in place
     if (auto removed = library_.remove(before); !removed.ok()) notices_.tell(removed.error());
-    library_.rename_earlier(before, work_.name());
+    library_.renamed(before, work_.name());
     reload();
     return true;
 }
@@ -207,6 +219,129 @@ void SceneShelf::remove(const std::string& name) {
     reload();
     notices_.say(
         tr("Removed \"%1\". Its file is kept in %2").arg(QString::fromStdString(name), removedFolder()));
+}
+
+// --- beside the sound ---
+
+SceneShelf::About SceneShelf::about() const {
+    const Scene s = work_.scene();
+    return {QString::fromStdString(s.note), QString::fromStdString(s.group), s.colour, s.fade};
+}
+
+void SceneShelf::setAbout(const About& about) {
+    if (about == this->about()) return;
+    const auto with = [&about](Scene scene) {
+        scene.note = about.note.toStdString();
+        scene.group = about.group.trimmed().toStdString();
+        while (characters(scene.group) > kMaxSceneName) scene.group.pop_back();
+        scene.colour = about.colour;
+        scene.fade = std::clamp(about.fade, 0.0, kLongestFade);
+        return scene;
+    };
+    work_.setAbout(with(work_.scene()));
+    if (const Scene* there = find(work_.name()); there != nullptr) (void)writeAbout(with(*there));
+}
+
+void SceneShelf::note(const std::map<std::string, MadeFor>& made, const std::string& name) {
+    const auto with = [&made](Scene scene) {
+        for (const auto& [strip, levels] : made) scene.made_for[strip] = levels;
+        return scene;
+    };
+    work_.setAbout(with(work_.scene()));
+    if (const Scene* there = find(name); there != nullptr) (void)writeAbout(with(*there));
+}
+
+/// A saved scene whose sound is the same.
+bool SceneShelf::writeAbout(const Scene& scene) {
+    // One that was changed by another program meanwhile is left to look().
+    if (oldOf(scene.name) == SceneLibrary::Old::kept) return false;
+    const auto file = library_.save(scene);
+    if (!file.ok()) notices_.tell(file.error());
+    reload();
+    return file.ok();
+}
+
+void SceneShelf::moveTo(const std::string& name, size_t to) {
+    std::vector<std::string> names;
+    for (const auto& entry : scenes_) {
+        if (entry.scene.name != name) names.push_back(entry.scene.name);
+    }
+    if (names.size() == scenes_.size()) return;
+    names.insert(names.begin() + static_cast<std::ptrdiff_t>(std::min(to, names.size())), name);
+    if (const auto kept = library_.set_order(names); !kept.ok()) notices_.tell(kept.error());
+    reload();
+}
+
+// --- carried along ---
+
+bool SceneShelf::exportTo(const QString& path, const std::vector<std::string>& names) {
+    std::vector<Scene> scenes;
+    for (const auto& entry : scenes_) {
+        if (names.empty() || std::ranges::find(names, entry.scene.name) != names.end())
+            scenes.push_back(entry.scene);
+    }
+    const std::filesystem::path to = path.toStdString();
+    const bool alone = scenes.size() == 1 && to.extension() == ".json";
+    const auto written =
+        alone ? write_file(to, write_scene(scenes.front())) : write_scene_archive(to, scenes);
+    if (!written.ok())
+        notices_.tell(written.error());
+    else
+        notices_.say(tr("Written to %1").arg(path));
+    return written.ok();
+}
+
+std::vector<Scene> SceneShelf::read(const QString& path) {
+    const std::filesystem::path from = path.toStdString();
+    const QString file = QString::fromStdString(from.filename().string());
+    if (from.extension() != ".zip") {
+        SceneReading reading = load_scene(from.string());
+        if (reading.scene) return {std::move(*reading.scene)};
+        notices_.warn(file + ": " + QString::fromStdString(reading.problems.front().text()));
+        return {};
+    }
+    auto archive = read_scene_archive(from);
+    if (!archive.ok()) {
+        notices_.tell(archive.error());
+        return {};
+    }
+    const auto& problems = archive.value().problems;
+    if (!problems.empty())
+        notices_.warn(problems.size() == 1 ? tr("One file in %1 can't be used: %2")
+                                                 .arg(file, QString::fromStdString(problems.front().text()))
+                                           : tr("%1 files in %2 can't be used. The first: %3")
+                                                 .arg(problems.size())
+                                                 .arg(file, QString::fromStdString(problems.front().text())));
+    return std::move(archive.value().scenes);
+}
+
+QStringList SceneShelf::clashes(const std::vector<Scene>& scenes) const {
+    QStringList out;
+    for (const Scene& s : scenes) {
+        if (find_scene(scenes_, s.name) != nullptr) out << QString::fromStdString(s.name);
+    }
+    return out;
+}
+
+bool SceneShelf::takeIn(const std::vector<Scene>& scenes, Clash clash) {
+    const auto names = library_.take_in(scenes, clash);
+    reload();
+    if (!names.ok()) {
+        notices_.tell(names.error());
+        return false;
+    }
+    QStringList came;
+    for (const std::string& name : names.value()) {
+        if (!name.empty()) came << '"' + QString::fromStdString(name) + '"';
+    }
+    if (came.size() > 3)
+        notices_.say(
+            tr("%1 scenes came in. What they replaced is kept in %2").arg(came.size()).arg(removedFolder()));
+    else if (!came.isEmpty())
+        notices_.say(tr("Came in: %1").arg(came.join(", ")));
+    else
+        notices_.say(tr("Nothing new came in."));
+    return true;
 }
 
 QString SceneShelf::removedFolder() const {

@@ -4,6 +4,7 @@
 #include <QFileSystemWatcher>
 #include <QObject>
 #include <QTimer>
+#include <map>
 #include <set>
 
 #include "scenes/differences.h"
@@ -38,6 +39,9 @@ class SceneShelf final : public QObject {
     void bringBack(const EarlierState& state);
 
     void recall(const std::string& name);
+    /// A scene that came with the program takes the place of the one in work, unsaved, under a name that no
+    /// scene has.
+    void beginFrom(const Scene& scene);
     bool save();
     /// What is to happen when the name is another scene's: nothing, or that one goes to "removed".
     enum class Replacing { no, yes };
@@ -46,6 +50,32 @@ class SceneShelf final : public QObject {
     /// The other scene that has this name, as it is written there; empty when none has.
     QString inTheWay(const QString& name) const;
     void remove(const std::string& name);
+
+    /// What belongs to the scene in work beside its sound; kept at once, also in its file, where there is
+    /// one.
+    struct About {
+        QString note, group;
+        std::optional<int> colour;
+        double fade = Scene::kUsualFade;
+        bool operator==(const About&) const = default;
+    };
+    About about() const;
+    void setAbout(const About& about);
+    /// The scene in work is made for these levels, by strip; and so is the saved scene `name`, where one is
+    /// named.
+    void note(const std::map<std::string, MadeFor>& made, const std::string& name);
+
+    /// Scene `name` stands at place `to` of all from now on.
+    void moveTo(const std::string& name, size_t to);
+
+    /// Writes scenes into a zip, or one alone into a scene file; those of these names, or all.
+    bool exportTo(const QString& path, const std::vector<std::string>& names = {});
+    /// Reads a zip or a scene file; problems are told.
+    std::vector<Scene> read(const QString& path);
+    /// Saves what was read. Tells what became of it; true when all is there.
+    bool takeIn(const std::vector<Scene>& scenes, Clash clash);
+    /// Names of them that are here already.
+    QStringList clashes(const std::vector<Scene>& scenes) const;
 
   signals:
     void scenesChanged();
@@ -60,6 +90,7 @@ class SceneShelf final : public QObject {
     bool write(const Scene& scene, SceneLibrary::Old old);
     bool writeAs(Scene scene, const QString& name, Replacing replacing);
     QString removedFolder() const;
+    bool writeAbout(const Scene& scene);
 
     SceneLibrary library_;
     SceneInWork& work_;

@@ -10,6 +10,7 @@
 #include "session/balance_model.h"
 #include "session/default_scene.h"
 #include "session/feed_verdict.h"
+#include "session/fit_model.h"
 #include "session/microphones.h"
 #include "session/monitoring.h"
 #include "session/room_learning.h"
@@ -58,6 +59,7 @@ Session::Session(SessionPaths paths, QObject* parent)
     voices_ = new VoicesModel(*this);
     startUp();
     balance_ = new BalanceModel(*this);
+    fit_ = new FitModel(*this);
     takes_ = std::make_unique<TakesModel>(*this);
     save_later_.setInterval(400);
     save_later_.setSingleShot(true);

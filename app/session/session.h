@@ -25,6 +25,7 @@ namespace reed::ui {
 
 class BalanceModel;
 class FeedVerdict;
+class FitModel;
 class Microphones;
 class Monitoring;
 class RoomLearning;
@@ -93,6 +94,7 @@ class Session final : public QObject {
     BalanceModel& balance() const { return *first_.balance_; }
     VoicesModel& voices() const { return *first_.voices_; }
     TakesModel& takes() const { return *first_.takes_; }
+    FitModel& fit() const { return *first_.fit_; }
     FeedVerdict& verdict() const { return *verdict_; }
     Background& background() { return *background_; }
 
@@ -143,13 +145,14 @@ class Session final : public QObject {
     Engine& engine_;
     Readings readings_{engine_};
     StageSpectrum spectrum_{engine_, readings_};
-    ChainModel strip_{engine_.chain(), house_.notices};
+    ChainModel strip_{engine_.chain(), house_.notices, house_.history};
     Devices devices_;
     // Of the first strip.
     std::unique_ptr<DeskModel> desk_;
     std::unique_ptr<SceneShelf> shelf_;
     BalanceModel* balance_ = nullptr;
     VoicesModel* voices_ = nullptr;
+    FitModel* fit_ = nullptr;
     std::unique_ptr<TakesModel> takes_;
 
     QTimer tick_, save_later_, started_;

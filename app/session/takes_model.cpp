@@ -144,6 +144,7 @@ void TakesModel::keep(double seconds, bool every) {
     background_.run(
         [store = store_, kept, seconds] {
             std::vector<Result<Take>> made;
+            made.reserve(kept.size());
             for (const Kept& k : kept) made.push_back(keepOne(store, k, seconds));
             return made;
         },

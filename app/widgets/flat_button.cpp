@@ -4,11 +4,13 @@
 
 #include "theme/theme.h"
 #include "widgets/icon.h"
+#include "widgets/strip_sign.h"
 
 namespace reed::ui {
 namespace {
 constexpr int kPad = 11;
 constexpr int kIcon = 16;
+constexpr int kSign = 11;
 constexpr int kGap = 6;
 constexpr int kWidestText = 190;
 }  // namespace
@@ -36,8 +38,15 @@ void FlatButton::setPrefix(const QString& prefix) {
     updateGeometry();
 }
 
+void FlatButton::setSign(std::optional<int> colour) {
+    sign_ = colour;
+    updateGeometry();
+    update();
+}
+
 int FlatButton::fixedWidth() const {
     int w = 2 * kPad;
+    if (sign_) w += kSign + (text().isEmpty() ? 0 : kGap);
     if (!icon_.isEmpty()) w += kIcon + (text().isEmpty() ? 0 : kGap);
     if (!prefix_.isEmpty()) w += fontMetrics().horizontalAdvance(prefix_) + kGap;
     return w;
@@ -85,6 +94,10 @@ void FlatButton::paintEvent(QPaintEvent*) {
         const double x = text().isEmpty() ? (width() - kIcon) / 2.0 : inside.left();
         drawIcon(p, icon_, QRectF(x, (height() - kIcon) / 2.0, kIcon, kIcon), ink);
         inside.adjust(kIcon + kGap, 0, 0, 0);
+    }
+    if (sign_) {
+        drawStripSign(p, *sign_, QRectF(inside.left(), (height() - kSign) / 2.0, kSign, kSign));
+        inside.adjust(kSign + kGap, 0, 0, 0);
     }
     p.setFont(font());
     if (!prefix_.isEmpty()) {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QAbstractButton>
+#include <optional>
 
 namespace reed::ui {
 
@@ -16,6 +17,8 @@ class FlatButton final : public QAbstractButton {
     void setWeight(Weight weight);
     /// A small dimmer text before the main one (a shortcut number).
     void setPrefix(const QString& prefix);
+    /// The sign of a colour before the text (strip_sign.h); nothing: none.
+    void setSign(std::optional<int> colour);
     QSize sizeHint() const override;
     QSize minimumSizeHint() const override;
 
@@ -27,6 +30,7 @@ class FlatButton final : public QAbstractButton {
   private:
     int fixedWidth() const;
     QString icon_, prefix_;
+    std::optional<int> sign_;
     Weight weight_ = Weight::plain;
 };
 

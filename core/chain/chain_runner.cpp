@@ -1,6 +1,7 @@
 #include "chain/chain_runner.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace reed {
 namespace {
@@ -12,8 +13,11 @@ constexpr double kProbeSeconds = 2.0;
 constexpr int kPiece = 1024;
 constexpr int kMostDropped = 3;  // so that a change that never rests is heard all the same
 
-double fade_seconds(Fade fade) {
-    return fade == Fade::scene ? 0.300 : 0.030;
+constexpr double kLikenessSeconds = 0.1;
+
+/// Part of a fade that a frame is.
+double fade_step(double seconds, double sample_rate) {
+    return 1.0 / (std::clamp(seconds, kShortestFade, kLongestFade) * sample_rate);
 }
 
 }  // namespace
@@ -72,7 +76,7 @@ Result<void> ChainRunner::follow(const ChainSpec& spec, Fade fade) {
     if (!problems.empty()) return problems.front();
     {
         const std::lock_guard lock(mutex_);
-        if (fade == Fade::quick && same_structure(wanted_, spec) && !wakes_a_stage(wanted_, spec)) {
+        if (!fade.whole && same_structure(wanted_, spec) && !wakes_a_stage(wanted_, spec)) {
             // Only what has changed: a chain that is to be replaced keeps its other values.
             for (Chain* chain : alive_) chain->post_changes(wanted_, spec);
             wanted_ = spec;
@@ -80,7 +84,7 @@ Result<void> ChainRunner::follow(const ChainSpec& spec, Fade fade) {
         }
         // What is not done yet is done along with this, no quicker than it was to be.
         const bool waits = wanted_version_ != done_version_;
-        wanted_fade_ = waits && wanted_fade_ == Fade::scene ? Fade::scene : fade;
+        wanted_fade_ = waits && wanted_fade_.whole && !fade.whole ? wanted_fade_ : fade;
         wanted_ = spec;
         ++wanted_version_;
     }
@@ -184,7 +188,7 @@ bool ChainRunner::tend() {
     free_retired();
     if (opening_ || newest_ == nullptr || wanted_version_ == done_version_) return false;
     const std::uint64_t version = wanted_version_;
-    if (wanted_fade_ == Fade::quick && same_structure(built_spec_, wanted_) && !newest_->wakes(wanted_)) {
+    if (!wanted_fade_.whole && same_structure(built_spec_, wanted_) && !newest_->wakes(wanted_)) {
         newest_->post(wanted_);  // there and back again before anything was built
         done_version_ = version;
         return false;
@@ -276,6 +280,9 @@ ChainRunner::Heard ChainRunner::run(const AudioBlock& block, const Listener& lis
     probed.probe = probe_.get();
     heard.latency = current_->chain->latency();
     if (next_ && caught_up_) {
+        // Something else is wanted by now.
+        if (arriving_.load(std::memory_order_relaxed) != nullptr)
+            fade_step_ = std::max(fade_step_, fade_step(kShortestFade, format_.sample_rate));
         const AudioBlock fading_in = scratch_.block(0, block.frames);
         for (int c = 0; c < block.channels; ++c) std::copy_n(block[c], block.frames, fading_in[c]);
         current_->chain->process(block, probed, keys);
@@ -296,8 +303,10 @@ void ChainRunner::take_arrival() noexcept {
     next_.reset(arriving_.exchange(nullptr, std::memory_order_acq_rel));
     if (!next_) return;
     caught_up_ = false;
-    fade_length_ = static_cast<int>(fade_seconds(next_->fade) * format_.sample_rate);
-    fade_done_ = 0;
+    fade_at_ = 0.0;
+    fade_step_ = fade_step(next_->fade.seconds, format_.sample_rate);
+    like_ = {};
+    like_step_ = 1.0 / (kLikenessSeconds * format_.sample_rate);
 }
 
 /// Runs the new chain, unheard, over what came in since its warm-up: at most two blocks a block, so that no
@@ -318,14 +327,30 @@ bool ChainRunner::catch_up(int block_frames) noexcept {
     return input.waiting() == 0;
 }
 
+/// Of the same loudness all the way: two sounds with correlation r, weighted by 1 - w and w, have together
+/// the power (1 - w)^2 + w^2 + 2 r w (1 - w), by which they are divided. What is the same in both fades by
+/// its amplitude (r = 1), what is not by its power (r = 0: other filters, another delay).
 void ChainRunner::cross_fade(const AudioBlock& old_sound, const AudioBlock& new_sound) noexcept {
     for (int i = 0; i < old_sound.frames; ++i) {
-        if (fade_done_ < fade_length_) ++fade_done_;
-        const float t = static_cast<float>(fade_done_) / static_cast<float>(fade_length_);
-        const float weight = t * t * (3.0f - 2.0f * t);
-        weights_[static_cast<size_t>(i)] = weight;
+        fade_at_ = std::min(fade_at_ + fade_step_, 1.0);
+        const double weight = fade_at_ * fade_at_ * (3.0 - 2.0 * fade_at_);
+        weights_[static_cast<size_t>(i)] = static_cast<float>(weight);
+        Likeness now;
         for (int c = 0; c < old_sound.channels; ++c) {
-            old_sound[c][i] += weight * (new_sound[c][i] - old_sound[c][i]);
+            const double out = old_sound[c][i], in = new_sound[c][i];
+            now.out += out * out;
+            now.in += in * in;
+            now.both += out * in;
+        }
+        like_.out += like_step_ * (now.out - like_.out);
+        like_.in += like_step_ * (now.in - like_.in);
+        like_.both += like_step_ * (now.both - like_.both);
+        const double power = like_.out * like_.in;
+        const double same = power > 0.0 ? std::clamp(like_.both / std::sqrt(power), 0.0, 1.0) : 1.0;
+        const double left = 1.0 - weight;
+        const double gain = 1.0 / std::sqrt(left * left + weight * weight + 2.0 * same * weight * left);
+        for (int c = 0; c < old_sound.channels; ++c) {
+            old_sound[c][i] = static_cast<float>(gain * (left * old_sound[c][i] + weight * new_sound[c][i]));
         }
     }
 }
@@ -333,7 +358,7 @@ void ChainRunner::cross_fade(const AudioBlock& old_sound, const AudioBlock& new_
 /// The new chain is the only one once it has faded in. The old one is freed by the builder's thread; with no
 /// room in the queue, later.
 void ChainRunner::take_over() noexcept {
-    if (fade_done_ == fade_length_ && retired_.try_enqueue(current_.get())) {
+    if (fade_at_ >= 1.0 && retired_.try_enqueue(current_.get())) {
         (void)current_.release();
         current_ = std::move(next_);
         latency_.store(current_->chain->latency(), std::memory_order_relaxed);

@@ -15,12 +15,23 @@
 namespace reed {
 
 /// How a new chain takes over.
-enum class Fade { quick, scene };
+struct Fade {
+    double seconds = 0.030;  ///< kShortestFade to kLongestFade; what is beyond is taken as that
+    /// All of it goes from one chain to the other, also values that the running one could follow by itself.
+    bool whole = false;
+
+    static const Fade quick, scene;
+    static constexpr Fade over(double seconds) { return {seconds, true}; }
+    bool operator==(const Fade&) const = default;
+};
+inline constexpr double kShortestFade = 0.030, kLongestFade = 10.0;  // s
+inline constexpr Fade Fade::quick{kShortestFade, false};
+inline constexpr Fade Fade::scene{0.300, true};
 
 /// Follows a ChainSpec. A change of values goes to the running chains directly, also to one that fades out,
 /// and is smoothed there. A change of structure builds a new chain on the builder's thread, runs it over the
 /// last seconds of input up to the sample that sounds now, and cross-fades; a build that is overtaken by
-/// another change is dropped.
+/// another change is dropped, and a fade that is overtaken ends within the shortest.
 class ChainRunner final : public ChainBuilder::Client {
   public:
     explicit ChainRunner(std::shared_ptr<ChainBuilder> builder);
@@ -116,8 +127,14 @@ class ChainRunner final : public ChainBuilder::Client {
     // Audio thread.
     std::unique_ptr<Arrival> current_, next_;
     AudioBuffer scratch_;
-    std::vector<float> weights_;  // of the chain that fades in, for the block that is processed
-    int fade_length_ = 0, fade_done_ = 0;
+    std::vector<float> weights_;              // of the chain that fades in, for the block that is processed
+    double fade_at_ = 0.0, fade_step_ = 0.0;  // 0 to 1, and by how much a frame
+    // Of the sound that fades out and the one that fades in, over the last tenth of a second: how much power
+    // they have, and how much of it is the same.
+    struct Likeness {
+        double out = 0.0, in = 0.0, both = 0.0;
+    } like_;
+    double like_step_ = 0.0;
     bool caught_up_ = false;
 
     // Between threads.

@@ -21,6 +21,7 @@ struct StageSpec {
     std::string key{};
     StageMemory taught{};   ///< what the stage was taught; empty for kinds that learn nothing
     std::string foreign{};  ///< a kind that is not known here: the rest of its JSON as it came; else empty
+    std::string extra{};    ///< of a newer version: fields that are not known here, as the JSON of an object
 
     bool operator==(const StageSpec&) const = default;
 

@@ -28,6 +28,7 @@ struct StripSpec {
     double fader = 0.0;  ///< dB, kFaderLeast to kFaderMost
     bool mute = false;
     ChainSpec chain{};
+    std::string extra{};  ///< of a newer version: fields that are not known here, as the JSON of an object
 
     bool operator==(const StripSpec&) const = default;
     std::string shown_name() const;

@@ -116,4 +116,12 @@ LoudnessReading LoudnessMeter::read() const {
     return out;
 }
 
+LoudnessReading measure_loudness(AudioBuffer& sound, double sample_rate) {
+    LoudnessMeter meter({sample_rate, sound.channels()}, LoudnessMemory::exact);
+    constexpr size_t kPiece = 8192;
+    for (size_t done = 0; done < sound.frames(); done += kPiece)
+        meter.add(sound.block(done, static_cast<int>(std::min(kPiece, sound.frames() - done))));
+    return meter.read();
+}
+
 }  // namespace reed

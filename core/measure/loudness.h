@@ -44,4 +44,7 @@ class LoudnessMeter {
     std::unique_ptr<State> state_;
 };
 
+/// Of a whole sound, every block of it kept.
+LoudnessReading measure_loudness(AudioBuffer& sound, double sample_rate);
+
 }  // namespace reed

@@ -1,5 +1,6 @@
 #include "scenes/library.h"
 
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -8,6 +9,8 @@
 #include <cstdio>
 #include <ctime>
 #include <functional>
+#include <set>
+#include <sstream>
 
 #include "base/file.h"
 #include "base/folded.h"
@@ -26,8 +29,28 @@ std::string scene_file_stem(const std::string& name) {
     return out.empty() ? "scene" : out;
 }
 
+namespace {
+
+constexpr const char* kOrder = "order.txt";
+
+/// `name` with a number that no scene has yet, shortened where it must be.
+std::string free_name(const std::vector<SceneEntry>& scenes, const std::string& name) {
+    for (int n = 2;; ++n) {
+        const std::string number = " " + std::to_string(n);
+        std::string shorter = name;
+        while (characters(shorter) + number.size() > kMaxSceneName) {
+            do shorter.pop_back();
+            while (!shorter.empty() && (static_cast<unsigned char>(shorter.back()) & 0xc0U) == 0x80U);
+        }
+        if (find_scene(scenes, shorter + number) == nullptr) return shorter + number;
+    }
+}
+
+}  // namespace
+
 SceneListing SceneLibrary::list() const {
     SceneListing out;
+    std::set<std::filesystem::path> found;
     std::error_code ec;
     auto entry = std::filesystem::directory_iterator(folder_, ec);
     // Names without a way to the files say nothing.
@@ -35,12 +58,12 @@ SceneListing SceneLibrary::list() const {
     for (const auto end = std::filesystem::directory_iterator(); !ec && entry != end; entry.increment(ec)) {
         const auto& path = entry->path();
         if (path.extension() != ".json" || path.filename().string().front() == '.') continue;
-        size_t digest = 0;
-        SceneReading reading = load_scene(path.string(), &digest);
-        if (reading.scene) {
-            out.scenes.push_back({path, std::move(*reading.scene), reading.version, digest});
+        const Known& known = read(path);
+        found.insert(path);
+        if (known.reading.scene) {
+            out.scenes.push_back({path, *known.reading.scene, known.reading.version, known.digest});
         } else {
-            Error e = reading.problems.front();
+            Error e = known.reading.problems.front();
             e.where = path.filename().string() + (e.where.empty() ? "" : ", " + e.where);
             out.unreadable.push_back(std::move(e));
         }
@@ -51,10 +74,65 @@ SceneListing SceneLibrary::list() const {
             Error{"the scenes can't be listed (" + ec.message() + ").", folder_.string(),
                   "Check the folder's permissions. Nothing is saved there until it can be read."};
     }
-    std::sort(out.scenes.begin(), out.scenes.end(), [](const SceneEntry& a, const SceneEntry& b) {
-        return folded(a.scene.name) < folded(b.scene.name);
-    });
+    std::erase_if(known_, [&](const auto& known) { return !found.contains(known.first); });
+    // By place in the person's order, then by name.
+    std::map<std::string, size_t> places;
+    for (const std::string& name : order()) places.emplace(folded(name), places.size());
+    std::vector<std::pair<std::pair<size_t, std::string>, size_t>> keys;
+    for (size_t i = 0; i < out.scenes.size(); ++i) {
+        std::string name = folded(out.scenes[i].scene.name);
+        const auto place = places.find(name);
+        keys.push_back({{place == places.end() ? places.size() : place->second, std::move(name)}, i});
+    }
+    std::ranges::sort(keys);
+    std::vector<SceneEntry> sorted;
+    sorted.reserve(keys.size());
+    for (const auto& [key, i] : keys) sorted.push_back(std::move(out.scenes[i]));
+    out.scenes = std::move(sorted);
     return out;
+}
+
+/// A file whose times are too new to tell another change of the same moment is read again the next time.
+const SceneLibrary::Known& SceneLibrary::read(const std::filesystem::path& path) const {
+    struct stat now {};
+    const bool there = ::stat(path.c_str(), &now) == 0;
+    Known& known = known_[path];
+    timespec clock{};
+    clock_gettime(CLOCK_REALTIME, &clock);
+    constexpr std::int64_t kSettled = 2;  // seconds, more than any file system's own
+    if (there && known.node == now.st_ino && known.device == now.st_dev && known.size == now.st_size &&
+        known.seconds == now.st_mtim.tv_sec && known.nanoseconds == now.st_mtim.tv_nsec && known.seconds > 0)
+        return known;
+    known = {};
+    known.reading = load_scene(path.string(), &known.digest);
+    if (there && now.st_mtim.tv_sec + kSettled < clock.tv_sec) {
+        known.device = now.st_dev;
+        known.node = now.st_ino;
+        known.size = now.st_size;
+        known.seconds = now.st_mtim.tv_sec;
+        known.nanoseconds = now.st_mtim.tv_nsec;
+    }
+    return known;
+}
+
+std::vector<std::string> SceneLibrary::order() const {
+    std::vector<std::string> out;
+    const auto text = read_file(folder_ / kOrder, kMaxSceneBytes);
+    if (!text.ok()) return out;
+    std::istringstream lines(text.value());
+    for (std::string line; std::getline(lines, line);) {
+        if (!line.empty()) out.push_back(line);
+    }
+    return out;
+}
+
+Result<void> SceneLibrary::set_order(const std::vector<std::string>& names) const {
+    std::string text;
+    for (std::string name : names) {
+        std::ranges::replace(name, '\n', ' ');
+        text.append(name).append(1, '\n');
+    }
+    return write_file(folder_ / kOrder, text);
 }
 
 std::filesystem::path SceneLibrary::path_for(const SceneListing& here, const std::string& name) const {
@@ -128,7 +206,18 @@ bool SceneLibrary::has_earlier(const std::string& name) const {
     return std::filesystem::is_directory(earlier_folder(name), ec);
 }
 
-void SceneLibrary::rename_earlier(const std::string& from, const std::string& to) const {
+void SceneLibrary::renamed(const std::string& from, const std::string& to) const {
+    const std::vector<std::string> before = order();
+    if (std::ranges::any_of(before, [&](const auto& name) { return same_name(name, from); })) {
+        std::vector<std::string> names;
+        for (const std::string& name : before) {
+            if (same_name(name, from))
+                names.push_back(to);
+            else if (!same_name(name, to))
+                names.push_back(name);
+        }
+        (void)set_order(names);  // another order is no loss
+    }
     if (same_name(from, to)) return;
     std::error_code ec;
     if (!std::filesystem::exists(earlier_folder(to), ec))
@@ -136,6 +225,13 @@ void SceneLibrary::rename_earlier(const std::string& from, const std::string& to
 }
 
 Result<std::filesystem::path> SceneLibrary::save(const Scene& scene, Old old) const {
+    SceneListing here = list();
+    return save_among(here, scene, old);
+}
+
+/// `here` is what is there, and is kept so.
+Result<std::filesystem::path> SceneLibrary::save_among(SceneListing& here, const Scene& scene,
+                                                       Old old) const {
     if (scene.name.find_first_not_of(" \t") == std::string::npos) {
         return Error{"a scene needs a name.", "", "Type one, such as \"Evening\"."};
     }
@@ -144,7 +240,6 @@ Result<std::filesystem::path> SceneLibrary::save(const Scene& scene, Old old) co
     }
     const auto problems = desk_problems(scene.desk);
     if (!problems.empty()) return problems.front();
-    const SceneListing here = list();
     if (here.folder_problem) return *here.folder_problem;
     // What could not be read again is not written over what can.
     const std::string text = write_scene(scene);
@@ -154,15 +249,22 @@ Result<std::filesystem::path> SceneLibrary::save(const Scene& scene, Old old) co
         return e;
     }
     const auto path = path_for(here, scene.name);
-    const SceneEntry* there = find_scene(here.scenes, scene.name);
-    if (there != nullptr && (old == Old::kept || there->version < kSceneVersion)) {
+    const auto there = std::ranges::find_if(
+        here.scenes, [&](const SceneEntry& entry) { return same_name(entry.scene.name, scene.name); });
+    const bool replaces = there != here.scenes.end();
+    if (replaces && (old == Old::kept || there->version != kSceneVersion)) {
         if (auto kept = keep_copy(path); !kept.ok()) return kept.error();
     }
     // Only what is another one: saving twice makes no earlier state.
-    if (there != nullptr && !(there->scene.desk == scene.desk)) {
+    if (replaces && !(there->scene.desk == scene.desk)) {
         if (auto kept = keep_earlier(*there); !kept.ok()) return kept.error();
     }
     if (auto written = write_file(path, text); !written.ok()) return written.error();
+    SceneEntry entry{path, scene, std::max(scene.version, kSceneVersion), std::hash<std::string>{}(text)};
+    if (replaces)
+        *there = std::move(entry);
+    else
+        here.scenes.push_back(std::move(entry));
     return path;
 }
 
@@ -179,6 +281,23 @@ Result<void> SceneLibrary::remove(const std::string& name) const {
         return {};
     }
     return Error{"there is no scene of this name.", name, ""};
+}
+
+Result<std::vector<std::string>> SceneLibrary::take_in(const std::vector<Scene>& scenes, Clash clash) const {
+    std::vector<std::string> out;
+    SceneListing here = list();
+    for (Scene scene : scenes) {
+        if (find_scene(here.scenes, scene.name) != nullptr) {
+            if (clash == Clash::leave_out) {
+                out.emplace_back();
+                continue;
+            }
+            if (clash == Clash::keep_both) scene.name = free_name(here.scenes, scene.name);
+        }
+        if (auto saved = save_among(here, scene, Old::kept); !saved.ok()) return saved.error();
+        out.push_back(scene.name);
+    }
+    return out;
 }
 
 Result<void> SceneLibrary::fill_from(const std::filesystem::path& other) const {

@@ -6,6 +6,7 @@
 
 #include "base/file.h"
 #include "base/folded.h"
+#include "chain/chain_runner.h"
 #include "scenes/json_watch.h"
 
 namespace reed {
@@ -63,19 +64,29 @@ class Reader {
             known.insert({"strips", "distance"});
         else
             known.insert("stages");
-        known_keys(root, "", known);
+        if (out_.version > 2) known.insert({"colour", "group", "fade"});
         Scene scene;
+        scene.version = std::max(out_.version, kSceneVersion);
+        keep(known_keys(root, "", known), scene.extra);
         scene.name = text(root, "name", "", true);
         if (characters(scene.name) > kMaxSceneName) problem("name", "it is longer than 80 characters.");
         scene.note = text(root, "note", "", false);
+        if (root.contains("colour")) scene.colour = colour(root, "");
+        scene.group = text(root, "group", "", false);
+        if (characters(scene.group) > kMaxSceneName) problem("group", "it is longer than 80 characters.");
+        scene.fade = number(root, "fade", "", Scene::kUsualFade, 0.0, kLongestFade);
         if (desk) {
-            strips(root, scene.desk);
+            strips(root, scene);
             distance(root, scene.desk);
         } else {
             stages(root, "", scene.chain());
         }
         if (out_.problems.empty()) out_.problems = desk_problems(scene.desk, desk);
         if (out_.problems.empty()) out_.scene = std::move(scene);
+        if (!out_.scene && newer()) {
+            for (Error& e : out_.problems)
+                e.remedy = "A newer Dusky Reed wrote this scene; open it with that one.";
+        }
     }
 
   private:
@@ -94,14 +105,7 @@ class Reader {
             return false;
         }
         const auto version = root["version"].get<std::int64_t>();
-        if (version > kSceneVersion) {
-            problem("version",
-                    "the scene has version " + std::to_string(version) + "; this program reads " +
-                        std::to_string(kSceneVersion) + ".",
-                    "Open it with a newer Dusky Reed.");
-            return false;
-        }
-        if (version < 1) {
+        if (version < 1 || version > 1000) {
             problem("version", "there is no version " + std::to_string(version) + ".");
             return false;
         }
@@ -109,10 +113,26 @@ class Reader {
         return true;
     }
 
-    void known_keys(const Json& object, const std::string& where, const std::set<std::string>& known) {
-        for (const auto& [key, unused] : object.items()) {
-            if (known.count(key) == 0) problem(where + key, "there is no such field.");
+    bool newer() const { return out_.version > kSceneVersion; }
+
+    /// Fields that are not known: of a newer version they are given back, else they are problems.
+    Json known_keys(const Json& object, const std::string& where, const std::set<std::string>& known) {
+        Json rest = Json::object();
+        for (const auto& [key, value] : object.items()) {
+            if (known.count(key) != 0) continue;
+            if (newer())
+                rest[key] = value;
+            else
+                problem(where + key, "there is no such field.");
         }
+        return rest;
+    }
+    static void keep(const Json& rest, std::string& out) {
+        if (!rest.empty()) out = rest.dump(-1, ' ', false, Json::error_handler_t::replace);
+    }
+
+    int colour(const Json& object, const std::string& where) {
+        return static_cast<int>(number(object, "colour", where, 0.0, 0.0, kStripColours - 1));
     }
 
     std::string text(const Json& object, const char* key, const std::string& where, bool needed) {
@@ -127,23 +147,26 @@ class Reader {
         return object[key].get<std::string>();
     }
 
-    void strips(const Json& root, DeskSpec& desk) {
+    void strips(const Json& root, Scene& scene) {
+        DeskSpec& desk = scene.desk;
         if (!root.contains("strips") || !root["strips"].is_array() || root["strips"].empty()) {
             problem("strips", "the list of strips is missing or empty.");
             return;
         }
         desk.strips.clear();
         for (const Json& s : root["strips"])
-            strip(s, "strips[" + std::to_string(desk.strips.size()) + "].", desk);
+            strip(s, "strips[" + std::to_string(desk.strips.size()) + "].", scene);
     }
 
-    void strip(const Json& s, const std::string& where, DeskSpec& desk) {
-        StripSpec& spec = desk.strips.emplace_back();
+    void strip(const Json& s, const std::string& where, Scene& scene) {
+        StripSpec& spec = scene.desk.strips.emplace_back();
         if (!s.is_object()) {
             problem(where.substr(0, where.size() - 1), "it is " + type_name(s) + ", not a strip.");
             return;
         }
-        known_keys(s, where, {"id", "name", "role", "colour", "fader", "mute", "stages"});
+        std::set<std::string> known{"id", "name", "role", "colour", "fader", "mute", "stages"};
+        if (out_.version > 2) known.emplace("made_for");
+        keep(known_keys(s, where, known), spec.extra);
         spec.id = text(s, "id", where, true);
         spec.name = text(s, "name", where, false);
         for (const auto& [key, words] : {std::pair("id", &spec.id), std::pair("name", &spec.name)}) {
@@ -155,7 +178,7 @@ class Reader {
         else if (role != role_id(StripRole::voice) && s.contains("role") && s["role"].is_string())
             problem(where + "role",
                     "there is no role \"" + role.substr(0, 60) + "\"; it must be one of: voice, programme.");
-        spec.colour = static_cast<int>(number(s, "colour", where, 0.0, 0.0, kStripColours - 1));
+        spec.colour = colour(s, where);
         spec.fader = number(s, "fader", where, 0.0, kFaderLeast, kFaderMost);
         if (s.contains("mute")) {
             if (s["mute"].is_boolean())
@@ -164,11 +187,46 @@ class Reader {
                 problem(where + "mute", "it must be true or false.");
         }
         stages(s, where, spec.chain);
+        if (out_.version > 2 && s.contains("made_for"))
+            made_for(s["made_for"], where + "made_for", scene.made_for[spec.id]);
         if (spec.role != StripRole::programme) return;
         for (size_t i = 0; i < spec.chain.stages.size() && i < s["stages"].size(); ++i) {
             StageSpec& stage = spec.chain.stages[i];
             if (s["stages"][i].is_object() && !s["stages"][i].contains("key"))
                 stage.key = stage.stage_kind().usual_key;
+        }
+    }
+
+    void made_for(const Json& m, const std::string& where, MadeFor& out) {
+        if (!m.is_object()) {
+            problem(where, "it is " + type_name(m) + ", not levels.");
+            return;
+        }
+        keep(known_keys(m, where + ".", {"room", "quiet", "usual", "loud", "loudness", "stages"}), out.extra);
+        levels(m, where, out.in);
+        out.loudness = number(m, "loudness", where + ".", 0.0, -100.0, 20.0);
+        if (!m.contains("stages")) return;
+        if (!m["stages"].is_object()) {
+            problem(where + ".stages", "it is " + type_name(m["stages"]) + ", not levels by stage.");
+            return;
+        }
+        for (const auto& [id, at] : m["stages"].items()) {
+            const std::string here = where + ".stages." + id.substr(0, 60);
+            if (!at.is_object()) {
+                problem(here, "it is " + type_name(at) + ", not levels.");
+                continue;
+            }
+            known_keys(at, here + ".", {"room", "quiet", "usual", "loud"});
+            levels(at, here, out.stages[id]);
+        }
+    }
+
+    void levels(const Json& at, const std::string& where, VoiceLevels& out) {
+        double* const figures[] = {&out.room, &out.quiet, &out.usual, &out.loud};
+        const char* const keys[] = {"room", "quiet", "usual", "loud"};
+        for (size_t i = 0; i < 4; ++i) {
+            if (!at.contains(keys[i])) problem(where + "." + keys[i], "it is missing.");
+            *figures[i] = number(at, keys[i], where + ".", 0.0, -200.0, 20.0);
         }
     }
 
@@ -232,8 +290,16 @@ class Reader {
             std::set<std::string> known{"kind", "id", "title", "bypass", "parameters"};
             if (kind->teaching != nullptr) known.emplace(kind->teaching->id);
             if (kind->takes_key) known.emplace("key");
-            known_keys(s, where + ".", known);
+            Json rest = known_keys(s, where + ".", known);
             spec = new_stage(chain, *kind);
+            if (newer() && s.contains("parameters") && s["parameters"].is_object()) {
+                Json more = Json::object();
+                for (const auto& [key, value] : s["parameters"].items()) {
+                    if (kind->find(key) < 0) more[key] = value;
+                }
+                if (!more.empty()) rest["parameters"] = std::move(more);
+            }
+            keep(rest, spec.extra);
         } else {
             // Another program's, or a newer one's: kept as it is.
             spec.kind = kind_id;
@@ -304,6 +370,7 @@ class Reader {
         for (const auto& [key, value] : values.items()) {
             const int row = kind.find(key);
             const std::string here = where + "." + key.substr(0, 60);
+            if (row < 0 && newer()) continue;  // it is kept
             if (row < 0 || kind.parameters[static_cast<size_t>(row)].transient) {
                 problem(here, "a " + std::string(kind.id) + " has no such parameter.");
                 continue;
@@ -368,6 +435,9 @@ SceneReading read_scene(std::string_view json) {
         out.problems.push_back({"a number is too large to be read.", "", "Numbers must be finite."});
     }
     if (!out.scene) return out;
+    if (out.version > kSceneVersion)
+        out.remarks.push_back("A newer Dusky Reed wrote it (version " + std::to_string(out.version) +
+                              "): what is not known here is kept, and has no effect.");
     const auto& strips = out.scene->desk.strips;
     for (const StripSpec& s : strips) {
         for (const std::string& remark : chain_remarks(s.chain, s.role))

@@ -2,19 +2,33 @@
 // docs/scene-format.md.
 #pragma once
 
+#include <map>
 #include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
 
 #include "desk/desk_spec.h"
+#include "scenes/made_for.h"
 
 namespace reed {
 
+/// Version 1 was one chain without strips; it is read as a desk of one voice. Version 3 added colour, group,
+/// fade and what the scene was made for.
+inline constexpr int kSceneVersion = 3;
+
 struct Scene {
-    std::string name;
-    std::string note;  ///< free text: which microphone, which room
+    std::string name{};
+    std::string note{};  ///< free text: which microphone, which room
     DeskSpec desk{};
+    std::optional<int> colour{};                ///< 0 to kStripColours - 1
+    std::string group{};                        ///< a word under which scenes are found together
+    double fade = kUsualFade;                   ///< s, 0 to kLongestFade: how long its recall takes
+    std::map<std::string, MadeFor> made_for{};  ///< by strip id; those it is known of
+    int version = kSceneVersion;                ///< of the file it came from where that is a newer one
+    std::string extra{};  ///< fields of a newer version as they came, as the JSON of an object; else empty
+
+    static constexpr double kUsualFade = 0.3;
 
     /// Of the first strip.
     ChainSpec& chain() { return desk.strips.front().chain; }
@@ -22,8 +36,6 @@ struct Scene {
     bool operator==(const Scene&) const = default;
 };
 
-/// Version 1 was one chain without strips; it is read as a desk of one voice.
-inline constexpr int kSceneVersion = 2;
 /// Longest scene file that is read; a full chain of 32 equalizers stays below half of it.
 inline constexpr size_t kMaxSceneBytes = 1'000'000;
 inline constexpr const char* kSceneFormat = "dusky-reed-scene";
@@ -39,10 +51,12 @@ struct SceneReading {
     int version = 0;                   ///< of the file's format, where there is a scene
 };
 
-/// JSON text of the newest version, indented, with every parameter of every stage and a newline at its end.
+/// JSON text of the newest version (of a newer one where the scene came from such a file), indented, with
+/// every parameter of every stage and a newline at its end.
 std::string write_scene(const Scene& scene);
 
-/// Reads and checks; collects everything that is wrong, not just the first.
+/// Reads and checks; collects everything that is wrong, not just the first. Of a newer version it takes what
+/// it knows and keeps the rest.
 SceneReading read_scene(std::string_view json);
 
 /// read_scene() on a file's contents; reading failures are problems too. `digest` gets a number that another

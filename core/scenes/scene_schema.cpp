@@ -2,6 +2,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "chain/chain_runner.h"
 #include "scenes/scene.h"
 #include "stages/registry.h"
 
@@ -91,11 +92,21 @@ std::string scene_schema() {
     strip["fader"] = range(kFaderLeast, kFaderMost);
     strip["mute"] = {{"type", "boolean"}, {"default", false}};
     strip["stages"] = {{"type", "array"}, {"maxItems", kMaxStages}, {"items", std::move(any)}};
+    const Json level = range(-200.0, 20.0);
+    const Json levels{{"room", level}, {"quiet", level}, {"usual", level}, {"loud", level}};
+    const std::vector<std::string> all{"room", "quiet", "usual", "loud"};
+    Json made = levels;
+    made["loudness"] = range(-100.0, 20.0);
+    made["stages"] = {{"type", "object"}, {"additionalProperties", object(levels, all)}};
+    strip["made_for"] = object(std::move(made), all);
     Json root;
     root["format"] = {{"const", kSceneFormat}};
     root["version"] = {{"const", kSceneVersion}};
     root["name"] = text(kMaxSceneName);
     root["note"] = {{"type", "string"}};
+    root["colour"] = {{"type", "integer"}, {"minimum", 0}, {"maximum", kStripColours - 1}};
+    root["group"] = text(kMaxSceneName);
+    root["fade"] = range(0.0, kLongestFade);
     root["distance"] = object({{"least", range(0.0, 40.0)}, {"most", range(0.0, 40.0)}});
     root["strips"] = {{"type", "array"},
                       {"minItems", 1},

@@ -22,15 +22,50 @@ std::string free_mark(const Scene& scene) {
     const auto holds = [&mark](const std::string& text) { return text.find(mark) != std::string::npos; };
     const auto used = [&] {
         const auto in_stage = [&](const StageSpec& s) {
-            return holds(s.id) || holds(s.title) || holds(s.key) || holds(s.foreign);
+            return holds(s.id) || holds(s.title) || holds(s.key) || holds(s.foreign) || holds(s.extra);
         };
         const auto in_strip = [&](const StripSpec& s) {
-            return holds(s.id) || holds(s.name) || std::ranges::any_of(s.chain.stages, in_stage);
+            return holds(s.id) || holds(s.name) || holds(s.extra) ||
+                   std::ranges::any_of(s.chain.stages, in_stage);
         };
-        return holds(scene.name) || holds(scene.note) || std::ranges::any_of(scene.desk.strips, in_strip);
+        const auto in_made_for = [&](const auto& made) {
+            return holds(made.second.extra) ||
+                   std::ranges::any_of(made.second.stages, [&](const auto& at) { return holds(at.first); });
+        };
+        return std::ranges::any_of(scene.made_for, in_made_for) || holds(scene.name) || holds(scene.note) ||
+               holds(scene.group) || holds(scene.extra) || std::ranges::any_of(scene.desk.strips, in_strip);
     };
     while (used()) mark += '_';
     return mark;
+}
+
+/// Fields of a newer version, beside those that are known.
+void add_extra(Json& to, const std::string& extra) {
+    if (extra.empty()) return;
+    const Json rest = Json::parse(extra);
+    for (const auto& [key, value] : rest.items()) {
+        if (key == "parameters" && to.contains(key))
+            for (const auto& [id, parameter] : value.items()) to[key][id] = parameter;
+        else
+            to[key] = value;
+    }
+}
+
+Json levels_to_json(const VoiceLevels& at) {
+    const auto tenths = [](double db) { return std::round(10.0 * db) / 10.0; };
+    return {{"room", tenths(at.room)},
+            {"quiet", tenths(at.quiet)},
+            {"usual", tenths(at.usual)},
+            {"loud", tenths(at.loud)}};
+}
+
+Json made_for_to_json(const MadeFor& made) {
+    Json out = levels_to_json(made.in);
+    out["loudness"] = std::round(10.0 * made.loudness) / 10.0;
+    out["stages"] = Json::object();
+    for (const auto& [id, at] : made.stages) out["stages"][id] = levels_to_json(at);
+    add_extra(out, made.extra);
+    return out;
 }
 
 /// `mark` stands for its memory's list, which `lists` gets as text.
@@ -48,6 +83,7 @@ Json stage_to_json(const StageSpec& s, const std::string& mark, std::vector<std:
         values[std::string(table[i].id)] = value_to_json(table[i], s.values[i]);
     }
     stage["parameters"] = std::move(values);
+    add_extra(stage, s.extra);
     if (s.taught.empty()) return stage;
     const Teaching& teaching = *s.stage_kind().teaching;
     Json memory = Json::object();
@@ -80,9 +116,12 @@ std::string write_scene(const Scene& scene) {
     // An object from the start: the library marks an empty value as one before it has the memory for it.
     Json root = Json::object();
     root["format"] = kSceneFormat;
-    root["version"] = kSceneVersion;
+    root["version"] = std::max(scene.version, kSceneVersion);
     root["name"] = scene.name;
     root["note"] = scene.note;
+    if (scene.colour) root["colour"] = *scene.colour;
+    root["group"] = scene.group;
+    root["fade"] = scene.fade;
     root["distance"] = {{"least", scene.desk.distance_least}, {"most", scene.desk.distance_most}};
     root["strips"] = Json::array();
     const std::string mark = free_mark(scene);
@@ -98,8 +137,12 @@ std::string write_scene(const Scene& scene) {
         out["stages"] = Json::array();
         for (const auto& s : strip.chain.stages)
             out["stages"].push_back(s.missing() ? foreign_to_json(s) : stage_to_json(s, mark, lists));
+        if (const auto made = scene.made_for.find(strip.id); made != scene.made_for.end())
+            out["made_for"] = made_for_to_json(made->second);
+        add_extra(out, strip.extra);
         root["strips"].push_back(std::move(out));
     }
+    add_extra(root, scene.extra);
     // Text that is not valid UTF-8 (a name pasted from elsewhere) is mended, not refused.
     std::string out = root.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
     const std::string marked = '"' + mark + '"';

@@ -10,14 +10,6 @@
 namespace reed {
 namespace {
 
-LoudnessReading measured(AudioBuffer& sound, double sample_rate) {
-    LoudnessMeter meter({sample_rate, sound.channels()}, LoudnessMemory::exact);
-    constexpr size_t kPiece = 8192;
-    for (size_t done = 0; done < sound.frames(); done += kPiece)
-        meter.add(sound.block(done, static_cast<int>(std::min(kPiece, sound.frames() - done))));
-    return meter.read();
-}
-
 void turn(AudioBuffer& sound, double db) {
     const auto gain = static_cast<float>(db_to_gain(db));
     for (int c = 0; c < sound.channels(); ++c) {
@@ -77,7 +69,8 @@ Result<Compared> compare(const Side& a, const AudioBuffer& in_a, const Side& b, 
     out.a = std::move(first.value());
     out.b = std::move(second.value());
     out.delay_frames = b_latency - a_latency;
-    const LoudnessReading a_loud = measured(out.a, sample_rate), b_loud = measured(out.b, sample_rate);
+    const LoudnessReading a_loud = measure_loudness(out.a, sample_rate),
+                          b_loud = measure_loudness(out.b, sample_rate);
     out.a_lufs = a_loud.integrated;
     out.b_lufs = b_loud.integrated;
     if (match && out.a_lufs && out.b_lufs) {

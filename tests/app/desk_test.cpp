@@ -7,10 +7,10 @@
 #include "deck/changes_popup.h"
 #include "rail/balance_view.h"
 #include "rail/strip_rail.h"
-#include "rail/strip_sign.h"
 #include "rail/strip_tile.h"
 #include "session/balance_model.h"
 #include "support/noises.h"
+#include "widgets/strip_sign.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -78,14 +78,74 @@ TEST_CASE("a guest is added by the menu, gets a microphone, and each strip shows
     CHECK_FALSE(first->isVisible());
     CHECK(w.find<ui::FlatButton>("input_button")->text() == "Simulated room");
     CHECK(w.strip(0).strip().stage("compressor")->value("threshold") == mine);
-    // Undo is each strip's own.
+    // What was done last is undone first, wherever it was, and shown.
     w.window.activateWindow();
     QTest::keyClick(&w.window, Qt::Key_Z, Qt::ControlModifier);
-    CHECK(w.strip(1).strip().stage("compressor")->value("threshold") > -22.0);
-    QTest::keyClick(&w.window, Qt::Key_2, Qt::ControlModifier | Qt::AltModifier);
     CHECK(&w.session.desk().current() == &w.strip(1));
-    QTest::keyClick(&w.window, Qt::Key_Z, Qt::ControlModifier);
     CHECK(w.strip(1).strip().stage("compressor")->value("threshold") == -22.0);
+    QTest::keyClick(&w.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+    CHECK(w.strip(1).strip().stage("compressor")->value("threshold") > -22.0);
+}
+
+TEST_CASE("undo goes across recalls, with strips that came and went, and back again") {
+    TemporaryFolder folder;
+    DeskWindow w(folder);
+    const auto hold = [&] { return w.value("gate", "hold"); };
+    const auto hold_row = static_cast<size_t>(find_stage_kind("gate")->find("hold"));
+    const auto desk = [&] { return w.session.desk().scene(); };
+    const auto undo = [&] { QTest::keyClick(&w.window, Qt::Key_Z, Qt::ControlModifier); };
+    const auto redo = [&] { QTest::keyClick(&w.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier); };
+    std::vector<Scene> states{desk()};
+    const auto note = [&] { states.push_back(desk()); };
+    w.session.strip().setValue("gate", hold_row, 321.0);
+    note();
+    w.addGuest();
+    note();
+    w.strip(1).strip().setFader(-7.5);
+    note();
+    w.session.desk().setDistance(12.0, 18.0);
+    note();
+    w.session.desk().move("guest", -1);
+    note();
+    w.session.shelf().recall("Rain on tin");  // one voice
+    note();
+    CHECK(w.session.desk().strips().size() == 1);
+    w.session.strip().setFader(-2.0);
+    note();
+    w.session.shelf().recall("Two at the bench");
+    note();
+    REQUIRE(w.session.desk().strips().size() > 1);
+    w.session.desk().remove(w.strip(1).strip().spec().id);
+    note();
+    CHECK(w.session.desk().canBringBack());
+    w.window.activateWindow();
+    for (size_t i = states.size() - 1; i-- > 0;) {
+        undo();
+        INFO("back to state " << i);
+        CHECK(desk() == states[i]);
+    }
+    CHECK_FALSE(w.session.desk().canBringBack());
+    CHECK_FALSE(w.session.strip().history().canUndo());
+    CHECK(w.session.desk().strips().size() == 1);
+    for (size_t i = 1; i < states.size(); ++i) {
+        redo();
+        INFO("on to state " << i);
+        CHECK(desk() == states[i]);
+    }
+    undo();
+    undo();
+    undo();
+    CHECK(w.session.desk().name() == "Rain on tin");
+    undo();
+    // The guest is there again with its input and sounds.
+    REQUIRE(w.session.desk().find("guest") != nullptr);
+    CHECK(w.session.desk().find("guest")->devices().input().target == folder.path("guest.wav"));
+    CHECK(w.until([&] { return w.sum_level() > -60.0; }));
+    CHECK(hold() == 321.0);
+    // A new name stays when what was done before it is undone.
+    REQUIRE(w.session.shelf().saveAs("Guest night"));
+    undo();
+    CHECK(w.session.desk().name() == "Guest night");
 }
 
 TEST_CASE("a strip is faded, muted, renamed, coloured, moved, removed and brought back") {

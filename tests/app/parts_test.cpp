@@ -11,62 +11,96 @@ using namespace reed;
 using namespace reed::test;
 
 namespace {
-ui::SharedState named(const char* name) {
-    ui::StripState s;
-    s.scene.name = name;
-    return std::make_shared<const ui::StripState>(s);
-}
+/// A desk of one strip whose scene has a name, and its steps.
+struct Steps {
+    std::string now = "a";
+    ui::History h;
+
+    Steps() {
+        h.serve([this] { return state(now); },
+                [this](const ui::DeskState& before) { now = before.strips.at(before.first)->scene.name; });
+    }
+    static ui::DeskState state(const std::string& name) {
+        ui::StripState s;
+        s.scene.name = name;
+        return {{std::make_shared<const ui::StripState>(s)}};
+    }
+    void change(const std::string& to, const QString& label, const QString& key) {
+        h.push(label, key);
+        now = to;
+    }
+};
 }  // namespace
 
 TEST_CASE("changes with one key in a row are one step of undo, others are not") {
-    ui::History h;
+    Steps s;
+    ui::History& h = s.h;
     CHECK_FALSE(h.canUndo());
-    h.push(named("a"), "first", "gate/hold");
-    h.push(named("b"), "second", "gate/hold");
-    h.push(named("c"), "third", "gate/range");
+    s.change("b", "first", "gate/hold");
+    s.change("c", "second", "gate/hold");
+    s.change("d", "third", "gate/range");
     CHECK(h.undoLabel() == "third");
-    CHECK(h.undo(named("d"))->scene.name == "c");
+    h.undo();
+    CHECK(s.now == "c");
     CHECK(h.redoLabel() == "third");
-    CHECK(h.undo(named("c"))->scene.name == "a");  // both drags of hold at once
+    h.undo();
+    CHECK(s.now == "a");  // both drags of hold at once
     CHECK_FALSE(h.canUndo());
-    CHECK(h.redo(named("a"))->scene.name == "c");
-    CHECK(h.redo(named("c"))->scene.name == "d");
+    h.undo();
+    CHECK(s.now == "a");
+    h.redo();
+    CHECK(s.now == "c");
+    h.redo();
+    CHECK(s.now == "d");
     CHECK_FALSE(h.canRedo());
     // A step that was closed stays by itself; a new change forgets what could be redone.
-    h.push(named("e"), "x", "k");
+    s.change("e", "x", "k");
     h.closeStep();
-    h.push(named("f"), "y", "k");
-    CHECK(h.undo(named("g"))->scene.name == "f");
-    CHECK(h.undo(named("f"))->scene.name == "e");
-    h.push(named("h"), "z", {});
+    s.change("f", "y", "k");
+    h.undo();
+    CHECK(s.now == "e");
+    h.undo();
+    CHECK(s.now == "d");
+    s.change("h", "z", {});
     CHECK_FALSE(h.canRedo());
+    // What is held back is no step; a scene that was renamed keeps its new name in what was before.
+    {
+        const ui::History::Hold hold(h);
+        s.change("i", "not noted", {});
+    }
+    CHECK(h.undoLabel() == "z");
+    h.rename("d", "renamed");
+    h.undo();
+    CHECK(s.now == "renamed");
 }
 
 TEST_CASE("changes of one key more than a second and a half apart are two steps") {
-    ui::History h;
+    Steps s;
     QElapsedTimer since;
-    h.push(named("a"), "first", "gate/hold");
+    s.change("b", "first", "gate/hold");
     since.start();
     QTest::qWait(1000);
-    h.push(named("b"), "second", "gate/hold");
+    s.change("c", "second", "gate/hold");
+    s.h.undo();
     // A machine that stood still meanwhile proves nothing about it.
-    if (since.elapsed() < 1400) CHECK(h.undo(named("c"))->scene.name == "a");
-    ui::History other;
-    other.push(named("a"), "first", "gate/hold");
+    if (since.elapsed() < 1400) CHECK(s.now == "a");
+    Steps other;
+    other.change("b", "first", "gate/hold");
     QTest::qWait(1600);
-    other.push(named("b"), "second", "gate/hold");
-    CHECK(other.undo(named("c"))->scene.name == "b");
-    CHECK(other.undo(named("b"))->scene.name == "a");
+    other.change("c", "second", "gate/hold");
+    other.h.undo();
+    CHECK(other.now == "b");
+    other.h.undo();
+    CHECK(other.now == "a");
 }
 
 TEST_CASE("five hundred steps can be undone, and the newest are the ones kept") {
-    ui::History h;
-    for (int i = 0; i < 600; ++i) h.push(named(std::to_string(i).c_str()), QString("step %1").arg(i), {});
-    std::string last;
+    Steps s;
+    for (int i = 0; i < 600; ++i) s.change(std::to_string(i), QString("step %1").arg(i), {});
     int steps = 0;
-    for (; h.canUndo(); ++steps) last = h.undo(named("now"))->scene.name;
+    for (; s.h.canUndo(); ++steps) s.h.undo();
     CHECK(steps == 500);
-    CHECK(last == "100");
+    CHECK(s.now == "99");
 }
 
 TEST_CASE("errors wait to be read, other news does not cover them") {

@@ -44,10 +44,6 @@ std::filesystem::path change_both(Window& w) {
     return path;
 }
 
-std::string message(Window& w) {
-    return w.window.messages()->text().toStdString();
-}
-
 /// Types a name into the field and answers the question that follows; returns how often it was asked.
 int name_it(Window& w, const QString& name, const QString& answer) {
     auto* field = w.find<QLineEdit>("scene_name");

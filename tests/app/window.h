@@ -122,4 +122,9 @@ struct Window {
     }
 };
 
+/// What the window says.
+inline std::string message(Window& w) {
+    return w.window.messages()->text().toStdString();
+}
+
 }  // namespace reed::test

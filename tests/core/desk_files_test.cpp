@@ -62,7 +62,7 @@ TEST_CASE("a scene keeps a whole desk", "[scene][desk]") {
     const SceneReading r = read_scene(write_scene(s));
     REQUIRE(r.scene);
     CHECK(*r.scene == s);
-    CHECK(r.version == 2);
+    CHECK(r.version == kSceneVersion);
     // Peaks of the programme are no trouble; the remark about a voice names it.
     CHECK(r.remarks.empty());
     Scene open = s;
@@ -87,7 +87,7 @@ TEST_CASE("a scene of version 1 is a desk of one voice, and its file is kept whe
     CHECK(s.desk.strips[0].role == StripRole::voice);
     CHECK(s.chain().stages[0].value("gain") == 3);
     REQUIRE(library.save(s).ok());
-    CHECK(load_scene(folder.path("old.json")).version == 2);
+    CHECK(load_scene(folder.path("old.json")).version == kSceneVersion);
     CHECK(read_file(folder.path("removed/old.json"), 100000).value() == old);
     // Once only: a file of today's version is written over.
     REQUIRE(library.save(s).ok());

@@ -59,6 +59,65 @@ TEST_CASE("a changed chain fades in within 30 ms, a recalled scene within 300", 
     }
 }
 
+TEST_CASE("a scene takes over in the time it asks for, and one that is overtaken makes way at once",
+          "[engine]") {
+    const std::vector<float> constant(48000 / 2, 0.25f);
+    const auto limiter = stage("limiter", {{"lookahead", 3}, {"true_peak", 0}});
+    const auto louder = [&](double db) { return chain_of({limiter, stage("gain", {{"gain", db}})}); };
+    for (const auto& [wanted, taken] : {std::pair(0.0, 0.030), std::pair(2.0, 2.0), std::pair(99.0, 10.0)}) {
+        Engine engine;
+        REQUIRE(engine.open({48000, 1}, louder(0)).ok());
+        (void)push(engine, constant);
+        follow(engine, louder(-6), Fade::over(wanted));
+        const auto x = push(engine, std::vector<float>(12 * 48000, 0.25f));
+        const auto [begin, end] = fade_in(x, 0.25, 0.25 * db_to_gain(-6.0));
+        CHECK(static_cast<double>(end - begin) / 48000 <= taken + 0.001);
+        CHECK(static_cast<double>(end - begin) / 48000 >= 0.97 * taken);
+    }
+    // Two seconds into a fade of ten another scene is wanted; and a stage of it is turned meanwhile.
+    Engine engine;
+    REQUIRE(engine.open({48000, 1}, louder(0)).ok());
+    (void)push(engine, constant);
+    follow(engine, louder(-6), Fade::over(10));
+    std::vector<float> all = push(engine, std::vector<float>(2 * 48000, 0.25f));
+    follow(engine, louder(-12), Fade::over(0.5));
+    append(all, push(engine, std::vector<float>(48000, 0.25f)));
+    const double step_most = 0.25 * 1.6 / (0.030 * 48000);  // of a fade over all of it in 30 ms
+    for (size_t i = 1; i < all.size(); ++i) REQUIRE(std::abs(all[i] - all[i - 1]) < step_most);
+    // Sounding within the shortest fade and its own.
+    const auto [begin, end] = fade_in(all, 0.25, 0.25 * db_to_gain(-12.0));
+    CHECK(static_cast<double>(end) / 48000 < 2.0 + 0.030 + 0.5 + 0.06);  // it catches up before it is heard
+}
+
+TEST_CASE("the loudness holds while one sound goes over into another", "[engine]") {
+    // Through other filters and delays: what comes together is no longer the same sound. Noise is the
+    // hardest, as nothing of it is alike; a fade by amplitude alone would dip by 3 dB.
+    const auto voice = noise(0.1, 10.0, 5);
+    const auto late = stage("limiter", {{"lookahead", 9}, {"true_peak", 0}});
+    for (const bool alike : {false, true}) {
+        Engine engine;
+        REQUIRE(engine.open({48000, 1}, chain_of({stage("gain")})).ok());
+        (void)push(engine, std::vector<float>(voice.begin(), voice.begin() + 48000));
+        follow(engine, alike ? chain_of({stage("gain"), stage("gain")}) : chain_of({late}), Fade::over(4));
+        const auto x = push(engine, std::vector<float>(voice.begin() + 48000, voice.end()));
+        double least = 0.0, most = -200.0;
+        for (size_t i = 0; i + 9600 < x.size(); i += 4800) {
+            const double level = db(rms(x, i, 9600));
+            least = i == 0 ? level : std::min(least, level);
+            most = std::max(most, level);
+        }
+        INFO((alike ? "the same sound: " : "another sound: ") << least << " to " << most << " dBFS");
+        CHECK(least > -20.0 - 0.5);
+        CHECK(most < -20.0 + 0.5);
+        if (!alike) continue;
+        // What is the same on both sides goes through as it is.
+        double worst = 0.0;
+        for (size_t i = 0; i < x.size(); ++i)
+            worst = std::max(worst, std::abs(static_cast<double>(x[i]) - voice[48000 + i]));
+        CHECK(worst < 1e-6);
+    }
+}
+
 TEST_CASE("a new chain has heard every sample the old one has", "[engine]") {
     // A notch takes a hum away; had the new chain missed a part of it, or started anew, the notch would ring.
     // The machine may be as slow as it likes between the calls.

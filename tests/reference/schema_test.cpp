@@ -70,6 +70,11 @@ TEST_CASE("what is written is valid by the schema, and what the reader refuses i
         REQUIRE(scene.scene);
         good.push_back(write_scene(*scene.scene));
     }
+    Scene noted = everything();
+    noted.made_for["voice"] = {{-50, -30, -22, -16}, {{"gain", {-50, -30, -22, -16}}}, -20};
+    noted.colour = 3;
+    noted.group = "Evenings";
+    good.front() = write_scene(noted);
     json foreign = json::parse(good[0]);
     foreign["strips"][0]["stages"].push_back({{"kind", "of the future"}, {"anything", {1, 2}}});
     good.push_back(foreign.dump());
@@ -82,10 +87,16 @@ TEST_CASE("what is written is valid by the schema, and what the reader refuses i
         bad.push_back(j.dump());
     };
     broken("/format", "another");
-    broken("/version", 3);
+    broken("/version", "3");
     broken("/note", 5);
     broken("/distance/least", 50);
     broken("/more", 1);
+    broken("/colour", 8);
+    broken("/group", 1);
+    broken("/fade", 10.5);
+    broken("/strips/0/made_for", {{"room", -50}});
+    broken("/strips/0/made_for/room", -300);
+    broken("/strips/0/made_for/stages/gain/loud", "very");
     broken("/strips", json::array());
     broken("/strips/0/role", "guest");
     broken("/strips/0/colour", 9);

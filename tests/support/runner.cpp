@@ -6,6 +6,8 @@
 
 namespace reed::test {
 
-int run_tests(int argc, char** argv) { return Catch::Session().run(argc, argv); }
+int run_tests(int argc, char** argv) {
+    return Catch::Session().run(argc, argv);
+}
 
 }  // namespace reed::test

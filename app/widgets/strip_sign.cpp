@@ -1,4 +1,4 @@
-#include "rail/strip_sign.h"
+#include "widgets/strip_sign.h"
 
 #include <QCoreApplication>
 #include <QPainterPath>

@@ -1,0 +1,161 @@
+#include "deck/fit_popup.h"
+
+#include <QGridLayout>
+#include <QHBoxLayout>
+#include <QPainter>
+#include <QVBoxLayout>
+
+#include "actions/actions.h"
+#include "session/fit_model.h"
+#include "theme/theme.h"
+#include "widgets/flat_button.h"
+#include "widgets/input.h"
+#include "widgets/words.h"
+
+namespace reed::ui {
+namespace {
+
+constexpr int kWidth = 560;
+
+QString dbfs(double level) {
+    return QString::number(level, 'f', 0);
+}
+
+}  // namespace
+
+FitPopup::FitPopup(Actions& actions, QWidget* parent) : QWidget(parent, Qt::Popup), actions_(actions) {
+    setObjectName("fit_popup");
+    setAttribute(Qt::WA_DeleteOnClose);
+    setAccessibleName(tr("Fit the scene to this voice and room"));
+    setFixedWidth(kWidth);
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(16, 14, 16, 14);
+    column->setSpacing(8);
+    title_ = new Words(Words::Ink::text, this);
+    title_->setFont(ui::font(16, true));
+    column->addWidget(title_);
+    state_ = new Words(Words::Ink::muted, this);
+    state_->setObjectName("fit_state");
+    state_->setFont(ui::font(14));
+    state_->setWordWrap(true);
+    column->addWidget(state_);
+    list_ = new QGridLayout;
+    list_->setHorizontalSpacing(14);
+    list_->setVerticalSpacing(0);
+    column->addLayout(list_);
+    auto* foot = new QHBoxLayout;
+    foot->setSpacing(8);
+    all_ = new FlatButton(tr("Make all of them"), this);
+    all_->setObjectName("fit_all");
+    all_->setWeight(FlatButton::Weight::raised);
+    all_->setToolTip(tr("All of them as one step, which Ctrl+Z undoes"));
+    keep_ = new FlatButton(tr("It is right as it is"), this);
+    keep_->setObjectName("fit_keep");
+    keep_->setToolTip(tr("Goes by the levels that are here from now on, with the settings as they are"));
+    FitModel& model = actions_.session().fit();
+    connect(all_, &FlatButton::clicked, this, [this, &model] {
+        model.apply();
+        close();
+    });
+    connect(keep_, &FlatButton::clicked, this, [this, &model] {
+        model.keepAsItIs();
+        close();
+    });
+    foot->addWidget(all_);
+    foot->addWidget(keep_);
+    foot->addStretch(1);
+    column->addLayout(foot);
+    connect(&model, &FitModel::found, this, &FitPopup::refresh);
+    connect(&model, &FitModel::failed, this, &FitPopup::tell);
+    connect(&model, &FitModel::progressed, this,
+            [this](int percent) { tell(tr("Listening to what you said last: %1 %").arg(percent)); });
+    title_->setText(tr("Fit to this voice and room"));
+    all_->hide();
+    tell(tr("Listening to what you said last"));
+    model.look();
+}
+
+void FitPopup::tell(const QString& words) {
+    state_->setText(words);
+    layout()->activate();
+    adjustSize();
+}
+
+void FitPopup::refresh() {
+    while (QLayoutItem* item = list_->takeAt(0)) {
+        if (QWidget* w = item->widget()) {
+            w->hide();
+            w->deleteLater();
+        }
+        delete item;
+    }
+    FitModel& model = actions_.session().fit();
+    if (!model.fit()) return;
+    const Fit& fit = *model.fit();
+    const Session* strip = actions_.session().desk().find(model.strip());
+    if (strip == nullptr) return;
+    QString words =
+        tr("It was made for a voice at %1 in a room at %2 dBFS; yours comes at %3, the room at %4.")
+            .arg(dbfs(fit.made.usual), dbfs(fit.made.room), dbfs(fit.here.usual), dbfs(fit.here.room));
+    if (fit.changes.empty()) words += ' ' + tr("It fits as it is.");
+    for (const std::string& id : fit.taught_elsewhere) {
+        const StageSpec* s = strip->strip().stage(id);
+        if (s != nullptr)
+            words += ' ' + tr("%1 was taught another room: teach it this one.")
+                               .arg(QString::fromStdString(s->shown_title()));
+    }
+    int row = 0;
+    for (size_t i = 0; i < fit.changes.size(); ++i) {
+        const FitChange& c = fit.changes[i];
+        const StageSpec* s = strip->strip().stage(c.stage);
+        if (s == nullptr && !c.stage.empty()) continue;
+        const auto shown = [&](double value) {
+            return s != nullptr
+                       ? QString::fromStdString(format_value(s->stage_kind().parameters[c.row], value))
+                       : tr("%1 dB").arg(value, 0, 'f', 1);
+        };
+        const QString name = s != nullptr ? QString::fromStdString(s->shown_title()) + ": " +
+                                                text(s->stage_kind().parameters[c.row].title).toLower()
+                                          : tr("Fader");
+        auto* what = new Words(Words::Ink::text, this);
+        what->setFont(ui::font(14));
+        what->setText(tr("%1 %2, was %3").arg(name, shown(c.to), shown(c.from)));
+        list_->addWidget(what, row, 0);
+        auto* one = new FlatButton(tr("Make it"), this);
+        one->setObjectName(QStringLiteral("fit_%1").arg(i));
+        one->setAccessibleName(tr("Make it: %1").arg(what->text()));
+        connect(one, &FlatButton::clicked, this, [this, i, &model, last = fit.changes.size() == 1] {
+            model.apply(i);
+            if (last) close();
+        });
+        list_->addWidget(one, row, 1, 2, 1, Qt::AlignTop);
+        auto* why = new Words(Words::Ink::muted, this);
+        const Finding reason = fit_reason(c);
+        why->setFont(ui::font(12));
+        why->setWordWrap(true);
+        why->setText(Words::of(reason));
+        why->setInk(c.short_of ? Words::Ink::warning : Words::Ink::muted);
+        list_->addWidget(why, row + 1, 0);
+        list_->setRowMinimumHeight(row, 28);
+        list_->setRowMinimumHeight(row + 1, 26);
+        row += 2;
+    }
+    list_->setColumnStretch(0, 1);
+    all_->setVisible(fit.changes.size() > 1);
+    tell(words);
+}
+
+void FitPopup::closeEvent(QCloseEvent* event) {
+    actions_.session().fit().cancel();
+    QWidget::closeEvent(event);
+}
+
+void FitPopup::paintEvent(QPaintEvent*) {
+    const Theme& t = theme();
+    QPainter p(this);
+    p.setPen(QPen(t.line, 1));
+    p.setBrush(t.panel);
+    p.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
+}
+
+}  // namespace reed::ui

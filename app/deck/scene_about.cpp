@@ -1,0 +1,114 @@
+#include "deck/scene_about.h"
+
+#include <QHBoxLayout>
+#include <QLineEdit>
+#include <QPainter>
+#include <QPlainTextEdit>
+#include <QVBoxLayout>
+
+#include "session/scene_shelf.h"
+#include "theme/theme.h"
+#include "widgets/flat_button.h"
+#include "widgets/strip_sign.h"
+#include "widgets/value_field.h"
+#include "widgets/words.h"
+
+namespace reed::ui {
+namespace {
+
+constexpr int kWidth = 400, kNoteHeight = 84;
+
+constexpr Parameter kFade = parameter::number(
+    "fade", "Goes over in", Unit::milliseconds, 0.0, 1000.0 * kLongestFade, 1000.0 * Scene::kUsualFade,
+    Scale::linear,
+    "How long its recall takes. Both chains run meanwhile, so a long one costs twice as much for that time.");
+
+}  // namespace
+
+SceneAbout::SceneAbout(SceneShelf& shelf, const QString& name, QWidget* parent)
+    : QWidget(parent, Qt::Popup), shelf_(shelf) {
+    setObjectName("scene_about");
+    setAttribute(Qt::WA_DeleteOnClose);
+    setAccessibleName(tr("About the scene %1").arg(name));
+    setFixedWidth(kWidth);
+    const SceneShelf::About now = shelf_.about();
+    colour_ = now.colour;
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(16, 14, 16, 14);
+    column->setSpacing(8);
+    const auto words = [&](const QString& text, Words::Ink ink, int size, bool bold) {
+        auto* w = new Words(ink, this);
+        w->setFont(ui::font(size, bold));
+        w->setText(text);
+        column->addWidget(w);
+    };
+    words(name, Words::Ink::text, 16, true);
+    words(tr("Note: which microphone, what to watch"), Words::Ink::muted, 12, false);
+    note_ = new QPlainTextEdit(now.note, this);
+    note_->setObjectName("about_note");
+    note_->setAccessibleName(tr("Note"));
+    note_->setFont(ui::font(14));
+    note_->setTabChangesFocus(true);
+    note_->setFixedHeight(kNoteHeight);
+    column->addWidget(note_);
+    words(tr("Group: a word it is found by, with others"), Words::Ink::muted, 12, false);
+    group_ = new QLineEdit(now.group, this);
+    group_->setObjectName("about_group");
+    group_->setAccessibleName(tr("Group"));
+    group_->setFont(ui::font(14));
+    group_->setMaxLength(static_cast<int>(kMaxSceneName));
+    column->addWidget(group_);
+    auto* row = new QHBoxLayout;
+    row->setSpacing(2);
+    for (int c = 0; c <= kStripColours; ++c) {
+        const bool none = c == kStripColours;
+        auto* b = new FlatButton(none ? tr("None") : QString(), this);
+        if (!none) b->setSign(c);
+        b->setObjectName(QStringLiteral("about_colour_%1").arg(none ? -1 : c));
+        b->setAccessibleName(none ? tr("No colour") : stripColourName(c));
+        b->setToolTip(none ? tr("No colour") : stripColourName(c));
+        b->setCheckable(true);
+        connect(b, &FlatButton::clicked, this, [this, c, none] {
+            colour_ = none ? std::nullopt : std::optional(c);
+            mark();
+            keep();
+        });
+        colours_.push_back(b);
+        row->addWidget(b);
+    }
+    row->addStretch(1);
+    column->addLayout(row);
+    fade_ = new ValueField(kFade, this);
+    fade_->setObjectName("about_fade");
+    fade_->setToolTip(tr(kFade.hint.data()));
+    fade_->setValue(1000.0 * now.fade);
+    connect(fade_, &ValueField::valueWanted, this, [this](double ms) { fade_->setValue(ms); });
+    connect(fade_, &ValueField::finished, this, &SceneAbout::keep);
+    column->addWidget(fade_);
+    mark();
+    note_->setFocus();
+}
+
+void SceneAbout::mark() {
+    for (size_t i = 0; i < colours_.size(); ++i)
+        colours_[i]->setChecked(colour_ ? static_cast<size_t>(*colour_) == i : i + 1 == colours_.size());
+}
+
+void SceneAbout::keep() {
+    shelf_.setAbout({note_->toPlainText(), group_->text(), colour_, fade_->value() / 1000.0});
+}
+
+void SceneAbout::closeEvent(QCloseEvent* event) {
+    keep();
+    QWidget::closeEvent(event);
+}
+
+void SceneAbout::paintEvent(QPaintEvent*) {
+    const Theme& t = theme();
+    QPainter p(this);
+    p.setPen(QPen(t.line, 1));
+    p.setBrush(t.panel);
+    p.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
+}
+
+}  // namespace reed::ui

@@ -1,0 +1,37 @@
+// What belongs to a scene beside its sound: note, group, colour, how long its recall takes.
+#pragma once
+
+#include <QWidget>
+#include <vector>
+
+class QLineEdit;
+class QPlainTextEdit;
+
+namespace reed::ui {
+
+class FlatButton;
+class SceneShelf;
+class ValueField;
+
+/// Opens from the scene menu. What is changed is kept at once.
+class SceneAbout final : public QWidget {
+    Q_OBJECT
+  public:
+    SceneAbout(SceneShelf& shelf, const QString& name, QWidget* parent = nullptr);
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void closeEvent(QCloseEvent* event) override;
+
+  private:
+    void keep();
+    void mark();
+    SceneShelf& shelf_;
+    QPlainTextEdit* note_;
+    QLineEdit* group_;
+    ValueField* fade_;
+    std::vector<FlatButton*> colours_;  // the last one is none
+    std::optional<int> colour_;
+};
+
+}  // namespace reed::ui

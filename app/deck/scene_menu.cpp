@@ -1,0 +1,173 @@
+#include "deck/scene_menu.h"
+
+#include <QDropEvent>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QPushButton>
+#include <QTimer>
+#include <QUrl>
+#include <algorithm>
+#include <iterator>
+
+#include "actions/actions.h"
+#include "deck/changes_popup.h"
+#include "session/session.h"
+
+namespace reed::ui {
+
+SceneMenu::SceneMenu(Actions& actions, QWidget* parent)
+    : QMenu(parent), actions_(actions), session_(actions.session()) {
+    setObjectName("scene_popup");
+    setAttribute(Qt::WA_DeleteOnClose);
+    setToolTipsVisible(true);
+    SceneShelf& shelf = session_.shelf();
+    constexpr size_t kListed = 12;  // more are found by typing
+    const auto& scenes = shelf.scenes();
+    for (size_t i = 0; i < std::min(kListed, scenes.size()); ++i) {
+        const std::string name = scenes[i].scene.name;
+        QAction* a = addAction(QString::fromStdString(name), &shelf, [&shelf, name] { shelf.recall(name); });
+        a->setCheckable(true);
+        a->setChecked(name == session_.desk().name());
+    }
+    if (scenes.size() > kListed)
+        addAction(tr("and %1 more, found by typing").arg(scenes.size() - kListed))->setEnabled(false);
+    addSeparator();
+    actions_.entry(this, "find-scene");
+    addStartingPoints();
+    addSeparator();
+    const bool saved = shelf.find(session_.desk().name()) != nullptr;
+    addAction(tr("Note, group, colour, time ..."), this, &SceneMenu::aboutWanted);
+    addEarlier();
+    actions_.entry(this, "save-as");
+    addAction(tr("Rename this scene"), this, &SceneMenu::renameWanted)->setEnabled(saved);
+    addAction(tr("Remove this scene"), this, [&shelf, name = session_.desk().name()] {
+        shelf.remove(name);
+    })->setEnabled(saved);
+    addSeparator();
+    addAction(tr("Take in scene files or a zip ..."), this, &SceneMenu::filesWanted);
+    addAction(tr("Write this scene into a file ..."), this, [this] {
+        emit exportWanted(false);
+    })->setEnabled(saved);
+    addAction(tr("Write all scenes into a zip ..."), this, [this] {
+        emit exportWanted(true);
+    })->setEnabled(!scenes.empty());
+}
+
+/// Scenes for situations, to begin with.
+void SceneMenu::addStartingPoints() {
+    QMenu* points = addMenu(tr("Begin from a starting point"));
+    points->setObjectName("starting_points");
+    points->setToolTipsVisible(true);
+    SceneShelf* shelf = &session_.shelf();
+    connect(points, &QMenu::aboutToShow, this, [this, points, shelf] {
+        if (!points->isEmpty()) return;
+        for (const SceneEntry& entry :
+             SceneLibrary(session_.house().paths.demo_data / "starting_points").list().scenes) {
+            const QString name = QString::fromStdString(entry.scene.name);
+            points->addAction(name, shelf, [shelf, scene = entry.scene] { shelf->beginFrom(scene); })
+                ->setToolTip(QString::fromStdString(entry.scene.note));
+        }
+        if (points->isEmpty()) points->addAction(tr("None came with this program"))->setEnabled(false);
+    });
+}
+
+/// What the scene was. Read when somebody looks: they may be many and large.
+void SceneMenu::addEarlier() {
+    QMenu* earlier = addMenu(tr("As it was before"));
+    earlier->setObjectName("earlier_menu");
+    earlier->setToolTipsVisible(true);
+    earlier->setEnabled(session_.shelf().hasEarlier());
+    connect(earlier, &QMenu::aboutToShow, this, [this, earlier] {
+        if (earlier->isEmpty()) fillEarlier(earlier);
+    });
+}
+
+/// With how much of each differs from what is heard.
+void SceneMenu::fillEarlier(QMenu* earlier) {
+    const DeskSpec now = without_transients(session_.desk().scene().desk);
+    for (const EarlierState& state : session_.shelf().earlier()) {
+        const auto differs = differences(state.scene.desk, now);
+        const QString when = QString::fromStdString(state.when);
+        const QString title = differs.size() == 1
+                                  ? tr("Until %1: 1 change since").arg(when)
+                                  : tr("Until %1: %2 changes since").arg(when).arg(differs.size());
+        QAction* a = earlier->addAction(title, &session_.shelf(),
+                                        [shelf = &session_.shelf(), state] { shelf->bringBack(state); });
+        QStringList words;
+        for (const Difference& d : differs) {
+            Session* strip = session_.desk().find(d.strip);
+            if (words.size() >= ChangesPopup::kRows) break;
+            const auto [is, was] = changeWords(d, (strip != nullptr ? *strip : session_).strip());
+            words << QString::fromStdString(d.title) + ": " + is + (was.isEmpty() ? "" : ", " + was);
+        }
+        a->setToolTip(words.join('\n'));
+    }
+}
+
+void importScenes(Session& session, QWidget* parent, const QStringList& files) {
+    SceneShelf& shelf = session.shelf();
+    std::vector<Scene> scenes;
+    for (const QString& file : files) std::ranges::move(shelf.read(file), std::back_inserter(scenes));
+    if (scenes.empty()) return;
+    Clash clash = Clash::keep_both;
+    if (const QStringList there = shelf.clashes(scenes); !there.isEmpty()) {
+        QMessageBox ask(parent);
+        ask.setObjectName("clash_question");
+        ask.setWindowTitle(SceneMenu::tr("Dusky Reed"));
+        const QString names = '"' + QStringList(there.mid(0, 4)).join("\", \"") + '"';
+        ask.setText(there.size() == 1
+                        ? SceneMenu::tr("There is already a scene %1.").arg(names)
+                        : SceneMenu::tr("%1 of these scenes are here already: %2%3.")
+                              .arg(there.size())
+                              .arg(names, there.size() > 4 ? SceneMenu::tr(" and more") : QString()));
+        ask.setInformativeText(SceneMenu::tr(
+            "Both can be kept (the one that comes in gets a number), or it takes the place of the one "
+            "here, which is then kept in the folder \"removed\"."));
+        const QAbstractButton* both = ask.addButton(SceneMenu::tr("Keep both"), QMessageBox::AcceptRole);
+        const QAbstractButton* replace =
+            ask.addButton(SceneMenu::tr("Replace"), QMessageBox::DestructiveRole);
+        const QAbstractButton* leave =
+            ask.addButton(SceneMenu::tr("Leave them out"), QMessageBox::RejectRole);
+        ask.exec();
+        if (ask.clickedButton() == replace)
+            clash = Clash::replace;
+        else if (ask.clickedButton() == leave || ask.clickedButton() != both)
+            clash = Clash::leave_out;
+    }
+    shelf.takeIn(scenes, clash);
+}
+
+namespace {
+
+QStringList sceneFiles(const QMimeData* data) {
+    QStringList out;
+    for (const QUrl& url : data->urls()) {
+        const QString path = url.toLocalFile();
+        if (path.endsWith(".json", Qt::CaseInsensitive) || path.endsWith(".zip", Qt::CaseInsensitive))
+            out << path;
+    }
+    return out;
+}
+
+}  // namespace
+
+SceneDrop::SceneDrop(Session& session, QWidget* window)
+    : QObject(window), session_(session), window_(window) {
+    window->setAcceptDrops(true);
+    window->installEventFilter(this);
+}
+
+bool SceneDrop::eventFilter(QObject* watched, QEvent* event) {
+    if (event->type() != QEvent::DragEnter && event->type() != QEvent::Drop)
+        return QObject::eventFilter(watched, event);
+    auto* drop = static_cast<QDropEvent*>(event);
+    const QStringList files = sceneFiles(drop->mimeData());
+    if (files.isEmpty()) return false;
+    drop->acceptProposedAction();
+    // The program the files come from waits until the drop is done, a question may take longer.
+    if (event->type() == QEvent::Drop)
+        QTimer::singleShot(0, this, [this, files] { importScenes(session_, window_, files); });
+    return true;
+}
+
+}  // namespace reed::ui

@@ -1,0 +1,49 @@
+// What can be done with scenes.
+#pragma once
+
+#include <QMenu>
+#include <QStringList>
+
+namespace reed::ui {
+
+class Actions;
+class Session;
+
+class SceneMenu final : public QMenu {
+    Q_OBJECT
+  public:
+    explicit SceneMenu(Actions& actions, QWidget* parent = nullptr);
+
+  signals:
+    void renameWanted();
+    void aboutWanted();
+    void filesWanted();
+    /// The scene in work alone, or all.
+    void exportWanted(bool all);
+
+  private:
+    void addEarlier();
+    void fillEarlier(QMenu* earlier);
+    void addStartingPoints();
+    Actions& actions_;
+    Session& session_;
+};
+
+/// Takes the scenes of scene files and zips in; asks once where names are here already.
+void importScenes(Session& session, QWidget* parent, const QStringList& files);
+
+/// Lets scene files and zips be dropped onto a window.
+class SceneDrop final : public QObject {
+    Q_OBJECT
+  public:
+    SceneDrop(Session& session, QWidget* window);
+
+  protected:
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
+  private:
+    Session& session_;
+    QWidget* window_;
+};
+
+}  // namespace reed::ui

@@ -1,0 +1,181 @@
+#include "session/fit_model.h"
+
+#include <QMetaObject>
+#include <algorithm>
+#include <cmath>
+
+#include "session/session.h"
+
+namespace reed::ui {
+
+namespace {
+
+constexpr int kLooksOff = 8;         // looks in a row, half a second each
+constexpr int kEvery = 15;           // ticks from look to look
+constexpr double kLeastSound = 5.0;  // s
+
+Error tooLittle() {
+    return {"too little was heard yet.", "",
+            "Speak some sentences with pauses between them, then try again."};
+}
+
+}  // namespace
+
+FitModel::FitModel(Session& first) : QObject(&first), first_(first) {
+    connect(&first_, &Session::readingsChanged, this, &FitModel::tick);
+    connect(&first_.shelf(), &SceneShelf::saved, this, &FitModel::noteSaved);
+    connect(&first_.desk(), &DeskModel::changed, this, [this] { ticks_ = kEvery; });
+}
+
+FitModel::~FitModel() {
+    cancel();
+}
+
+std::optional<MadeFor> FitModel::madeFor() const {
+    const auto& known = first_.strip().scene().made_for;
+    const auto found = known.find(first_.desk().current().strip().spec().id);
+    return found == known.end() ? std::nullopt : std::optional(found->second);
+}
+
+void FitModel::tick() {
+    if (++ticks_ < kEvery) return;
+    ticks_ = 0;
+    const Session& strip = first_.desk().current();
+    const auto made = madeFor();
+    const auto& taps = strip.levels().taps;
+    bool off = false;
+    if (made && strip.strip().spec().role == StripRole::voice && !taps.empty() && taps.front().voice_known &&
+        taps.front().room_known) {
+        const TapLevels& in = taps.front();
+        off = is_off(made->in, {in.room, in.voice_low, in.voice, in.voice_high});
+    }
+    // A shout or a whisper in between is no other voice.
+    looks_off_ = off ? looks_off_ + 1 : 0;
+    off = looks_off_ >= kLooksOff;
+    if (off == off_) return;
+    off_ = off;
+    emit offChanged();
+}
+
+FitModel::Sound FitModel::said(Session& strip) const {
+    const auto ring = strip.seat().said();
+    const StreamFormat format = strip.engine().format();
+    if (!ring || !strip.devices().seated()) return {};
+    const std::int64_t end = ring->written();
+    std::int64_t at =
+        std::max<std::int64_t>(0, end - static_cast<std::int64_t>(kSeconds * format.sample_rate));
+    Sound out{AudioBuffer(format.channels, static_cast<size_t>(end - at)), format.sample_rate};
+    for (size_t done = 0; at < end;) {
+        const int n = static_cast<int>(std::min<std::int64_t>(8192, end - at));
+        if (!ring->read(at, n, out.sound.block(done, n).rows.data())) return {};
+        at += n;
+        done += static_cast<size_t>(n);
+    }
+    return out;
+}
+
+// --- what a scene is made for ---
+
+void FitModel::noteSaved() {
+    const Scene saved = first_.desk().scene();
+    for (Session* s : first_.desk().strips()) {
+        if (s->seat().role() != StripRole::voice) continue;
+        auto sound = std::make_shared<Sound>(said(*s));
+        if (static_cast<double>(sound->sound.frames()) < kLeastSound * sound->rate || sound->rate <= 0.0)
+            continue;
+        const StripSpec spec = s->strip().spec();
+        background_.run(
+            [sound, spec] { return measure_made_for(spec.chain, spec.fader, sound->sound, sound->rate); },
+            [this, saved, id = spec.id](std::optional<MadeFor> made) {
+                // Only into what it was measured with.
+                const Scene* there = first_.shelf().find(saved.name);
+                if (made && there != nullptr && there->desk == without_transients(saved.desk))
+                    first_.shelf().note({{id, *made}}, saved.name);
+                done();
+            });
+    }
+}
+
+void FitModel::done() {
+    ticks_ = kEvery;
+    tick();
+}
+
+// --- what to change ---
+
+void FitModel::look() {
+    if (looking_) return;
+    fit_.reset();
+    Session& s = first_.desk().current();
+    const auto made = madeFor();
+    auto sound = std::make_shared<Sound>(said(s));
+    if (!made) {
+        emit failed(tr("This scene does not say which voice and room it was made for. Saved here, it will."));
+        return;
+    }
+    if (sound->rate <= 0.0 || static_cast<double>(sound->sound.frames()) < kLeastSound * sound->rate) {
+        emit failed(QString::fromStdString(tooLittle().text()));
+        return;
+    }
+    const StripSpec spec = s.strip().spec();
+    strip_ = spec.id;
+    looking_ = std::make_shared<std::atomic<bool>>(false);
+    const auto told = [this, end = looking_, last = -1](double part) mutable {
+        if (*end) return false;  // nobody waits for it; this may be gone
+        const int percent = static_cast<int>(100.0 * part);
+        if (percent != last) QMetaObject::invokeMethod(this, [this, percent] { emit progressed(percent); });
+        last = percent;
+        return true;
+    };
+    background_.run(
+        [sound, spec, made = *made, told] {
+            return fit_chain(spec.chain, spec.fader, made, sound->sound, sound->rate, told);
+        },
+        [this, end = looking_](Result<Fit> fit) {
+            if (end == looking_) looking_.reset();
+            if (*end) return;
+            if (!fit.ok()) {
+                emit failed(QString::fromStdString(fit.error().text()));
+                return;
+            }
+            fit_ = std::move(fit.value());
+            emit found();
+        });
+}
+
+void FitModel::cancel() {
+    if (looking_) *looking_ = true;
+    looking_.reset();
+}
+
+void FitModel::apply(std::optional<size_t> only) {
+    Session* s = first_.desk().find(strip_);
+    if (!fit_ || s == nullptr) return;
+    std::vector<FitChange> changes = fit_->changes;
+    if (only) changes = {fit_->changes.at(*only)};
+    s->strip().fitTo(changes, tr("Fit to this voice and room"));
+    if (only) {
+        fit_->changes.erase(fit_->changes.begin() + static_cast<std::ptrdiff_t>(*only));
+        if (!fit_->changes.empty()) {
+            emit found();
+            return;
+        }
+    }
+    fit_.reset();
+    keepAsItIs();
+}
+
+void FitModel::keepAsItIs() {
+    Session& s = first_.desk().current();
+    const StripSpec spec = s.strip().spec();
+    auto sound = std::make_shared<Sound>(said(s));
+    if (sound->rate <= 0.0) return;
+    background_.run(
+        [sound, spec] { return measure_made_for(spec.chain, spec.fader, sound->sound, sound->rate); },
+        [this, id = spec.id](std::optional<MadeFor> made) {
+            if (made) first_.shelf().note({{id, *made}}, {});
+            done();
+        });
+}
+
+}  // namespace reed::ui

@@ -1,0 +1,71 @@
+// Whether the scene in work fits the voice and room that are here, and what makes it fit.
+#pragma once
+
+#include <QObject>
+#include <atomic>
+#include <map>
+#include <memory>
+#include <optional>
+
+#include "scenes/fit.h"
+#include "session/background.h"
+#include "session/house.h"
+
+namespace reed::ui {
+
+class Session;
+
+/// Looks after what scenes are made for: when one is saved, what was said last is measured in the background
+/// and noted in it; when one is in work that was made for other levels, it says so, and works out what to
+/// change.
+class FitModel final : public QObject {
+    Q_OBJECT
+  public:
+    explicit FitModel(Session& first);
+    ~FitModel() override;
+
+    /// The voice that is worked on comes at levels that the scene was not made for.
+    bool off() const { return off_; }
+    /// What it was made for, where that is known.
+    std::optional<MadeFor> madeFor() const;
+
+    /// Works out, for the voice that is worked on, what to change; found() or failed() tells when it is done.
+    void look();
+    void cancel();
+    bool looking() const { return looking_ != nullptr; }
+    const std::optional<Fit>& fit() const { return fit_; }
+    /// Id of the strip that it is for.
+    const std::string& strip() const { return strip_; }
+    /// Makes all changes of fit(), or one of them, as one step of undo. With all made the offer is over.
+    void apply(std::optional<size_t> only = std::nullopt);
+    /// The levels that are here are those to go by from now on, with the settings as they are.
+    void keepAsItIs();
+
+    static constexpr double kSeconds = 20.0;  ///< of what was said last, that it goes by
+
+  signals:
+    void offChanged();
+    void found();
+    void progressed(int percent);
+    void failed(const QString& why);
+
+  private:
+    struct Sound {
+        AudioBuffer sound;
+        double rate = 0.0;
+    };
+    Sound said(Session& strip) const;
+    void tick();
+    void noteSaved();
+    void done();
+
+    Session& first_;
+    Background background_;
+    bool off_ = false;
+    int ticks_ = 0, looks_off_ = 0;
+    std::shared_ptr<std::atomic<bool>> looking_;  // true: it is to end
+    std::optional<Fit> fit_;
+    std::string strip_;
+};
+
+}  // namespace reed::ui

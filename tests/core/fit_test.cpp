@@ -1,0 +1,218 @@
+// A scene made for one voice and room, brought to others.
+#include <catch2/catch.hpp>
+
+#include "base/decibel.h"
+#include "base/file.h"
+#include "base/sound_file.h"
+#include "measure/loudness.h"
+#include "scenes/fit.h"
+#include "scenes/scene.h"
+#include "support/command.h"
+#include "support/noises.h"
+#include "support/signals.h"
+
+using namespace reed;
+using namespace reed::test;
+
+namespace {
+
+/// A sound of the demo at 48 kHz, so many dB louder.
+std::vector<float> spoken(const std::string& name, double db) {
+    SoundInfo info;
+    auto sound = read_sound(std::string(REED_DEMO_DATA) + "/sounds/" + name, &info);
+    REQUIRE(sound.ok());
+    REQUIRE(info.sample_rate == 48000);
+    std::vector<float> out = sound.value()[0];
+    if (out.size() > 20 * 48000) out.resize(20 * 48000);
+    for (float& x : out) x *= static_cast<float>(db_to_gain(db));
+    return out;
+}
+
+/// With a room of `room` dBFS behind it.
+AudioBuffer somebody(const std::vector<float>& voice, Noise kind, double room) {
+    std::vector<float> behind = make_noise(kind, static_cast<double>(voice.size()) / 48000.0, 7);
+    behind.resize(voice.size());
+    for (float& x : behind) x *= static_cast<float>(db_to_gain(room));
+    return mono(mix(voice, behind));
+}
+
+/// What a person sets for a voice at -22 and a room at -50 dBFS.
+ChainSpec tuned(bool with_gain) {
+    std::vector<StageSpec> stages{stage("gate", {{"open_threshold", -40}, {"close_threshold", -45}}),
+                                  stage("compressor", {{"threshold", -26}, {"ratio", 3}, {"makeup", 3}}),
+                                  stage("limiter")};
+    if (with_gain) stages.insert(stages.begin(), stage("gain", {{"gain", 2}}));
+    return chain_of(stages);
+}
+
+TapLevels before(const ChainSpec& chain, const std::string& id, const AudioBuffer& sound) {
+    ChainSpec up_to = chain;
+    up_to.stages.resize(static_cast<size_t>(chain.index_of(id)));
+    const auto levels = sound_levels(up_to, sound, 48000);
+    REQUIRE(levels.ok());
+    return levels.value().report().taps.back();
+}
+
+double loudness(const ChainSpec& chain, double fader, const AudioBuffer& sound) {
+    auto out = render(chain, sound, 48000);
+    REQUIRE(out.ok());
+    const auto reading = measure_loudness(out.value(), 48000);
+    REQUIRE(reading.integrated);
+    return *reading.integrated + fader;
+}
+
+}  // namespace
+
+TEST_CASE("a scene made for one voice and room fits six others after one step", "[scene][figures]") {
+    const AudioBuffer origin = somebody(spoken("voice_talk.flac", 0), Noise::fan, -52);
+    struct Other {
+        const char* voice;
+        double db;
+        Noise kind;
+        double room;
+    };
+    const Other others[] = {
+        {"voice_talk.flac", -14, Noise::fan, -66},     {"voice_talk.flac", 6, Noise::lathe, -46},
+        {"apprentice.flac", 0, Noise::rain, -55},      {"apprentice.flac", -9, Noise::hiss, -62},
+        {"voice_shout.flac", -6, Noise::traffic, -50}, {"voice_talk.flac", -20, Noise::fountain, -64},
+    };
+    for (const bool with_gain : {true, false}) {
+        const ChainSpec chain = tuned(with_gain);
+        const auto made = measure_made_for(chain, 0.0, origin, 48000);
+        REQUIRE(made);
+        CHECK_FALSE(is_off(made->in, made->in));
+        for (const Other& o : others) {
+            const AudioBuffer here = somebody(spoken(o.voice, o.db), o.kind, o.room);
+            const auto fit = fit_chain(chain, 0.0, *made, here, 48000);
+            INFO(o.voice << " " << o.db << " dB, " << noise_name(o.kind) << " at " << o.room
+                         << (with_gain ? ", with a gain" : ", without"));
+            REQUIRE(fit.ok());
+            const ChainSpec& fitted = fit.value().chain;
+            CHECK(fitted == with_changes(chain, fit.value().changes));
+            const TapLevels gate = before(fitted, "gate", here);
+            const StageSpec& g = fitted.stages[static_cast<size_t>(fitted.index_of("gate"))];
+            CHECK(g.value("close_threshold") > gate.room);
+            CHECK(g.value("open_threshold") < gate.voice_low + 1.0);
+            CHECK(g.value("open_threshold") > g.value("close_threshold"));
+            const double lufs = loudness(fitted, fit.value().fader, here);
+            CHECK(std::abs(lufs - made->loudness) < 1.0);
+            CHECK(std::abs(lufs - fit.value().loudness) < 0.2);
+            for (const FitChange& c : fit.value().changes) CHECK_FALSE(spell(fit_reason(c)).empty());
+        }
+    }
+}
+
+TEST_CASE("where nothing is other, nothing is to be changed", "[scene]") {
+    const AudioBuffer origin = somebody(spoken("voice_talk.flac", 0), Noise::fan, -52);
+    const ChainSpec chain = tuned(true);
+    const auto made = measure_made_for(chain, -2.0, origin, 48000);
+    REQUIRE(made);
+    const auto fit = fit_chain(chain, -2.0, *made, origin, 48000);
+    REQUIRE(fit.ok());
+    CHECK(fit.value().changes.empty());
+    CHECK(fit.value().chain == chain);
+    CHECK(fit.value().fader == -2.0);
+}
+
+TEST_CASE("a gain goes first, thresholds keep their place, and what is out of reach is told", "[scene]") {
+    const std::vector<float> voice = spoken("voice_talk.flac", 0);
+    const AudioBuffer origin = somebody(voice, Noise::fan, -52);
+    const auto made = measure_made_for(tuned(true), 0.0, origin, 48000);
+    REQUIRE(made);
+    // The same voice and room, all 10 dB lower: the gain does it alone.
+    AudioBuffer lower = origin;
+    for (float& x : lower[0]) x *= static_cast<float>(db_to_gain(-10.0));
+    const auto fit = fit_chain(tuned(true), 0.0, *made, lower, 48000);
+    REQUIRE(fit.ok());
+    REQUIRE(fit.value().changes.size() == 1);
+    const FitChange& gain = fit.value().changes[0];
+    CHECK(gain.stage == "gain");
+    CHECK(gain.why == FitChange::Why::level);
+    CHECK(std::abs(gain.to - 12.0) < 0.3);
+    CHECK(std::abs(gain.here.usual + 10.0 - gain.made.usual) < 0.3);
+    CHECK(is_off(made->in, fit.value().here));
+    // Without one every threshold goes down by as much, and the make-up brings the loudness back.
+    const auto made_plain = measure_made_for(tuned(false), 0.0, origin, 48000);
+    const auto plain = fit_chain(tuned(false), 0.0, *made_plain, lower, 48000);
+    REQUIRE(plain.ok());
+    const auto now = [&](const char* id, const char* row) {
+        return plain.value().chain.stages[static_cast<size_t>(plain.value().chain.index_of(id))].value(row);
+    };
+    CHECK(std::abs(now("gate", "open_threshold") + 50.0) < 0.5);
+    CHECK(std::abs(now("gate", "close_threshold") + 55.0) < 0.5);
+    CHECK(std::abs(now("compressor", "threshold") + 36.0) < 0.5);
+    CHECK(std::abs(now("compressor", "makeup") - 13.0) < 0.5);
+    CHECK(plain.value().changes.back().why == FitChange::Why::loudness);
+    // 60 dB lower: more than a gain can do is told.
+    for (float& x : lower[0]) x *= static_cast<float>(db_to_gain(-35.0));
+    ChainSpec nearly = tuned(true);
+    const int row = nearly.stages[0].stage_kind().find("gain");
+    nearly.stages[0].values[static_cast<size_t>(row)] =
+        nearly.stages[0].stage_kind().parameters[static_cast<size_t>(row)].maximum - 3.0;
+    auto far = *made;
+    const auto too_far = fit_chain(nearly, 0.0, far, lower, 48000);
+    REQUIRE(too_far.ok());
+    REQUIRE_FALSE(too_far.value().changes.empty());
+    CHECK(too_far.value().changes[0].short_of);
+    CHECK_THAT(spell(fit_reason(too_far.value().changes[0])), Catch::Contains("More than this"));
+}
+
+TEST_CASE("what can't be fitted says why", "[scene]") {
+    const AudioBuffer quiet = mono(noise(0.001, 5.0, 1));
+    CHECK_FALSE(measure_made_for(tuned(true), 0.0, quiet, 48000));
+    const auto fit = fit_chain(tuned(true), 0.0, {}, quiet, 48000);
+    REQUIRE_FALSE(fit.ok());
+    CHECK_THAT(fit.error().text(), Catch::Contains("no speech with pauses"));
+    int calls = 0;
+    const AudioBuffer voice = somebody(spoken("voice_talk.flac", 0), Noise::fan, -52);
+    const auto cancelled = fit_chain(tuned(true), 0.0, {}, voice, 48000, [&](double) { return ++calls < 3; });
+    REQUIRE_FALSE(cancelled.ok());
+    CHECK(calls == 3);
+    // A gate that listens to another strip goes by that one's levels, and one that is off by none.
+    ChainSpec keyed = tuned(true);
+    keyed.stages[1].key = "guest";
+    keyed.stages[2].bypass = true;
+    const auto made = measure_made_for(tuned(true), 0.0, voice, 48000);
+    AudioBuffer lower = voice;
+    for (float& x : lower[0]) x *= 0.1f;
+    keyed.stages[0].bypass = true;
+    const auto left = fit_chain(keyed, 0.0, *made, lower, 48000);
+    REQUIRE(left.ok());
+    for (const FitChange& c : left.value().changes) CHECK(c.stage.empty());
+}
+
+TEST_CASE("the command line notes what a scene is made for, and fits it to another voice",
+          "[scene][command]") {
+    const TemporaryFolder folder;
+    const AudioBuffer origin = somebody(spoken("voice_talk.flac", 0), Noise::fan, -52);
+    write_wav(folder.path("here.wav"), origin);
+    AudioBuffer lower = origin;
+    for (float& x : lower[0]) x *= static_cast<float>(db_to_gain(-10.0));
+    write_wav(folder.path("there.wav"), lower);
+    Scene scene;
+    scene.name = "Friend";
+    scene.chain() = tuned(true);
+    REQUIRE(write_file(folder.path("s.json"), write_scene(scene)).ok());
+    const auto cli = [&](std::vector<std::string> arguments) {
+        arguments.insert(arguments.begin(), {REED_CLI, "scene"});
+        return run_command(arguments);
+    };
+    const auto unknown = cli({"fit", "--scene", folder.path("s.json"), "--in", folder.path("there.wav"),
+                              "--out", folder.path("f.json")});
+    CHECK(unknown.status == 2);
+    CHECK_THAT(unknown.err, Catch::Contains("does not say which voice"));
+    const auto noted = cli({"note", "--scene", folder.path("s.json"), "--in", folder.path("here.wav"),
+                            "--out", folder.path("n.json")});
+    INFO(noted.err);
+    REQUIRE(noted.status == 0);
+    const auto made = load_scene(folder.path("n.json"));
+    REQUIRE(made.scene);
+    CHECK(made.scene->made_for.at("voice").stages.size() == 4);
+    const auto fitted = cli({"fit", "--json", "--scene", folder.path("n.json"), "--in",
+                             folder.path("there.wav"), "--out", folder.path("f.json")});
+    REQUIRE(fitted.status == 0);
+    CHECK_THAT(fitted.out, Catch::Contains("\"stage\": \"gain\""));
+    const auto scene_now = load_scene(folder.path("f.json"));
+    REQUIRE(scene_now.scene);
+    CHECK(std::abs(scene_now.scene->chain().stages[0].value("gain") - 12.0) < 0.3);
+}
