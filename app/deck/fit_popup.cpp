@@ -95,7 +95,7 @@ void FitPopup::refresh() {
     const Session* strip = actions_.session().desk().find(model.strip());
     if (strip == nullptr) return;
     QString words =
-        tr("It was made for a voice at %1 in a room at %2 dBFS; yours comes at %3, the room at %4.")
+        tr("Made for a voice at %1 in a room at %2 dBFS. Yours comes at %3, in a room at %4.")
             .arg(dbfs(fit.made.usual), dbfs(fit.made.room), dbfs(fit.here.usual), dbfs(fit.here.room));
     if (fit.changes.empty()) words += ' ' + tr("It fits as it is.");
     for (const std::string& id : fit.taught_elsewhere) {

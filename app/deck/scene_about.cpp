@@ -16,7 +16,7 @@
 namespace reed::ui {
 namespace {
 
-constexpr int kWidth = 400, kNoteHeight = 84;
+constexpr int kWidth = 400, kNoteHeight = 84, kFieldHeight = 32;
 
 constexpr Parameter kFade = parameter::number(
     "fade", "Goes over in", Unit::milliseconds, 0.0, 1000.0 * kLongestFade, 1000.0 * Scene::kUsualFade,
@@ -56,6 +56,7 @@ SceneAbout::SceneAbout(SceneShelf& shelf, const QString& name, QWidget* parent)
     group_->setObjectName("about_group");
     group_->setAccessibleName(tr("Group"));
     group_->setFont(ui::font(14));
+    group_->setFixedHeight(kFieldHeight);
     group_->setMaxLength(static_cast<int>(kMaxSceneName));
     column->addWidget(group_);
     auto* row = new QHBoxLayout;

@@ -41,7 +41,7 @@ class FitModel final : public QObject {
     /// The levels that are here are those to go by from now on, with the settings as they are.
     void keepAsItIs();
 
-    static constexpr double kSeconds = 20.0;  ///< of what was said last, that it goes by
+    static constexpr double kSeconds = 30.0;  ///< of what was said last, that it goes by
 
   signals:
     void offChanged();

@@ -11,7 +11,7 @@ namespace reed {
 namespace {
 
 constexpr double kQuietest = -100.0;  // dBFS; a room below is as good as none
-constexpr double kLeastMove = 0.5;    // dB; less is not heard, and not told
+constexpr double kLeastMove = 1.0;    // dB; less is no more than words differ from words
 constexpr double kLeastLoudness = 0.3;
 constexpr int kLoudnessRounds = 4;
 constexpr double kLeastApart = 1.0;  // dB between two levels that a line is drawn through
@@ -60,6 +60,27 @@ bool has_threshold(const StageSpec& s) {
 std::optional<size_t> lifting(const StageSpec& s, StageKind::Lift lift) {
     if (s.bypass || s.stage_kind().lift != lift) return std::nullopt;
     return static_cast<size_t>(s.stage_kind().find(s.stage_kind().lift_row));
+}
+
+/// What leaves the chain, once it has settled: the sound goes through it twice, and the second time counts
+/// (what follows the voice over seconds, such as an automatic make-up, would else be measured on its way).
+Result<double> settled_loudness(const ChainSpec& chain, const AudioBuffer& sound, double sample_rate) {
+    const auto length = static_cast<std::ptrdiff_t>(sound.frames());
+    AudioBuffer twice(sound.channels(), 2 * sound.frames());
+    for (int c = 0; c < sound.channels(); ++c) {
+        std::ranges::copy(sound[c], twice[c].begin());
+        std::ranges::copy(sound[c], twice[c].begin() + length);
+    }
+    auto out = render(chain, twice, sample_rate);
+    if (!out.ok()) return out.error();
+    AudioBuffer second(sound.channels(), sound.frames());
+    for (int c = 0; c < sound.channels(); ++c)
+        std::copy(out.value()[c].begin() + length, out.value()[c].end(), second[c].begin());
+    const auto reading = measure_loudness(second, sample_rate);
+    if (!reading.integrated)
+        return Error{"there is no sound behind the chain to measure.", "",
+                     "Check that a gate in it is not closed all the time."};
+    return *reading.integrated;
 }
 
 class Fitter {
@@ -112,7 +133,8 @@ class Fitter {
         change.from = s.values[row];
         change.to = std::clamp(round_value(p, wanted), p.minimum, p.maximum);
         change.short_of = std::abs(change.to - wanted) > kLeastMove;
-        if (std::abs(change.to - change.from) < kLeastMove) return;
+        const double least = change.why == FitChange::Why::loudness ? kLeastLoudness : kLeastMove;
+        if (std::abs(change.to - change.from) < least) return;
         s.values[row] = change.to;
         fit_.changes.push_back(std::move(change));
     }
@@ -156,15 +178,11 @@ class Fitter {
     }
 
     Result<double> loudness() {
-        auto out = render(fit_.chain, sound_, rate_);
+        const auto now = settled_loudness(fit_.chain, sound_, rate_);
         const Progress told = step();
-        if (!out.ok()) return out.error();
+        if (!now.ok()) return now.error();
         if (!told(1.0)) return Error{"it was cancelled.", "", ""};
-        const auto reading = measure_loudness(out.value(), rate_);
-        if (!reading.integrated)
-            return Error{"there is no sound behind the chain to measure.", "",
-                         "Check that a gate in it is not closed all the time."};
-        return *reading.integrated + fit_.fader;
+        return now.value() + fit_.fader;
     }
 
     Result<void> bring_to_loudness() {
@@ -233,11 +251,9 @@ std::optional<MadeFor> measure_made_for(const ChainSpec& chain, double fader, co
     if (!statistics.ok()) return std::nullopt;
     const LevelReport levels = statistics.value().report();
     if (!levels.taps.front().voice_known || !levels.taps.front().room_known) return std::nullopt;
-    auto out = render(kept, sound, sample_rate);
-    if (!out.ok()) return std::nullopt;
-    const auto loudness = measure_loudness(out.value(), sample_rate).integrated;
-    if (!loudness) return std::nullopt;
-    MadeFor made{levels_of(levels.taps.front()), {}, *loudness + fader};
+    const auto loudness = settled_loudness(kept, sound, sample_rate);
+    if (!loudness.ok()) return std::nullopt;
+    MadeFor made{levels_of(levels.taps.front()), {}, loudness.value() + fader};
     for (size_t i = 0; i < kept.stages.size(); ++i) {
         if (levels.taps[i].voice_known && levels.taps[i].room_known)
             made.stages[kept.stages[i].id] = levels_of(levels.taps[i]);

@@ -215,6 +215,17 @@ TEST_CASE("a starting point is begun from unsaved, with what to do first") {
     CHECK(w.session.shelf().changed());
     CHECK(names(w) == before);
     CHECK_THAT(message(w), Catch::Contains("Not saved yet.") && Catch::Contains("First:"));
+    // Saved and begun from again it is another one.
+    REQUIRE(w.session.shelf().save());
+    QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
+    const auto all = w.window.findChildren<QMenu*>("starting_points");
+    emit all.back()->aboutToShow();
+    for (QAction* a : all.back()->actions()) {
+        if (a->text() == "Boomy voice") a->trigger();
+    }
+    CHECK(w.session.desk().name() == "Boomy voice 2");
+    w.session.strip().undo();
+    CHECK(w.session.desk().name() == "Boomy voice");
     w.session.strip().undo();
     CHECK(w.session.desk().scene() == was);
     // Every one of them holds a chain that is well set for what it was made for.
@@ -258,17 +269,17 @@ TEST_CASE("a scene made for another voice is fitted to this one by one click, an
     CHECK_FALSE(button->isVisible());
     w.session.shelf().recall("A friend's");
     REQUIRE(Window::until([&] { return w.session.fit().off(); }, 60.0));
-    REQUIRE(Window::until([&] { return w.session.seat().said()->written() > 20 * 48000; }, 60.0));
+    REQUIRE(Window::until([&] { return w.session.seat().said()->written() > 30 * 48000; }, 60.0));
     CHECK(button->isVisible());
     QTest::mouseClick(button, Qt::LeftButton);
     auto* popup = w.find<ui::FitPopup>("fit_popup");
     REQUIRE(popup != nullptr);
     REQUIRE(Window::until([&] { return w.session.fit().fit().has_value(); }, 60.0));
-    CHECK(popup->findChild<QLabel*>("fit_state")->text().startsWith("It was made for a voice at"));
+    CHECK(popup->findChild<QLabel*>("fit_state")->text().startsWith("Made for a voice at"));
     const auto changes = w.session.fit().fit()->changes;
     REQUIRE_FALSE(changes.empty());
     CHECK(changes[0].stage == "gain");
-    CHECK(changes[0].to == Approx(changes[0].from + 14.0).margin(2.0));
+    CHECK(changes[0].to == Approx(changes[0].from + 14.0).margin(3.0));
     const Scene before = w.session.desk().scene();
     // One alone, then all of the others.
     QTest::mouseClick(popup->findChild<ui::FlatButton*>("fit_0"), Qt::LeftButton);
@@ -285,7 +296,7 @@ TEST_CASE("a scene made for another voice is fitted to this one by one click, an
     CHECK(w.session.desk().scene().chain() == with_changes(before.chain(), all));
     // The offer is over: the scene in work is made for what is here.
     REQUIRE(Window::until([&] { return !w.session.fit().off(); }, 60.0));
-    CHECK(w.session.fit().madeFor()->in.usual == Approx(levels->in.usual - 14.0).margin(2.0));
+    CHECK(w.session.fit().madeFor()->in.usual == Approx(levels->in.usual - 14.0).margin(3.0));
     w.session.strip().undo();
     CHECK(w.session.desk().scene() == before);
     // Saved, it notes what it is made for.
@@ -294,7 +305,7 @@ TEST_CASE("a scene made for another voice is fitted to this one by one click, an
         [&] {
             const auto r = load_scene(folder.path("scenes/mine-now.json"));
             return r.scene && r.scene->made_for.contains("voice") &&
-                   std::abs(r.scene->made_for.at("voice").in.usual - levels->in.usual + 14.0) < 2.0;
+                   std::abs(r.scene->made_for.at("voice").in.usual - levels->in.usual + 14.0) < 3.0;
         },
         60.0));
     CHECK_FALSE(w.session.shelf().changed());

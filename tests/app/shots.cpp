@@ -7,7 +7,10 @@
 #include "actions/keys_dialog.h"
 #include "app/window.h"
 #include "deck/changes_popup.h"
+#include "deck/fit_popup.h"
 #include "rail/small_window.h"
+#include "scenes/library.h"
+#include "session/fit_model.h"
 #include "session/room_learning.h"
 #include "session/takes_model.h"
 
@@ -119,10 +122,6 @@ TEST_CASE("shots: desk", "[.shots]") {
     w.window.actions().act("balance");
     settle(25.0);
     shoot(w, "balance-dusk");
-    w.window.actions().act("balance");
-    REQUIRE(w.window.actions().run("focus-at", "programme ducking").isEmpty());
-    settle(2.0);
-    shoot(w, "ducking-dusk");
     w.window.actions().act("small-window");
     settle(1.0);
     REQUIRE(w.window.smallWindow()->grab().save(QString::fromLocal8Bit(qgetenv("REED_SHOTS")) +
@@ -185,6 +184,32 @@ TEST_CASE("shots: changes", "[.shots]") {
     p.drawPixmap(w.window.mapFromGlobal(popup->pos()), popup->grab());
     p.end();
     REQUIRE(picture.save(QString::fromLocal8Bit(qgetenv("REED_SHOTS")) + "/changes-dusk.png"));
+}
+
+TEST_CASE("shots: fit", "[.shots]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    const std::filesystem::path demo = REED_DEMO_DATA;
+    w.session.devices().setInput({DeviceKind::sound_file, (demo / "sounds/apprentice.flac").string()});
+    REQUIRE(Window::until([&] { return !w.session.devices().opening(); }));
+    const SceneListing points = SceneLibrary(demo / "starting_points").list();
+    Scene scene = find_scene(points.scenes, "Noisy room, close microphone")->scene;
+    scene.name = "Lathe, from a friend";
+    scene.colour = 3;
+    REQUIRE(w.session.shelf().takeIn({scene}, Clash::keep_both));
+    w.session.shelf().recall(scene.name);
+    w.session.strip().focus("gate");
+    settle(30.0);
+    REQUIRE(Window::until([&] { return w.session.fit().off(); }, 60.0));
+    QTest::mouseClick(w.find<ui::FlatButton>("fit_button"), Qt::LeftButton);
+    REQUIRE(Window::until([&] { return w.session.fit().fit().has_value(); }, 60.0));
+    QTest::qWait(60);
+    auto* popup = w.window.findChild<ui::FitPopup*>();
+    QPixmap picture = w.window.grab();
+    QPainter p(&picture);
+    p.drawPixmap(w.window.mapFromGlobal(popup->pos()), popup->grab());
+    p.end();
+    REQUIRE(picture.save(QString::fromLocal8Bit(qgetenv("REED_SHOTS")) + "/fit-dusk.png"));
 }
 
 TEST_CASE("shots: de-esser", "[.shots]") {
