@@ -1,8 +1,6 @@
 #include "deck/changes_popup.h"
 
-#include <QGridLayout>
 #include <QHBoxLayout>
-#include <QPainter>
 #include <QVBoxLayout>
 
 #include "actions/actions.h"
@@ -55,10 +53,7 @@ std::pair<QString, QString> changeWords(const Difference& d, const ChainModel& s
 }
 
 ChangesPopup::ChangesPopup(Actions& actions, QWidget* parent)
-    : QWidget(parent, Qt::Popup), actions_(actions) {
-    setObjectName("changes_popup");
-    setAttribute(Qt::WA_DeleteOnClose);
-    setAccessibleName(tr("Changes since the scene was saved"));
+    : Panel("changes_popup", tr("Changes since the scene was saved"), parent), actions_(actions) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(16, 14, 16, 14);
     column->setSpacing(8);
@@ -93,13 +88,7 @@ ChangesPopup::ChangesPopup(Actions& actions, QWidget* parent)
 }
 
 void ChangesPopup::refresh() {
-    while (QLayoutItem* item = list_->takeAt(0)) {
-        if (QWidget* w = item->widget()) {
-            w->hide();
-            w->deleteLater();
-        }
-        delete item;
-    }
+    empty(*list_);
     Session& session = actions_.session();
     const auto all = session.shelf().changes();
     title_->setText(tr("\"%1\" as it is now").arg(QString::fromStdString(session.desk().name())));
@@ -150,14 +139,6 @@ void ChangesPopup::refresh() {
     // Rows that were taken back leave no gap.
     layout()->activate();
     adjustSize();
-}
-
-void ChangesPopup::paintEvent(QPaintEvent*) {
-    const Theme& t = theme();
-    QPainter p(this);
-    p.setPen(QPen(t.line, 1));
-    p.setBrush(t.panel);
-    p.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
 }
 
 }  // namespace reed::ui

@@ -2,12 +2,10 @@
 #pragma once
 
 #include <QString>
-#include <QWidget>
 #include <utility>
 
 #include "scenes/differences.h"
-
-class QGridLayout;
+#include "widgets/panel.h"
 
 namespace reed::ui {
 
@@ -21,16 +19,13 @@ std::pair<QString, QString> changeWords(const Difference& difference, const Chai
 
 /// Opens from the scene bar: every change with what was saved, taken back one by one; or all kept, all taken
 /// back, or saved as a new scene.
-class ChangesPopup final : public QWidget {
+class ChangesPopup final : public Panel {
     Q_OBJECT
   public:
     explicit ChangesPopup(Actions& actions, QWidget* parent = nullptr);
 
     /// Rows that are shown; more are summed up in the last one.
     static constexpr int kRows = 12;
-
-  protected:
-    void paintEvent(QPaintEvent* event) override;
 
   private:
     void refresh();

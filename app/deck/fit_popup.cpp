@@ -1,8 +1,6 @@
 #include "deck/fit_popup.h"
 
-#include <QGridLayout>
 #include <QHBoxLayout>
-#include <QPainter>
 #include <QVBoxLayout>
 
 #include "actions/actions.h"
@@ -23,10 +21,8 @@ QString dbfs(double level) {
 
 }  // namespace
 
-FitPopup::FitPopup(Actions& actions, QWidget* parent) : QWidget(parent, Qt::Popup), actions_(actions) {
-    setObjectName("fit_popup");
-    setAttribute(Qt::WA_DeleteOnClose);
-    setAccessibleName(tr("Fit the scene to this voice and room"));
+FitPopup::FitPopup(Actions& actions, QWidget* parent)
+    : Panel("fit_popup", tr("Fit the scene to this voice and room"), parent), actions_(actions) {
     setFixedWidth(kWidth);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(16, 14, 16, 14);
@@ -82,13 +78,7 @@ void FitPopup::tell(const QString& words) {
 }
 
 void FitPopup::refresh() {
-    while (QLayoutItem* item = list_->takeAt(0)) {
-        if (QWidget* w = item->widget()) {
-            w->hide();
-            w->deleteLater();
-        }
-        delete item;
-    }
+    empty(*list_);
     FitModel& model = actions_.session().fit();
     if (!model.fit()) return;
     const Fit& fit = *model.fit();
@@ -148,14 +138,6 @@ void FitPopup::refresh() {
 void FitPopup::closeEvent(QCloseEvent* event) {
     actions_.session().fit().cancel();
     QWidget::closeEvent(event);
-}
-
-void FitPopup::paintEvent(QPaintEvent*) {
-    const Theme& t = theme();
-    QPainter p(this);
-    p.setPen(QPen(t.line, 1));
-    p.setBrush(t.panel);
-    p.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
 }
 
 }  // namespace reed::ui

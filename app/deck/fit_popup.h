@@ -1,9 +1,7 @@
 // What makes the scene in work fit the voice and room that are here.
 #pragma once
 
-#include <QWidget>
-
-class QGridLayout;
+#include "widgets/panel.h"
 
 namespace reed::ui {
 
@@ -13,13 +11,12 @@ class Words;
 
 /// Opens from the scene bar: every change with its reason, made one by one or all at once. Closing it ends
 /// what is still worked out.
-class FitPopup final : public QWidget {
+class FitPopup final : public Panel {
     Q_OBJECT
   public:
     explicit FitPopup(Actions& actions, QWidget* parent = nullptr);
 
   protected:
-    void paintEvent(QPaintEvent* event) override;
     void closeEvent(QCloseEvent* event) override;
 
   private:

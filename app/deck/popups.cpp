@@ -26,16 +26,6 @@ constexpr Parameter kTogether =
                       "The volume in the headphones of one strip turns those of the others as far.");
 constexpr int kRowHeight = 22, kHead = 46, kWidth = 380;
 
-void paintPanel(QWidget& w) {
-    const Theme& t = theme();
-    QPainter p(&w);
-    p.setRenderHint(QPainter::Antialiasing);
-    p.fillRect(w.rect(), t.raised);
-    p.setPen(QPen(t.line, 1));
-    p.setBrush(t.panel);
-    p.drawRect(QRectF(w.rect()).adjusted(0.5, 0.5, -0.5, -0.5));
-}
-
 QString ms(double v) {
     return QString::number(v, 'f', 1) + " ms";
 }
@@ -45,10 +35,7 @@ QString ms(double v) {
 // --- monitor ---
 
 MonitorPopup::MonitorPopup(Session& session, QWidget* parent)
-    : QWidget(parent, Qt::Popup), session_(session) {
-    setObjectName("monitor_popup");
-    setAttribute(Qt::WA_DeleteOnClose);
-    setAccessibleName(tr("Monitor"));
+    : Panel("monitor_popup", tr("Monitor"), parent), session_(session) {
     setFixedWidth(kWidth);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(16, 14, 16, 14);
@@ -160,16 +147,10 @@ void MonitorPopup::chooseSink() {
     menu->popup(sink_->mapToGlobal(QPoint(0, sink_->height())));
 }
 
-void MonitorPopup::paintEvent(QPaintEvent*) {
-    paintPanel(*this);
-}
-
 // --- delay and load ---
 
-DelayPopup::DelayPopup(Session& session, QWidget* parent) : QWidget(parent, Qt::Popup), session_(session) {
-    setObjectName("delay_popup");
-    setAttribute(Qt::WA_DeleteOnClose);
-    setAccessibleName(tr("Delay and load"));
+DelayPopup::DelayPopup(Session& session, QWidget* parent)
+    : Panel("delay_popup", tr("Delay and load"), parent), session_(session) {
     setFixedWidth(kWidth);
     for (const int block : kBlocks) {
         auto* b = new FlatButton(QString::number(1000.0 * block / 48000.0, 'f', 1), this);
@@ -235,8 +216,8 @@ QString DelayPopup::dropoutWords() const {
     return tr("%1 dropouts, the last at %2").arg(session_.devices().status().dropouts).arg(last.join(", "));
 }
 
-void DelayPopup::paintEvent(QPaintEvent*) {
-    paintPanel(*this);
+void DelayPopup::paintEvent(QPaintEvent* event) {
+    Panel::paintEvent(event);
     const Theme& t = theme();
     QPainter p(this);
     p.setPen(t.text);

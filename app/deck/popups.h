@@ -1,8 +1,10 @@
 // Small panels that open from a button: the monitor, and delay and load.
 #pragma once
 
-#include <QWidget>
+#include <QStringList>
 #include <vector>
+
+#include "widgets/panel.h"
 
 namespace reed::ui {
 
@@ -12,13 +14,10 @@ class ValueField;
 class Words;
 
 /// What the headphones get: source, output, volume and tone.
-class MonitorPopup final : public QWidget {
+class MonitorPopup final : public Panel {
     Q_OBJECT
   public:
     explicit MonitorPopup(Session& session, QWidget* parent = nullptr);
-
-  protected:
-    void paintEvent(QPaintEvent* event) override;
 
   private:
     void refresh();
@@ -32,7 +31,7 @@ class MonitorPopup final : public QWidget {
 };
 
 /// Where delay and load come from, stage by stage; dropouts with their times; the size of the blocks.
-class DelayPopup final : public QWidget {
+class DelayPopup final : public Panel {
     Q_OBJECT
   public:
     explicit DelayPopup(Session& session, QWidget* parent = nullptr);

@@ -2,7 +2,6 @@
 
 #include <QHBoxLayout>
 #include <QLineEdit>
-#include <QPainter>
 #include <QPlainTextEdit>
 #include <QVBoxLayout>
 
@@ -26,10 +25,7 @@ constexpr Parameter kFade = parameter::number(
 }  // namespace
 
 SceneAbout::SceneAbout(SceneShelf& shelf, const QString& name, QWidget* parent)
-    : QWidget(parent, Qt::Popup), shelf_(shelf) {
-    setObjectName("scene_about");
-    setAttribute(Qt::WA_DeleteOnClose);
-    setAccessibleName(tr("About the scene %1").arg(name));
+    : Panel("scene_about", tr("About the scene %1").arg(name), parent), shelf_(shelf) {
     setFixedWidth(kWidth);
     const SceneShelf::About now = shelf_.about();
     colour_ = now.colour;
@@ -102,14 +98,6 @@ void SceneAbout::keep() {
 void SceneAbout::closeEvent(QCloseEvent* event) {
     keep();
     QWidget::closeEvent(event);
-}
-
-void SceneAbout::paintEvent(QPaintEvent*) {
-    const Theme& t = theme();
-    QPainter p(this);
-    p.setPen(QPen(t.line, 1));
-    p.setBrush(t.panel);
-    p.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
 }
 
 }  // namespace reed::ui

@@ -1,8 +1,10 @@
 // What belongs to a scene beside its sound: note, group, colour, how long its recall takes.
 #pragma once
 
-#include <QWidget>
+#include <optional>
 #include <vector>
+
+#include "widgets/panel.h"
 
 class QLineEdit;
 class QPlainTextEdit;
@@ -14,13 +16,12 @@ class SceneShelf;
 class ValueField;
 
 /// Opens from the scene menu. What is changed is kept at once.
-class SceneAbout final : public QWidget {
+class SceneAbout final : public Panel {
     Q_OBJECT
   public:
     SceneAbout(SceneShelf& shelf, const QString& name, QWidget* parent = nullptr);
 
   protected:
-    void paintEvent(QPaintEvent* event) override;
     void closeEvent(QCloseEvent* event) override;
 
   private:

@@ -119,6 +119,8 @@ void SceneBar::rebuild() {
         b->deleteLater();
     }
     buttons_.clear();
+    grabbed_at_ = -1;
+    dragged_ = false;
     int n = 0;
     for (const auto& entry : session_.shelf().scenes()) {
         auto* b = new FlatButton(QString::fromStdString(entry.scene.name), this);

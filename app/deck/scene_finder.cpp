@@ -1,7 +1,6 @@
 #include "deck/scene_finder.h"
 
 #include <QKeyEvent>
-#include <QPainter>
 #include <algorithm>
 
 #include "session/scene_shelf.h"
@@ -13,10 +12,7 @@ constexpr int kWidth = 360, kHeight = 320, kEdge = 10, kRow = 30;
 }
 
 SceneFinder::SceneFinder(SceneShelf& shelf, const std::string& now, QWidget* parent)
-    : QWidget(parent, Qt::Popup), shelf_(shelf), now_(now) {
-    setObjectName("scene_finder");
-    setAttribute(Qt::WA_DeleteOnClose);
-    setAccessibleName(tr("Find a scene"));
+    : Panel("scene_finder", tr("Find a scene"), parent), shelf_(shelf), now_(now) {
     resize(kWidth, kHeight);
     wanted_ = new QLineEdit(this);
     wanted_->setObjectName("scene_wanted");
@@ -81,14 +77,6 @@ bool SceneFinder::eventFilter(QObject* watched, QEvent* event) {
         }
     }
     return QWidget::eventFilter(watched, event);
-}
-
-void SceneFinder::paintEvent(QPaintEvent*) {
-    const Theme& t = theme();
-    QPainter p(this);
-    p.fillRect(rect(), t.panel);
-    p.setPen(QPen(t.line, 1));
-    p.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
 }
 
 }  // namespace reed::ui

@@ -3,8 +3,9 @@
 
 #include <QLineEdit>
 #include <QListWidget>
-#include <QWidget>
 #include <string>
+
+#include "widgets/panel.h"
 
 namespace reed::ui {
 
@@ -12,14 +13,13 @@ class SceneShelf;
 
 /// Typing narrows the list; Up and Down choose, Enter recalls, Escape closes. Letters may stand anywhere in
 /// the name or the note, words in any order.
-class SceneFinder final : public QWidget {
+class SceneFinder final : public Panel {
     Q_OBJECT
   public:
     SceneFinder(SceneShelf& shelf, const std::string& now, QWidget* parent);
 
   protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
-    void paintEvent(QPaintEvent* event) override;
 
   private:
     void fill();

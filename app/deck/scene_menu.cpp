@@ -45,9 +45,7 @@ SceneMenu::SceneMenu(Actions& actions, QWidget* parent)
     })->setEnabled(saved);
     addSeparator();
     addAction(tr("Take in scene files or a zip ..."), this, &SceneMenu::filesWanted);
-    addAction(tr("Write this scene into a file ..."), this, [this] {
-        emit exportWanted(false);
-    })->setEnabled(saved);
+    addAction(tr("Write this scene into a file ..."), this, [this] { emit exportWanted(false); });
     addAction(tr("Write all scenes into a zip ..."), this, [this] {
         emit exportWanted(true);
     })->setEnabled(!scenes.empty());

@@ -151,7 +151,7 @@ SceneLibrary::Old SceneShelf::oldOf(const std::string& name) const {
 }
 
 bool SceneShelf::save() {
-    return write(work_.scene(), oldOf(work_.name()));
+    return write(whole(), oldOf(work_.name()));
 }
 
 /// Writes `scene`, whose name the one in work has from then on.
@@ -195,7 +195,7 @@ bool SceneShelf::writeAs(Scene scene, const QString& name, Replacing replacing) 
 }
 
 bool SceneShelf::saveAs(const QString& name, Replacing replacing) {
-    return writeAs(work_.scene(), name, replacing);
+    return writeAs(whole(), name, replacing);
 }
 
 bool SceneShelf::rename(const QString& name, Replacing replacing) {
@@ -223,23 +223,32 @@ void SceneShelf::remove(const std::string& name) {
 
 // --- beside the sound ---
 
+namespace {
+
+Scene withAbout(Scene scene, const SceneShelf::About& about) {
+    scene.note = about.note.toStdString();
+    scene.group = about.group.trimmed().left(static_cast<int>(kMaxSceneName)).toStdString();
+    scene.colour = about.colour;
+    scene.fade = std::clamp(about.fade, 0.0, kLongestFade);
+    return scene;
+}
+
+}  // namespace
+
+Scene SceneShelf::whole() const {
+    return withAbout(work_.scene(), about());
+}
+
 SceneShelf::About SceneShelf::about() const {
-    const Scene s = work_.scene();
+    const Scene* there = find(work_.name());  // what steps of undo lead back to may be older
+    const Scene s = there != nullptr ? *there : work_.scene();
     return {QString::fromStdString(s.note), QString::fromStdString(s.group), s.colour, s.fade};
 }
 
 void SceneShelf::setAbout(const About& about) {
     if (about == this->about()) return;
-    const auto with = [&about](Scene scene) {
-        scene.note = about.note.toStdString();
-        scene.group = about.group.trimmed().toStdString();
-        while (characters(scene.group) > kMaxSceneName) scene.group.pop_back();
-        scene.colour = about.colour;
-        scene.fade = std::clamp(about.fade, 0.0, kLongestFade);
-        return scene;
-    };
-    work_.setAbout(with(work_.scene()));
-    if (const Scene* there = find(work_.name()); there != nullptr) (void)writeAbout(with(*there));
+    work_.setAbout(withAbout(work_.scene(), about));
+    if (const Scene* there = find(work_.name()); there != nullptr) (void)writeAbout(withAbout(*there, about));
 }
 
 void SceneShelf::note(const std::map<std::string, MadeFor>& made, const std::string& name) {
@@ -247,7 +256,8 @@ void SceneShelf::note(const std::map<std::string, MadeFor>& made, const std::str
         for (const auto& [strip, levels] : made) scene.made_for[strip] = levels;
         return scene;
     };
-    work_.setAbout(with(work_.scene()));
+    // Meanwhile another one may be in work.
+    if (name.empty() || name == work_.name()) work_.setAbout(with(work_.scene()));
     if (const Scene* there = find(name); there != nullptr) (void)writeAbout(with(*there));
 }
 
@@ -276,7 +286,10 @@ void SceneShelf::moveTo(const std::string& name, size_t to) {
 
 bool SceneShelf::exportTo(const QString& path, const std::vector<std::string>& names) {
     std::vector<Scene> scenes;
+    const bool in_work = names.size() == 1 && names.front() == work_.name();
+    if (in_work) scenes.push_back(whole());  // as it is heard, saved or not
     for (const auto& entry : scenes_) {
+        if (in_work) break;
         if (names.empty() || std::ranges::find(names, entry.scene.name) != names.end())
             scenes.push_back(entry.scene);
     }

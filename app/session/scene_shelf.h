@@ -51,8 +51,8 @@ class SceneShelf final : public QObject {
     QString inTheWay(const QString& name) const;
     void remove(const std::string& name);
 
-    /// What belongs to the scene in work beside its sound; kept at once, also in its file, where there is
-    /// one.
+    /// What belongs to the scene in work beside its sound. It is kept at once in its file, where there is
+    /// one, and is no step of undo.
     struct About {
         QString note, group;
         std::optional<int> colour;
@@ -91,6 +91,8 @@ class SceneShelf final : public QObject {
     bool writeAs(Scene scene, const QString& name, Replacing replacing);
     QString removedFolder() const;
     bool writeAbout(const Scene& scene);
+    /// The scene in work with what belongs to it as it is kept.
+    Scene whole() const;
 
     SceneLibrary library_;
     SceneInWork& work_;

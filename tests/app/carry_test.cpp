@@ -138,6 +138,14 @@ TEST_CASE("note, group, colour and time of a scene are kept at once, beside unsa
     QTest::keyClick(wanted, Qt::Key_Return);
     CHECK(w.session.desk().name() == "Bench talk");
     CHECK_FALSE(w.session.shelf().changed());
+    // A step of undo from before takes nothing of it away, nor does saving then.
+    REQUIRE(w.session.strip().setValue("gain", 0, 1.5));
+    w.session.shelf().setAbout({"Newer note", "Daylight", 3, 2.5});
+    w.session.strip().undo();
+    CHECK(w.session.shelf().about().note == "Newer note");
+    REQUIRE(w.session.strip().setValue("gain", 0, 1.0));
+    REQUIRE(w.session.shelf().save());
+    CHECK(load_scene(folder.path("scenes/bench-talk.json")).scene->note == "Newer note");
     // It goes over in its own time.
     const auto sounding = [&] { return w.session.engine().chain().sounding(); };
     // The newest chain is the one that sounds.
@@ -197,6 +205,10 @@ TEST_CASE("scenes are dropped onto the window as files and zips, and clashes are
     CHECK(read_scene_archive(folder.path("all.zip")).value().scenes.size() == count + 3);
     REQUIRE(w.session.shelf().exportTo(path("one-out.json"), {"Sent by a friend"}));
     CHECK(load_scene(folder.path("one-out.json")).scene->name == "Sent by a friend");
+    // The one in work goes out as it is heard.
+    REQUIRE(w.session.strip().setValue("gain", 0, 3.5));
+    REQUIRE(w.session.shelf().exportTo(path("heard.json"), {w.session.desk().name()}));
+    CHECK(load_scene(folder.path("heard.json")).scene->chain().stages[0].value("gain") == 3.5);
     CHECK_FALSE(w.session.shelf().exportTo("/proc/nowhere/all.zip"));
 }
 
