@@ -1,6 +1,5 @@
 // Are room and voice told apart in bad rooms? Constructed cases: voices x noises x SNR, against what is known
 // of the parts before they were mixed. Arguments: voice files, 48 kHz, with pauses.
-#define CATCH_CONFIG_RUNNER
 #include <unistd.h>
 
 #include <algorithm>

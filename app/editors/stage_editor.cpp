@@ -6,6 +6,7 @@
 #include <QVBoxLayout>
 
 #include "editors/field_grid.h"
+#include "editors/recipe_menu.h"
 #include "editors/stage_body.h"
 #include "measure/findings.h"
 #include "session/session.h"
@@ -44,6 +45,10 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
     memory_->setToolTip(tr("Two memories: flip between them to compare (M on the stage)"));
     connect(memory_, &FlatButton::clicked, this,
             [this] { session_.strip().flipMemory(session_.strip().focused()); });
+    recipes_ = new FlatButton(tr("Recipes"), this);
+    recipes_->setObjectName("recipes_button");
+    recipes_->setToolTip(tr("Settings of this kind of stage kept under a name: ours and yours"));
+    connect(recipes_, &FlatButton::clicked, this, &StageEditor::openRecipes);
     reset_ = new FlatButton(tr("Reset"), this);
     reset_->setObjectName("reset_button");
     reset_->setToolTip(tr("All values of this stage as they were made; can be undone"));
@@ -52,6 +57,7 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
     header->addWidget(title_);
     header->addWidget(purpose_, 1);
     header->addWidget(key_);
+    header->addWidget(recipes_);
     header->addWidget(memory_);
     header->addWidget(reset_);
     header->addWidget(bypass_);
@@ -117,7 +123,7 @@ void StageEditor::show(bool rebuild) {
         // another then.
         s = session_.strip().stage(session_.strip().focused());
     }
-    for (auto* b : {memory_, reset_}) b->setVisible(s != nullptr && !s->missing());
+    for (auto* b : {recipes_, memory_, reset_}) b->setVisible(s != nullptr && !s->missing());
     bypass_->setVisible(s != nullptr);
     const bool may_listen =
         s != nullptr && s->stage_kind().takes_key && (!s->key.empty() || session_.desk().strips().size() > 1);
@@ -135,6 +141,18 @@ void StageEditor::show(bool rebuild) {
     bypass_->setText(s->bypass ? tr("Bypassed") : tr("Bypass"));
     memory_->setText(tr("Memory %1").arg(QLatin1Char(session_.strip().memoryOf(s->id))));
     stage_body_->refresh();
+}
+
+void StageEditor::openRecipes() {
+    const std::string stage = session_.strip().focused();
+    auto* menu = new RecipeMenu(session_, stage, this);
+    const QPoint below = recipes_->mapToGlobal(QPoint(0, recipes_->height()));
+    connect(menu, &RecipeMenu::keepWanted, this, [this, stage, below] {
+        auto* keep = new KeepRecipe(session_, stage, this);
+        keep->move(below);
+        keep->show();
+    });
+    menu->popup(below);
 }
 
 QString StageEditor::keyName(const std::string& key) const {

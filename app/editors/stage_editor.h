@@ -29,6 +29,7 @@ class StageEditor final : public QWidget {
     void updateAdvice();
     QString keyName(const std::string& key) const;
     void chooseKey();
+    void openRecipes();
 
     Session& session_;
     Words* title_;
@@ -37,7 +38,7 @@ class StageEditor final : public QWidget {
     FlatButton* apply_;
     Finding finding_;
     FlatButton *memory_, *key_;
-    FlatButton* reset_;
+    FlatButton *recipes_, *reset_;
     FlatButton* bypass_;
     QWidget* body_ = nullptr;
     StageBody* stage_body_ = nullptr;  // the same widget, while there is a stage

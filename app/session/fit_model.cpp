@@ -47,7 +47,7 @@ void FitModel::tick() {
     if (made && strip.strip().spec().role == StripRole::voice && !taps.empty() && taps.front().voice_known &&
         taps.front().room_known) {
         const TapLevels& in = taps.front();
-        off = is_off(made->in, {in.room, in.voice_low, in.voice, in.voice_high});
+        off = is_off(made->in, voice_levels(in));
     }
     // A shout or a whisper in between is no other voice.
     looks_off_ = off ? looks_off_ + 1 : 0;

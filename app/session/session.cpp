@@ -13,6 +13,7 @@
 #include "session/fit_model.h"
 #include "session/microphones.h"
 #include "session/monitoring.h"
+#include "session/recipes.h"
 #include "session/room_learning.h"
 #include "session/takes_model.h"
 #include "session/voices_model.h"
@@ -60,6 +61,7 @@ Session::Session(SessionPaths paths, QObject* parent)
     startUp();
     balance_ = new BalanceModel(*this);
     fit_ = new FitModel(*this);
+    recipes_ = std::make_unique<Recipes>(house_);
     takes_ = std::make_unique<TakesModel>(*this);
     save_later_.setInterval(400);
     save_later_.setSingleShot(true);

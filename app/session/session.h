@@ -28,6 +28,7 @@ class FeedVerdict;
 class FitModel;
 class Microphones;
 class Monitoring;
+class Recipes;
 class RoomLearning;
 class TakesModel;
 class VoicesModel;
@@ -94,6 +95,7 @@ class Session final : public QObject {
     BalanceModel& balance() const { return *first_.balance_; }
     VoicesModel& voices() const { return *first_.voices_; }
     TakesModel& takes() const { return *first_.takes_; }
+    Recipes& recipes() const { return *first_.recipes_; }
     FitModel& fit() const { return *first_.fit_; }
     FeedVerdict& verdict() const { return *verdict_; }
     Background& background() { return *background_; }
@@ -154,6 +156,7 @@ class Session final : public QObject {
     VoicesModel* voices_ = nullptr;
     FitModel* fit_ = nullptr;
     std::unique_ptr<TakesModel> takes_;
+    std::unique_ptr<Recipes> recipes_;
 
     QTimer tick_, save_later_, started_;
     std::unique_ptr<QLockFile> lock_;  // on the state: one program writes it

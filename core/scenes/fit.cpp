@@ -16,15 +16,6 @@ constexpr double kLeastLoudness = 0.3;
 constexpr int kLoudnessRounds = 4;
 constexpr double kLeastApart = 1.0;  // dB between two levels that a line is drawn through
 
-VoiceLevels levels_of(const TapLevels& tap) {
-    VoiceLevels out{tap.room, tap.voice_low, tap.voice, tap.voice_high};
-    out.room = std::max(out.room, kQuietest);
-    // Each from its own share of the sound: they may stand the other way round where there is little of it.
-    out.quiet = std::min(out.quiet, out.usual);
-    out.loud = std::max(out.loud, out.usual);
-    return out;
-}
-
 ChainSpec up_to(const ChainSpec& chain, size_t end) {
     ChainSpec out = chain;
     out.stages.resize(end);
@@ -114,7 +105,7 @@ class Fitter {
         if (!tap.voice_known || !tap.room_known)
             return Error{"there is no speech with pauses in what was heard.", "",
                          "Speak some sentences with pauses between them, then try again."};
-        return levels_of(tap);
+        return voice_levels(tap);
     }
 
     /// The share of the whole that the next pass over the sound is.
@@ -244,6 +235,26 @@ class Fitter {
 
 }  // namespace
 
+VoiceLevels voice_levels(const TapLevels& tap) {
+    VoiceLevels out{tap.room, tap.voice_low, tap.voice, tap.voice_high};
+    out.room = std::max(out.room, kQuietest);
+    // Each from its own share of the sound: they may stand the other way round where there is little of it.
+    out.quiet = std::min(out.quiet, out.usual);
+    out.loud = std::max(out.loud, out.usual);
+    return out;
+}
+
+StageSpec placed(StageSpec stage, const VoiceLevels& made, const VoiceLevels& here) {
+    const auto& table = stage.stage_kind().parameters;
+    for (size_t row = 0; row < table.size(); ++row) {
+        const Parameter& p = table[row];
+        if (p.mark == DiagramMark::threshold)
+            stage.values[row] =
+                std::clamp(round_value(p, moved(stage.values[row], made, here)), p.minimum, p.maximum);
+    }
+    return stage;
+}
+
 std::optional<MadeFor> measure_made_for(const ChainSpec& chain, double fader, const AudioBuffer& sound,
                                         double sample_rate, const Progress& progress) {
     const ChainSpec kept = without_transients(chain);
@@ -253,10 +264,10 @@ std::optional<MadeFor> measure_made_for(const ChainSpec& chain, double fader, co
     if (!levels.taps.front().voice_known || !levels.taps.front().room_known) return std::nullopt;
     const auto loudness = settled_loudness(kept, sound, sample_rate);
     if (!loudness.ok()) return std::nullopt;
-    MadeFor made{levels_of(levels.taps.front()), {}, loudness.value() + fader};
+    MadeFor made{voice_levels(levels.taps.front()), {}, loudness.value() + fader};
     for (size_t i = 0; i < kept.stages.size(); ++i) {
         if (levels.taps[i].voice_known && levels.taps[i].room_known)
-            made.stages[kept.stages[i].id] = levels_of(levels.taps[i]);
+            made.stages[kept.stages[i].id] = voice_levels(levels.taps[i]);
     }
     return made;
 }

@@ -61,6 +61,11 @@ struct Fit {
 Result<Fit> fit_chain(const ChainSpec& chain, double fader, const MadeFor& made, const AudioBuffer& sound,
                       double sample_rate, const Progress& progress = {});
 
+/// What a tap has measured of voice and room, both of which must be known.
+VoiceLevels voice_levels(const TapLevels& tap);
+/// The stage with its thresholds where they stand to `here` as they stood to `made`.
+StageSpec placed(StageSpec stage, const VoiceLevels& made, const VoiceLevels& here);
+
 /// Why, in words with figures.
 Finding fit_reason(const FitChange& change);
 

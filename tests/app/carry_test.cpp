@@ -19,6 +19,7 @@
 #include "scenes/library.h"
 #include "scenes/scene_archive.h"
 #include "session/fit_model.h"
+#include "session/recipes.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -343,4 +344,82 @@ TEST_CASE("closing what fits a scene ends its work, and what can't be worked out
     QTest::qWait(50);
     CHECK(why.isEmpty());
     CHECK_FALSE(fit.fit());
+}
+
+TEST_CASE("recipes set a stage by name, with thresholds where voice and room are") {
+    TemporaryFolder folder;
+    Window w(folder);
+    const auto press = [&](const QString& entry) {
+        for (auto* old : w.window.findChildren<QMenu*>("recipe_menu")) old->setObjectName({});
+        QTest::mouseClick(w.find<ui::FlatButton>("recipes_button"), Qt::LeftButton);
+        return w.choose("recipe_menu", entry);
+    };
+    w.session.strip().focus("gate");
+    REQUIRE(Window::until(
+        [&] {
+            const auto& taps = w.session.levels().taps;
+            return w.session.levelsFit() && taps[2].voice_known && taps[2].room_known;
+        },
+        60.0));
+    const Scene before = w.session.desk().scene();
+    REQUIRE(press("Softly between words"));
+    CHECK(w.value("gate", "hold") == 240.0);
+    CHECK(w.value("gate", "range") == -10.0);
+    // It was kept for a room at -46 dBFS; here the gate hears what the suppression leaves of one.
+    const TapLevels& tap = w.session.levels().taps[2];
+    CHECK(w.value("gate", "close_threshold") > tap.room);
+    CHECK(w.value("gate", "close_threshold") < -46.0);
+    CHECK(w.value("gate", "open_threshold") < tap.voice_low + 3.0);
+    CHECK(w.session.strip().history().undoLabel() == "Gate: recipe Softly between words");
+    CHECK_THAT(message(w), Catch::Contains("lengthen the hold"));
+    w.session.strip().undo();
+    CHECK(w.session.desk().scene() == before);
+    // One of one's own, into another scene.
+    REQUIRE(w.session.strip().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("hold")),
+                                       333.0));
+    const auto keep = [&](const char* name, const char* note) {
+        REQUIRE(press("Keep these settings"));
+        auto* panel = w.find<QWidget>("keep_recipe");
+        REQUIRE(panel != nullptr);
+        QTest::keyClicks(panel->findChild<QLineEdit*>("recipe_name"), name);
+        QTest::keyClicks(panel->findChild<QLineEdit*>("recipe_note"), note);
+        QTest::keyClick(panel->findChild<QLineEdit*>("recipe_note"), Qt::Key_Return);
+        const bool done = !panel->isVisible();
+        panel->close();
+        panel->setObjectName({});
+        return done;
+    };
+    CHECK(keep("Bench gate", "The lathe stays behind."));
+    CHECK(std::filesystem::exists(folder.path("recipes/bench-gate.json")));
+    CHECK_FALSE(keep("", ""));
+    w.session.shelf().recall("Bench talk");
+    CHECK(w.value("gate", "hold") != 333.0);
+    const auto gates = w.session.recipes().of("gate");
+    REQUIRE(gates.size() == 3);
+    CHECK(gates[0].name == "Bench gate");
+    CHECK_FALSE(gates[0].ours);
+    CHECK(gates[1].ours);
+    REQUIRE(press("Bench gate"));
+    CHECK(w.value("gate", "hold") == 333.0);
+    CHECK_THAT(message(w), Catch::Contains("The lathe stays behind."));
+    // The name is taken by another kind of stage; the same kind makes way and is kept.
+    w.session.strip().focus("compressor");
+    CHECK_FALSE(keep("bench GATE", ""));
+    CHECK_THAT(message(w), Catch::Contains("for another stage"));
+    w.session.strip().focus("gate");
+    CHECK(keep("bench gate", "Newer"));
+    CHECK(w.session.recipes().of("gate").size() == 3);
+    CHECK(std::filesystem::exists(folder.path("recipes/removed/bench-gate.json")));
+    w.session.recipes().remove("Bench gate");
+    CHECK(w.session.recipes().of("gate").size() == 2);
+    // Ours are for stages that there are, each with what to listen for.
+    size_t ours = 0;
+    for (const StageKind* kind : stage_kinds()) {
+        for (const ui::Recipe& r : w.session.recipes().of(std::string(kind->id))) {
+            ++ours;
+            CHECK(r.note.size() > 20);
+            CHECK(r.made.has_value());
+        }
+    }
+    CHECK(ours == 16);
 }

@@ -216,3 +216,24 @@ TEST_CASE("the command line notes what a scene is made for, and fits it to anoth
     REQUIRE(scene_now.scene);
     CHECK(std::abs(scene_now.scene->chain().stages[0].value("gain") - 12.0) < 0.3);
 }
+
+TEST_CASE("a threshold keeps its place between room, quiet, usual and loud voice", "[scene]") {
+    const VoiceLevels made{-60, -40, -30, -20}, here{-50, -40, -35, -30};
+    const auto at = [&](double level) {
+        return placed(stage("compressor", {{"threshold", level}}), made, here).value("threshold");
+    };
+    CHECK(at(-50) == -45.0);  // in the middle of room and quiet words
+    CHECK(at(-40) == -40.0);
+    CHECK(at(-35) == Approx(-37.5).margin(0.06));
+    CHECK(at(-25) == Approx(-32.5).margin(0.06));
+    CHECK(at(-10) == -20.0);  // beyond the loud words as far as it was
+    const StageSpec gate = placed(stage("gate", {{"open_threshold", -70}, {"close_threshold", -79}}), made,
+                                  {-75, -40, -35, -30});
+    CHECK(gate.value("open_threshold") == -80.0);  // no lower than it goes
+    CHECK(gate.value("close_threshold") == -80.0);
+    // Of a room that is as loud as quiet words the voice counts.
+    CHECK(placed(stage("gate", {{"open_threshold", -36}}), {-39.8, -40, -30, -20}, {-41, -40, -30, -20})
+              .value("open_threshold") == -36.0);
+    // What is no threshold stays.
+    CHECK(placed(stage("limiter", {{"ceiling", -3}}), made, here) == stage("limiter", {{"ceiling", -3}}));
+}

@@ -1,0 +1,77 @@
+#include "editors/recipe_menu.h"
+
+#include <QLineEdit>
+#include <QVBoxLayout>
+
+#include "session/recipes.h"
+#include "session/session.h"
+#include "widgets/flat_button.h"
+#include "widgets/words.h"
+
+namespace reed::ui {
+namespace {
+constexpr int kWidth = 380, kFieldHeight = 32;
+}
+
+RecipeMenu::RecipeMenu(Session& session, const std::string& stage, QWidget* parent) : QMenu(parent) {
+    setObjectName("recipe_menu");
+    setAttribute(Qt::WA_DeleteOnClose);
+    setToolTipsVisible(true);
+    const StageSpec* s = session.strip().stage(stage);
+    const std::vector<Recipe> all = s == nullptr ? std::vector<Recipe>() : session.recipes().of(s->kind);
+    bool own = false;
+    for (const Recipe& r : all) {
+        if (own && r.ours) addSeparator();
+        own = !r.ours;
+        addAction(r.name, this, [&session, stage, r] {
+            session.recipes().load(session, stage, r);
+        })->setToolTip(r.note);
+    }
+    if (all.empty()) addAction(tr("No recipes for this stage yet"))->setEnabled(false);
+    addSeparator();
+    addAction(tr("Keep these settings as a recipe ..."), this, &RecipeMenu::keepWanted);
+    if (all.empty() || all.front().ours) return;
+    QMenu* remove = addMenu(tr("Remove"));
+    remove->setObjectName("recipe_remove");
+    for (const Recipe& r : all) {
+        if (!r.ours) remove->addAction(r.name, this, [&session, r] { session.recipes().remove(r.name); });
+    }
+}
+
+KeepRecipe::KeepRecipe(Session& session, const std::string& stage, QWidget* parent)
+    : Panel("keep_recipe", tr("Keep these settings as a recipe"), parent), session_(session), stage_(stage) {
+    setFixedWidth(kWidth);
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(16, 14, 16, 14);
+    column->setSpacing(8);
+    const auto field = [&](const char* object_name, const QString& words) {
+        auto* label = new Words(Words::Ink::muted, this);
+        label->setFont(ui::font(12));
+        label->setText(words);
+        column->addWidget(label);
+        auto* edit = new QLineEdit(this);
+        edit->setObjectName(object_name);
+        edit->setAccessibleName(words);
+        edit->setFont(ui::font(14));
+        edit->setFixedHeight(kFieldHeight);
+        connect(edit, &QLineEdit::returnPressed, this, &KeepRecipe::keep);
+        column->addWidget(edit);
+        return edit;
+    };
+    name_ = field("recipe_name", tr("Name of the recipe"));
+    name_->setMaxLength(static_cast<int>(kMaxSceneName));
+    note_ = field("recipe_note", tr("What to listen for"));
+    auto* done = new FlatButton(tr("Keep"), this);
+    done->setObjectName("recipe_keep");
+    done->setWeight(FlatButton::Weight::raised);
+    connect(done, &FlatButton::clicked, this, &KeepRecipe::keep);
+    column->addWidget(done, 0, Qt::AlignLeft);
+    adjustSize();
+    name_->setFocus();
+}
+
+void KeepRecipe::keep() {
+    if (session_.recipes().keep(session_, stage_, name_->text(), note_->text())) close();
+}
+
+}  // namespace reed::ui

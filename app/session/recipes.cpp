@@ -1,0 +1,102 @@
+#include "session/recipes.h"
+
+#include <QCoreApplication>
+
+#include "base/folded.h"
+#include "scenes/fit.h"
+#include "session/session.h"
+
+namespace reed::ui {
+
+namespace {
+
+QString tr(const char* text) {
+    return QCoreApplication::translate("Recipes", text);
+}
+
+/// Levels before a stage, where they are known.
+std::optional<VoiceLevels> levelsBefore(const Session& strip, const std::string& stage) {
+    const int i = strip.strip().chain().index_of(stage);
+    if (i < 0 || !strip.levelsFit()) return std::nullopt;
+    const TapLevels& tap = strip.levels().taps[static_cast<size_t>(i)];
+    if (!tap.voice_known || !tap.room_known) return std::nullopt;
+    return voice_levels(tap);
+}
+
+void add(std::vector<Recipe>& out, const SceneLibrary& from, const std::string& kind, bool ours) {
+    for (const SceneEntry& entry : from.list().scenes) {
+        const auto& stages = entry.scene.chain().stages;
+        if (stages.size() != 1 || stages.front().kind != kind) continue;
+        Recipe r{QString::fromStdString(entry.scene.name), QString::fromStdString(entry.scene.note),
+                 stages.front(), std::nullopt, ours};
+        for (const auto& [strip, made] : entry.scene.made_for) {
+            if (const auto at = made.stages.find(r.stage.id); at != made.stages.end()) r.made = at->second;
+        }
+        out.push_back(std::move(r));
+    }
+}
+
+}  // namespace
+
+Recipes::Recipes(House& house) : house_(house), own_(house.paths.scenes.parent_path() / "recipes") {}
+
+std::vector<Recipe> Recipes::of(const std::string& kind) const {
+    std::vector<Recipe> out;
+    add(out, own_, kind, false);
+    add(out, SceneLibrary(house_.paths.demo_data / "recipes"), kind, true);
+    return out;
+}
+
+bool Recipes::keep(const Session& strip, const std::string& stage, const QString& name, const QString& note) {
+    const StageSpec* s = strip.strip().stage(stage);
+    if (s == nullptr) return false;
+    Scene recipe;
+    recipe.name = name.trimmed().toStdString();
+    recipe.note = note.trimmed().toStdString();
+    StageSpec kept = *s;
+    kept.key.clear();  // a strip is not known elsewhere
+    kept.taught = {};  // nor is a room
+    kept.bypass = false;
+    recipe.chain().stages = {kept};
+    if (const auto at = levelsBefore(strip, stage))
+        recipe.made_for[recipe.desk.strips.front().id] = {*at, {{kept.id, *at}}, 0.0};
+    const SceneListing there = own_.list();
+    if (const SceneEntry* same = find_scene(there.scenes, recipe.name);
+        same != nullptr && same->scene.chain().stages.front().kind != kept.kind) {
+        house_.notices.warn(
+            tr("There is already a recipe \"%1\" for another stage. Choose another name.").arg(name));
+        return false;
+    }
+    const auto saved = own_.save(recipe, SceneLibrary::Old::kept);
+    if (!saved.ok()) {
+        house_.notices.tell(saved.error());
+        return false;
+    }
+    house_.notices.say(tr("Kept the recipe \"%1\" in %2")
+                           .arg(name.trimmed(), QString::fromStdString(saved.value().string())));
+    return true;
+}
+
+void Recipes::load(Session& strip, const std::string& stage, const Recipe& recipe) {
+    const StageSpec* now = strip.strip().stage(stage);
+    if (now == nullptr || now->kind != recipe.stage.kind) return;
+    StageSpec next = recipe.stage;
+    const auto here = levelsBefore(strip, stage);
+    if (recipe.made && here) next = placed(next, *recipe.made, *here);
+    strip.strip().closeStep();
+    strip.strip().setValues(stage, next.values,
+                            tr("%1: recipe %2").arg(QString::fromStdString(now->shown_title()), recipe.name),
+                            {});
+    if (!recipe.note.isEmpty()) house_.notices.say(recipe.name + ": " + recipe.note);
+}
+
+void Recipes::remove(const QString& name) {
+    if (const auto removed = own_.remove(name.toStdString()); !removed.ok()) {
+        house_.notices.tell(removed.error());
+        return;
+    }
+    house_.notices.say(tr("Removed the recipe \"%1\". Its file is kept in %2")
+                           .arg(name, QString::fromStdString((own_.folder() / "removed").string())));
+}
+
+}  // namespace reed::ui
