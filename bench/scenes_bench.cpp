@@ -1,6 +1,6 @@
-// What a folder of a thousand scenes takes: read for the first time, read again, one saved, one found by typing; and
-// what the largest scene takes that is read at all. Median of five rounds, each also as a multiple of reading the
-// bytes alone.
+// What a folder of a thousand scenes takes: read for the first time, read again, one saved, one found by
+// typing; and what the largest scene takes that is read at all. Median of five rounds, each also as a
+// multiple of reading the bytes alone.
 #include <algorithm>
 #include <chrono>
 #include <cstdio>
@@ -85,8 +85,7 @@ int main() {
         StripSpec& s = large.desk.strips.size() < kMostVoices
                            ? large.desk.strips.emplace_back(new_strip(large.desk, StripRole::voice, {}))
                            : large.desk.strips.back();
-        while (s.chain.stages.size() < kMaxStages &&
-               write_scene(large).size() < kMaxSceneBytes * 9 / 10)
+        while (s.chain.stages.size() < kMaxStages && write_scene(large).size() < kMaxSceneBytes * 9 / 10)
             s.chain.stages.push_back(new_stage(s.chain, *find_stage_kind("equalizer")));
         if (large.desk.strips.size() == kMostVoices && s.chain.stages.size() == kMaxStages) break;
     }

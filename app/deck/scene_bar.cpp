@@ -14,6 +14,7 @@
 #include "deck/changes_popup.h"
 #include "deck/fit_popup.h"
 #include "deck/scene_about.h"
+#include "deck/scene_beside.h"
 #include "deck/scene_finder.h"
 #include "deck/scene_menu.h"
 #include "session/fit_model.h"
@@ -217,6 +218,7 @@ void SceneBar::openMenu() {
     auto* menu = new SceneMenu(actions_, this);
     connect(menu, &SceneMenu::renameWanted, this, [this] { askName(NameFor::renaming); });
     connect(menu, &SceneMenu::aboutWanted, this, &SceneBar::openAbout);
+    connect(menu, &SceneMenu::besideWanted, this, &SceneBar::openBeside);
     connect(menu, &SceneMenu::filesWanted, this, [this] {
         importScenes(session_, window(),
                      QFileDialog::getOpenFileNames(window(), tr("Take in scenes"), QDir::homePath(),
@@ -231,6 +233,12 @@ void SceneBar::openAbout() {
     about->adjustSize();
     about->move(mapToGlobal(QPoint(std::max(0, menu_->x() - about->width() / 2), height() + 2)));
     about->show();
+}
+
+void SceneBar::openBeside() {
+    auto* beside = new SceneBeside(session_, this);
+    beside->move(mapToGlobal(QPoint(0, height() + 2)));
+    beside->show();
 }
 
 void SceneBar::exportScenes(bool all) {

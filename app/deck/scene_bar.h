@@ -24,6 +24,8 @@ class SceneBar final : public QWidget {
     void openMenu();
     /// Scenes by typing.
     void openFinder();
+    void openAbout();
+    void openBeside();
     QSize minimumSizeHint() const override { return {200, 36}; }
 
   protected:
@@ -34,7 +36,6 @@ class SceneBar final : public QWidget {
     void rebuild();
     void mark();
     void place();
-    void openAbout();
     void openFit();
     void exportScenes(bool all);
     bool drag(FlatButton* button, QEvent* event);

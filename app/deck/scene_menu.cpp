@@ -1,6 +1,8 @@
 #include "deck/scene_menu.h"
 
+#include <QClipboard>
 #include <QDropEvent>
+#include <QGuiApplication>
 #include <QMessageBox>
 #include <QMimeData>
 #include <QPushButton>
@@ -37,6 +39,7 @@ SceneMenu::SceneMenu(Actions& actions, QWidget* parent)
     addSeparator();
     const bool saved = shelf.find(session_.desk().name()) != nullptr;
     addAction(tr("Note, group, colour, time ..."), this, &SceneMenu::aboutWanted);
+    addAction(tr("Beside another scene ..."), this, &SceneMenu::besideWanted)->setEnabled(scenes.size() > 1);
     addEarlier();
     actions_.entry(this, "save-as");
     addAction(tr("Rename this scene"), this, &SceneMenu::renameWanted)->setEnabled(saved);
@@ -45,6 +48,14 @@ SceneMenu::SceneMenu(Actions& actions, QWidget* parent)
     })->setEnabled(saved);
     addSeparator();
     addAction(tr("Take in scene files or a zip ..."), this, &SceneMenu::filesWanted);
+    addAction(tr("Take in a scene copied as text"), this, [this, parent] {
+        pasteScene(session_, parent != nullptr ? parent->window() : nullptr,
+                   QGuiApplication::clipboard()->text());
+    });
+    addAction(tr("Copy this scene as text"), this, [this] {
+        QGuiApplication::clipboard()->setText(QString::fromStdString(scene_text(session_.shelf().whole())));
+        session_.notices().say(tr("Copied as text, without what stages were taught of your room."));
+    });
     addAction(tr("Write this scene into a file ..."), this, [this] { emit exportWanted(false); });
     addAction(tr("Write all scenes into a zip ..."), this, [this] {
         emit exportWanted(true);
@@ -102,11 +113,18 @@ void SceneMenu::fillEarlier(QMenu* earlier) {
     }
 }
 
-void importScenes(Session& session, QWidget* parent, const QStringList& files) {
+namespace {
+
+/// "Me: Gain, Gate, Limiter".
+QString stripWords(const StripSpec& strip) {
+    QStringList stages;
+    for (const StageSpec& s : strip.chain.stages)
+        stages << QString::fromStdString(s.shown_title()) + (s.bypass ? SceneMenu::tr(" (bypassed)") : "");
+    return QString::fromStdString(strip.shown_name()) + ": " + stages.join(", ");
+}
+
+void takeIn(Session& session, QWidget* parent, const std::vector<Scene>& scenes) {
     SceneShelf& shelf = session.shelf();
-    std::vector<Scene> scenes;
-    for (const QString& file : files) std::ranges::move(shelf.read(file), std::back_inserter(scenes));
-    if (scenes.empty()) return;
     Clash clash = Clash::keep_both;
     if (const QStringList there = shelf.clashes(scenes); !there.isEmpty()) {
         QMessageBox ask(parent);
@@ -133,6 +151,46 @@ void importScenes(Session& session, QWidget* parent, const QStringList& files) {
             clash = Clash::leave_out;
     }
     shelf.takeIn(scenes, clash);
+}
+
+}  // namespace
+
+void importScenes(Session& session, QWidget* parent, const QStringList& files) {
+    std::vector<Scene> scenes;
+    for (const QString& file : files)
+        std::ranges::move(session.shelf().read(file), std::back_inserter(scenes));
+    if (!scenes.empty()) takeIn(session, parent, scenes);
+}
+
+void pasteScene(Session& session, QWidget* parent, const QString& text) {
+    const SceneReading reading = read_scene(text.trimmed().toStdString());
+    if (!reading.scene) {
+        session.notices().warn(SceneMenu::tr("What was copied is no scene: %1")
+                                   .arg(QString::fromStdString(reading.problems.front().text())));
+        return;
+    }
+    const Scene& scene = *reading.scene;
+    QStringList lines;
+    if (!scene.note.empty()) lines << QString::fromStdString(scene.note).left(400);
+    for (const StripSpec& strip : scene.desk.strips) {
+        lines << stripWords(strip);
+        if (const auto made = scene.made_for.find(strip.id); made != scene.made_for.end())
+            lines << SceneMenu::tr("   made for a voice at %1 in a room at %2 dBFS")
+                         .arg(made->second.in.usual, 0, 'f', 0)
+                         .arg(made->second.in.room, 0, 'f', 0);
+    }
+    for (const std::string& remark : reading.remarks) lines << QString::fromStdString(remark);
+    QMessageBox ask(parent);
+    ask.setObjectName("paste_question");
+    ask.setWindowTitle(SceneMenu::tr("Dusky Reed"));
+    ask.setTextFormat(Qt::PlainText);
+    ask.setText(SceneMenu::tr("Take in the scene \"%1\"? Nothing that you hear changes by that.")
+                    .arg(QString::fromStdString(scene.name)));
+    ask.setInformativeText(lines.join('\n'));
+    const QAbstractButton* take = ask.addButton(SceneMenu::tr("Take it in"), QMessageBox::AcceptRole);
+    ask.addButton(SceneMenu::tr("Leave it"), QMessageBox::RejectRole);
+    ask.exec();
+    if (ask.clickedButton() == take) takeIn(session, parent, {scene});
 }
 
 namespace {

@@ -17,6 +17,7 @@ class SceneMenu final : public QMenu {
   signals:
     void renameWanted();
     void aboutWanted();
+    void besideWanted();
     void filesWanted();
     /// The scene in work alone, or all.
     void exportWanted(bool all);
@@ -31,6 +32,8 @@ class SceneMenu final : public QMenu {
 
 /// Takes the scenes of scene files and zips in; asks once where names are here already.
 void importScenes(Session& session, QWidget* parent, const QStringList& files);
+/// Takes in a scene that was copied as text, after it was shown what it is.
+void pasteScene(Session& session, QWidget* parent, const QString& text);
 
 /// Lets scene files and zips be dropped onto a window.
 class SceneDrop final : public QObject {

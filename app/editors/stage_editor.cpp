@@ -144,15 +144,15 @@ void StageEditor::show(bool rebuild) {
 }
 
 void StageEditor::openRecipes() {
-    const std::string stage = session_.strip().focused();
-    auto* menu = new RecipeMenu(session_, stage, this);
-    const QPoint below = recipes_->mapToGlobal(QPoint(0, recipes_->height()));
-    connect(menu, &RecipeMenu::keepWanted, this, [this, stage, below] {
-        auto* keep = new KeepRecipe(session_, stage, this);
-        keep->move(below);
-        keep->show();
-    });
-    menu->popup(below);
+    auto* menu = new RecipeMenu(session_, session_.strip().focused(), this);
+    connect(menu, &RecipeMenu::keepWanted, this, &StageEditor::keepRecipe);
+    menu->popup(recipes_->mapToGlobal(QPoint(0, recipes_->height())));
+}
+
+void StageEditor::keepRecipe() {
+    auto* keep = new KeepRecipe(session_, session_.strip().focused(), this);
+    keep->move(recipes_->mapToGlobal(QPoint(0, recipes_->height())));
+    keep->show();
 }
 
 QString StageEditor::keyName(const std::string& key) const {

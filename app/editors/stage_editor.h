@@ -20,6 +20,8 @@ class StageEditor final : public QWidget {
 
     /// The field of a parameter of the focused stage, or nullptr.
     ValueField* field(const QString& parameter_id) const;
+    /// Asks for a name under which the settings of the stage in focus are kept.
+    void keepRecipe();
 
   protected:
     void paintEvent(QPaintEvent* event) override;

@@ -10,16 +10,32 @@ namespace reed::ui {
 
 namespace {
 
-constexpr int kLooksOff = 8;         // looks in a row, half a second each
-constexpr int kEvery = 15;           // ticks from look to look
-constexpr double kLeastSound = 5.0;  // s
-
-Error tooLittle() {
-    return {"too little was heard yet.", "",
-            "Speak some sentences with pauses between them, then try again."};
-}
+constexpr int kLooksOff = 8;  // looks in a row, half a second each
+constexpr int kEvery = 15;    // ticks from look to look
 
 }  // namespace
+
+QString HeardSound::tooLittle() {
+    return FitModel::tr(
+        "Too little was heard yet. Speak some sentences with pauses between them, then try again.");
+}
+
+HeardSound heardLast(Session& strip, double seconds) {
+    const auto ring = strip.seat().said();
+    const StreamFormat format = strip.engine().format();
+    if (!ring || !strip.devices().seated()) return {};
+    const std::int64_t end = ring->written();
+    std::int64_t at =
+        std::max<std::int64_t>(0, end - static_cast<std::int64_t>(seconds * format.sample_rate));
+    HeardSound out{AudioBuffer(format.channels, static_cast<size_t>(end - at)), format.sample_rate};
+    for (size_t done = 0; at < end;) {
+        const int n = static_cast<int>(std::min<std::int64_t>(8192, end - at));
+        if (!ring->read(at, n, out.sound.block(done, n).rows.data())) return {};
+        at += n;
+        done += static_cast<size_t>(n);
+    }
+    return out;
+}
 
 FitModel::FitModel(Session& first) : QObject(&first), first_(first) {
     connect(&first_, &Session::readingsChanged, this, &FitModel::tick);
@@ -57,32 +73,14 @@ void FitModel::tick() {
     emit offChanged();
 }
 
-FitModel::Sound FitModel::said(Session& strip) const {
-    const auto ring = strip.seat().said();
-    const StreamFormat format = strip.engine().format();
-    if (!ring || !strip.devices().seated()) return {};
-    const std::int64_t end = ring->written();
-    std::int64_t at =
-        std::max<std::int64_t>(0, end - static_cast<std::int64_t>(kSeconds * format.sample_rate));
-    Sound out{AudioBuffer(format.channels, static_cast<size_t>(end - at)), format.sample_rate};
-    for (size_t done = 0; at < end;) {
-        const int n = static_cast<int>(std::min<std::int64_t>(8192, end - at));
-        if (!ring->read(at, n, out.sound.block(done, n).rows.data())) return {};
-        at += n;
-        done += static_cast<size_t>(n);
-    }
-    return out;
-}
-
 // --- what a scene is made for ---
 
 void FitModel::noteSaved() {
     const Scene saved = first_.desk().scene();
     for (Session* s : first_.desk().strips()) {
         if (s->seat().role() != StripRole::voice) continue;
-        auto sound = std::make_shared<Sound>(said(*s));
-        if (static_cast<double>(sound->sound.frames()) < kLeastSound * sound->rate || sound->rate <= 0.0)
-            continue;
+        auto sound = std::make_shared<HeardSound>(heardLast(*s, kSeconds));
+        if (!sound->enough()) continue;
         const StripSpec spec = s->strip().spec();
         background_.run(
             [sound, spec] { return measure_made_for(spec.chain, spec.fader, sound->sound, sound->rate); },
@@ -108,13 +106,13 @@ void FitModel::look() {
     fit_.reset();
     Session& s = first_.desk().current();
     const auto made = madeFor();
-    auto sound = std::make_shared<Sound>(said(s));
+    auto sound = std::make_shared<HeardSound>(heardLast(s, kSeconds));
     if (!made) {
         emit failed(tr("This scene does not say which voice and room it was made for. Saved here, it will."));
         return;
     }
-    if (sound->rate <= 0.0 || static_cast<double>(sound->sound.frames()) < kLeastSound * sound->rate) {
-        emit failed(QString::fromStdString(tooLittle().text()));
+    if (!sound->enough()) {
+        emit failed(HeardSound::tooLittle());
         return;
     }
     const StripSpec spec = s.strip().spec();
@@ -168,8 +166,8 @@ void FitModel::apply(std::optional<size_t> only) {
 void FitModel::keepAsItIs() {
     Session& s = first_.desk().current();
     const StripSpec spec = s.strip().spec();
-    auto sound = std::make_shared<Sound>(said(s));
-    if (sound->rate <= 0.0) return;
+    auto sound = std::make_shared<HeardSound>(heardLast(s, kSeconds));
+    if (!sound->enough()) return;
     background_.run(
         [sound, spec] { return measure_made_for(spec.chain, spec.fader, sound->sound, sound->rate); },
         [this, id = spec.id](std::optional<MadeFor> made) {

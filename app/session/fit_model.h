@@ -15,6 +15,18 @@ namespace reed::ui {
 
 class Session;
 
+/// What a strip's microphone has given last.
+struct HeardSound {
+    AudioBuffer sound;
+    double rate = 0.0;  ///< Hz; 0: nothing
+
+    static constexpr double kLeast = 5.0;  ///< s, less says nothing about a voice
+    bool enough() const { return rate > 0.0 && static_cast<double>(sound.frames()) >= kLeast * rate; }
+    /// Why there is not enough, and what to do.
+    static QString tooLittle();
+};
+HeardSound heardLast(Session& strip, double seconds);
+
 /// Looks after what scenes are made for: when one is saved, what was said last is measured in the background
 /// and noted in it; when one is in work that was made for other levels, it says so, and works out what to
 /// change.
@@ -50,11 +62,6 @@ class FitModel final : public QObject {
     void failed(const QString& why);
 
   private:
-    struct Sound {
-        AudioBuffer sound;
-        double rate = 0.0;
-    };
-    Sound said(Session& strip) const;
     void tick();
     void noteSaved();
     void done();

@@ -10,6 +10,8 @@ namespace reed::ui {
 
 namespace {
 
+constexpr double kLeastSeconds = 5.0;  // of levels, before they say anything
+
 QString tr(const char* text) {
     return QCoreApplication::translate("Recipes", text);
 }
@@ -17,7 +19,7 @@ QString tr(const char* text) {
 /// Levels before a stage, where they are known.
 std::optional<VoiceLevels> levelsBefore(const Session& strip, const std::string& stage) {
     const int i = strip.strip().chain().index_of(stage);
-    if (i < 0 || !strip.levelsFit()) return std::nullopt;
+    if (i < 0 || !strip.levelsFit() || strip.levels().seconds < kLeastSeconds) return std::nullopt;
     const TapLevels& tap = strip.levels().taps[static_cast<size_t>(i)];
     if (!tap.voice_known || !tap.room_known) return std::nullopt;
     return voice_levels(tap);
@@ -53,6 +55,10 @@ bool Recipes::keep(const Session& strip, const std::string& stage, const QString
     Scene recipe;
     recipe.name = name.trimmed().toStdString();
     recipe.note = note.trimmed().toStdString();
+    if (recipe.name.empty()) {
+        house_.notices.warn(tr("A recipe needs a name, such as \"Bench gate\"."));
+        return false;
+    }
     StageSpec kept = *s;
     kept.key.clear();  // a strip is not known elsewhere
     kept.taught = {};  // nor is a room

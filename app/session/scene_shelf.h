@@ -60,6 +60,8 @@ class SceneShelf final : public QObject {
         bool operator==(const About&) const = default;
     };
     About about() const;
+    /// The scene in work, as it is heard, with what belongs to it as it is kept.
+    Scene whole() const;
     void setAbout(const About& about);
     /// The scene in work is made for these levels, by strip; and so is the saved scene `name`, where one is
     /// named.
@@ -91,8 +93,6 @@ class SceneShelf final : public QObject {
     bool writeAs(Scene scene, const QString& name, Replacing replacing);
     QString removedFolder() const;
     bool writeAbout(const Scene& scene);
-    /// The scene in work with what belongs to it as it is kept.
-    Scene whole() const;
 
     SceneLibrary library_;
     SceneInWork& work_;

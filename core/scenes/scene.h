@@ -55,6 +55,10 @@ struct SceneReading {
 /// every parameter of every stage and a newline at its end.
 std::string write_scene(const Scene& scene);
 
+/// The same to be sent and read by people: a line a stage, only what is not as it was made, and without what
+/// stages were taught of a room.
+std::string scene_text(Scene scene);
+
 /// Reads and checks; collects everything that is wrong, not just the first. Of a newer version it takes what
 /// it knows and keeps the rest.
 SceneReading read_scene(std::string_view json);

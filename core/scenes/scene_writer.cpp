@@ -110,9 +110,25 @@ Json foreign_to_json(const StageSpec& s) {
     return stage;
 }
 
-}  // namespace
+/// Leaves out what the reader takes for granted.
+void shorten(Json& object, const Json& usual) {
+    for (const auto& [key, value] : usual.items()) {
+        if (const auto found = object.find(key); found != object.end() && *found == value)
+            object.erase(found);
+    }
+}
 
-std::string write_scene(const Scene& scene) {
+Json usual_parameters(const StageKind& kind) {
+    Json out = Json::object();
+    for (const Parameter& p : kind.parameters) out[std::string(p.id)] = value_to_json(p, p.default_value);
+    return out;
+}
+
+std::string line(const Json& json) {
+    return json.dump(-1, ' ', false, Json::error_handler_t::replace);
+}
+
+std::string write(const Scene& scene, bool brief) {
     // An object from the start: the library marks an empty value as one before it has the memory for it.
     Json root = Json::object();
     root["format"] = kSceneFormat;
@@ -134,15 +150,34 @@ std::string write_scene(const Scene& scene) {
         out["colour"] = strip.colour;
         out["fader"] = strip.fader;
         out["mute"] = strip.mute;
+        if (brief) shorten(out, {{"name", ""}, {"colour", 0}, {"fader", 0.0}, {"mute", false}});
         out["stages"] = Json::array();
-        for (const auto& s : strip.chain.stages)
-            out["stages"].push_back(s.missing() ? foreign_to_json(s) : stage_to_json(s, mark, lists));
-        if (const auto made = scene.made_for.find(strip.id); made != scene.made_for.end())
-            out["made_for"] = made_for_to_json(made->second);
+        for (const auto& s : strip.chain.stages) {
+            Json stage = s.missing() ? foreign_to_json(s) : stage_to_json(s, mark, lists);
+            if (brief && !s.missing()) {
+                shorten(stage["parameters"], usual_parameters(s.stage_kind()));
+                shorten(stage,
+                        {{"id", s.kind}, {"title", ""}, {"bypass", false}, {"parameters", Json::object()}});
+                // Left out it is the usual one in a programme.
+                if (strip.role == StripRole::voice) shorten(stage, {{"key", ""}});
+            }
+            if (brief) lists.push_back(line(stage));
+            out["stages"].push_back(brief ? Json(mark) : std::move(stage));
+        }
+        if (const auto made = scene.made_for.find(strip.id); made != scene.made_for.end()) {
+            const Json levels = made_for_to_json(made->second);
+            if (brief) lists.push_back(line(levels));
+            out["made_for"] = brief ? Json(mark) : levels;
+        }
         add_extra(out, strip.extra);
         root["strips"].push_back(std::move(out));
     }
     add_extra(root, scene.extra);
+    if (brief) {
+        shorten(root, {{"note", ""}, {"group", ""}, {"fade", Scene::kUsualFade}});
+        const DeskSpec usual;
+        shorten(root, {{"distance", {{"least", usual.distance_least}, {"most", usual.distance_most}}}});
+    }
     // Text that is not valid UTF-8 (a name pasted from elsewhere) is mended, not refused.
     std::string out = root.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
     const std::string marked = '"' + mark + '"';
@@ -153,6 +188,19 @@ std::string write_scene(const Scene& scene) {
         at += list.size();
     }
     return out;
+}
+
+}  // namespace
+
+std::string write_scene(const Scene& scene) {
+    return write(scene, false);
+}
+
+std::string scene_text(Scene scene) {
+    for (StripSpec& strip : scene.desk.strips) {
+        for (StageSpec& s : strip.chain.stages) s.taught = {};
+    }
+    return write(scene, true);
 }
 
 }  // namespace reed

@@ -1,5 +1,7 @@
 // Scenes as their users handle them: in an order, with notes, from files, and for another voice.
+#include <QClipboard>
 #include <QDropEvent>
+#include <QGuiApplication>
 #include <QListWidget>
 #include <QMessageBox>
 #include <QMimeData>
@@ -9,17 +11,11 @@
 #include <filesystem>
 
 #include "app/window.h"
-#include "base/decibel.h"
 #include "base/file.h"
-#include "base/sound_file.h"
-#include "deck/fit_popup.h"
 #include "deck/scene_about.h"
 #include "deck/scene_bar.h"
-#include "scenes/fit.h"
 #include "scenes/library.h"
 #include "scenes/scene_archive.h"
-#include "session/fit_model.h"
-#include "session/recipes.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -213,6 +209,51 @@ TEST_CASE("scenes are dropped onto the window as files and zips, and clashes are
     CHECK_FALSE(w.session.shelf().exportTo("/proc/nowhere/all.zip"));
 }
 
+TEST_CASE("a scene goes out as text and comes in from it, shown before it does") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.shelf().recall("Bench talk");
+    REQUIRE(w.session.strip().setValue("gain", 0, 4.5));
+    const auto menu = [&](const QString& entry) {
+        for (auto* old : w.window.findChildren<QMenu*>("scene_popup")) old->setObjectName({});
+        QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
+        REQUIRE(w.choose("scene_popup", entry));
+    };
+    menu("Copy this scene as text");
+    QString text = QGuiApplication::clipboard()->text();
+    CHECK(read_scene(text.toStdString()).scene->chain().stages[0].value("gain") == 4.5);
+    text.replace("\"Bench talk\"", "\"From the chat\"");
+    const size_t count = names(w).size();
+    QString shown;
+    const auto paste = [&](const QString& what, const QString& answer) {
+        QGuiApplication::clipboard()->setText(what);
+        QTimer answering;
+        QObject::connect(&answering, &QTimer::timeout, [&] {
+            auto* ask = w.window.findChild<QMessageBox*>("paste_question");
+            if (ask == nullptr || !ask->isVisible()) return;
+            shown = ask->text() + ask->informativeText();
+            for (QAbstractButton* b : ask->buttons()) {
+                if (b->text() == answer) b->click();
+            }
+        });
+        answering.start(20);
+        menu("Take in a scene copied as text");
+    };
+    paste("  \n" + text + "\n ", "Leave it");
+    CHECK(names(w).size() == count);
+    CHECK(shown.contains("\"From the chat\""));
+    CHECK(shown.contains("Voice: Gain, Suppression, Gate"));
+    paste(text, "Take it in");
+    REQUIRE(names(w).size() == count + 1);
+    CHECK(w.session.shelf().find("From the chat")->chain().stages[0].value("gain") == 4.5);
+    CHECK(w.session.desk().name() == "Bench talk");
+    shown.clear();
+    paste(text.left(text.size() / 2), "Take it in");
+    CHECK(shown.isEmpty());
+    CHECK_THAT(message(w), Catch::Contains("no scene") && Catch::Contains("not valid JSON"));
+    CHECK(names(w).size() == count + 1);
+}
+
 TEST_CASE("a starting point is begun from unsaved, with what to do first") {
     TemporaryFolder folder;
     Window w(folder);
@@ -257,169 +298,4 @@ TEST_CASE("a starting point is begun from unsaved, with what to do first") {
             }
         }
     }
-}
-
-TEST_CASE("a scene made for another voice is fitted to this one by one click, and undone by one") {
-    TemporaryFolder folder;
-    // Words in a room, 14 dB below what the scene was made for.
-    std::vector<float> voice = spoken_words(4);
-    const auto room = noise(db_to_gain(-60.0), static_cast<double>(voice.size()) / 48000.0, 3);
-    voice = mix(voice, room);
-    auto sound = mono(voice);
-    Window w(folder);
-    w.session.shelf().recall("Bench talk");
-    Scene made = w.session.desk().scene();
-    const auto levels = measure_made_for(made.chain(), 0.0, sound, 48000);
-    REQUIRE(levels);
-    made.name = "A friend's";
-    made.made_for["voice"] = *levels;
-    REQUIRE(w.session.shelf().takeIn({made}, Clash::keep_both));
-    for (float& x : sound[0]) x *= static_cast<float>(db_to_gain(-14.0));
-    write_wav(folder.path("here.wav"), sound);
-    w.session.devices().setInput({DeviceKind::sound_file, folder.path("here.wav")});
-    REQUIRE(Window::until([&] { return !w.session.devices().opening(); }));
-    auto* button = w.find<ui::FlatButton>("fit_button");
-    CHECK_FALSE(button->isVisible());
-    w.session.shelf().recall("A friend's");
-    REQUIRE(Window::until([&] { return w.session.fit().off(); }, 60.0));
-    REQUIRE(Window::until([&] { return w.session.seat().said()->written() > 30 * 48000; }, 60.0));
-    CHECK(button->isVisible());
-    QTest::mouseClick(button, Qt::LeftButton);
-    auto* popup = w.find<ui::FitPopup>("fit_popup");
-    REQUIRE(popup != nullptr);
-    REQUIRE(Window::until([&] { return w.session.fit().fit().has_value(); }, 60.0));
-    CHECK(popup->findChild<QLabel*>("fit_state")->text().startsWith("Made for a voice at"));
-    const auto changes = w.session.fit().fit()->changes;
-    REQUIRE_FALSE(changes.empty());
-    CHECK(changes[0].stage == "gain");
-    CHECK(changes[0].to == Approx(changes[0].from + 14.0).margin(3.0));
-    const Scene before = w.session.desk().scene();
-    // One alone, then all of the others.
-    QTest::mouseClick(popup->findChild<ui::FlatButton*>("fit_0"), Qt::LeftButton);
-    CHECK(w.value("gain", "gain") == changes[0].to);
-    w.session.strip().undo();
-    CHECK(w.session.desk().scene() == before);
-    if (auto* open = w.find<ui::FitPopup>("fit_popup"); open != nullptr) open->close();
-    QTest::mouseClick(button, Qt::LeftButton);
-    REQUIRE(Window::until([&] { return w.session.fit().fit().has_value(); }, 60.0));
-    popup = w.find<ui::FitPopup>("fit_popup");
-    const auto all = w.session.fit().fit()->changes;
-    QPointer<ui::FlatButton> make = popup->findChild<ui::FlatButton*>(all.size() > 1 ? "fit_all" : "fit_0");
-    QTest::mouseClick(make, Qt::LeftButton);
-    CHECK(w.session.desk().scene().chain() == with_changes(before.chain(), all));
-    // The offer is over: the scene in work is made for what is here.
-    REQUIRE(Window::until([&] { return !w.session.fit().off(); }, 60.0));
-    CHECK(w.session.fit().madeFor()->in.usual == Approx(levels->in.usual - 14.0).margin(3.0));
-    w.session.strip().undo();
-    CHECK(w.session.desk().scene() == before);
-    // Saved, it notes what it is made for.
-    REQUIRE(w.session.shelf().saveAs("Mine now"));
-    REQUIRE(Window::until(
-        [&] {
-            const auto r = load_scene(folder.path("scenes/mine-now.json"));
-            return r.scene && r.scene->made_for.contains("voice") &&
-                   std::abs(r.scene->made_for.at("voice").in.usual - levels->in.usual + 14.0) < 3.0;
-        },
-        60.0));
-    CHECK_FALSE(w.session.shelf().changed());
-}
-
-TEST_CASE("closing what fits a scene ends its work, and what can't be worked out says why") {
-    TemporaryFolder folder;
-    Window w(folder);
-    ui::FitModel& fit = w.session.fit();
-    QString why;
-    QObject::connect(&fit, &ui::FitModel::failed, [&](const QString& words) { why = words; });
-    fit.look();
-    CHECK(why.contains("does not say which voice"));
-    Scene made = w.session.desk().scene();
-    made.made_for["voice"] = {{-50, -30, -22, -16}, {{"gate", {-60, -30, -22, -16}}}, -20};
-    w.session.desk().setAbout(made);
-    REQUIRE(Window::until([&] { return w.session.seat().said()->written() > 6 * 48000; }, 60.0));
-    why.clear();
-    fit.look();
-    CHECK(fit.looking());
-    fit.cancel();
-    CHECK_FALSE(fit.looking());
-    QTest::qWait(50);
-    CHECK(why.isEmpty());
-    CHECK_FALSE(fit.fit());
-}
-
-TEST_CASE("recipes set a stage by name, with thresholds where voice and room are") {
-    TemporaryFolder folder;
-    Window w(folder);
-    const auto press = [&](const QString& entry) {
-        for (auto* old : w.window.findChildren<QMenu*>("recipe_menu")) old->setObjectName({});
-        QTest::mouseClick(w.find<ui::FlatButton>("recipes_button"), Qt::LeftButton);
-        return w.choose("recipe_menu", entry);
-    };
-    w.session.strip().focus("gate");
-    REQUIRE(Window::until(
-        [&] {
-            const auto& taps = w.session.levels().taps;
-            return w.session.levelsFit() && taps[2].voice_known && taps[2].room_known;
-        },
-        60.0));
-    const Scene before = w.session.desk().scene();
-    REQUIRE(press("Softly between words"));
-    CHECK(w.value("gate", "hold") == 240.0);
-    CHECK(w.value("gate", "range") == -10.0);
-    // It was kept for a room at -46 dBFS; here the gate hears what the suppression leaves of one.
-    const TapLevels& tap = w.session.levels().taps[2];
-    CHECK(w.value("gate", "close_threshold") > tap.room);
-    CHECK(w.value("gate", "close_threshold") < -46.0);
-    CHECK(w.value("gate", "open_threshold") < tap.voice_low + 3.0);
-    CHECK(w.session.strip().history().undoLabel() == "Gate: recipe Softly between words");
-    CHECK_THAT(message(w), Catch::Contains("lengthen the hold"));
-    w.session.strip().undo();
-    CHECK(w.session.desk().scene() == before);
-    // One of one's own, into another scene.
-    REQUIRE(w.session.strip().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("hold")),
-                                       333.0));
-    const auto keep = [&](const char* name, const char* note) {
-        REQUIRE(press("Keep these settings"));
-        auto* panel = w.find<QWidget>("keep_recipe");
-        REQUIRE(panel != nullptr);
-        QTest::keyClicks(panel->findChild<QLineEdit*>("recipe_name"), name);
-        QTest::keyClicks(panel->findChild<QLineEdit*>("recipe_note"), note);
-        QTest::keyClick(panel->findChild<QLineEdit*>("recipe_note"), Qt::Key_Return);
-        const bool done = !panel->isVisible();
-        panel->close();
-        panel->setObjectName({});
-        return done;
-    };
-    CHECK(keep("Bench gate", "The lathe stays behind."));
-    CHECK(std::filesystem::exists(folder.path("recipes/bench-gate.json")));
-    CHECK_FALSE(keep("", ""));
-    w.session.shelf().recall("Bench talk");
-    CHECK(w.value("gate", "hold") != 333.0);
-    const auto gates = w.session.recipes().of("gate");
-    REQUIRE(gates.size() == 3);
-    CHECK(gates[0].name == "Bench gate");
-    CHECK_FALSE(gates[0].ours);
-    CHECK(gates[1].ours);
-    REQUIRE(press("Bench gate"));
-    CHECK(w.value("gate", "hold") == 333.0);
-    CHECK_THAT(message(w), Catch::Contains("The lathe stays behind."));
-    // The name is taken by another kind of stage; the same kind makes way and is kept.
-    w.session.strip().focus("compressor");
-    CHECK_FALSE(keep("bench GATE", ""));
-    CHECK_THAT(message(w), Catch::Contains("for another stage"));
-    w.session.strip().focus("gate");
-    CHECK(keep("bench gate", "Newer"));
-    CHECK(w.session.recipes().of("gate").size() == 3);
-    CHECK(std::filesystem::exists(folder.path("recipes/removed/bench-gate.json")));
-    w.session.recipes().remove("Bench gate");
-    CHECK(w.session.recipes().of("gate").size() == 2);
-    // Ours are for stages that there are, each with what to listen for.
-    size_t ours = 0;
-    for (const StageKind* kind : stage_kinds()) {
-        for (const ui::Recipe& r : w.session.recipes().of(std::string(kind->id))) {
-            ++ours;
-            CHECK(r.note.size() > 20);
-            CHECK(r.made.has_value());
-        }
-    }
-    CHECK(ours == 16);
 }

@@ -86,6 +86,37 @@ TEST_CASE("colour, group, fade and what a scene is made for come back as they we
     CHECK_THAT(read_scene(j.dump()).problems.front().text(), Catch::Contains("there is no such field"));
 }
 
+TEST_CASE("a scene as text has a line a stage, only what is not as it was made, and reads as the same",
+          "[scene]") {
+    Scene s = named("To a friend", 3.5);
+    s.chain().stages.push_back(stage("compressor", {{"threshold", -30}}));
+    s.chain().stages.back().bypass = true;
+    s.chain().stages.insert(s.chain().stages.begin() + 1, stage("equalizer"));
+    s.note = "With \"quotes\"\nand lines";
+    s.made_for["voice"] = {{-50, -30, -22, -16}, {{"gain", {-50, -30, -22, -16}}}, -20};
+    s.desk.strips.push_back(new_strip(s.desk, StripRole::programme, chain_of({stage("ducking")})));
+    const std::string text = scene_text(s);
+    const SceneReading r = read_scene(text);
+    INFO(text);
+    REQUIRE(r.scene);
+    CHECK(*r.scene == s);
+    CHECK(text.size() < write_scene(s).size() / 5);
+    CHECK_THAT(text, Catch::Contains("{\"kind\":\"gain\",\"parameters\":{\"gain\":3.5}}"));
+    CHECK_THAT(text, Catch::Contains("{\"kind\":\"limiter\"}"));
+    CHECK_THAT(text, !Catch::Contains("group") && !Catch::Contains("distance"));
+    // What was taught stays at home.
+    s.chain().stages[0] = stage("suppression");
+    s.chain().stages[0].taught = {{48000, 100}, std::vector<float>(32, -60.0f)};
+    const SceneReading taught = read_scene(scene_text(s));
+    REQUIRE(taught.scene);
+    CHECK(taught.scene->chain().stages[0].taught.empty());
+    for (const SceneEntry& e : SceneLibrary(std::string(REED_DEMO_DATA) + "/starting_points").list().scenes) {
+        const SceneReading again = read_scene(scene_text(e.scene));
+        REQUIRE(again.scene);
+        CHECK(*again.scene == e.scene);
+    }
+}
+
 TEST_CASE("what a newer version has more is kept and written back, and its file is not lost", "[scene]") {
     json j = json::parse(write_scene(named("From tomorrow", 3)));
     j["version"] = 9;

@@ -4,6 +4,7 @@
 
 #include "base/file.h"
 #include "scenes/library.h"
+#include "scenes/scene_archive.h"
 #include "scenes/working_state.h"
 
 namespace {
@@ -31,6 +32,10 @@ void do_all(char** argv) {
     changed.name = "Night";
     tell("new", [&] { return library.save(changed); });
     tell("remove", [&] { return library.remove("Old"); });
+    tell("order", [&] { return library.set_order({"Night", "Evening"}); });
+    changed.name = "Sent";
+    tell("take in", [&] { return library.take_in({changed}, Clash::keep_both); });
+    tell("pack", [&] { return write_scene_archive(folder / "all.zip", {changed}); });
     WorkingState state;
     state.scene = changed;
     state.theme = "dawn";

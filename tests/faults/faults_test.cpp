@@ -1,13 +1,20 @@
 // Every call on a file, and many for memory, fails once, or is the program's last: what is on the disk
 // afterwards is the old or the new, and the program has said what happened.
+#include <sys/mman.h>
+#include <sys/wait.h>
 #include <unistd.h>
+#include <csignal>
 
+#include <atomic>
 #include <catch2/catch.hpp>
+#include <cmath>
 #include <filesystem>
+#include <random>
 
 #include "base/file.h"
 #include "base/sound_file.h"
 #include "scenes/library.h"
+#include "scenes/scene_archive.h"
 #include "scenes/working_state.h"
 #include "support/command.h"
 #include "support/signals.h"
@@ -44,6 +51,8 @@ struct Place {
             old_scene.name = name;
             REQUIRE(library.save(old_scene).ok());
         }
+        REQUIRE(library.set_order({"Old", "Evening"}).ok());
+        REQUIRE(write_scene_archive(kept + "/all.zip", {old_scene}).ok());
         REQUIRE(save_working_state(kept + "/session.json", old_state).ok());
         write_wav(kept + "/out.wav", mono(silence(0.1)));
         REQUIRE(write_file(kept + "/learnt.json", write_scene(old_scene)).ok());
@@ -93,6 +102,19 @@ void check_kept(const Place& place, const CommandResult& r) {
     const auto bin = SceneLibrary(place.kept + "/scenes/removed").list();
     CHECK(there != (bin.scenes.size() == 1 && bin.scenes[0].scene.chain() == before));
     if (told(r, "remove") == "done") CHECK_FALSE(there);
+    const auto order = read_file(place.kept + "/scenes/order.txt", 1000);
+    REQUIRE(order.ok());
+    CHECK((order.value() == "Old\nEvening\n" || order.value() == "Night\nEvening\n"));
+    if (told(r, "order") == "done") CHECK(order.value().starts_with("Night"));
+    const auto sent = chain_of_scene("Sent");
+    CHECK((!sent || *sent == after));
+    if (told(r, "take in") == "done") CHECK(sent);
+    const auto packed = read_scene_archive(place.kept + "/all.zip");
+    REQUIRE(packed.ok());
+    REQUIRE(packed.value().scenes.size() == 1);
+    const ChainSpec& in_zip = packed.value().scenes.front().chain();
+    CHECK((in_zip == before || in_zip == after));
+    if (told(r, "pack") == "done") CHECK(in_zip == after);
     const auto state = load_working_state(place.kept + "/session.json");
     REQUIRE(state.ok());
     REQUIRE(state.value());
@@ -116,7 +138,7 @@ void check_kept(const Place& place, const CommandResult& r) {
 void check_told(const CommandResult& r, bool may_go_unseen) {
     CHECK(r.status == 0);
     bool refused = false;
-    for (const char* thing : {"replace", "new", "remove", "state"}) {
+    for (const char* thing : {"replace", "new", "remove", "order", "take in", "pack", "state"}) {
         INFO(thing);
         REQUIRE_FALSE(told(r, thing).empty());
         refused = refused || told(r, thing) != "done";
@@ -140,7 +162,7 @@ TEST_CASE("scenes and state are the old or the new, whatever call fails", "[faul
             check_kept(place, r);
         }
         INFO(call);
-        CHECK(n > 3);  // three files were written
+        CHECK(n > 6);  // six files were written
     }
 }
 
@@ -157,6 +179,60 @@ TEST_CASE("scenes and state are the old or the new, wherever the program is kill
         }
         CHECK(n > 30);
     }
+}
+
+TEST_CASE("killed two hundred times while it is tuned, the state is never older than what was written",
+          "[faults]") {
+    const TemporaryFolder folder;
+    const std::string path = folder.path("session.json");
+    // How often the state was written, told by the one that is killed.
+    auto* written = static_cast<std::atomic<int>*>(
+        ::mmap(nullptr, sizeof(std::atomic<int>), PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0));
+    REQUIRE(written != MAP_FAILED);
+    new (written) std::atomic<int>(0);
+    std::mt19937 random(7);
+    std::uniform_int_distribution<int> moment(200, 8000);  // microseconds
+    const auto state_of = [](int n) {
+        WorkingState s;
+        s.scene.name = "Tuned";
+        s.scene.chain() = chain_of({stage("gain"), stage("limiter")});
+        s.heard_balance = 0.001 * n;
+        return s;
+    };
+    int last = 0;
+    for (int round = 0; round < 200; ++round) {
+        const pid_t child = ::fork();
+        if (child == 0) {
+            for (int n = last + 1;; ++n) {
+                if (!save_working_state(path, state_of(n)).ok()) ::_exit(1);
+                written->store(n);
+            }
+        }
+        REQUIRE(child > 0);
+        ::usleep(static_cast<useconds_t>(moment(random)));
+        REQUIRE(::kill(child, SIGKILL) == 0);
+        int status = 0;
+        REQUIRE(::waitpid(child, &status, 0) == child);
+        CHECK(WIFSIGNALED(status));
+        const int told = written->load();
+        const auto back = load_working_state(path);
+        REQUIRE(back.ok());
+        if (!back.value()) {
+            CHECK(told == 0);  // killed before the first
+            continue;
+        }
+        INFO("round " << round << ", written " << told << " times");
+        CHECK(back.value()->left_out.empty());
+        last = static_cast<int>(std::lround(1000.0 * back.value()->heard_balance));
+        CHECK((last == told || last == told + 1));
+        written->store(last);
+    }
+    CHECK(last > 50);
+    sweep_replacements(folder.folder(), std::chrono::seconds(-1));
+    size_t files = 0;
+    for (const auto& e : std::filesystem::directory_iterator(folder.folder())) files += e.exists() ? 1 : 0;
+    CHECK(files == 1);
+    ::munmap(written, sizeof(std::atomic<int>));
 }
 
 TEST_CASE("scenes and state are the old or the new on a disk that fills up", "[faults]") {

@@ -1,0 +1,223 @@
+// A scene in use by another voice, beside another one, and made of recipes.
+#include <catch2/catch.hpp>
+#include <filesystem>
+
+#include "app/window.h"
+#include "base/decibel.h"
+#include "base/sound_file.h"
+#include "deck/fit_popup.h"
+#include "deck/scene_bar.h"
+#include "deck/scene_beside.h"
+#include "scenes/fit.h"
+#include "session/fit_model.h"
+#include "session/recipes.h"
+
+using namespace reed;
+using namespace reed::test;
+
+TEST_CASE("a scene made for another voice is fitted to this one by one click, and undone by one") {
+    TemporaryFolder folder;
+    // Words in a room, 14 dB below what the scene was made for.
+    std::vector<float> voice = spoken_words(4);
+    const auto room = noise(db_to_gain(-60.0), static_cast<double>(voice.size()) / 48000.0, 3);
+    voice = mix(voice, room);
+    auto sound = mono(voice);
+    Window w(folder);
+    w.session.shelf().recall("Bench talk");
+    Scene made = w.session.desk().scene();
+    const auto levels = measure_made_for(made.chain(), 0.0, sound, 48000);
+    REQUIRE(levels);
+    made.name = "A friend's";
+    made.made_for["voice"] = *levels;
+    REQUIRE(w.session.shelf().takeIn({made}, Clash::keep_both));
+    for (float& x : sound[0]) x *= static_cast<float>(db_to_gain(-14.0));
+    write_wav(folder.path("here.wav"), sound);
+    w.session.devices().setInput({DeviceKind::sound_file, folder.path("here.wav")});
+    REQUIRE(Window::until([&] { return !w.session.devices().opening(); }));
+    auto* button = w.find<ui::FlatButton>("fit_button");
+    CHECK_FALSE(button->isVisible());
+    w.session.shelf().recall("A friend's");
+    REQUIRE(Window::until([&] { return w.session.fit().off(); }, 60.0));
+    REQUIRE(Window::until([&] { return w.session.seat().said()->written() > 30 * 48000; }, 60.0));
+    CHECK(button->isVisible());
+    QTest::mouseClick(button, Qt::LeftButton);
+    auto* popup = w.find<ui::FitPopup>("fit_popup");
+    REQUIRE(popup != nullptr);
+    REQUIRE(Window::until([&] { return w.session.fit().fit().has_value(); }, 60.0));
+    CHECK(popup->findChild<QLabel*>("fit_state")->text().startsWith("Made for a voice at"));
+    const auto changes = w.session.fit().fit()->changes;
+    REQUIRE_FALSE(changes.empty());
+    CHECK(changes[0].stage == "gain");
+    CHECK(changes[0].to == Approx(changes[0].from + 14.0).margin(3.0));
+    const Scene before = w.session.desk().scene();
+    // One alone, then all of the others.
+    QTest::mouseClick(popup->findChild<ui::FlatButton*>("fit_0"), Qt::LeftButton);
+    CHECK(w.value("gain", "gain") == changes[0].to);
+    w.session.strip().undo();
+    CHECK(w.session.desk().scene() == before);
+    if (auto* open = w.find<ui::FitPopup>("fit_popup"); open != nullptr) open->close();
+    QTest::mouseClick(button, Qt::LeftButton);
+    REQUIRE(Window::until([&] { return w.session.fit().fit().has_value(); }, 60.0));
+    popup = w.find<ui::FitPopup>("fit_popup");
+    const auto all = w.session.fit().fit()->changes;
+    QPointer<ui::FlatButton> make = popup->findChild<ui::FlatButton*>(all.size() > 1 ? "fit_all" : "fit_0");
+    QTest::mouseClick(make, Qt::LeftButton);
+    CHECK(w.session.desk().scene().chain() == with_changes(before.chain(), all));
+    // The offer is over: the scene in work is made for what is here.
+    REQUIRE(Window::until([&] { return !w.session.fit().off(); }, 60.0));
+    CHECK(w.session.fit().madeFor()->in.usual == Approx(levels->in.usual - 14.0).margin(3.0));
+    w.session.strip().undo();
+    CHECK(w.session.desk().scene() == before);
+    // Saved, it notes what it is made for.
+    REQUIRE(w.session.shelf().saveAs("Mine now"));
+    REQUIRE(Window::until(
+        [&] {
+            const auto r = load_scene(folder.path("scenes/mine-now.json"));
+            return r.scene && r.scene->made_for.contains("voice") &&
+                   std::abs(r.scene->made_for.at("voice").in.usual - levels->in.usual + 14.0) < 3.0;
+        },
+        60.0));
+    CHECK_FALSE(w.session.shelf().changed());
+}
+
+TEST_CASE("another scene stands beside the one in work, in words and in levels") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.shelf().recall("Bench talk");
+    REQUIRE(Window::until([&] { return w.session.seat().said()->written() > 8 * 48000; }, 60.0));
+    QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
+    REQUIRE(w.choose("scene_popup", "Beside another scene ..."));
+    REQUIRE(w.find<ui::SceneBeside>("scene_beside") != nullptr);
+    // A menu that closes takes it along where no window manager is; opened anew it stays.
+    REQUIRE(Window::until([&] { return w.find<ui::SceneBeside>("scene_beside") == nullptr; }));
+    w.find<ui::SceneBar>("scene_bar")->openBeside();
+    auto* panel = w.find<ui::SceneBeside>("scene_beside");
+    auto* which = panel->findChild<QComboBox*>("beside_which");
+    CHECK(which->findText("Bench talk") < 0);
+    auto* picture = panel->findChild<ui::BesidePicture*>("beside_picture");
+    CHECK_FALSE(picture->shown());
+    which->setCurrentText("Evening quiet");
+    auto* state = panel->findChild<QLabel*>("beside_state");
+    REQUIRE(Window::until([&] { return state->text().startsWith("What you said last"); }, 60.0));
+    CHECK(picture->shown());
+    CHECK(state->text().contains("\"Evening quiet\""));
+    CHECK(state->text().contains("LUFS here"));
+    CHECK(picture->accessibleDescription().startsWith("In work: room"));
+    QStringList words;
+    for (const QLabel* label : panel->findChildren<QLabel*>()) {
+        if (label->isVisible()) words << label->text();
+    }
+    CHECK(words.contains("What differs"));
+    CHECK(words.contains("only here"));  // the gate
+    CHECK(words.contains("Amount -24.0 dB"));
+    CHECK(words.contains("-12.0 dB"));
+    // Closed while it works it ends.
+    which->setCurrentText("Rain on tin");
+    panel->close();
+    CHECK(Window::until([&] { return w.find<ui::SceneBeside>("scene_beside") == nullptr; }));
+}
+
+TEST_CASE("closing what fits a scene ends its work, and what can't be worked out says why") {
+    TemporaryFolder folder;
+    Window w(folder);
+    ui::FitModel& fit = w.session.fit();
+    QString why;
+    QObject::connect(&fit, &ui::FitModel::failed, [&](const QString& words) { why = words; });
+    fit.look();
+    CHECK(why.contains("does not say which voice"));
+    Scene made = w.session.desk().scene();
+    made.made_for["voice"] = {{-50, -30, -22, -16}, {{"gate", {-60, -30, -22, -16}}}, -20};
+    w.session.desk().setAbout(made);
+    REQUIRE(Window::until([&] { return w.session.seat().said()->written() > 6 * 48000; }, 60.0));
+    why.clear();
+    fit.look();
+    CHECK(fit.looking());
+    fit.cancel();
+    CHECK_FALSE(fit.looking());
+    QTest::qWait(50);
+    CHECK(why.isEmpty());
+    CHECK_FALSE(fit.fit());
+}
+
+TEST_CASE("recipes set a stage by name, with thresholds where voice and room are") {
+    TemporaryFolder folder;
+    Window w(folder);
+    std::string said;  // the bar keeps what is serious until it was read
+    QObject::connect(&w.session.notices(), &ui::Notices::told,
+                     [&](const QString& words) { said = words.toStdString(); });
+    const auto press = [&](const QString& entry) {
+        for (auto* old : w.window.findChildren<QMenu*>("recipe_menu")) old->setObjectName({});
+        QTest::mouseClick(w.find<ui::FlatButton>("recipes_button"), Qt::LeftButton);
+        return w.choose("recipe_menu", entry);
+    };
+    w.session.strip().focus("gate");
+    REQUIRE(Window::until(
+        [&] {
+            const auto& taps = w.session.levels().taps;
+            return w.session.levelsFit() && w.session.levels().seconds > 8.0 && taps[2].voice_known &&
+                   taps[2].room_known;
+        },
+        60.0));
+    const Scene before = w.session.desk().scene();
+    REQUIRE(press("Softly between words"));
+    CHECK(w.value("gate", "hold") == 240.0);
+    CHECK(w.value("gate", "range") == -10.0);
+    // It was kept for a room at -46 dBFS; here the gate hears what the suppression leaves of one.
+    const TapLevels& tap = w.session.levels().taps[2];
+    CHECK(w.value("gate", "close_threshold") > tap.room);
+    CHECK(w.value("gate", "close_threshold") < -46.0);
+    CHECK(w.value("gate", "open_threshold") < tap.voice_low + 3.0);
+    CHECK(w.session.strip().history().undoLabel() == "Gate: recipe Softly between words");
+    CHECK_THAT(said, Catch::Contains("lengthen the hold"));
+    w.session.strip().undo();
+    CHECK(w.session.desk().scene() == before);
+    // One of one's own, into another scene.
+    REQUIRE(w.session.strip().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("hold")),
+                                       333.0));
+    const auto keep = [&](const char* name, const char* note) {
+        REQUIRE(press("Keep these settings"));
+        auto* panel = w.find<QWidget>("keep_recipe");
+        REQUIRE(panel != nullptr);
+        QTest::keyClicks(panel->findChild<QLineEdit*>("recipe_name"), name);
+        QTest::keyClicks(panel->findChild<QLineEdit*>("recipe_note"), note);
+        QTest::keyClick(panel->findChild<QLineEdit*>("recipe_note"), Qt::Key_Return);
+        const bool done = !panel->isVisible();
+        panel->close();
+        panel->setObjectName({});
+        return done;
+    };
+    CHECK(keep("Bench gate", "The lathe stays behind."));
+    CHECK(std::filesystem::exists(folder.path("recipes/bench-gate.json")));
+    CHECK_FALSE(keep("", ""));
+    CHECK_THAT(said, Catch::Contains("needs a name"));
+    w.session.shelf().recall("Bench talk");
+    CHECK(w.value("gate", "hold") != 333.0);
+    const auto gates = w.session.recipes().of("gate");
+    REQUIRE(gates.size() == 3);
+    CHECK(gates[0].name == "Bench gate");
+    CHECK_FALSE(gates[0].ours);
+    CHECK(gates[1].ours);
+    REQUIRE(press("Bench gate"));
+    CHECK(w.value("gate", "hold") == 333.0);
+    CHECK_THAT(said, Catch::Contains("The lathe stays behind."));
+    // The name is taken by another kind of stage; the same kind makes way and is kept.
+    w.session.strip().focus("compressor");
+    CHECK_FALSE(keep("bench GATE", ""));
+    CHECK_THAT(said, Catch::Contains("for another stage"));
+    w.session.strip().focus("gate");
+    CHECK(keep("bench gate", "Newer"));
+    CHECK(w.session.recipes().of("gate").size() == 3);
+    CHECK(std::filesystem::exists(folder.path("recipes/removed/bench-gate.json")));
+    w.session.recipes().remove("Bench gate");
+    CHECK(w.session.recipes().of("gate").size() == 2);
+    // Ours are for stages that there are, each with what to listen for.
+    size_t ours = 0;
+    for (const StageKind* kind : stage_kinds()) {
+        for (const ui::Recipe& r : w.session.recipes().of(std::string(kind->id))) {
+            ++ours;
+            CHECK(r.note.size() > 20);
+            CHECK(r.made.has_value());
+        }
+    }
+    CHECK(ours == 16);
+}
