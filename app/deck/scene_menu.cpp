@@ -23,7 +23,7 @@ SceneMenu::SceneMenu(Actions& actions, QWidget* parent)
     setAttribute(Qt::WA_DeleteOnClose);
     setToolTipsVisible(true);
     SceneShelf& shelf = session_.shelf();
-    constexpr size_t kListed = 12;  // more are found by typing
+    constexpr size_t kListed = 30;  // more are found by typing
     const auto& scenes = shelf.scenes();
     for (size_t i = 0; i < std::min(kListed, scenes.size()); ++i) {
         const std::string name = scenes[i].scene.name;
@@ -43,8 +43,8 @@ SceneMenu::SceneMenu(Actions& actions, QWidget* parent)
     addEarlier();
     actions_.entry(this, "save-as");
     addAction(tr("Rename this scene"), this, &SceneMenu::renameWanted)->setEnabled(saved);
-    addAction(tr("Remove this scene"), this, [&shelf, name = session_.desk().name()] {
-        shelf.remove(name);
+    addAction(tr("Remove this scene"), this, [this] {
+        session_.shelf().remove(session_.desk().name());
     })->setEnabled(saved);
     addSeparator();
     addAction(tr("Take in scene files or a zip ..."), this, &SceneMenu::filesWanted);
