@@ -6,6 +6,7 @@
 #include <QVBoxLayout>
 #include <algorithm>
 #include <cmath>
+#include <tuple>
 
 #include "deck/changes_popup.h"
 #include "engine/render.h"
@@ -136,6 +137,14 @@ void BesidePicture::paintEvent(QPaintEvent*) {
         }
     }
     if (sides_.empty()) return;
+    p.setFont(ui::font(12));
+    const TapLevels& in = sides_.front().taps.front();
+    for (const auto& [level, ink, name] :
+         {std::tuple(in.peak, t.text, tr("peak")), std::tuple(in.voice, t.straw, tr("voice")),
+          std::tuple(in.room, t.room, tr("room"))}) {
+        p.setPen(ink);
+        p.drawText(QPointF(plot.left() + 5.0, kLevels.y(plot, level) - 4.0), name);
+    }
     // Levels of the feed beside it: here in full, there muted; where both are close they make way for each
     // other.
     struct Label {

@@ -21,16 +21,23 @@ double luminance(const QColor& c) {
 }
 
 QString styleSheet(const Theme& t) {
-    // Only for the few standard widgets (menus, edit fields, tool tips); the rest paints itself.
+    // Only for the few standard widgets (menus, edit fields, lists to choose from, tool tips); the rest
+    // paints itself.
     return QStringLiteral(
                "QMenu { background: %1; color: %2; border: 1px solid %3; padding: 4px; }"
                "QMenu::item { padding: 6px 22px 6px 12px; border-radius: 4px; }"
                "QMenu::item:selected { background: %4; }"
                "QMenu::item:disabled { color: %5; }"
                "QMenu::separator { height: 1px; background: %3; margin: 4px 8px; }"
-               "QLineEdit { background: %6; color: %2; border: 1px solid %7; border-radius: 4px; padding: "
-               "1px 5px;"
-               " selection-background-color: %4; selection-color: %2; }"
+               "QLineEdit, QPlainTextEdit { background: %6; color: %2; border: 1px solid %3; border-radius: "
+               "4px;"
+               " padding: 1px 5px; selection-background-color: %4; selection-color: %2; }"
+               "QLineEdit:focus, QPlainTextEdit:focus { border: 1px solid %7; }"
+               "QComboBox { background: %1; color: %2; border: 1px solid %3; border-radius: 7px; padding: "
+               "4px 10px; }"
+               "QComboBox:focus { border: 1px solid %7; }"
+               "QComboBox QAbstractItemView { background: %1; color: %2; selection-background-color: %4;"
+               " selection-color: %2; border: 1px solid %3; }"
                "QToolTip { background: %1; color: %2; border: 1px solid %3; padding: 4px; }")
         .arg(t.raised.name(), t.text.name(), t.line.name(), t.chosen.name(), t.muted.name(), t.sunken.name(),
              t.marsh.name());
