@@ -25,8 +25,9 @@ HeardSound heardLast(Session& strip, double seconds) {
     const StreamFormat format = strip.engine().format();
     if (!ring || !strip.devices().seated()) return {};
     const std::int64_t end = ring->written();
-    std::int64_t at =
-        std::max<std::int64_t>(0, end - static_cast<std::int64_t>(seconds * format.sample_rate));
+    // Another microphone is another voice and room.
+    std::int64_t at = std::max(std::min(strip.saidFrom(), end),
+                               end - static_cast<std::int64_t>(seconds * format.sample_rate));
     HeardSound out{AudioBuffer(format.channels, static_cast<size_t>(end - at)), format.sample_rate};
     for (size_t done = 0; at < end;) {
         const int n = static_cast<int>(std::min<std::int64_t>(8192, end - at));
@@ -170,8 +171,11 @@ void FitModel::keepAsItIs() {
     if (!sound->enough()) return;
     background_.run(
         [sound, spec] { return measure_made_for(spec.chain, spec.fader, sound->sound, sound->rate); },
-        [this, id = spec.id](std::optional<MadeFor> made) {
-            if (made) first_.shelf().note({{id, *made}}, {});
+        [this, spec](std::optional<MadeFor> made) {
+            // With the settings that it was measured with; they may have been undone meanwhile.
+            const Session* now = first_.desk().find(spec.id);
+            if (made && now != nullptr && now->strip().spec() == spec)
+                first_.shelf().note({{spec.id, *made}}, {});
             done();
         });
 }

@@ -107,6 +107,7 @@ void Session::startUp() {
     connect(&strip_, &ChainModel::focusChanged, this, &Session::keepSoon);
     connect(&devices_, &Devices::engineOpened, monitoring_.get(), &Monitoring::reopen);
     connect(&devices_, &Devices::opened, monitoring_.get(), &Monitoring::inputOpened);
+    connect(&devices_, &Devices::opened, this, [this] { said_from_ = seat_->said()->written(); });
     connect(&devices_, &Devices::changed, this, &Session::keepSoon);
     connect(&devices_, &Devices::seatsChange, this, [this] { desk().arrange(); });
 }

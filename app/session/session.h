@@ -57,6 +57,8 @@ class Session final : public QObject {
     bool isFirst() const { return &first_ == this; }
     DeskModel& desk() const { return *first_.desk_; }
     LiveStrip& seat() const { return *seat_; }
+    /// Frame of LiveStrip::said() with which the input in use began.
+    std::int64_t saidFrom() const { return said_from_; }
     const LiveDesk& live() const { return house_.live; }
     House& house() const { return house_; }
     const std::shared_ptr<LiveStrip>& seatPointer() const { return seat_; }
@@ -165,6 +167,7 @@ class Session final : public QObject {
     std::unique_ptr<StartGuard> start_guard_;
     bool state_failed_ = false;
     Sight sight_ = Sight::seen;
+    std::int64_t said_from_ = 0;
     bool odd_ = false;
     QElapsedTimer tended_, looked_;
     std::map<std::string, QString> troubles_;  // by stage; each is told once

@@ -32,13 +32,19 @@ TEST_CASE("a scene made for another voice is fitted to this one by one click, an
     REQUIRE(w.session.shelf().takeIn({made}, Clash::keep_both));
     for (float& x : sound[0]) x *= static_cast<float>(db_to_gain(-14.0));
     write_wav(folder.path("here.wav"), sound);
+    REQUIRE(Window::until([&] { return w.session.seat().said()->written() > 3 * 48000; }, 60.0));
     w.session.devices().setInput({DeviceKind::sound_file, folder.path("here.wav")});
     REQUIRE(Window::until([&] { return !w.session.devices().opening(); }));
     auto* button = w.find<ui::FlatButton>("fit_button");
     CHECK_FALSE(button->isVisible());
+    // What another microphone gave before says nothing about this one.
+    CHECK(ui::heardLast(w.session, 30.0).sound.frames() <
+          static_cast<size_t>(w.session.seat().said()->written() - w.session.saidFrom()) + 48000);
+    CHECK(w.session.saidFrom() > 0);
     w.session.shelf().recall("A friend's");
     REQUIRE(Window::until([&] { return w.session.fit().off(); }, 60.0));
-    REQUIRE(Window::until([&] { return w.session.seat().said()->written() > 30 * 48000; }, 60.0));
+    REQUIRE(Window::until(
+        [&] { return w.session.seat().said()->written() - w.session.saidFrom() > 30 * 48000; }, 90.0));
     CHECK(button->isVisible());
     QTest::mouseClick(button, Qt::LeftButton);
     auto* popup = w.find<ui::FitPopup>("fit_popup");
