@@ -207,6 +207,10 @@ SceneBeside::SceneBeside(Session& session, QWidget* parent)
     list_->setVerticalSpacing(4);
     column->addLayout(list_);
     connect(which_, &QComboBox::currentIndexChanged, this, &SceneBeside::choose);
+    connect(this, &SceneBeside::progressed, this, [this](int percent) {
+        // What was cancelled may still be on its way.
+        if (end_ && !picture_->shown()) tell(tr("Both listen to what you said last: %1 %").arg(percent));
+    });
     choose();
 }
 
@@ -246,8 +250,7 @@ void SceneBeside::choose() {
         if (*end) return false;
         if (const int percent = static_cast<int>(100.0 * part); percent != last) {
             last = percent;
-            QMetaObject::invokeMethod(
-                this, [this, percent] { tell(tr("Both listen to what you said last: %1 %").arg(percent)); });
+            emit progressed(percent);  // from there; heard here
         }
         return true;
     };

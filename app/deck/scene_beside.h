@@ -48,6 +48,9 @@ class SceneBeside final : public Panel {
 
     static constexpr int kRows = 6;
 
+  signals:
+    void progressed(int percent);
+
   private:
     void choose();
     void listDifferences(const Scene& other);

@@ -1,6 +1,5 @@
 #include "session/fit_model.h"
 
-#include <QMetaObject>
 #include <algorithm>
 #include <cmath>
 
@@ -122,7 +121,7 @@ void FitModel::look() {
     const auto told = [this, end = looking_, last = -1](double part) mutable {
         if (*end) return false;  // nobody waits for it; this may be gone
         const int percent = static_cast<int>(100.0 * part);
-        if (percent != last) QMetaObject::invokeMethod(this, [this, percent] { emit progressed(percent); });
+        if (percent != last) emit progressed(percent);  // from there; who listens hears it here
         last = percent;
         return true;
     };
