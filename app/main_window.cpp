@@ -223,11 +223,8 @@ void MainWindow::buildTop() {
     status_->setToolTip(
         tr("Delay from microphone to feed, share of the time a block may take that is used, blocks lost "
            "since start. Click for where they come from"));
-    connect(status_, &FlatButton::clicked, this, [this] {
-        auto* popup = new DelayPopup(strip(), this);
-        popup->move(status_->mapToGlobal(QPoint(status_->width() - popup->width(), status_->height() + 4)));
-        popup->show();
-    });
+    connect(status_, &FlatButton::clicked, this,
+            [this] { (new DelayPopup(strip(), this))->openBelow(*status_, true); });
     takes_button_ = new FlatButton(tr("Takes"), this);
     takes_button_->setObjectName("takes_button");
     takes_button_->setIconName("loop");

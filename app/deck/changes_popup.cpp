@@ -54,16 +54,11 @@ std::pair<QString, QString> changeWords(const Difference& d, const ChainModel& s
 
 ChangesPopup::ChangesPopup(Actions& actions, QWidget* parent)
     : Panel("changes_popup", tr("Changes since the scene was saved"), parent), actions_(actions) {
-    auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(16, 14, 16, 14);
-    column->setSpacing(8);
-    title_ = new Words(Words::Ink::text, this);
-    title_->setFont(ui::font(16, true));
-    column->addWidget(title_);
+    title_ = addWords(Words::Ink::text, 16, true);
     list_ = new QGridLayout;
     list_->setHorizontalSpacing(14);
     list_->setVerticalSpacing(2);
-    column->addLayout(list_);
+    column()->addLayout(list_);
     auto* foot = new QHBoxLayout;
     foot->setSpacing(8);
     const auto add = [&](const char* name, const QString& words, const QString& tip, const char* action) {
@@ -82,7 +77,7 @@ ChangesPopup::ChangesPopup(Actions& actions, QWidget* parent)
     add("changes_new", tr("As new scene"), tr("Save them under a new name; this scene stays as it was"),
         "save-as");
     foot->addStretch(1);
-    column->addLayout(foot);
+    column()->addLayout(foot);
     connect(&actions_.session().desk(), &DeskModel::changed, this, &ChangesPopup::refresh);
     refresh();
 }
@@ -137,8 +132,7 @@ void ChangesPopup::refresh() {
     for (int gone = row; gone < kRows; ++gone) list_->setRowMinimumHeight(gone, 0);
     list_->setColumnStretch(1, 1);
     // Rows that were taken back leave no gap.
-    layout()->activate();
-    adjustSize();
+    fitContents();
 }
 
 }  // namespace reed::ui

@@ -64,15 +64,7 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     monitor_->setObjectName("monitor_button");
     monitor_->setIconName("ear");
     connect(monitor_, &FlatButton::clicked, this, [this] {
-        auto* popup = new MonitorPopup(session_, this);
-        popup->adjustSize();
-        // Within the window: below it there may be no screen.
-        const QPoint below(monitor_->width() - popup->width(), monitor_->height() + 4);
-        QPoint at = monitor_->mapToGlobal(below);
-        const int lowest = window()->mapToGlobal(QPoint(0, window()->height())).y() - popup->height() - 4;
-        at.setY(std::min(at.y(), lowest));
-        popup->move(at);
-        popup->show();
+        (new MonitorPopup(session_, this))->openBelow(*monitor_, true);
         monitor_->setChecked(session_.monitoring().settings().source != MonitorSource::off);
     });
     const auto hints = [this] {

@@ -24,21 +24,14 @@ QString dbfs(double level) {
 FitPopup::FitPopup(Actions& actions, QWidget* parent)
     : Panel("fit_popup", tr("Fit the scene to this voice and room"), parent), actions_(actions) {
     setFixedWidth(kWidth);
-    auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(16, 14, 16, 14);
-    column->setSpacing(8);
-    title_ = new Words(Words::Ink::text, this);
-    title_->setFont(ui::font(16, true));
-    column->addWidget(title_);
-    state_ = new Words(Words::Ink::muted, this);
+    addWords(Words::Ink::text, 16, true, tr("Fit to this voice and room"));
+    state_ = addWords(Words::Ink::muted, 14);
     state_->setObjectName("fit_state");
-    state_->setFont(ui::font(14));
     state_->setWordWrap(true);
-    column->addWidget(state_);
     list_ = new QGridLayout;
     list_->setHorizontalSpacing(14);
     list_->setVerticalSpacing(0);
-    column->addLayout(list_);
+    column()->addLayout(list_);
     auto* foot = new QHBoxLayout;
     foot->setSpacing(8);
     all_ = new FlatButton(tr("Make all of them"), this);
@@ -60,12 +53,11 @@ FitPopup::FitPopup(Actions& actions, QWidget* parent)
     foot->addWidget(all_);
     foot->addWidget(keep_);
     foot->addStretch(1);
-    column->addLayout(foot);
+    column()->addLayout(foot);
     connect(&model, &FitModel::found, this, &FitPopup::refresh);
     connect(&model, &FitModel::failed, this, &FitPopup::tell);
     connect(&model, &FitModel::progressed, this,
             [this](int percent) { tell(tr("Listening to what you said last: %1 %").arg(percent)); });
-    title_->setText(tr("Fit to this voice and room"));
     all_->hide();
     tell(tr("Listening to what you said last"));
     model.look();
@@ -73,8 +65,7 @@ FitPopup::FitPopup(Actions& actions, QWidget* parent)
 
 void FitPopup::tell(const QString& words) {
     state_->setText(words);
-    layout()->activate();
-    adjustSize();
+    fitContents();
 }
 
 void FitPopup::refresh() {

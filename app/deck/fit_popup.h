@@ -23,7 +23,6 @@ class FitPopup final : public Panel {
     void tell(const QString& words);
     void refresh();
     Actions& actions_;
-    Words* title_;
     Words* state_;
     QGridLayout* list_;
     FlatButton *all_, *keep_;

@@ -37,13 +37,8 @@ QString ms(double v) {
 MonitorPopup::MonitorPopup(Session& session, QWidget* parent)
     : Panel("monitor_popup", tr("Monitor"), parent), session_(session) {
     setFixedWidth(kWidth);
-    auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(16, 14, 16, 14);
-    column->setSpacing(8);
-    auto* title = new Words(Words::Ink::text, this);
-    title->setFont(ui::font(16, true));
-    title->setText(tr("Headphones"));
-    column->addWidget(title);
+    addWords(Words::Ink::text, 16, true, tr("Headphones"));
+    auto* column = this->column();
     auto* line = new QHBoxLayout;
     line->setSpacing(6);
     const QString names[] = {tr("Off"), tr("Feed"), tr("Plain mic"), tr("Taken away")};

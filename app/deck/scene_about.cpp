@@ -29,32 +29,22 @@ SceneAbout::SceneAbout(SceneShelf& shelf, const QString& name, QWidget* parent)
     setFixedWidth(kWidth);
     const SceneShelf::About now = shelf_.about();
     colour_ = now.colour;
-    auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(16, 14, 16, 14);
-    column->setSpacing(8);
-    const auto words = [&](const QString& text, Words::Ink ink, int size, bool bold) {
-        auto* w = new Words(ink, this);
-        w->setFont(ui::font(size, bold));
-        w->setText(text);
-        column->addWidget(w);
+    addWords(Words::Ink::text, 16, true, name);
+    const auto add = [&](QWidget* edit, const QString& words, const char* object_name,
+                         const QString& short_name, int height) {
+        addWords(Words::Ink::muted, 12, false, words);
+        edit->setObjectName(object_name);
+        edit->setAccessibleName(short_name);
+        edit->setFont(ui::font(14));
+        edit->setFixedHeight(height);
+        column()->addWidget(edit);
     };
-    words(name, Words::Ink::text, 16, true);
-    words(tr("Note: which microphone, what to watch"), Words::Ink::muted, 12, false);
     note_ = new QPlainTextEdit(now.note, this);
-    note_->setObjectName("about_note");
-    note_->setAccessibleName(tr("Note"));
-    note_->setFont(ui::font(14));
     note_->setTabChangesFocus(true);
-    note_->setFixedHeight(kNoteHeight);
-    column->addWidget(note_);
-    words(tr("Group: a word it is found by, with others"), Words::Ink::muted, 12, false);
+    add(note_, tr("Note: which microphone, what to watch"), "about_note", tr("Note"), kNoteHeight);
     group_ = new QLineEdit(now.group, this);
-    group_->setObjectName("about_group");
-    group_->setAccessibleName(tr("Group"));
-    group_->setFont(ui::font(14));
-    group_->setFixedHeight(kFieldHeight);
     group_->setMaxLength(static_cast<int>(kMaxSceneName));
-    column->addWidget(group_);
+    add(group_, tr("Group: a word it is found by, with others"), "about_group", tr("Group"), kFieldHeight);
     auto* row = new QHBoxLayout;
     row->setSpacing(2);
     for (int c = 0; c <= kStripColours; ++c) {
@@ -74,14 +64,14 @@ SceneAbout::SceneAbout(SceneShelf& shelf, const QString& name, QWidget* parent)
         row->addWidget(b);
     }
     row->addStretch(1);
-    column->addLayout(row);
+    column()->addLayout(row);
     fade_ = new ValueField(kFade, this);
     fade_->setObjectName("about_fade");
     fade_->setToolTip(tr(kFade.hint.data()));
     fade_->setValue(1000.0 * now.fade);
     connect(fade_, &ValueField::valueWanted, this, [this](double ms) { fade_->setValue(ms); });
     connect(fade_, &ValueField::finished, this, &SceneAbout::keep);
-    column->addWidget(fade_);
+    column()->addWidget(fade_);
     mark();
     note_->setFocus();
 }

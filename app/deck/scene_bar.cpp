@@ -35,12 +35,8 @@ SceneBar::SceneBar(Actions& actions, QWidget* parent)
     changes_ = new FlatButton({}, this);
     changes_->setObjectName("changes_button");
     changes_->setToolTip(tr("What differs from the saved scene"));
-    connect(changes_, &FlatButton::clicked, this, [this] {
-        auto* popup = new ChangesPopup(actions_, this);
-        popup->adjustSize();
-        popup->move(changes_->mapToGlobal(QPoint(0, changes_->height() + 4)));
-        popup->show();
-    });
+    connect(changes_, &FlatButton::clicked, this,
+            [this] { (new ChangesPopup(actions_, this))->openBelow(*changes_); });
     fit_ = new FlatButton(tr("Fit to you"), this);
     fit_->setObjectName("fit_button");
     fit_->setToolTip(tr("Your voice or room is not the one this scene was made for: see what would fit it"));
@@ -209,9 +205,7 @@ void SceneBar::resizeEvent(QResizeEvent*) {
 }
 
 void SceneBar::openFinder() {
-    auto* finder = new SceneFinder(session_.shelf(), session_.desk().name(), this);
-    finder->move(mapToGlobal(QPoint(0, height() + 2)));
-    finder->show();
+    (new SceneFinder(session_.shelf(), session_.desk().name(), this))->openBelow(*this);
 }
 
 void SceneBar::openMenu() {
@@ -229,16 +223,12 @@ void SceneBar::openMenu() {
 }
 
 void SceneBar::openAbout() {
-    auto* about = new SceneAbout(session_.shelf(), QString::fromStdString(session_.desk().name()), this);
-    about->adjustSize();
-    about->move(mapToGlobal(QPoint(std::max(0, menu_->x() - about->width() / 2), height() + 2)));
-    about->show();
+    const QString name = QString::fromStdString(session_.desk().name());
+    (new SceneAbout(session_.shelf(), name, this))->openBelow(*menu_);
 }
 
 void SceneBar::openBeside() {
-    auto* beside = new SceneBeside(session_, this);
-    beside->move(mapToGlobal(QPoint(0, height() + 2)));
-    beside->show();
+    (new SceneBeside(session_, this))->openBelow(*this);
 }
 
 void SceneBar::exportScenes(bool all) {
@@ -252,10 +242,7 @@ void SceneBar::exportScenes(bool all) {
 }
 
 void SceneBar::openFit() {
-    auto* popup = new FitPopup(actions_, this);
-    popup->adjustSize();
-    popup->move(fit_->mapToGlobal(QPoint(0, fit_->height() + 4)));
-    popup->show();
+    (new FitPopup(actions_, this))->openBelow(*fit_);
 }
 
 /// A scene is dragged to another place among those that are shown.

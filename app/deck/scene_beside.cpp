@@ -177,9 +177,6 @@ void BesidePicture::paintEvent(QPaintEvent*) {
 SceneBeside::SceneBeside(Session& session, QWidget* parent)
     : Panel("scene_beside", tr("Another scene beside the one in work"), parent), session_(session) {
     setFixedWidth(kWidth);
-    auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(16, 14, 16, 14);
-    column->setSpacing(8);
     auto* head = new QHBoxLayout;
     head->setSpacing(10);
     auto* title = new Words(Words::Ink::text, this);
@@ -194,18 +191,16 @@ SceneBeside::SceneBeside(Session& session, QWidget* parent)
         if (e.scene.name != session_.desk().name()) which_->addItem(QString::fromStdString(e.scene.name));
     }
     head->addWidget(which_, 1);
-    column->addLayout(head);
+    column()->addLayout(head);
     picture_ = new BesidePicture(this);
-    column->addWidget(picture_);
-    state_ = new Words(Words::Ink::muted, this);
+    column()->addWidget(picture_);
+    state_ = addWords(Words::Ink::muted, 14);
     state_->setObjectName("beside_state");
-    state_->setFont(ui::font(14));
     state_->setWordWrap(true);
-    column->addWidget(state_);
     list_ = new QGridLayout;
     list_->setHorizontalSpacing(14);
     list_->setVerticalSpacing(4);
-    column->addLayout(list_);
+    column()->addLayout(list_);
     connect(which_, &QComboBox::currentIndexChanged, this, &SceneBeside::choose);
     connect(this, &SceneBeside::progressed, this, [this](int percent) {
         // What was cancelled may still be on its way.
@@ -220,8 +215,7 @@ SceneBeside::~SceneBeside() {
 
 void SceneBeside::tell(const QString& words) {
     state_->setText(words);
-    layout()->activate();
-    adjustSize();
+    fitContents();
 }
 
 void SceneBeside::choose() {
@@ -245,6 +239,7 @@ void SceneBeside::choose() {
         return;
     }
     end_ = std::make_shared<std::atomic<bool>>(false);
+    picture_->clear();
     tell(tr("Both listen to what you said last"));
     const auto progress = [this, end = end_, last = -1](double part) mutable {
         if (*end) return false;

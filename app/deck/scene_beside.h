@@ -30,6 +30,10 @@ class BesidePicture final : public QWidget {
   public:
     explicit BesidePicture(QWidget* parent = nullptr);
     void show(const SceneSide& work, const SceneSide& other);
+    void clear() {
+        sides_.clear();
+        update();
+    }
     bool shown() const { return !sides_.empty(); }
 
   protected:

@@ -13,7 +13,7 @@ constexpr int kWidth = 360, kHeight = 320, kEdge = 10, kRow = 30;
 
 SceneFinder::SceneFinder(SceneShelf& shelf, const std::string& now, QWidget* parent)
     : Panel("scene_finder", tr("Find a scene"), parent), shelf_(shelf), now_(now) {
-    resize(kWidth, kHeight);
+    setFixedSize(kWidth, kHeight);
     wanted_ = new QLineEdit(this);
     wanted_->setObjectName("scene_wanted");
     wanted_->setPlaceholderText(tr("Find a scene, then Enter"));

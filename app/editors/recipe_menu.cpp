@@ -5,6 +5,7 @@
 
 #include "session/recipes.h"
 #include "session/session.h"
+#include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/words.h"
 
@@ -41,21 +42,15 @@ RecipeMenu::RecipeMenu(Session& session, const std::string& stage, QWidget* pare
 KeepRecipe::KeepRecipe(Session& session, const std::string& stage, QWidget* parent)
     : Panel("keep_recipe", tr("Keep these settings as a recipe"), parent), session_(session), stage_(stage) {
     setFixedWidth(kWidth);
-    auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(16, 14, 16, 14);
-    column->setSpacing(8);
     const auto field = [&](const char* object_name, const QString& words) {
-        auto* label = new Words(Words::Ink::muted, this);
-        label->setFont(ui::font(12));
-        label->setText(words);
-        column->addWidget(label);
+        addWords(Words::Ink::muted, 12, false, words);
         auto* edit = new QLineEdit(this);
         edit->setObjectName(object_name);
         edit->setAccessibleName(words);
         edit->setFont(ui::font(14));
         edit->setFixedHeight(kFieldHeight);
         connect(edit, &QLineEdit::returnPressed, this, &KeepRecipe::keep);
-        column->addWidget(edit);
+        column()->addWidget(edit);
         return edit;
     };
     name_ = field("recipe_name", tr("Name of the recipe"));
@@ -65,8 +60,7 @@ KeepRecipe::KeepRecipe(Session& session, const std::string& stage, QWidget* pare
     done->setObjectName("recipe_keep");
     done->setWeight(FlatButton::Weight::raised);
     connect(done, &FlatButton::clicked, this, &KeepRecipe::keep);
-    column->addWidget(done, 0, Qt::AlignLeft);
-    adjustSize();
+    column()->addWidget(done, 0, Qt::AlignLeft);
     name_->setFocus();
 }
 

@@ -150,9 +150,7 @@ void StageEditor::openRecipes() {
 }
 
 void StageEditor::keepRecipe() {
-    auto* keep = new KeepRecipe(session_, session_.strip().focused(), this);
-    keep->move(recipes_->mapToGlobal(QPoint(0, recipes_->height())));
-    keep->show();
+    (new KeepRecipe(session_, session_.strip().focused(), this))->openBelow(*recipes_);
 }
 
 QString StageEditor::keyName(const std::string& key) const {

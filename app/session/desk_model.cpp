@@ -348,7 +348,10 @@ void DeskModel::adopt(const Scene& wanted, const QString& label, Fade fade) {
         alone.desk = {{s}, next.distance_least, next.distance_most};
         next.strips.push_back(std::make_shared<const StripState>(StripState{std::move(alone), {}}));
     }
-    house_.history.push(label, {});
+    // What is the same already is no step.
+    const Scene now = scene();
+    if (now.name != wanted.name || !(without_transients(now.desk) == without_transients(wanted.desk)))
+        house_.history.push(label, {});
     const History::Hold hold(house_.history);
     become(next, [&](Session& s, const SharedState& state) { s.strip().adopt(state->scene, label, fade); });
 }

@@ -76,27 +76,23 @@ void FitModel::tick() {
 // --- what a scene is made for ---
 
 void FitModel::noteSaved() {
-    const Scene saved = first_.desk().scene();
     for (Session* s : first_.desk().strips()) {
-        if (s->seat().role() != StripRole::voice) continue;
-        auto sound = std::make_shared<HeardSound>(heardLast(*s, kSeconds));
-        if (!sound->enough()) continue;
-        const StripSpec spec = s->strip().spec();
-        background_.run(
-            [sound, spec] { return measure_made_for(spec.chain, spec.fader, sound->sound, sound->rate); },
-            [this, saved, id = spec.id](std::optional<MadeFor> made) {
-                // Only into what it was measured with.
-                const Scene* there = first_.shelf().find(saved.name);
-                if (made && there != nullptr && there->desk == without_transients(saved.desk))
-                    first_.shelf().note({{id, *made}}, saved.name);
-                done();
-            });
+        if (s->seat().role() == StripRole::voice) note(*s);
     }
 }
 
-void FitModel::done() {
-    ticks_ = kEvery;
-    tick();
+/// Measures what was said last as the scene in work makes it sound, and notes it where that is kept.
+void FitModel::note(Session& strip) {
+    auto sound = std::make_shared<HeardSound>(heardLast(strip, kSeconds));
+    if (!sound->enough()) return;
+    const StripSpec spec = strip.strip().spec();
+    background_.run(
+        [sound, spec] { return measure_made_for(spec.chain, spec.fader, sound->sound, sound->rate); },
+        [this, id = spec.id, measured = first_.desk().scene()](std::optional<MadeFor> made) {
+            if (made) first_.shelf().note({{id, *made}}, measured);
+            ticks_ = kEvery;
+            tick();
+        });
 }
 
 // --- what to change ---
@@ -164,19 +160,7 @@ void FitModel::apply(std::optional<size_t> only) {
 }
 
 void FitModel::keepAsItIs() {
-    Session& s = first_.desk().current();
-    const StripSpec spec = s.strip().spec();
-    auto sound = std::make_shared<HeardSound>(heardLast(s, kSeconds));
-    if (!sound->enough()) return;
-    background_.run(
-        [sound, spec] { return measure_made_for(spec.chain, spec.fader, sound->sound, sound->rate); },
-        [this, spec](std::optional<MadeFor> made) {
-            // With the settings that it was measured with; they may have been undone meanwhile.
-            const Session* now = first_.desk().find(spec.id);
-            if (made && now != nullptr && now->strip().spec() == spec)
-                first_.shelf().note({{spec.id, *made}}, {});
-            done();
-        });
+    note(first_.desk().current());
 }
 
 }  // namespace reed::ui

@@ -50,7 +50,8 @@ class FitModel final : public QObject {
     const std::string& strip() const { return strip_; }
     /// Makes all changes of fit(), or one of them, as one step of undo. With all made the offer is over.
     void apply(std::optional<size_t> only = std::nullopt);
-    /// The levels that are here are those to go by from now on, with the settings as they are.
+    /// The levels that are here are those to go by from now on, with the settings as they are; in the saved
+    /// scene too, where it has these settings.
     void keepAsItIs();
 
     static constexpr double kSeconds = 30.0;  ///< of what was said last, that it goes by
@@ -64,7 +65,7 @@ class FitModel final : public QObject {
   private:
     void tick();
     void noteSaved();
-    void done();
+    void note(Session& strip);
 
     Session& first_;
     Background background_;

@@ -251,14 +251,16 @@ void SceneShelf::setAbout(const About& about) {
     if (const Scene* there = find(work_.name()); there != nullptr) (void)writeAbout(withAbout(*there, about));
 }
 
-void SceneShelf::note(const std::map<std::string, MadeFor>& made, const std::string& name) {
+void SceneShelf::note(const std::map<std::string, MadeFor>& made, const Scene& measured) {
     const auto with = [&made](Scene scene) {
         for (const auto& [strip, levels] : made) scene.made_for[strip] = levels;
         return scene;
     };
-    // Meanwhile another one may be in work.
-    if (name.empty() || name == work_.name()) work_.setAbout(with(work_.scene()));
-    if (const Scene* there = find(name); there != nullptr) (void)writeAbout(with(*there));
+    const DeskSpec desk = without_transients(measured.desk);
+    if (const Scene now = work_.scene(); now.name == measured.name && without_transients(now.desk) == desk)
+        work_.setAbout(with(now));
+    if (const Scene* there = find(measured.name); there != nullptr && there->desk == desk)
+        (void)writeAbout(with(*there));
 }
 
 /// A saved scene whose sound is the same.

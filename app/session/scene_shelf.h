@@ -63,9 +63,9 @@ class SceneShelf final : public QObject {
     /// The scene in work, as it is heard, with what belongs to it as it is kept.
     Scene whole() const;
     void setAbout(const About& about);
-    /// The scene in work is made for these levels, by strip; and so is the saved scene `name`, where one is
-    /// named.
-    void note(const std::map<std::string, MadeFor>& made, const std::string& name);
+    /// Levels by strip, measured with the desk of `measured`: the scene in work is made for them, and the
+    /// saved one of this name, each where it still has that desk.
+    void note(const std::map<std::string, MadeFor>& made, const Scene& measured);
 
     /// Scene `name` stands at place `to` of all from now on.
     void moveTo(const std::string& name, size_t to);

@@ -2,10 +2,11 @@
 #pragma once
 
 #include <QGridLayout>
-#include <QPainter>
+#include <QPointer>
+#include <QVBoxLayout>
 #include <QWidget>
 
-#include "theme/theme.h"
+#include "widgets/words.h"
 
 namespace reed::ui {
 
@@ -13,31 +14,29 @@ namespace reed::ui {
 class Panel : public QWidget {
     Q_OBJECT
   public:
-    Panel(const QString& object_name, const QString& accessible_name, QWidget* parent)
-        : QWidget(parent, Qt::Popup) {
-        setObjectName(object_name);
-        setAttribute(Qt::WA_DeleteOnClose);
-        setAccessibleName(accessible_name);
-    }
+    Panel(const QString& object_name, const QString& accessible_name, QWidget* parent);
+
+    /// Shows it below `anchor`, within the anchor's window: beside that there may be no screen. `right`: its
+    /// right edge at the anchor's.
+    void openBelow(const QWidget& anchor, bool right = false);
 
   protected:
-    void paintEvent(QPaintEvent*) override {
-        const Theme& t = theme();
-        QPainter p(this);
-        p.setPen(QPen(t.line, 1));
-        p.setBrush(t.panel);
-        p.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
-    }
+    void paintEvent(QPaintEvent* event) override;
+
+    /// A column for what it holds.
+    QVBoxLayout* column();
+    /// Words at the end of the column.
+    Words* addWords(Words::Ink ink, int pixels, bool bold = false, const QString& text = {});
+    /// Its size is that of what it holds, also after that has changed.
+    void fitContents();
     /// Takes the widgets out of a layout; they go when the event is done.
-    static void empty(QGridLayout& list) {
-        while (QLayoutItem* item = list.takeAt(0)) {
-            if (QWidget* w = item->widget()) {
-                w->hide();
-                w->deleteLater();
-            }
-            delete item;
-        }
-    }
+    static void empty(QGridLayout& list);
+
+  private:
+    void place();
+    QVBoxLayout* column_ = nullptr;
+    QPointer<const QWidget> anchor_;
+    bool right_ = false;
 };
 
 }  // namespace reed::ui

@@ -14,6 +14,8 @@ constexpr int kPiece = 1024;
 constexpr int kMostDropped = 3;  // so that a change that never rests is heard all the same
 
 constexpr double kLikenessSeconds = 0.1;
+constexpr double kLouderAtMost =
+    1.415;  // what two sounds with nothing in common need in the middle of a fade
 
 /// Part of a fade that a frame is.
 double fade_step(double seconds, double sample_rate) {
@@ -306,6 +308,8 @@ void ChainRunner::take_arrival() noexcept {
     fade_at_ = 0.0;
     fade_step_ = fade_step(next_->fade.seconds, format_.sample_rate);
     like_ = {};
+    fade_peak_ = 0.0f;
+    fade_room_ = kLouderAtMost;
     like_step_ = 1.0 / (kLikenessSeconds * format_.sample_rate);
 }
 
@@ -329,26 +333,34 @@ bool ChainRunner::catch_up(int block_frames) noexcept {
 
 /// Of the same loudness all the way: two sounds with correlation r, weighted by 1 - w and w, have together
 /// the power (1 - w)^2 + w^2 + 2 r w (1 - w), by which they are divided. What is the same in both fades by
-/// its amplitude (r = 1), what is not by its power (r = 0: other filters, another delay).
+/// its amplitude (r = 1), what is not by its power (r = 0: other filters, another delay). The sum never
+/// exceeds the highest peak that either has given meanwhile, so that a lid holds through the fade too: what
+/// would is turned down at once, and let go over the same tenth of a second.
 void ChainRunner::cross_fade(const AudioBlock& old_sound, const AudioBlock& new_sound) noexcept {
     for (int i = 0; i < old_sound.frames; ++i) {
         fade_at_ = std::min(fade_at_ + fade_step_, 1.0);
         const double weight = fade_at_ * fade_at_ * (3.0 - 2.0 * fade_at_);
         weights_[static_cast<size_t>(i)] = static_cast<float>(weight);
         Likeness now;
+        const double left = 1.0 - weight;
+        double sum = 0.0;
         for (int c = 0; c < old_sound.channels; ++c) {
             const double out = old_sound[c][i], in = new_sound[c][i];
             now.out += out * out;
             now.in += in * in;
             now.both += out * in;
+            fade_peak_ = std::max({fade_peak_, std::abs(old_sound[c][i]), std::abs(new_sound[c][i])});
+            sum = std::max(sum, std::abs(left * out + weight * in));
         }
         like_.out += like_step_ * (now.out - like_.out);
         like_.in += like_step_ * (now.in - like_.in);
         like_.both += like_step_ * (now.both - like_.both);
         const double power = like_.out * like_.in;
         const double same = power > 0.0 ? std::clamp(like_.both / std::sqrt(power), 0.0, 1.0) : 1.0;
-        const double left = 1.0 - weight;
-        const double gain = 1.0 / std::sqrt(left * left + weight * weight + 2.0 * same * weight * left);
+        fade_room_ += like_step_ * (kLouderAtMost - fade_room_);
+        if (sum * fade_room_ > fade_peak_) fade_room_ = fade_peak_ / sum;
+        const double gain =
+            std::min(fade_room_, 1.0 / std::sqrt(left * left + weight * weight + 2.0 * same * weight * left));
         for (int c = 0; c < old_sound.channels; ++c) {
             old_sound[c][i] = static_cast<float>(gain * (left * old_sound[c][i] + weight * new_sound[c][i]));
         }

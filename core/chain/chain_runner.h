@@ -11,22 +11,9 @@
 #include "base/ring_reader.h"
 #include "chain/chain.h"
 #include "chain/chain_builder.h"
+#include "chain/fade.h"
 
 namespace reed {
-
-/// How a new chain takes over.
-struct Fade {
-    double seconds = 0.030;  ///< kShortestFade to kLongestFade; what is beyond is taken as that
-    /// All of it goes from one chain to the other, also values that the running one could follow by itself.
-    bool whole = false;
-
-    static const Fade quick, scene;
-    static constexpr Fade over(double seconds) { return {seconds, true}; }
-    bool operator==(const Fade&) const = default;
-};
-inline constexpr double kShortestFade = 0.030, kLongestFade = 10.0;  // s
-inline constexpr Fade Fade::quick{kShortestFade, false};
-inline constexpr Fade Fade::scene{0.300, true};
 
 /// Follows a ChainSpec. A change of values goes to the running chains directly, also to one that fades out,
 /// and is smoothed there. A change of structure builds a new chain on the builder's thread, runs it over the
@@ -135,6 +122,8 @@ class ChainRunner final : public ChainBuilder::Client {
         double out = 0.0, in = 0.0, both = 0.0;
     } like_;
     double like_step_ = 0.0;
+    float fade_peak_ = 0.0f;  // the highest that either has given since the fade began
+    double fade_room_ = 1.0;  // factor that keeps their sum below that
     bool caught_up_ = false;
 
     // Between threads.

@@ -116,7 +116,8 @@ class Fitter {
         };
     }
 
-    void note(FitChange change, const std::string& stage, size_t row, double wanted) {
+    /// `whatever`: also where it is hardly another value.
+    void note(FitChange change, const std::string& stage, size_t row, double wanted, bool whatever = false) {
         StageSpec& s = fit_.chain.stages[static_cast<size_t>(fit_.chain.index_of(stage))];
         const Parameter& p = s.stage_kind().parameters[row];
         change.stage = stage;
@@ -125,7 +126,7 @@ class Fitter {
         change.to = std::clamp(round_value(p, wanted), p.minimum, p.maximum);
         change.short_of = std::abs(change.to - wanted) > kLeastMove;
         const double least = change.why == FitChange::Why::loudness ? kLeastLoudness : kLeastMove;
-        if (std::abs(change.to - change.from) < least) return;
+        if (change.to == change.from || (!whatever && std::abs(change.to - change.from) < least)) return;
         s.values[row] = change.to;
         fit_.changes.push_back(std::move(change));
     }
@@ -157,13 +158,19 @@ class Fitter {
         const auto here = before(i);
         if (!here.ok()) return here.error();
         const auto& table = s.stage_kind().parameters;
+        // All of them or none: one alone could pass the other.
+        const StageSpec there = placed(s, made->second, here.value());
+        double most = 0.0;
+        for (size_t row = 0; row < table.size(); ++row)
+            most = std::max(most, std::abs(there.values[row] - s.values[row]));
+        if (most < kLeastMove) return {};
         for (size_t row = 0; row < table.size(); ++row) {
             if (table[row].mark != DiagramMark::threshold) continue;
             FitChange change;
             change.why = FitChange::Why::threshold;
             change.made = made->second;
             change.here = here.value();
-            note(change, s.id, row, moved(s.values[row], made->second, here.value()));
+            note(change, s.id, row, moved(s.values[row], made->second, here.value()), true);
         }
         return {};
     }

@@ -105,7 +105,8 @@ const SceneLibrary::Known& SceneLibrary::read(const std::filesystem::path& path)
         return known;
     known = {};
     known.reading = load_scene(path.string(), &known.digest);
-    if (there && now.st_mtim.tv_sec + kSettled < clock.tv_sec) {
+    // One that can't be read may be by other rights alone.
+    if (there && known.reading.scene && now.st_mtim.tv_sec + kSettled < clock.tv_sec) {
         known.device = now.st_dev;
         known.node = now.st_ino;
         known.size = now.st_size;

@@ -6,7 +6,6 @@
 
 #include "base/file.h"
 #include "base/folded.h"
-#include "chain/chain_runner.h"
 #include "scenes/json_watch.h"
 
 namespace reed {

@@ -8,6 +8,7 @@
 #include <string_view>
 #include <vector>
 
+#include "chain/fade.h"
 #include "desk/desk_spec.h"
 #include "scenes/made_for.h"
 
@@ -28,7 +29,7 @@ struct Scene {
     int version = kSceneVersion;                ///< of the file it came from where that is a newer one
     std::string extra{};  ///< fields of a newer version as they came, as the JSON of an object; else empty
 
-    static constexpr double kUsualFade = 0.3;
+    static constexpr double kUsualFade = Fade::scene.seconds;
 
     /// Of the first strip.
     ChainSpec& chain() { return desk.strips.front().chain; }

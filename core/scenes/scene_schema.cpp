@@ -2,7 +2,6 @@
 
 #include <nlohmann/json.hpp>
 
-#include "chain/chain_runner.h"
 #include "scenes/scene.h"
 #include "stages/registry.h"
 

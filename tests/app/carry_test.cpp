@@ -38,25 +38,15 @@ int drop(Window& w, const QStringList& files, const QString& answer = {}) {
     QList<QUrl> urls;
     for (const QString& f : files) urls << QUrl::fromLocalFile(f);
     data.setUrls(urls);
-    int asked = 0;
-    QTimer answering;
-    QObject::connect(&answering, &QTimer::timeout, [&] {
-        auto* ask = w.window.findChild<QMessageBox*>("clash_question");
-        if (ask == nullptr || !ask->isVisible()) return;
-        ++asked;
-        for (QAbstractButton* b : ask->buttons()) {
-            if (b->text() == answer) b->click();
-        }
-    });
-    answering.start(20);
     QDragEnterEvent enter(QPoint(400, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
     QCoreApplication::sendEvent(&w.window, &enter);
     if (!enter.isAccepted()) return -1;
-    QDropEvent event(QPointF(400, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
-    QCoreApplication::sendEvent(&w.window, &event);
-    CHECK(event.isAccepted());
-    QTest::qWait(1);
-    return asked;
+    return answering(w.window, "clash_question", answer, [&] {
+        QDropEvent event(QPointF(400, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+        QCoreApplication::sendEvent(&w.window, &event);
+        CHECK(event.isAccepted());
+        QTest::qWait(1);
+    });
 }
 
 }  // namespace
@@ -227,17 +217,8 @@ TEST_CASE("a scene goes out as text and comes in from it, shown before it does")
     QString shown;
     const auto paste = [&](const QString& what, const QString& answer) {
         QGuiApplication::clipboard()->setText(what);
-        QTimer answering;
-        QObject::connect(&answering, &QTimer::timeout, [&] {
-            auto* ask = w.window.findChild<QMessageBox*>("paste_question");
-            if (ask == nullptr || !ask->isVisible()) return;
-            shown = ask->text() + ask->informativeText();
-            for (QAbstractButton* b : ask->buttons()) {
-                if (b->text() == answer) b->click();
-            }
-        });
-        answering.start(20);
-        menu("Take in a scene copied as text");
+        answering(
+            w.window, "paste_question", answer, [&] { menu("Take in a scene copied as text"); }, &shown);
     };
     paste("  \n" + text + "\n ", "Leave it");
     CHECK(names(w).size() == count);

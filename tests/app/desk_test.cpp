@@ -142,6 +142,11 @@ TEST_CASE("undo goes across recalls, with strips that came and went, and back ag
     CHECK(w.session.desk().find("guest")->devices().input().target == folder.path("guest.wav"));
     CHECK(w.until([&] { return w.sum_level() > -60.0; }));
     CHECK(hold() == 321.0);
+    // What is heard already is no step.
+    const QString last = w.session.strip().history().undoLabel();
+    REQUIRE(w.session.shelf().saveAs("Guest night before"));
+    w.session.shelf().recall("Guest night before");
+    CHECK(w.session.strip().history().undoLabel() == last);
     // A new name stays when what was done before it is undone.
     REQUIRE(w.session.shelf().saveAs("Guest night"));
     undo();

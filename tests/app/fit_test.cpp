@@ -86,6 +86,36 @@ TEST_CASE("a scene made for another voice is fitted to this one by one click, an
     CHECK_FALSE(w.session.shelf().changed());
 }
 
+TEST_CASE("a scene that is right as it is goes by the levels that are here, also after the next recall") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.shelf().recall("Bench talk");
+    Scene other = w.session.desk().scene();
+    other.name = "Made elsewhere";
+    other.made_for["voice"] = {{-70, -50, -45, -40}, {}, -20};
+    REQUIRE(w.session.shelf().takeIn({other}, Clash::keep_both));
+    w.session.shelf().recall("Made elsewhere");
+    REQUIRE(Window::until([&] { return w.session.fit().off() && ui::heardLast(w.session, 30.0).enough(); },
+                          90.0));
+    QTest::mouseClick(w.find<ui::FlatButton>("fit_button"), Qt::LeftButton);
+    auto* popup = w.find<ui::FitPopup>("fit_popup");
+    REQUIRE(popup != nullptr);
+    QTest::mouseClick(popup->findChild<ui::FlatButton*>("fit_keep"), Qt::LeftButton);
+    REQUIRE(Window::until([&] { return !w.session.fit().off(); }, 60.0));
+    CHECK_FALSE(w.session.shelf().changed());
+    CHECK(w.session.desk().scene().desk == other.desk);
+    const Scene* there = w.session.shelf().find("Made elsewhere");
+    REQUIRE(there != nullptr);
+    CHECK(there->made_for.at("voice").in.usual > -30.0);
+    CHECK(load_scene(folder.path("scenes/made-elsewhere.json")).scene->made_for == there->made_for);
+    // A change that is not saved is not noted in the file.
+    REQUIRE(w.session.strip().setValue("gain", 0, 6.0));
+    const auto kept = there->made_for;
+    w.session.shelf().note({{"voice", {{-60, -40, -30, -20}, {}, -10}}}, w.session.desk().scene());
+    CHECK(w.session.shelf().find("Made elsewhere")->made_for == kept);
+    CHECK(w.session.fit().madeFor()->in.usual == -30.0);
+}
+
 TEST_CASE("another scene stands beside the one in work, in words and in levels") {
     TemporaryFolder folder;
     Window w(folder);

@@ -49,19 +49,11 @@ int name_it(Window& w, const QString& name, const QString& answer) {
     auto* field = w.find<QLineEdit>("scene_name");
     field->clear();
     QTest::keyClicks(field, name);
-    int asked = 0;
-    QTimer answering;
-    QObject::connect(&answering, &QTimer::timeout, [&] {
-        auto* ask = w.window.findChild<QMessageBox*>("replace_question");
-        if (ask == nullptr || !ask->isVisible()) return;
-        ++asked;
-        CHECK_THAT(ask->text().toStdString(), Catch::Contains("\"Bench talk\"") && Catch::Contains("kept"));
-        for (QAbstractButton* b : ask->buttons()) {
-            if (b->text() == answer) b->click();
-        }
-    });
-    answering.start(20);
-    QTest::keyClick(field, Qt::Key_Return);
+    QString shown;
+    const int asked = answering(
+        w.window, "replace_question", answer, [&] { QTest::keyClick(field, Qt::Key_Return); }, &shown);
+    if (asked > 0)
+        CHECK_THAT(shown.toStdString(), Catch::Contains("\"Bench talk\"") && Catch::Contains("kept"));
     return asked;
 }
 

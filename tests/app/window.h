@@ -4,7 +4,9 @@
 #include <QApplication>
 #include <QLabel>
 #include <QMenu>
+#include <QMessageBox>
 #include <QTest>
+#include <QTimer>
 #include <catch2/catch.hpp>
 #include <functional>
 
@@ -125,6 +127,26 @@ struct Window {
 /// What the window says.
 inline std::string message(Window& w) {
     return w.window.messages()->text().toStdString();
+}
+
+/// Does `work` while a question of this name is answered by the button `answer`; how often it was asked.
+/// `shown` gets its words.
+inline int answering(QWidget& window, const char* question, const QString& answer,
+                     const std::function<void()>& work, QString* shown = nullptr) {
+    int asked = 0;
+    QTimer look;
+    QObject::connect(&look, &QTimer::timeout, [&] {
+        auto* ask = window.findChild<QMessageBox*>(question);
+        if (ask == nullptr || !ask->isVisible()) return;
+        ++asked;
+        if (shown != nullptr) *shown = ask->text() + ask->informativeText();
+        for (QAbstractButton* b : ask->buttons()) {
+            if (b->text() == answer) b->click();
+        }
+    });
+    look.start(20);
+    work();
+    return asked;
 }
 
 }  // namespace reed::test

@@ -1,4 +1,5 @@
 // A scene made for one voice and room, brought to others.
+#include <algorithm>
 #include <catch2/catch.hpp>
 
 #include "base/decibel.h"
@@ -155,6 +156,24 @@ TEST_CASE("a gain goes first, thresholds keep their place, and what is out of re
     REQUIRE_FALSE(too_far.value().changes.empty());
     CHECK(too_far.value().changes[0].short_of);
     CHECK_THAT(spell(fit_reason(too_far.value().changes[0])), Catch::Contains("More than this"));
+}
+
+TEST_CASE("thresholds of one stage move together, so that none passes the other", "[scene]") {
+    // The room alone is other: what stands near it moves, what stands at the words hardly does.
+    const std::vector<float> voice = spoken("voice_talk.flac", 0);
+    const ChainSpec chain =
+        chain_of({stage("gate", {{"open_threshold", -46}, {"close_threshold", -46.2}}), stage("limiter")});
+    const auto made = measure_made_for(chain, 0.0, somebody(voice, Noise::fan, -52), 48000);
+    REQUIRE(made);
+    for (double room = -54.0; room <= -47.0; room += 0.5) {
+        const auto fit = fit_chain(chain, 0.0, *made, somebody(voice, Noise::fan, room), 48000);
+        REQUIRE(fit.ok());
+        const StageSpec& gate = fit.value().chain.stages[0];
+        INFO(room << ": opens " << gate.value("open_threshold") << ", closes "
+                  << gate.value("close_threshold"));
+        CHECK(gate.value("open_threshold") >= gate.value("close_threshold"));
+        CHECK(std::ranges::count(fit.value().changes, "gate", &FitChange::stage) != 1);
+    }
 }
 
 TEST_CASE("what can't be fitted says why", "[scene]") {

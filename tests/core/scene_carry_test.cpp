@@ -196,6 +196,14 @@ TEST_CASE("what another program writes into a scene is seen, however quickly it 
     CHECK(gain() == 9.0);
     std::ofstream(path, std::ios::trunc) << write_scene(named("Bench", -4.5));
     CHECK(gain() == -4.5);
+    // What can't be used is looked at again, though nothing of it tells another time.
+    const std::string whole = write_scene(named("Bench", 2));
+    std::ofstream(path, std::ios::trunc) << std::string(whole.size(), '{');
+    std::filesystem::last_write_time(path, long_ago);
+    CHECK(library.list().unreadable.size() == 1);
+    std::ofstream(path, std::ios::trunc) << whole;
+    std::filesystem::last_write_time(path, long_ago);
+    CHECK(gain() == 2.0);
     REQUIRE(write_file(path, "{").ok());
     CHECK(library.list().scenes.empty());
     CHECK(library.list().unreadable.size() == 1);

@@ -118,6 +118,22 @@ TEST_CASE("the loudness holds while one sound goes over into another", "[engine]
     }
 }
 
+TEST_CASE("no peak of a fade is higher than those of either side, so that a lid holds through it",
+          "[engine]") {
+    // As loud as the lids let it through, and nothing alike in both.
+    const auto loud = noise(0.5, 6.0, 9);
+    const auto lid = [](double lookahead) {
+        return stage("limiter", {{"lookahead", lookahead}, {"true_peak", 0}, {"ceiling", -6}});
+    };
+    Engine engine;
+    REQUIRE(engine.open({48000, 1}, chain_of({lid(1)})).ok());
+    (void)push(engine, std::vector<float>(loud.begin(), loud.begin() + 48000));
+    follow(engine, chain_of({stage("gain", {{"gain", 3}}), lid(9)}), Fade::over(3));
+    const auto x = push(engine, std::vector<float>(loud.begin() + 48000, loud.end()));
+    CHECK(db(peak(x)) < -6.0 + 0.01);
+    CHECK(db(peak(x)) > -6.5);
+}
+
 TEST_CASE("a new chain has heard every sample the old one has", "[engine]") {
     // A notch takes a hum away; had the new chain missed a part of it, or started anew, the notch would ring.
     // The machine may be as slow as it likes between the calls.

@@ -136,24 +136,12 @@ TEST_CASE("microphones come and go in the window, which goes on by itself", "[on
     // In use by another program, closing asks once.
     const int recorder = daemon.record(daemon.folder() + "/stream.wav", "dusky-reed");
     REQUIRE(Window::until([&] { return w.session.devices().status().feed_used; }));
-    int asked = 0;
-    QString press = "Keep running";
-    QTimer answer;
-    QObject::connect(&answer, &QTimer::timeout, [&] {
-        auto* ask = w.window.findChild<QMessageBox*>("close_question");
-        if (ask == nullptr || !ask->isVisible()) return;
-        ++asked;
-        for (QAbstractButton* b : ask->buttons()) {
-            if (b->text() == press) b->click();
-        }
-    });
-    answer.start(30);
-    w.window.close();
-    CHECK(asked == 1);
+    const auto closed_by = [&](const char* answer) {
+        return answering(w.window, "close_question", answer, [&] { w.window.close(); });
+    };
+    CHECK(closed_by("Keep running") == 1);
     CHECK(w.window.isVisible());
-    press = "Close";
-    w.window.close();
-    CHECK(asked == 2);
+    CHECK(closed_by("Close") == 1);
     CHECK_FALSE(w.window.isVisible());
     Daemon::end(recorder);
 }
