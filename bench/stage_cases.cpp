@@ -16,6 +16,7 @@
 #include "engine/render.h"
 #include "measure/intelligibility.h"
 #include "measure/loudness.h"
+#include "stages/band_motion.h"
 
 namespace {
 
@@ -138,6 +139,65 @@ void deesser(const std::vector<Voice>& voices) {
     tell("the same, voice 20 dB quieter", quiet_taken, false);
     tell("everything else, dB", rest, false);
     tell("STOI", stoi, true);
+}
+
+/// A shelf that brightens by 5 dB above 5 kHz and comes down where that range is loud, its threshold where
+/// half of the words lie below: what s and what all else gets of it.
+void brightness(const std::vector<Voice>& voices) {
+    std::vector<std::pair<double, std::string>> sharp, rest, still_sharp;
+    for (const Voice& v : voices) {
+        const auto in = bands(v.sound);
+        double loudest = 0.0;
+        for (const Bands& b : in) loudest = std::max(loudest, b.all);
+        const std::vector<std::pair<const char*, double>> at_rest{
+            {"band1_on", 0}, {"band5_frequency", 5000}, {"band5_gain", 5}};
+        // The level of its own range, as a person sees it, where there are words.
+        FilteredLevel range;
+        const BandSettings shelf{FilterType::high_shelf, 5000.0, 5.0, 0.71, 12};
+        range.prepare(kRate, band_range(shelf), band_level_seconds(shelf));
+        std::vector<float> levels;
+        Sound copy = v.sound;
+        for (size_t i = 0; i + kGrain <= copy.size(); i += kGrain) {
+            AudioBlock block;
+            block.channels = 1;
+            block.frames = kGrain;
+            block.rows[0] = copy.data() + i;
+            float level[kGrain];
+            range.level(block, level);
+            const size_t piece = i / kPiece;
+            if (piece < in.size() && in[piece].all > 1e-3 * loudest) levels.push_back(level[0]);
+        }
+        if (levels.empty()) continue;
+        std::ranges::sort(levels);
+        auto moves = at_rest;
+        moves.insert(moves.end(), {{"band5_moves", 1},
+                                   {"band5_threshold", std::round(levels[levels.size() / 2])},
+                                   {"band5_ratio", 2.5},
+                                   {"band5_attack", 10},
+                                   {"band5_release", 60},
+                                   {"band5_depth", 9}});
+        const auto plain = bands(through("equalizer", v.sound, at_rest));
+        const auto out = bands(through("equalizer", v.sound, moves));
+        double s_in = 0.0, s_out = 0.0, s_plain = 0.0, r_in = 0.0, r_out = 0.0;
+        for (size_t i = 0; i < in.size(); ++i) {
+            if (in[i].sharp > in[i].low && in[i].sharp > 1e-3 * loudest) {
+                s_in += in[i].sharp;
+                s_out += out[i].sharp;
+                s_plain += plain[i].sharp;
+            } else if (in[i].sharp < 0.03 * in[i].low && in[i].all > 1e-3 * loudest) {
+                r_in += in[i].sharp;
+                r_out += out[i].sharp;
+            }
+        }
+        if (s_in <= 0.0 || r_in <= 0.0) continue;
+        sharp.emplace_back(to_db(s_out / s_in), v.name);
+        still_sharp.emplace_back(to_db(s_plain / s_in), v.name);
+        rest.emplace_back(to_db(r_out / r_in), v.name);
+    }
+    std::printf("Equalizer, a shelf of +5 dB that moves\n");
+    tell("5 to 10 kHz during s, dB", sharp, false);
+    tell("the same, a shelf that stays, dB", still_sharp, false);
+    tell("5 to 10 kHz of all else, dB", rest, true);
 }
 
 /// Gusts as a "p" makes them: noise between 20 and 110 Hz that rises in 4 ms and dies away with 40 ms, as
@@ -280,14 +340,20 @@ void leveller(const std::vector<Voice>& voices) {
 /// Share of a core at 48 kHz in blocks of 128: mono, but for what needs two channels.
 void cost(const std::vector<Voice>& voices) {
     std::printf("Share of a core, %%\n");
-    for (const char* kind :
-         {"deesser", "plosives", "leveller", "gate", "compressor", "saturation", "widener", "balance"}) {
+    for (const char* name : {"deesser", "plosives", "leveller", "gate", "compressor", "saturation", "widener",
+                             "balance", "equalizer", "4 bands move"}) {
+        const std::string_view what = name;
+        const bool moves = what == "4 bands move";
         ChainSpec chain;
-        chain.stages.push_back(new_stage(chain, *find_stage_kind(kind)));
+        chain.stages.push_back(new_stage(chain, *find_stage_kind(moves ? "equalizer" : what)));
+        for (int b = 2; moves && b <= 5; ++b) {
+            const std::string band = "band" + std::to_string(b);
+            chain.stages[0].set(band + "_moves", 1);
+            chain.stages[0].set(band + "_threshold", -50);
+        }
         double least = 1e9;
         for (int round = 0; round < 5; ++round) {
-            const std::string_view name = kind;
-            const int channels = name == "widener" || name == "balance" ? 2 : 1;
+            const int channels = what == "widener" || what == "balance" ? 2 : 1;
             auto built = Chain::build(chain, {kRate, channels});
             Sound x = voices.front().sound;
             AudioBuffer block(channels, 128);
@@ -302,7 +368,7 @@ void cost(const std::vector<Voice>& voices) {
             const std::chrono::duration<double> took = std::chrono::steady_clock::now() - start;
             least = std::min(least, 100.0 * took.count() / 20.0);
         }
-        std::printf("  %-12s %5.2f\n", kind, least);
+        std::printf("  %-12s %5.2f\n", name, least);
     }
 }
 
@@ -313,6 +379,7 @@ int main(int argc, char** argv) {
     const auto voices = voices_in(argv[1]);
     std::printf("%zu voices\n", voices.size());
     deesser(voices);
+    brightness(voices);
     plosives(voices);
     leveller(voices);
     cost(voices);

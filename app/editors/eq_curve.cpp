@@ -93,6 +93,11 @@ double EqCurve::levelY(double dbfs) const {
     return r.top() + std::clamp(dbfs / kQuietest, 0.0, 1.0) * r.height();
 }
 
+double EqCurve::levelAt(double y) const {
+    const QRectF r = plot();
+    return std::clamp((y - r.top()) / r.height(), 0.0, 1.0) * kQuietest;
+}
+
 QRectF EqCurve::candidateMark(const Resonance& r) const {
     return {xOf(r.frequency) - 9, plot().bottom() - 20, 18, 20};
 }
@@ -151,6 +156,11 @@ void EqCurve::mousePressEvent(QMouseEvent* event) {
         cutHere(r.frequency);
         return;
     }
+    if (const auto mark = thresholdMark();
+        mark && QRectF(mark->x() - 8, mark->y() - 8, 64, 16).contains(event->position())) {
+        threshold_held_ = true;
+        return;
+    }
     const int b = bandAt(event->position());
     if (b < 0) return;
     chooseBand(b);
@@ -160,7 +170,11 @@ void EqCurve::mousePressEvent(QMouseEvent* event) {
 
 void EqCurve::mouseMoveEvent(QMouseEvent* event) {
     mouse_ = event->position();
-    if (dragging_)
+    if (threshold_held_)
+        stage_.drag(static_cast<size_t>(band_ * kBandParameters + kBandThreshold),
+                    std::clamp(levelAt(event->position().y()), row(kBandThreshold).minimum,
+                               row(kBandThreshold).maximum));
+    else if (dragging_)
         change(band_, frequencyAt(event->position().x()), gainAt(event->position().y()));
     else if (finding_ && plot().contains(event->position()))
         findAt(frequencyAt(event->position().x()));
@@ -168,8 +182,8 @@ void EqCurve::mouseMoveEvent(QMouseEvent* event) {
 }
 
 void EqCurve::mouseReleaseEvent(QMouseEvent*) {
-    if (!dragging_) return;
-    dragging_ = false;
+    if (!dragging_ && !threshold_held_) return;
+    dragging_ = threshold_held_ = false;
     stage_.done();
     update();
 }
@@ -267,6 +281,7 @@ void EqCurve::cutHere(double frequency) {
 void EqCurve::follow() {
     if (!isVisible()) return;
     session_.spectrum().keepAlive();
+    watchBands();
     if (finding_ && !mouse_) {
         // By itself: from 120 Hz to 8 kHz in twelve seconds, and again.
         constexpr double kSeconds = 12.0;

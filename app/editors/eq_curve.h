@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "measure/spectrum.h"
+#include "session/band_watch.h"
 #include "session/stage_ref.h"
 #include "widgets/still_layer.h"
 
@@ -18,6 +19,10 @@ class Session;
 /// Frequency on a logarithmic axis, gain in dB; behind it the spectrum before (line), after (filled) and its
 /// peaks (dotted) in dBFS, in sixths of an octave. Bands: drag (frequency and gain), wheel for Q, double
 /// click on the plot adds one there, Delete switches the chosen one off; arrow keys move it (Shift: fine).
+///
+/// A band that moves has the levels of its own range at its frequency, on the axis of dBFS, with its
+/// threshold among them, to be dragged; the curve is the one of this moment, over the one at rest and what it
+/// did lately.
 ///
 /// Finding a resonance: while F is held (or finding is switched on) a narrow raised band follows the mouse,
 /// or sweeps by itself while the mouse is elsewhere; the wheel sets the depth of the cut, a click (or Enter)
@@ -35,6 +40,13 @@ class EqCurve final : public QWidget {
     double yOf(double gain_db) const;
     /// Row of a spectrum level in dBFS.
     double levelY(double dbfs) const;
+
+    /// What moving bands did lately.
+    const BandWatch& watch() const { return watch_; }
+    /// Where the threshold of the chosen band is held; nothing when it does not move.
+    std::optional<QPointF> thresholdMark() const;
+    /// What is to be said of the chosen band's movement; empty when it stays.
+    QString motionWords() const;
 
     bool finding() const { return finding_; }
     void setFinding(bool on);
@@ -70,6 +82,7 @@ class EqCurve final : public QWidget {
     double range() const;
     double frequencyAt(double x) const;
     double gainAt(double y) const;
+    double levelAt(double y) const;
     int bandAt(const QPointF& at) const;
     void change(int band, double frequency, double gain);
     void setBand(int band, int parameter, double value);
@@ -80,10 +93,16 @@ class EqCurve final : public QWidget {
     void cutHere(double frequency);
     void rememberCurve();
 
+    /// The chosen band's settings of movement, when it is on and has a gain to move.
+    std::optional<BandMotionSettings> motion() const;
+    bool anyMoves() const;
+    void watchBands();
     void paintGrid(QPainter& p) const;
     void paintRegions(QPainter& p) const;
     void paintSpectrum(QPainter& p) const;
     void paintCurves(QPainter& p) const;
+    void paintPresent(QPainter& p) const;
+    void paintMotion(QPainter& p) const;
     void paintHandles(QPainter& p) const;
     void paintFinding(QPainter& p) const;
     void paintReadout(QPainter& p) const;
@@ -91,7 +110,8 @@ class EqCurve final : public QWidget {
     Session& session_;
     StageRef stage_;
     int band_ = 1;
-    bool dragging_ = false;
+    bool dragging_ = false, threshold_held_ = false;
+    BandWatch watch_;
     double drag_range_ = 12.0;
     std::optional<QPointF> mouse_;
 
@@ -109,6 +129,7 @@ class EqCurve final : public QWidget {
     int curve_band_ = -1;
     double curve_range_ = 0.0;
     QPainterPath sum_, one_;
+    std::vector<QPointF> rest_;   // pixel and dB of the sum
     std::vector<QLineF> beyond_;  // where boosts or cuts add up to more than 4 dB
 };
 

@@ -119,6 +119,7 @@ void EqCurve::rememberCurve() {
     }
     sum_ = one_ = {};
     beyond_.clear();
+    rest_.clear();
     QPointF last;
     for (double x = r.left(); x <= r.right(); x += 2.0) {
         const double f = frequencyAt(x);
@@ -131,6 +132,7 @@ void EqCurve::rememberCurve() {
         }
         const double sum = gain_to_db(total);
         const QPointF a(x, yOf(sum));
+        rest_.emplace_back(x, sum);
         const QPointF b(x, yOf(gain_to_db(alone)));
         if (sum_.elementCount() == 0) {
             sum_.moveTo(a);
@@ -156,7 +158,7 @@ void EqCurve::paintCurves(QPainter& p) const {
         fill.setAlpha(45);
         p.fillPath(area, fill);
     }
-    p.strokePath(sum_, QPen(t.straw, 2.2));
+    paintPresent(p);
     if (beyond_.empty()) return;
     // Gently: a second line over what is more than usual, and the limit it passes.
     p.setPen(QPen(t.ember, 1.0, Qt::DashLine));
@@ -269,6 +271,7 @@ void EqCurve::paintEvent(QPaintEvent*) {
     p.setClipRect(plot());
     paintSpectrum(p);
     paintCurves(p);
+    if (!finding_) paintMotion(p);
     paintFinding(p);
     p.restore();
     paintHandles(p);

@@ -52,6 +52,14 @@ EqualizerBody::EqualizerBody(Session& session, const StageRef& stage, QWidget* p
     chooser->addWidget(back);
     chooser->addWidget(name_, 1);
     chooser->addWidget(forth);
+    moves_ = new FlatButton(tr("Moves"), side);
+    moves_->setObjectName("moves_button");
+    moves_->setCheckable(true);
+    moves_->setWeight(FlatButton::Weight::raised);
+    moves_->setToolTip(
+        tr("Settings by which this band moves by itself: down when its range is loud, up when it is faint"));
+    connect(moves_, &FlatButton::clicked, this, [this] { showBand(curve_->band()); });
+    chooser->addWidget(moves_);
     column->addLayout(chooser);
     grid_ = new FieldGrid(session_, stage, side);
     column->addWidget(grid_);
@@ -107,9 +115,11 @@ void EqualizerBody::showBand(int band) {
     const StageSpec* now = stage_.spec();
     // What is listened to follows the choice.
     if (now != nullptr && now->values[kListenRow] > 0) stage_.set(kListenRow, band + 1);
-    name_->setText(tr("Band %1 of %2").arg(band + 1).arg(kEqualizerBands));
+    name_->setText(tr("Band %1").arg(band + 1));
     std::vector<size_t> rows;
-    for (int p = 0; p < kBandParameters; ++p) rows.push_back(static_cast<size_t>(band * kBandParameters + p));
+    const bool moves = moves_->isChecked();
+    for (int p = moves ? kBandMoves : kBandOn; p < (moves ? kBandParameters : kBandMoves); ++p)
+        rows.push_back(static_cast<size_t>(band * kBandParameters + p));
     grid_->build(rows, kBandParameters);
     showRelevant();
 }
@@ -134,6 +144,14 @@ void EqualizerBody::showRelevant() {
     grid_->setRelevant(row(kBandGain), !cut && b.type != FilterType::notch);
     grid_->setRelevant(row(kBandQ), !tilt && (!cut || b.slope == 12));
     grid_->setRelevant(row(kBandSlope), cut);
+    const bool moves = can_move(b.type) && band_motion(s->values, curve_->band()).moves != BandMoves::stays;
+    for (const auto p : {kBandThreshold, kBandRatio, kBandAttack, kBandRelease, kBandDepth})
+        grid_->setRelevant(row(p), moves);
+    moves_->setEnabled(can_move(b.type));
+    if (!can_move(b.type) && moves_->isChecked()) {
+        moves_->setChecked(false);
+        showBand(curve_->band());
+    }
 }
 
 }  // namespace reed::ui

@@ -27,6 +27,7 @@ class EqualizerBody final : public StageBody {
     FieldGrid* grid_;
     Words* name_;
     FlatButton* listen_;
+    FlatButton* moves_;
     FlatButton* find_;
 };
 

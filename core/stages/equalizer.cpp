@@ -6,6 +6,7 @@
 #include "base/decibel.h"
 #include "dsp/filter_runner.h"
 #include "dsp/smoothed.h"
+#include "stages/equalizer_band.h"
 
 namespace reed {
 namespace {
@@ -19,12 +20,15 @@ constexpr Choice kSlopes[] = {
     {"6", "6 dB/oct"},   {"12", "12 dB/oct"}, {"18", "18 dB/oct"}, {"24", "24 dB/oct"},
     {"30", "30 dB/oct"}, {"36", "36 dB/oct"}, {"42", "42 dB/oct"}, {"48", "48 dB/oct"},
 };
+constexpr Choice kMoves[] = {{"stays", "Stays"}, {"tames", "Down when loud"}, {"lifts", "Up when faint"}};
 
 /// The strings of the table, made at compile time: "band3_frequency", "Band 3".
 struct Names {
     char text[kEqualizerBands][kBandParameters + 1][20] = {};
     consteval Names() {
-        constexpr std::string_view kSuffix[] = {"_on", "_type", "_frequency", "_gain", "_q", "_slope"};
+        constexpr std::string_view kSuffix[] = {"_on",    "_type",   "_frequency", "_gain",
+                                                "_q",     "_slope",  "_moves",     "_threshold",
+                                                "_ratio", "_attack", "_release",   "_depth"};
         for (int b = 0; b < kEqualizerBands; ++b) {
             for (int p = 0; p <= kBandParameters; ++p) {
                 size_t n = 0;
@@ -102,174 +106,56 @@ consteval std::array<Parameter, kEqualizerRows> make_table() {
         row[kBandQ] = parameter::number(n[kBandQ], "Q", Unit::quality, 0.1, 30.0, d.q, Scale::logarithmic,
                                         "Narrow to cut a resonance, broad to colour.");
         row[kBandSlope] = parameter::choice(n[kBandSlope], "Slope", kSlopes, 1, "Steepness of the cuts.");
+        row[kBandMoves] =
+            parameter::choice(n[kBandMoves], "Moves", kMoves, 0,
+                              "By itself, by how loud its own range is: tames an s or a boom, lifts what is "
+                              "missing. Bells and shelves only.");
+        row[kBandThreshold] = parameter::number(
+            n[kBandThreshold], "Threshold", Unit::dbfs, -80.0, 0.0, -30.0, Scale::linear,
+            "Down when loud: between the usual and the loud of this range. Up when faint: at its usual.");
+        row[kBandRatio] =
+            parameter::number(n[kBandRatio], "Ratio", Unit::ratio, 1.0, 20.0, 2.5, Scale::logarithmic,
+                              "2 to 3 moves with the voice; 10 holds a boom down.");
+        row[kBandAttack] =
+            parameter::number(n[kBandAttack], "Attack", Unit::milliseconds, 1.0, 200.0, 10.0,
+                              Scale::logarithmic, "10 ms for an s, 20 for booms; slow ones only colour.");
+        row[kBandRelease] = parameter::number(n[kBandRelease], "Release", Unit::milliseconds, 10.0, 2000.0,
+                                              150.0, Scale::logarithmic, "How fast it is at rest again.");
+        row[kBandDepth] = parameter::number(n[kBandDepth], "At most", Unit::decibel, 0.0, 24.0, 6.0,
+                                            Scale::linear, "The farthest it moves from rest.");
         for (int p = 0; p < kBandParameters; ++p) row[p].group = n[kBandParameters];
     }
     return table;
 }
 constexpr auto kTable = make_table();
 
-/// One band that can be moved, switched and given another shape while it sounds.
-class RunningBand {
-  public:
-    void prepare(double rate, const BandSettings& b, bool on) {
-        rate_ = rate;
-        frequency_.prepare(rate, 0.006, std::log(b.frequency));
-        gain_.prepare(rate, 0.006, b.gain_db);
-        q_.prepare(rate, 0.006, std::log(b.q));
-        wet_.prepare(rate, 0.003, on ? 1.0 : 0.0);
-        shape_ = wanted_ = parked_ = b;
-        on_ = on;
-        runner_.snap(design(shape_, rate_));
-        runner_.reset();
-    }
-    void set(const BandSettings& b, bool on) {
-        wanted_ = b;
-        on_ = on;
-        frequency_.set(std::log(b.frequency));
-        gain_.set(b.gain_db);
-        q_.set(std::log(b.q));
-    }
-    void begin_grain() {
-        if (!on_ && !active_ && wet_.target() == 0.0 && wanted_ == parked_) return;  // off and left alone
-        const bool same_shape = wanted_.type == shape_.type && wanted_.slope == shape_.slope;
-        // Another shape fades out, changes, and fades in again.
-        wet_.set(on_ && same_shape ? 1.0 : 0.0);
-        wet_.begin_grain();
-        const bool silent = !wet_.moving() && wet_.grain_value() == 0.0;
-        // What rang when it was left rings no more.
-        if (!silent && !active_) runner_.reset();
-        if (silent && !same_shape) {
-            shape_ = wanted_;
-            runner_.reset();
-            snap_parameters();
-        } else if (silent) {
-            // Switched off it follows at once, and costs nothing while nobody moves it.
-            if (!(wanted_ == parked_)) snap_parameters();
-        } else {
-            move_parameters();
-        }
-        active_ = !silent && !neutral();
-    }
-    void process(const AudioBlock& block) {
-        if (!wet_.moving() && wet_.grain_value() == 1.0) {
-            runner_.process(block);
-            return;
-        }
-        float dry[kMaxChannels][kGrain];
-        for (int c = 0; c < std::min(block.channels, kMaxChannels); ++c) {
-            std::copy_n(block[c], block.frames, dry[c]);
-        }
-        runner_.process(block);
-        for (int i = 0; i < block.frames; ++i) {
-            const float wet = wet_.next();
-            for (int c = 0; c < block.channels; ++c) {
-                block[c][i] = dry[c][i] + wet * (block[c][i] - dry[c][i]);
-            }
+/// The strings of the readouts: "band3_level", "band3_moved".
+struct ReadoutNames {
+    char text[2 * kEqualizerBands][16] = {};
+    consteval ReadoutNames() {
+        for (int i = 0; i < 2 * kEqualizerBands; ++i) {
+            size_t n = 0;
+            char* out = text[i];
+            for (char c : std::string_view("band")) out[n++] = c;
+            if (i / 2 >= 9) out[n++] = '1';
+            out[n++] = static_cast<char>('0' + (i / 2 + 1) % 10);
+            for (char c : std::string_view(i % 2 == 0 ? "_level" : "_moved")) out[n++] = c;
         }
     }
-    void reset() { runner_.reset(); }
-
-    bool active() const { return active_; }
-    /// Fully heard and not moving: may be run together with its neighbours.
-    bool still() const { return !runner_.moving() && !wet_.moving() && wet_.grain_value() == 1.0; }
-    FilterRunner& runner() { return runner_; }
-
-  private:
-    /// A bell, shelf or tilt of 0 dB does nothing, so it costs nothing.
-    bool neutral() const {
-        const bool has_gain = shape_.type == FilterType::bell || shape_.type == FilterType::low_shelf ||
-                              shape_.type == FilterType::high_shelf || shape_.type == FilterType::tilt;
-        return has_gain && !gain_.moving() && gain_.grain_value() == 0.0;
-    }
-    void snap_parameters() {
-        frequency_.snap(frequency_.target());
-        gain_.snap(gain_.target());
-        q_.snap(q_.target());
-        take_parameters();
-        runner_.snap(design(shape_, rate_));
-        runner_.reset();
-        settling_ = 0;
-        parked_ = wanted_;
-    }
-    void move_parameters() {
-        frequency_.begin_grain();
-        gain_.begin_grain();
-        q_.begin_grain();
-        if (frequency_.moving() || gain_.moving() || q_.moving()) {
-            take_parameters();
-            left_ = design(shape_, rate_, Precision::rough);
-            runner_.glide(left_);
-            settling_ = kSettling;
-        } else if (settling_ > 0) {
-            settle();
-        } else {
-            runner_.hold();
-        }
-    }
-    /// From the rough design, which moves, to the exact one, which stays. What lies between two stable
-    /// sections is stable: the coefficients of stable poles form a triangle.
-    void settle() {
-        if (settling_ == kSettling) goal_ = design(shape_, rate_);
-        --settling_;
-        if (settling_ == 0 || goal_.count != left_.count) {
-            runner_.glide(goal_);
-            settling_ = 0;
-            return;
-        }
-        const double share = 1.0 / (settling_ + 1);
-        for (size_t i = 0; i < static_cast<size_t>(left_.count); ++i) {
-            Biquad& f = left_.biquads[i];
-            const Biquad& to = goal_.biquads[i];
-            f.b0 += share * (to.b0 - f.b0);
-            f.b1 += share * (to.b1 - f.b1);
-            f.b2 += share * (to.b2 - f.b2);
-            f.a1 += share * (to.a1 - f.a1);
-            f.a2 += share * (to.a2 - f.a2);
-        }
-        runner_.glide(left_);
-    }
-    void take_parameters() {
-        shape_.frequency = std::exp(frequency_.grain_value());
-        shape_.gain_db = gain_.grain_value();
-        shape_.q = std::exp(q_.grain_value());
-    }
-
-    static constexpr int kSettling = 16;  // grains
-    int settling_ = 0;
-    Sections left_, goal_;
-    double rate_ = 48000.0;
-    BandSettings shape_, wanted_, parked_;
-    bool on_ = false, active_ = true;
-    Smoothed frequency_, gain_, q_, wet_;
-    FilterRunner runner_;
 };
+constexpr ReadoutNames kReadoutNames;
 
-/// What is heard of a band when it is listened to alone.
-BandSettings listening_filter(const BandSettings& b) {
-    BandSettings out = b;
-    out.gain_db = 0.0;
-    switch (b.type) {
-        case FilterType::low_shelf:
-            out.type = FilterType::high_cut;
-            break;
-        case FilterType::high_shelf:
-        case FilterType::tilt:
-            out.type = FilterType::low_cut;
-            break;
-        case FilterType::low_cut:
-            out.type = FilterType::high_cut;
-            return out;
-        case FilterType::high_cut:
-            out.type = FilterType::low_cut;
-            return out;
-        default:
-            out.type = FilterType::band_pass;
-            return out;
+/// Two a band, in their order.
+consteval std::array<Readout, 2 * kEqualizerBands> make_readouts() {
+    std::array<Readout, 2 * kEqualizerBands> out{};
+    for (size_t b = 0; b < kEqualizerBands; ++b) {
+        out[2 * b] = {kReadoutNames.text[2 * b], "Its range now", Unit::dbfs, kNames.text[b][kBandThreshold]};
+        out[2 * b + 1] = {kReadoutNames.text[2 * b + 1], "Moved by", Unit::decibel,
+                          kNames.text[b][kBandDepth]};
     }
-    out.slope = 12;
-    out.q = 0.70710678;
     return out;
 }
+constexpr auto kReadouts = make_readouts();
 
 /// Fades between the equalizer's sound and one band's range of its input.
 class Listening {
@@ -285,7 +171,7 @@ class Listening {
         mix_.set(band < 0 ? 0.0 : 1.0);
         if (band < 0) return;
         wanted_band_ = band;
-        wanted_ = listening_filter(band_settings(values, band));
+        wanted_ = band_range(band_settings(values, band));
     }
     void begin_grain() {
         const bool was_active = active();
@@ -341,16 +227,17 @@ class EqualizerStage final : public Stage {
     void prepare(const StreamFormat& format, std::span<const double> values) override {
         for (int b = 0; b < kEqualizerBands; ++b) {
             bands_[static_cast<size_t>(b)].prepare(format.sample_rate, band_settings(values, b),
-                                                   on(values, b));
+                                                   band_motion(values, b), on(values, b));
         }
-        bands_[kEqualizerBands].prepare(format.sample_rate, finding(values), values[kFindOn] >= 0.5);
+        bands_[kEqualizerBands].prepare(format.sample_rate, finding(values), {}, values[kFindOn] >= 0.5);
         listening_.prepare(format.sample_rate, values);
     }
     void set_values(std::span<const double> values) override {
         for (int b = 0; b < kEqualizerBands; ++b) {
-            bands_[static_cast<size_t>(b)].set(band_settings(values, b), on(values, b));
+            bands_[static_cast<size_t>(b)].set(band_settings(values, b), band_motion(values, b),
+                                               on(values, b));
         }
-        bands_[kEqualizerBands].set(finding(values), values[kFindOn] >= 0.5);
+        bands_[kEqualizerBands].set(finding(values), {}, values[kFindOn] >= 0.5);
         listening_.set(values);
     }
     void begin_grain() override {
@@ -366,12 +253,18 @@ class EqualizerStage final : public Stage {
             std::copy_n(block[c], block.frames, rows[c]);
             copy.rows[static_cast<size_t>(c)] = rows[c];
         }
+        for (auto& band : bands_) band.listen(block);
         run_bands(block);
         if (listening) listening_.process(copy, block);
     }
     void reset() override {
         for (auto& band : bands_) band.reset();
         listening_.reset();
+    }
+
+    float readout(size_t which) const override {
+        const BandMotion& motion = bands_[which / 2].motion();
+        return which % 2 == 0 ? motion.level() : motion.moved();
     }
 
   private:
@@ -417,6 +310,18 @@ BandSettings band_settings(std::span<const double> values, int band) {
     return out;
 }
 
+BandMotionSettings band_motion(std::span<const double> values, int band) {
+    const double* row = &values[static_cast<size_t>(band * kBandParameters)];
+    BandMotionSettings out;
+    out.moves = static_cast<BandMoves>(static_cast<int>(row[kBandMoves]));
+    out.threshold = row[kBandThreshold];
+    out.ratio = row[kBandRatio];
+    out.attack_ms = row[kBandAttack];
+    out.release_ms = row[kBandRelease];
+    out.depth_db = row[kBandDepth];
+    return out;
+}
+
 double equalizer_response_db(std::span<const double> values, double frequency, double sample_rate) {
     double magnitude = 1.0;
     for (int b = 0; b < kEqualizerBands; ++b) {
@@ -456,6 +361,7 @@ const StageKind kEqualizerStage{.id = "equalizer",
                                 .parameters = kTable,
                                 .make = make_stage<EqualizerStage>,
                                 .usual = true,
-                                .finding = finding};
+                                .finding = finding,
+                                .readouts = kReadouts};
 
 }  // namespace reed

@@ -4,6 +4,7 @@
 #include <span>
 
 #include "dsp/filter_design.h"
+#include "stages/band_motion.h"
 #include "stages/stage.h"
 
 namespace reed {
@@ -11,15 +12,29 @@ namespace reed {
 inline constexpr int kEqualizerBands = 16;
 
 /// Parameters of one band, in table order; band b's first row is b * kBandParameters.
-enum BandParameter { kBandOn, kBandType, kBandFrequency, kBandGain, kBandQ, kBandSlope, kBandParameters };
+enum BandParameter {
+    kBandOn,
+    kBandType,
+    kBandFrequency,
+    kBandGain,
+    kBandQ,
+    kBandSlope,
+    kBandMoves,
+    kBandThreshold,
+    kBandRatio,
+    kBandAttack,
+    kBandRelease,
+    kBandDepth,
+    kBandParameters
+};
 
-/// Bell, shelves, cuts of 6 to 48 dB/octave, notch and tilt, 20 Hz to 20 kHz, +-24 dB, Q 0.1 to 30.
-/// No latency.
+/// Bell, shelves, cuts of 6 to 48 dB/octave, notch and tilt, 20 Hz to 20 kHz, +-24 dB, Q 0.1 to 30. Bells and
+/// shelves may move by themselves (band_motion.h); what moves them is the sound before all bands. No latency.
+/// Readouts 2 b and 2 b + 1: level of the range of band b, dBFS, and its movement, dB, while it moves.
 extern const StageKind kEqualizerStage;
 
-/// Row after the bands: which band is listened to alone (0: none, b + 1: band b). Transient. Heard is the
-/// band's own range: a bell or notch through a band-pass of its frequency and Q, a shelf through a
-/// second-order low or high cut at its frequency, a cut by what it takes away.
+/// Row after the bands: which band is listened to alone (0: none, b + 1: band b). Transient. Heard is
+/// band_range().
 inline constexpr int kListenRow = kEqualizerBands * kBandParameters;
 
 /// Rows after that one, transient too: a narrow raised band to find what sounds ugly with.
@@ -28,7 +43,10 @@ enum FindRow { kFindOn = kListenRow + 1, kFindFrequency, kFindGain, kFindQ, kEqu
 /// What band `band` (0 to 15) is set to, from the stage's values. The on/off state is not part of it.
 BandSettings band_settings(std::span<const double> values, int band);
 
-/// Response in dB of all bands that are on, at `frequency` Hz.
+/// How band `band` moves.
+BandMotionSettings band_motion(std::span<const double> values, int band);
+
+/// Response in dB, at rest, of all bands that are on, at `frequency` Hz.
 double equalizer_response_db(std::span<const double> values, double frequency, double sample_rate);
 
 }  // namespace reed

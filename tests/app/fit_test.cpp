@@ -44,7 +44,7 @@ TEST_CASE("a scene made for another voice is fitted to this one by one click, an
     w.session.shelf().recall("A friend's");
     REQUIRE(Window::until([&] { return w.session.fit().off(); }, 60.0));
     REQUIRE(Window::until(
-        [&] { return w.session.seat().said()->written() - w.session.saidFrom() > 30 * 48000; }, 90.0));
+        [&] { return w.session.seat().said()->written() - w.session.saidFrom() > 12 * 48000; }, 90.0));
     CHECK(button->isVisible());
     QTest::mouseClick(button, Qt::LeftButton);
     auto* popup = w.find<ui::FitPopup>("fit_popup");

@@ -90,11 +90,20 @@ TEST_CASE("shots: equalizer", "[.shots]") {
     QTest::mouseMove(curve, QPoint(260, 90));
     settle(0.3);
     shoot(w, "equalizer-dusk");
-    QTest::mouseClick(w.find<ui::FlatButton>("find_button"), Qt::LeftButton);
-    QTest::mouseMove(curve, QPoint(200, 60));
-    settle(0.5);
-    shoot(w, "equalizer-finding");
-    QTest::mouseClick(curve, Qt::LeftButton, {}, QPoint(200, 60));
+    // A shelf that comes down where its range is loud.
+    const auto set = [&](const char* id, double value) {
+        w.session.strip().setValue("equalizer", static_cast<size_t>(kEqualizerStage.find(id)), value);
+    };
+    curve->chooseBand(4);
+    set("band5_frequency", 5000);
+    set("band5_gain", 5);
+    set("band5_moves", 1);
+    set("band5_threshold", -42);
+    QTest::mouseClick(w.find<ui::FlatButton>("moves_button"), Qt::LeftButton);
+    QTest::mouseMove(&w.window, QPoint(600, 30));
+    settle(14.0);
+    shoot(w, "equalizer-moving");
+    QTest::mouseClick(w.find<ui::FlatButton>("moves_button"), Qt::LeftButton);
     w.session.strip().setValue("equalizer", kBandParameters * 2 + kBandGain, 7.0);
     QTest::mouseClick(w.find<ui::FlatButton>("octaves_button"), Qt::LeftButton);
     settle(0.5);

@@ -61,12 +61,15 @@ TEST_CASE("what was just said is kept by a key, loops through the chain, and not
     const auto sound = read_sound(take.path);
     REQUIRE(sound.ok());
     const auto& kept = sound.value()[0];
-    const std::vector<float> part(kept.begin() + 24000, kept.begin() + 48000);
+    // Its end: what it begins with, another microphone may have said.
+    const std::vector<float> part(kept.end() - 48000, kept.end() - 24000);
+    auto again = w.words;
+    append(again, w.words);
     bool found = false;
-    for (size_t at = 0; at + part.size() < w.words.size() && !found; ++at)
-        found = std::abs(w.words[at] - part[0]) < 1e-6f && std::abs(w.words[at + 999] - part[999]) < 1e-6f &&
-                largest_difference({w.words.begin() + static_cast<long>(at),
-                                    w.words.begin() + static_cast<long>(at + part.size())},
+    for (size_t at = 0; at + part.size() < again.size() && !found; ++at)
+        found = std::abs(again[at] - part[0]) < 1e-6f && std::abs(again[at + 999] - part[999]) < 1e-6f &&
+                largest_difference({again.begin() + static_cast<long>(at),
+                                    again.begin() + static_cast<long>(at + part.size())},
                                    part) < 1e-6;
     CHECK(found);
     // The loop by a key; the window says so, and the feed is silent.

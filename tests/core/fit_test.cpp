@@ -115,7 +115,8 @@ TEST_CASE("where nothing is other, nothing is to be changed", "[scene]") {
     CHECK(fit.value().fader == -2.0);
 }
 
-TEST_CASE("a gain goes first, thresholds keep their place, and what is out of reach is told", "[scene]") {
+TEST_CASE("a gain goes first, thresholds keep their place, and what is out of reach is told",
+          "[scene][figures]") {
     const std::vector<float> voice = spoken("voice_talk.flac", 0);
     const AudioBuffer origin = somebody(voice, Noise::fan, -52);
     const auto made = measure_made_for(tuned(true), 0.0, origin, 48000);
@@ -158,7 +159,7 @@ TEST_CASE("a gain goes first, thresholds keep their place, and what is out of re
     CHECK_THAT(spell(fit_reason(too_far.value().changes[0])), Catch::Contains("More than this"));
 }
 
-TEST_CASE("thresholds of one stage move together, so that none passes the other", "[scene]") {
+TEST_CASE("thresholds of one stage move together, so that none passes the other", "[scene][figures]") {
     // The room alone is other: what stands near it moves, what stands at the words hardly does.
     const std::vector<float> voice = spoken("voice_talk.flac", 0);
     const ChainSpec chain =

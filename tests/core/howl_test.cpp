@@ -61,7 +61,7 @@ Heard with_monitor(const std::vector<float>& own, double loop, double delay, dou
 
 }  // namespace
 
-TEST_CASE("the monitor is cut when it feeds the howl, whatever the loop", "[howl]") {
+TEST_CASE("the monitor is cut when it feeds the howl, whatever the loop", "[howl][figures]") {
     for (const double rate : {44100.0, 48000.0, 96000.0}) {
         for (const double delay : {0.015, 0.04, 0.09}) {
             for (const double loop : {1.2, 2.0}) {

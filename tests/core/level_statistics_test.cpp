@@ -141,7 +141,7 @@ std::vector<float> room(Noise which, double level, const std::vector<float>& lik
 
 }  // namespace
 
-TEST_CASE("in a loud room the voice is still the voice, and the room the room", "[levels]") {
+TEST_CASE("in a loud room the voice is still the voice, and the room the room", "[levels][figures]") {
     auto words = spoken_words();
     const auto active = speech_level(words, 48000);
     REQUIRE(active);
@@ -160,7 +160,7 @@ TEST_CASE("in a loud room the voice is still the voice, and the room the room", 
     }
 }
 
-TEST_CASE("where nobody talks there is no voice, however loud and uneven the room", "[levels]") {
+TEST_CASE("where nobody talks there is no voice, however loud and uneven the room", "[levels][figures]") {
     const auto length = silence(12.0);
     for (const Noise noise : {Noise::keyboard, Noise::traffic, Noise::rain}) {
         INFO(noise_name(noise));
@@ -176,7 +176,7 @@ TEST_CASE("where nobody talks there is no voice, however loud and uneven the roo
     CHECK(t.room_high == Approx(-35.0).margin(2.0));
 }
 
-TEST_CASE("keys between words pull the voice's level nowhere", "[levels]") {
+TEST_CASE("keys between words pull the voice's level nowhere", "[levels][figures]") {
     const auto words = spoken_words();
     const TapLevels alone = levels_of(mix(words, room(Noise::fan, -60.0, words)));
     const TapLevels typing =
@@ -186,7 +186,7 @@ TEST_CASE("keys between words pull the voice's level nowhere", "[levels]") {
     CHECK(typing.voice == Approx(alone.voice).margin(1.5));
 }
 
-TEST_CASE("live, the statistics hear who speaks where no stage does", "[levels]") {
+TEST_CASE("live, the statistics hear who speaks where no stage does", "[levels][figures]") {
     auto words = spoken_words(2);
     const auto active = speech_level(words, 48000);
     for (float& x : words) x *= static_cast<float>(db_to_gain(-26.0 - active->active_dbfs));

@@ -354,7 +354,7 @@ TEST_CASE("two sides are turned to one loudness within 0.2 LU, for voices, music
     CHECK(none.value().gain_applied_db() == 0.0);
 }
 
-TEST_CASE("the sides are aligned to the sample, whatever stage stands between", "[takes]") {
+TEST_CASE("the sides are aligned to the sample, whatever stage stands between", "[takes][figures]") {
     // A click where the sound is silent otherwise, low enough that no stage limits it.
     for (const StageKind* kind : stage_kinds()) {
         INFO(kind->id);

@@ -74,7 +74,7 @@ TEST_CASE("conversion does not hang on the blocks it comes in", "[dsp]") {
     CHECK(out == whole);
 }
 
-TEST_CASE("voices repeat themselves, rooms do not", "[dsp]") {
+TEST_CASE("voices repeat themselves, rooms do not", "[dsp][figures]") {
     for (const double rate : {44100.0, 48000.0, 96000.0, 192000.0}) {
         INFO(rate);
         for (const double f0 : {80.0, 110.0, 220.0, 440.0, 900.0}) {

@@ -102,7 +102,7 @@ TEST_CASE("in the voice's range every filter follows its prototype", "[reference
 }
 
 TEST_CASE("bells and shelves do not cramp: within 0.5 dB up to 18 kHz for frequencies up to 16 kHz",
-          "[reference][filter]") {
+          "[reference][filter][figures]") {
     double worst = 0.0;
     for (const double rate : {44100.0, 48000.0, 96000.0}) {
         for (double f0 = 20.0; f0 <= 16000.0; f0 *= 1.19) {

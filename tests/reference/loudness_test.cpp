@@ -52,7 +52,7 @@ TEST_CASE("integrated loudness meets EBU Tech 3341, cases 1 to 5", "[reference][
     CHECK(*measured({{-26, 20}, {-20, 20.1}, {-26, 20}}).integrated_lufs == Approx(-23).margin(0.1));
 }
 
-TEST_CASE("loudness range meets EBU Tech 3342, cases 1 to 3", "[reference][loudness]") {
+TEST_CASE("loudness range meets EBU Tech 3342, cases 1 to 3", "[reference][loudness][figures]") {
     CHECK(*measured({{-20, 20}, {-30, 20}}).loudness_range_lu == Approx(10).margin(1));
     CHECK(*measured({{-20, 20}, {-15, 20}}).loudness_range_lu == Approx(5).margin(1));
     CHECK(*measured({{-40, 20}, {-20, 20}}).loudness_range_lu == Approx(20).margin(1));
@@ -97,7 +97,7 @@ double loudness_range(const std::vector<float>& x, double hop) {
 }  // namespace
 
 TEST_CASE("loudness range is that of EBU Tech 3342 with windows that overlap by two thirds",
-          "[reference][loudness]") {
+          "[reference][loudness][figures]") {
     // The paper asks for an overlap of at least 66 %: a value a second. Programs that take ten a second are
     // as right; on short speech the two differ by some tenths, as ten times as many values reach further out.
     auto words = spoken_words(3);

@@ -172,7 +172,7 @@ TEST_CASE("steady noise falls by the amount and the words stay as clear", "[supp
     }
 }
 
-TEST_CASE("what is taken away and what is left add up to the input", "[suppression]") {
+TEST_CASE("what is taken away and what is left add up to the input", "[suppression][figures]") {
     const auto in = mix(spoken_words(), scaled(make_noise(Noise::fan, 11.0, 9), 0.01));
     for (const Way& way : kWays) {
         ChainSpec chain = chain_for(way, -25, tone_of(Noise::fan, 0.01));
@@ -186,7 +186,7 @@ TEST_CASE("what is taken away and what is left add up to the input", "[suppressi
     }
 }
 
-TEST_CASE("a room tone has the level of its room and refuses what is none", "[suppression]") {
+TEST_CASE("a room tone has the level of its room and refuses what is none", "[suppression][figures]") {
     // White noise of RMS 0.01: -36.99 dBFS (AES17), the same in every band of 50 Hz.
     const auto tone = learn_room_tone(noise(0.01, 5.0, 1), 48000);
     REQUIRE(tone.ok());

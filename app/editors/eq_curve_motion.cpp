@@ -1,0 +1,161 @@
+// The equalizer's bands that move, on its curve.
+#include <QPainter>
+#include <cmath>
+
+#include "editors/eq_curve.h"
+#include "session/session.h"
+
+namespace reed::ui {
+namespace {
+
+constexpr double kReadings = 33.0;  // a second
+constexpr double kWidest = 52.0;    // pixels, the most frequent level
+constexpr double kLong = 54.0;      // pixels, the mark of a threshold
+
+}  // namespace
+
+std::optional<BandMotionSettings> EqCurve::motion() const {
+    const auto* v = values();
+    if (v == nullptr || (*v)[static_cast<size_t>(band_ * kBandParameters + kBandOn)] < 0.5 ||
+        !can_move(band_settings(*v, band_).type))
+        return {};
+    const BandMotionSettings m = band_motion(*v, band_);
+    return m.moves == BandMoves::stays ? std::nullopt : std::optional(m);
+}
+
+bool EqCurve::anyMoves() const {
+    const auto* v = values();
+    for (int b = 0; v != nullptr && b < kEqualizerBands; ++b) {
+        if ((*v)[static_cast<size_t>(b * kBandParameters + kBandOn)] >= 0.5 &&
+            band_motion(*v, b).moves != BandMoves::stays && can_move(band_settings(*v, b).type))
+            return true;
+    }
+    return false;
+}
+
+void EqCurve::watchBands() {
+    const StageSpec* s = stage_.spec();
+    if (s == nullptr || s->bypass || !anyMoves()) {
+        watch_.forget();
+        return;
+    }
+    watch_.add(s->values, session_.engine().chain().readouts(static_cast<size_t>(stage_.index())),
+               1.0 / kReadings);
+}
+
+std::optional<QPointF> EqCurve::thresholdMark() const {
+    const auto m = motion();
+    if (!m || finding_) return {};
+    // Beside the band's own handle, within the plot.
+    const double x = xOf(band_settings(*values(), band_).frequency) + 15;
+    return QPointF(x + kLong > plot().right() ? x - 30 - kLong : x, levelY(m->threshold));
+}
+
+QString EqCurve::motionWords() const {
+    const auto m = motion();
+    if (!m) return {};
+    const BandWatch::Band& b = watch_.band(band_);
+    if (b.heard < 3 * kReadings) return tr("Listens to its range ...");
+    const bool tames = m->moves == BandMoves::tames;
+    double beyond = 0.0;
+    for (int i = 0; i < BandWatch::kBins; ++i) {
+        const double level = i + 0.5 - BandWatch::kBins;
+        if (tames ? level > m->threshold : band_motion_db(*m, static_cast<float>(level)) > 0.1f)
+            beyond += b.share(i);
+    }
+    const double loud = b.quantile(0.98);
+    if (beyond < 0.01)
+        return tames ? tr("Stays: its range reaches %1 dBFS. Lower the threshold to tame it.")
+                           .arg(loud, 0, 'f', 0)
+                     : tr("Stays: its range is not that faint. Raise the threshold to lift it.");
+    if (beyond > 0.6)
+        return tames ? tr("Down most of the time: less gain does the same. Raise the threshold.")
+                     : tr("Up most of the time: more gain does the same. Lower the threshold.");
+    return (tames ? tr("Down by %1 dB now, by up to %2 dB lately")
+                  : tr("Up by %1 dB now, by up to %2 dB lately"))
+        .arg(std::abs(b.moved), 0, 'f', 1)
+        .arg(std::abs(b.farthest), 0, 'f', 1);
+}
+
+void EqCurve::paintPresent(QPainter& p) const {
+    const Theme& t = theme();
+    if (!anyMoves() || rest_.empty()) {
+        p.strokePath(sum_, QPen(t.straw, 2.2));
+        return;
+    }
+    const auto* v = values();
+    const double rate = session_.engine().format().sample_rate;
+    QPainterPath present, far;
+    for (size_t i = 0; i < rest_.size(); i += 2) {
+        const double f = frequencyAt(rest_[i].x());
+        const double now = watch_.response_db(*v, f, rate, [](const auto& b) { return b.moved; });
+        const double lately = watch_.response_db(*v, f, rate, [](const auto& b) { return b.farthest; });
+        const QPointF a(rest_[i].x(), yOf(rest_[i].y() + now));
+        const QPointF b(rest_[i].x(), yOf(rest_[i].y() + lately));
+        present.elementCount() == 0 ? present.moveTo(a) : present.lineTo(a);
+        far.elementCount() == 0 ? far.moveTo(b) : far.lineTo(b);
+    }
+    // What it did lately, from rest to the farthest.
+    far.connectPath(sum_.toReversed());
+    QColor fill = t.straw;
+    fill.setAlpha(50);
+    p.fillPath(far, fill);
+    p.strokePath(sum_, QPen(t.straw, 1.0, Qt::DashLine));
+    p.strokePath(present, QPen(t.straw, 2.2));
+}
+
+void EqCurve::paintMotion(QPainter& p) const {
+    const auto m = motion();
+    if (!m) return;
+    const Theme& t = theme();
+    const QRectF r = plot();
+    const double x = xOf(band_settings(*values(), band_).frequency);
+    const QPointF mark = *thresholdMark();
+    const double way = mark.x() < x ? 1.0 : -1.0;  // the levels stand on the other side
+    const BandWatch::Band& b = watch_.band(band_);
+    if (b.heard > kReadings) {
+        double most = 0.0;
+        for (int i = 0; i < BandWatch::kBins; ++i) most = std::max(most, b.share(i));
+        const double height = r.height() / BandWatch::kBins;
+        QColor below = t.room;
+        QColor above = t.marsh;
+        below.setAlpha(120);
+        above.setAlpha(150);
+        for (int i = 0; i < BandWatch::kBins; ++i) {
+            const double level = i + 1.0 - BandWatch::kBins;
+            const double width = kWidest * b.share(i) / most;
+            if (width < 0.5) continue;
+            const bool acts = std::abs(band_motion_db(*m, static_cast<float>(level - 0.5))) > 0.05f;
+            p.fillRect(QRectF(way > 0 ? x : x - width, levelY(level), width, height), acts ? above : below);
+        }
+    }
+    if (b.level > -100.0) {
+        p.setPen(QPen(t.now, 2.0));
+        p.drawLine(QPointF(x, levelY(b.level)), QPointF(x + way * kWidest, levelY(b.level)));
+    }
+    p.setPen(QPen(t.marsh, 2.0));
+    p.setBrush(t.marsh);
+    p.drawPolygon(QPolygonF({mark + QPointF(-4, -5), mark + QPointF(4, 0), mark + QPointF(-4, 5)}));
+    p.drawLine(mark, mark + QPointF(24, 0));
+    p.setFont(ui::font(12));
+    const QString label = QString::number(m->threshold, 'f', 0);
+    const double w = p.fontMetrics().horizontalAdvance(label) + 8;
+    const QRectF box(mark.x() + 26, mark.y() - 8, w, 16);
+    QColor plate = t.raised;
+    plate.setAlpha(225);
+    p.setPen(Qt::NoPen);
+    p.setBrush(plate);
+    p.drawRoundedRect(box, 4, 4);
+    p.setPen(t.text);
+    p.drawText(box, Qt::AlignCenter, label);
+    const QString words = motionWords();
+    const double length = p.fontMetrics().horizontalAdvance(words) + 14;
+    const QRectF line(r.center().x() - length / 2, r.bottom() - 22, length, 18);
+    p.setPen(Qt::NoPen);
+    p.setBrush(plate);
+    p.drawRoundedRect(line, 4, 4);
+    p.setPen(t.text);
+    p.drawText(line, Qt::AlignCenter, words);
+}
+
+}  // namespace reed::ui

@@ -1,0 +1,168 @@
+// One band of the equalizer while it runs.
+#pragma once
+
+#include <algorithm>
+#include <cmath>
+
+#include "dsp/filter_runner.h"
+#include "dsp/smoothed.h"
+#include "stages/band_motion.h"
+
+namespace reed {
+
+/// One band that can be moved, switched and given another shape while it sounds.
+class RunningBand {
+  public:
+    void prepare(double rate, const BandSettings& b, const BandMotionSettings& motion, bool on) {
+        rate_ = rate;
+        frequency_.prepare(rate, 0.006, std::log(b.frequency));
+        gain_.prepare(rate, 0.006, b.gain_db);
+        q_.prepare(rate, 0.006, std::log(b.q));
+        wet_.prepare(rate, 0.003, on ? 1.0 : 0.0);
+        shape_ = wanted_ = parked_ = b;
+        on_ = on;
+        runner_.snap(design(shape_, rate_));
+        runner_.reset();
+        motion_.prepare(rate, b, motion);
+    }
+    void set(const BandSettings& b, const BandMotionSettings& motion, bool on) {
+        wanted_ = b;
+        motion_.set(motion);
+        on_ = on;
+        frequency_.set(std::log(b.frequency));
+        gain_.set(b.gain_db);
+        q_.set(std::log(b.q));
+    }
+    void begin_grain() {
+        if (!on_ && !active_ && wet_.target() == 0.0 && wanted_ == parked_) return;  // off and left alone
+        const bool same_shape = wanted_.type == shape_.type && wanted_.slope == shape_.slope;
+        // Another shape fades out, changes, and fades in again.
+        wet_.set(on_ && same_shape ? 1.0 : 0.0);
+        wet_.begin_grain();
+        const bool silent = !wet_.moving() && wet_.grain_value() == 0.0;
+        // What rang when it was left rings no more.
+        if (!silent && !active_) runner_.reset();
+        if (silent) motion_.reset();
+        if (silent && !same_shape) {
+            shape_ = wanted_;
+            runner_.reset();
+            snap_parameters();
+        } else if (silent) {
+            // Switched off it follows at once, and costs nothing while nobody moves it.
+            if (!(wanted_ == parked_)) snap_parameters();
+        } else {
+            move_parameters();
+        }
+        if (!silent) motion_.begin_grain(shape_);
+        active_ = !silent && (!neutral() || motion_.acting());
+    }
+    /// What the equalizer is given, before any band.
+    void listen(const AudioBlock& sound) {
+        if (active_ && motion_.acting()) motion_.listen(sound);
+    }
+    void process(const AudioBlock& block) {
+        if (!wet_.moving() && wet_.grain_value() == 1.0) {
+            run(block);
+            return;
+        }
+        float dry[kMaxChannels][kGrain];
+        for (int c = 0; c < std::min(block.channels, kMaxChannels); ++c) {
+            std::copy_n(block[c], block.frames, dry[c]);
+        }
+        run(block);
+        for (int i = 0; i < block.frames; ++i) {
+            const float wet = wet_.next();
+            for (int c = 0; c < block.channels; ++c) {
+                block[c][i] = dry[c][i] + wet * (block[c][i] - dry[c][i]);
+            }
+        }
+    }
+    void reset() {
+        runner_.reset();
+        motion_.reset();
+    }
+
+    bool active() const { return active_; }
+    /// Fully heard and not moving: may be run together with its neighbours.
+    bool still() const {
+        return !runner_.moving() && !wet_.moving() && wet_.grain_value() == 1.0 && !motion_.acting();
+    }
+    FilterRunner& runner() { return runner_; }
+    const BandMotion& motion() const { return motion_; }
+
+  private:
+    void run(const AudioBlock& block) {
+        runner_.process(block);
+        if (motion_.acting()) motion_.process(block);
+    }
+    /// A bell, shelf or tilt of 0 dB does nothing, so it costs nothing.
+    bool neutral() const {
+        const bool has_gain = shape_.type == FilterType::bell || shape_.type == FilterType::low_shelf ||
+                              shape_.type == FilterType::high_shelf || shape_.type == FilterType::tilt;
+        return has_gain && !gain_.moving() && gain_.grain_value() == 0.0;
+    }
+    void snap_parameters() {
+        frequency_.snap(frequency_.target());
+        gain_.snap(gain_.target());
+        q_.snap(q_.target());
+        take_parameters();
+        runner_.snap(design(shape_, rate_));
+        runner_.reset();
+        settling_ = 0;
+        parked_ = wanted_;
+    }
+    void move_parameters() {
+        frequency_.begin_grain();
+        gain_.begin_grain();
+        q_.begin_grain();
+        if (frequency_.moving() || gain_.moving() || q_.moving()) {
+            take_parameters();
+            left_ = design(shape_, rate_, Precision::rough);
+            runner_.glide(left_);
+            settling_ = kSettling;
+        } else if (settling_ > 0) {
+            settle();
+        } else {
+            runner_.hold();
+        }
+    }
+    /// From the rough design, which moves, to the exact one, which stays. What lies between two stable
+    /// sections is stable: the coefficients of stable poles form a triangle.
+    void settle() {
+        if (settling_ == kSettling) goal_ = design(shape_, rate_);
+        --settling_;
+        if (settling_ == 0 || goal_.count != left_.count) {
+            runner_.glide(goal_);
+            settling_ = 0;
+            return;
+        }
+        const double share = 1.0 / (settling_ + 1);
+        for (size_t i = 0; i < static_cast<size_t>(left_.count); ++i) {
+            Biquad& f = left_.biquads[i];
+            const Biquad& to = goal_.biquads[i];
+            f.b0 += share * (to.b0 - f.b0);
+            f.b1 += share * (to.b1 - f.b1);
+            f.b2 += share * (to.b2 - f.b2);
+            f.a1 += share * (to.a1 - f.a1);
+            f.a2 += share * (to.a2 - f.a2);
+        }
+        runner_.glide(left_);
+    }
+    void take_parameters() {
+        shape_.frequency = std::exp(frequency_.grain_value());
+        shape_.gain_db = gain_.grain_value();
+        shape_.q = std::exp(q_.grain_value());
+    }
+
+    static constexpr int kSettling = 16;  // grains
+    int settling_ = 0;
+    Sections left_, goal_;
+    double rate_ = 48000.0;
+    BandSettings shape_, wanted_, parked_;
+    bool on_ = false, active_ = true;
+    Smoothed frequency_, gain_, q_, wet_;
+    FilterRunner runner_;
+    BandMotion motion_;
+};
+
+}  // namespace reed
