@@ -152,9 +152,10 @@ void brightness(const std::vector<Voice>& voices) {
         const std::vector<std::pair<const char*, double>> at_rest{
             {"band1_on", 0}, {"band5_frequency", 5000}, {"band5_gain", 5}};
         // The level of its own range, as a person sees it, where there are words.
-        FilteredLevel range;
         const BandSettings shelf{FilterType::high_shelf, 5000.0, 5.0, 0.71, 12};
-        range.prepare(kRate, band_range(shelf), band_level_seconds(shelf));
+        BandMotions range;
+        range.prepare(kRate);
+        range.set(0, {BandMoves::tames, 0.0});
         std::vector<float> levels;
         Sound copy = v.sound;
         for (size_t i = 0; i + kGrain <= copy.size(); i += kGrain) {
@@ -162,10 +163,10 @@ void brightness(const std::vector<Voice>& voices) {
             block.channels = 1;
             block.frames = kGrain;
             block.rows[0] = copy.data() + i;
-            float level[kGrain];
-            range.level(block, level);
+            range.begin_grain(0, shelf, 1.0);
+            range.listen(block);
             const size_t piece = i / kPiece;
-            if (piece < in.size() && in[piece].all > 1e-3 * loudest) levels.push_back(level[0]);
+            if (piece < in.size() && in[piece].all > 1e-3 * loudest) levels.push_back(range.level(0));
         }
         if (levels.empty()) continue;
         std::ranges::sort(levels);

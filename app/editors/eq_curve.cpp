@@ -157,7 +157,7 @@ void EqCurve::mousePressEvent(QMouseEvent* event) {
         return;
     }
     if (const auto mark = thresholdMark();
-        mark && QRectF(mark->x() - 8, mark->y() - 8, 64, 16).contains(event->position())) {
+        mark && QRectF(mark->x() - 8, mark->y() - 8, 84, 16).contains(event->position())) {
         threshold_held_ = true;
         return;
     }

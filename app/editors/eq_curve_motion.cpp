@@ -10,7 +10,7 @@ namespace {
 
 constexpr double kReadings = 33.0;  // a second
 constexpr double kWidest = 52.0;    // pixels, the most frequent level
-constexpr double kLong = 54.0;      // pixels, the mark of a threshold
+constexpr double kLong = 80.0;      // pixels, the mark of a threshold
 
 }  // namespace
 
@@ -114,8 +114,15 @@ void EqCurve::paintMotion(QPainter& p) const {
     const double way = mark.x() < x ? 1.0 : -1.0;  // the levels stand on the other side
     const BandWatch::Band& b = watch_.band(band_);
     if (b.heard > kReadings) {
+        // Three bins at a time, else the picture is all teeth.
+        const auto share = [&b](int i) {
+            double sum = 0.0;
+            for (int k = std::max(0, i - 1); k <= std::min(BandWatch::kBins - 1, i + 1); ++k)
+                sum += b.share(k);
+            return sum;
+        };
         double most = 0.0;
-        for (int i = 0; i < BandWatch::kBins; ++i) most = std::max(most, b.share(i));
+        for (int i = 0; i < BandWatch::kBins; ++i) most = std::max(most, share(i));
         const double height = r.height() / BandWatch::kBins;
         QColor below = t.room;
         QColor above = t.marsh;
@@ -123,7 +130,7 @@ void EqCurve::paintMotion(QPainter& p) const {
         above.setAlpha(150);
         for (int i = 0; i < BandWatch::kBins; ++i) {
             const double level = i + 1.0 - BandWatch::kBins;
-            const double width = kWidest * b.share(i) / most;
+            const double width = kWidest * share(i) / most;
             if (width < 0.5) continue;
             const bool acts = std::abs(band_motion_db(*m, static_cast<float>(level - 0.5))) > 0.05f;
             p.fillRect(QRectF(way > 0 ? x : x - width, levelY(level), width, height), acts ? above : below);
@@ -138,7 +145,8 @@ void EqCurve::paintMotion(QPainter& p) const {
     p.drawPolygon(QPolygonF({mark + QPointF(-4, -5), mark + QPointF(4, 0), mark + QPointF(-4, 5)}));
     p.drawLine(mark, mark + QPointF(24, 0));
     p.setFont(ui::font(12));
-    const QString label = QString::number(m->threshold, 'f', 0);
+    const QString label =
+        (m->moves == BandMoves::tames ? tr("over %1") : tr("under %1")).arg(m->threshold, 0, 'f', 0);
     const double w = p.fontMetrics().horizontalAdvance(label) + 8;
     const QRectF box(mark.x() + 26, mark.y() - 8, w, 16);
     QColor plate = t.raised;
@@ -150,7 +158,7 @@ void EqCurve::paintMotion(QPainter& p) const {
     p.drawText(box, Qt::AlignCenter, label);
     const QString words = motionWords();
     const double length = p.fontMetrics().horizontalAdvance(words) + 14;
-    const QRectF line(r.center().x() - length / 2, r.bottom() - 22, length, 18);
+    const QRectF line(r.left() + 4, r.top() + 4, length, 18);
     p.setPen(Qt::NoPen);
     p.setBrush(plate);
     p.drawRoundedRect(line, 4, 4);

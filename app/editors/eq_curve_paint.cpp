@@ -248,7 +248,7 @@ void EqCurve::paintReadout(QPainter& p) const {
     p.setFont(ui::font(12));
     const double w = p.fontMetrics().horizontalAdvance(words) + 12;
     const bool left = mouse_->x() > r.center().x();
-    const QRectF box(left ? r.left() + 4 : r.right() - w - 4, r.top() + 4, w, 18);
+    const QRectF box(left ? r.left() + 4 : r.right() - w - 4, r.top() + (motion() ? 26 : 4), w, 18);
     QColor plate = t.raised;
     plate.setAlpha(225);
     p.setPen(Qt::NoPen);

@@ -1,20 +1,22 @@
 #include "stages/band_motion.h"
 
+#include <algorithm>
+#include <bit>
 #include <cmath>
 #include <numbers>
 
 #include "base/decibel.h"
+#include "base/fast_math.h"
 
 namespace reed {
 namespace {
 
-MovingFilter::Shape shape_of(FilterType type) {
-    if (type == FilterType::low_shelf) return MovingFilter::Shape::low_shelf;
-    if (type == FilterType::high_shelf) return MovingFilter::Shape::high_shelf;
-    return MovingFilter::Shape::bell;
-}
-
 constexpr float kNothing = 1e-4f;  // dB; less is rest
+constexpr float kSilence = -150.0f;
+
+float warped(double frequency, double rate) {
+    return static_cast<float>(std::tan(std::numbers::pi * std::min(frequency, 0.45 * rate) / rate));
+}
 
 }  // namespace
 
@@ -53,89 +55,280 @@ bool can_move(FilterType type) {
     return type == FilterType::bell || type == FilterType::low_shelf || type == FilterType::high_shelf;
 }
 
+float band_motion_db(const BandMotionSettings& s, float level) {
+    const float over = level - static_cast<float>(s.threshold);
+    const auto slope = static_cast<float>(1.0 - 1.0 / s.ratio);
+    const auto depth = static_cast<float>(s.depth_db);
+    if (s.moves == BandMoves::tames) return -std::min(depth, slope * std::max(over, 0.0f));
+    if (s.moves != BandMoves::lifts) return 0.0f;
+    const float pause = std::clamp((40.0f + over) / 20.0f, 0.0f, 1.0f);
+    return pause * std::min(depth, slope * std::max(-over, 0.0f));
+}
+
 double band_motion_response_db(const BandSettings& band, double moved_db, double frequency,
                                double sample_rate) {
     if (moved_db == 0.0 || !can_move(band.type)) return 0.0;
     BandSettings moved = band;
     moved.gain_db = moved_db;
     // The trapezoidal filter is the prototype on a squeezed axis.
-    const double corner = std::min(band.frequency, 0.45 * sample_rate);
-    moved.frequency = corner;
+    moved.frequency = std::min(band.frequency, 0.45 * sample_rate);
     const auto squeezed = [sample_rate](double f) { return std::tan(std::numbers::pi * f / sample_rate); };
-    const double f = corner * squeezed(std::min(frequency, 0.499 * sample_rate)) / squeezed(corner);
+    const double f =
+        moved.frequency * squeezed(std::min(frequency, 0.499 * sample_rate)) / squeezed(moved.frequency);
     return gain_to_db(std::abs(prototypes(moved)[0].response(f)));
 }
 
-void BandMotion::prepare(double sample_rate, const BandSettings& band, const BandMotionSettings& motion) {
+void BandMotions::prepare(double sample_rate) {
     rate_ = sample_rate;
-    band_ = band;
-    band_.gain_db = 0.0;
-    range_.prepare(rate_, band_range(band), band_level_seconds(band));
-    filter_.prepare(rate_, band.frequency);
-    filter_.set_shape(shape_of(band.type), band.q);
-    set(motion);
     reset();
-    acting_ = motion_.moves != BandMoves::stays && can_move(band.type);
 }
 
-void BandMotion::set(const BandMotionSettings& motion) {
-    motion_ = motion;
-    ballistics_.set(rate_, motion.attack_ms, motion.release_ms, false);
+void BandMotions::set(int band, const BandMotionSettings& settings) {
+    Band& b = bands_[at(band)];
+    b.settings = settings;
+    b.ballistics.set(rate_ / kGrain, settings.attack_ms, settings.release_ms, false);
 }
 
-void BandMotion::reset() {
-    range_.reset();
-    filter_.reset();
-    ballistics_.reset();
-    now_ = 0.0f;
-    std::fill_n(moved_, kGrain, 0.0f);
-    shown_level_.store(-150.0f, std::memory_order_relaxed);
-    shown_moved_.store(0.0f, std::memory_order_relaxed);
+void BandMotions::reset() {
+    for (int b = 0; b < kEqualizerBands; ++b) end(b);
 }
 
-void BandMotion::begin_grain(const BandSettings& now) {
-    BandSettings band = now;
-    band.gain_db = 0.0;  // which is no matter of its range
-    const bool moves = motion_.moves != BandMoves::stays && can_move(band.type);
-    const bool was = acting_;
-    acting_ = moves || now_ != 0.0f;
-    if (!acting_) {
-        if (was) reset();
-        return;
+void BandMotions::begin(int band, const BandSettings& shape) {
+    Band& b = bands_[at(band)];
+    b.acting = true;
+    ++acting_;
+    ++ranges_[at(band) / kLanes].acting;
+    shape_to(band, shape);
+    b.end = coefficients(b, 0.0f);
+    b.at_end = 0.0f;
+    b.turned = false;
+}
+
+void BandMotions::end(int band) {
+    Band& b = bands_[at(band)];
+    Ranges& r = ranges_[at(band) / kLanes];
+    const size_t lane = at(band) % kLanes;
+    if (b.acting) {
+        --acting_;
+        --r.acting;
     }
-    if (!was || band.type != band_.type) {
-        prepare(rate_, band, motion_);
-        return;
-    }
-    range_.hold();
-    if (!(band == band_)) follow(band);
+    b.acting = false;
+    b.mean = 0.0;
+    b.moved = 0.0f;
+    b.at_end = 0.0f;
+    b.ballistics.reset();
+    b.state = {};
+    // A lane nobody needs runs along on zeros.
+    for (Lanes* row : {&r.keep, &r.cross, &r.feed, &r.from_in, &r.from_v1, &r.from_v2}) (*row)[lane] = 0.0f;
+    for (size_t c = 0; c < kMaxChannels; ++c) r.s1[c][lane] = r.s2[c][lane] = r.sum[c][lane] = 0.0f;
+    shown_level_[at(band)].store(kSilence, std::memory_order_relaxed);
+    shown_moved_[at(band)].store(0.0f, std::memory_order_relaxed);
 }
 
-void BandMotion::follow(const BandSettings& band) {
-    range_.move(design(band_range(band), rate_, Precision::rough), band_level_seconds(band));
-    filter_.set_corner(band.frequency);
-    filter_.set_shape(shape_of(band.type), band.q);
-    band_ = band;
+void BandMotions::shape_to(int band, const BandSettings& shape) {
+    Band& b = bands_[at(band)];
+    b.shape = shape;
+    b.warped = warped(shape.frequency, rate_);
+    b.forget = 1.0 - std::exp(-kGrain / (band_level_seconds(shape) * rate_));
+    Ranges& r = ranges_[at(band) / kLanes];
+    const size_t lane = at(band) % kLanes;
+    const bool bell = shape.type == FilterType::bell;
+    const float damping = bell ? static_cast<float>(1.0 / shape.q) : 1.41421356f;
+    const float g = b.warped;
+    const Poles p = poles(g, damping);
+    r.keep[lane] = p.keep;
+    r.cross[lane] = p.cross;
+    r.feed[lane] = p.feed;
+    const bool high = shape.type == FilterType::high_shelf;
+    r.from_in[lane] = high ? 1.0f : 0.0f;
+    r.from_v1[lane] = 0.5f * (bell ? damping : (high ? -damping : 0.0f));
+    r.from_v2[lane] = 0.5f * (bell ? 0.0f : (high ? -1.0f : 1.0f));
+    b.turned = true;
 }
 
-void BandMotion::listen(const AudioBlock& sound) {
-    float level[kGrain];
-    range_.level(sound, level);
-    const bool moves = motion_.moves != BandMoves::stays && can_move(band_.type);
+void BandMotions::begin_grain(int band, const BandSettings& now, double heard) {
+    Band& b = bands_[at(band)];
+    const bool moves = b.settings.moves != BandMoves::stays && can_move(now.type) && heard > 0.0;
+    if (!moves && !b.acting) return;
+    BandSettings shape = now;
+    shape.gain_db = 0.0;  // which is no matter of its range
+    if (b.acting &&
+        (heard == 0.0 || (!moves && b.moved == 0.0f && b.at_end == 0.0f) || shape.type != b.shape.type))
+        end(band);
+    if (!moves && !b.acting) return;
+    if (!b.acting)
+        begin(band, shape);
+    else if (!(shape == b.shape))
+        shape_to(band, shape);
+    measure(band);
+    move(b, static_cast<float>(heard) * b.moved);
+}
+
+void BandMotions::measure(int band) {
+    Band& b = bands_[at(band)];
+    Ranges& r = ranges_[at(band) / kLanes];
+    const size_t lane = at(band) % kLanes;
+    // Linked over channels: the louder one counts.
+    const double power = static_cast<double>(std::max(r.sum[0][lane], r.sum[1][lane])) / kGrain;
+    for (auto& row : r.sum) row[lane] = 0.0f;
+    b.mean += b.forget * (power - b.mean);
+    const float level = 0.5f * kDbPerLog2 * fast_log2(2.0f * std::max(static_cast<float>(b.mean), 5e-16f));
     // What is on its way down comes through rest before it goes up.
-    const float way = motion_.moves == BandMoves::lifts ? 1.0f : -1.0f;
-    if (moves && now_ == 0.0f) sign_ = way;
-    const bool towards = moves && way == sign_;
-    for (int i = 0; i < sound.frames; ++i)
-        moved_[i] = towards ? std::abs(band_motion_db(motion_, level[i])) : 0.0f;
-    for (int i = 0; i < sound.frames; ++i) {
-        const float at = ballistics_.next(moved_[i]);
-        moved_[i] = at < kNothing ? 0.0f : sign_ * at;
+    const float way = b.settings.moves == BandMoves::lifts ? 1.0f : -1.0f;
+    if (b.moved == 0.0f) b.sign = way;
+    const float wanted = way == b.sign ? std::abs(band_motion_db(b.settings, level)) : 0.0f;
+    const float reached = b.ballistics.next(wanted);
+    b.moved = reached < kNothing ? 0.0f : b.sign * reached;
+    if (b.moved == 0.0f && wanted == 0.0f) b.ballistics.reset();
+    shown_level_[at(band)].store(level, std::memory_order_relaxed);
+    shown_moved_[at(band)].store(b.moved, std::memory_order_relaxed);
+}
+
+BandMotions::Poles BandMotions::poles(float g, float damping) {
+    const float a1 = 1.0f / (1.0f + g * (g + damping));
+    return {2.0f * a1 - 1.0f, 2.0f * g * a1, 2.0f * g * g * a1};
+}
+
+BandMotions::Coefficients BandMotions::coefficients(const Band& b, float moved_db) {
+    const float a = fast_exp2(0.5f * kLog2PerDb * moved_db);  // square root of the gain
+    const auto q = static_cast<float>(b.shape.q);
+    float g = b.warped;
+    float damping = 1.0f / q;
+    Coefficients c;
+    if (b.shape.type == FilterType::bell) {
+        damping /= a;
+        c.m1 = damping * (a * a - 1.0f);
+    } else if (b.shape.type == FilterType::low_shelf) {
+        g /= std::sqrt(a);
+        c.m1 = damping * (a - 1.0f);
+        c.m2 = a * a - 1.0f;
+    } else {
+        g *= std::sqrt(a);
+        c.m0 = a * a;
+        c.m1 = damping * (1.0f - a) * a;
+        c.m2 = 1.0f - a * a;
     }
-    now_ = moved_[sound.frames - 1];
-    if (now_ == 0.0f && !towards) ballistics_.reset();
-    shown_level_.store(level[sound.frames - 1], std::memory_order_relaxed);
-    shown_moved_.store(now_, std::memory_order_relaxed);
+    c.m1 *= 0.5f;
+    c.m2 *= 0.5f;
+    c.poles = poles(g, damping);
+    return c;
+}
+
+void BandMotions::move(Band& b, float to) {
+    const bool stood = b.at_end == to && !b.turned;
+    b.now = b.end;
+    b.step = {{0.0f, 0.0f, 0.0f}, 0.0f, 0.0f, 0.0f};
+    if (stood) return;
+    b.end = coefficients(b, to);
+    b.at_end = to;
+    b.turned = false;
+    const Coefficients& from = b.now;
+    constexpr float n = 1.0f / kGrain;
+    b.step = {{(b.end.poles.keep - from.poles.keep) * n, (b.end.poles.cross - from.poles.cross) * n,
+               (b.end.poles.feed - from.poles.feed) * n},
+              (b.end.m0 - from.m0) * n,
+              (b.end.m1 - from.m1) * n,
+              (b.end.m2 - from.m2) * n};
+}
+
+namespace {
+
+/// Four lanes in one register, with clang as with GCC.
+using Four [[gnu::vector_size(16)]] = float;
+
+Four load(const std::array<float, 4>& from) {
+    return std::bit_cast<Four>(from);
+}
+
+}  // namespace
+
+void BandMotions::listen(const AudioBlock& sound) {
+    if (acting_ == 0) return;
+    for (Ranges& r : ranges_) {
+        if (r.acting == 0) continue;
+        const Four keep = load(r.keep), cross = load(r.cross), feed = load(r.feed);
+        const Four from_in = load(r.from_in), from_v1 = load(r.from_v1), from_v2 = load(r.from_v2);
+        for (int ch = 0; ch < std::min(sound.channels, kMaxChannels); ++ch) {
+            const auto c = static_cast<size_t>(ch);
+            Four s1 = load(r.s1[c]);
+            Four s2 = load(r.s2[c]);
+            Four sum = load(r.sum[c]);
+            const float* x = sound[ch];
+            for (int i = 0; i < sound.frames; ++i) {
+                const Four in = {x[i], x[i], x[i], x[i]};
+                const Four n1 = (keep * s1 + cross * in) - cross * s2;
+                const Four n2 = (s2 + feed * in) + (cross * s1 - feed * s2);
+                const Four y = from_in * in + from_v1 * (s1 + n1) + from_v2 * (s2 + n2);
+                s1 = n1;
+                s2 = n2;
+                sum += y * y;
+            }
+            r.s1[c] = std::bit_cast<Lanes>(s1);
+            r.s2[c] = std::bit_cast<Lanes>(s2);
+            r.sum[c] = std::bit_cast<Lanes>(sum);
+        }
+    }
+}
+
+namespace {
+
+/// One filter on its way through a grain, all it needs at hand.
+template <typename Band>
+struct Way {
+    explicit Way(const Band& b, size_t c) : at(b.now), step(b.step), s1(b.state[c][0]), s2(b.state[c][1]) {}
+    float next(float in) {
+        at.poles.keep += step.poles.keep;
+        at.poles.cross += step.poles.cross;
+        at.poles.feed += step.poles.feed;
+        at.m0 += step.m0;
+        at.m1 += step.m1;
+        at.m2 += step.m2;
+        const float n1 = (at.poles.keep * s1 + at.poles.cross * in) - at.poles.cross * s2;
+        const float n2 = (s2 + at.poles.feed * in) + (at.poles.cross * s1 - at.poles.feed * s2);
+        const float out = at.m0 * in + (at.m1 * (s1 + n1) + at.m2 * (s2 + n2));
+        s1 = n1;
+        s2 = n2;
+        return out;
+    }
+    decltype(Band::now) at, step;
+    float s1, s2;
+};
+
+}  // namespace
+
+void BandMotions::process(const AudioBlock& block) {
+    if (acting_ == 0) return;
+    // Two at a time: the processor works on the second while it waits for the first.
+    std::array<Band*, kEqualizerBands> acting{};
+    size_t n = 0;
+    for (Band& b : bands_) {
+        if (b.acting) acting[n++] = &b;
+    }
+    for (size_t i = 0; i < n; i += 2) {
+        if (i + 1 < n)
+            run(*acting[i], acting[i + 1], block);
+        else
+            run(*acting[i], nullptr, block);
+    }
+}
+
+void BandMotions::run(Band& first, Band* second, const AudioBlock& block) {
+    const int channels = std::min(block.channels, kMaxChannels);
+    for (int ch = 0; ch < channels; ++ch) {
+        const auto c = static_cast<size_t>(ch);
+        float* x = block[ch];
+        Way a(first, c);
+        if (second != nullptr) {
+            Way b(*second, c);
+            for (int i = 0; i < block.frames; ++i) x[i] = b.next(a.next(x[i]));
+            second->state[c] = {b.s1, b.s2};
+            if (ch == channels - 1) second->now = b.at;
+        } else {
+            for (int i = 0; i < block.frames; ++i) x[i] = a.next(x[i]);
+        }
+        first.state[c] = {a.s1, a.s2};
+        if (ch == channels - 1) first.now = a.at;
+    }
 }
 
 }  // namespace reed

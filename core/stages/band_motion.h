@@ -1,14 +1,16 @@
 // What an equalizer band does by itself: goes down where its own range is loud, or up where it is faint.
 #pragma once
 
+#include <array>
 #include <atomic>
 
+#include "base/audio_block.h"
 #include "dsp/filter_design.h"
 #include "dsp/gain_computer.h"
-#include "dsp/moving_filter.h"
-#include "stages/filtered_level.h"
 
 namespace reed {
+
+inline constexpr int kEqualizerBands = 16;
 
 enum class BandMoves { stays, tames, lifts };
 
@@ -39,56 +41,83 @@ bool can_move(FilterType type);
 /// Where a steady `level` (dBFS) moves a band from rest, in dB: down by the compressor's curve above the
 /// threshold (JAES tutorial of 2012, eq. 4 without a knee), or up by the same curve below it. What is 20 to
 /// 40 dB under the threshold is a pause: there less and less is lifted, below it nothing.
-inline float band_motion_db(const BandMotionSettings& s, float level) {
-    const float over = level - static_cast<float>(s.threshold);
-    const auto slope = static_cast<float>(1.0 - 1.0 / s.ratio);
-    const auto depth = static_cast<float>(s.depth_db);
-    if (s.moves == BandMoves::tames) return -std::min(depth, slope * std::max(over, 0.0f));
-    if (s.moves != BandMoves::lifts) return 0.0f;
-    const float pause = std::min(std::max((40.0f + over) / 20.0f, 0.0f), 1.0f);
-    return pause * std::min(depth, slope * std::max(-over, 0.0f));
-}
+float band_motion_db(const BandMotionSettings& settings, float level);
 
 /// The response in dB of a band's own movement by `moved_db` at `frequency` Hz. Added to the band at rest.
 double band_motion_response_db(const BandSettings& band, double moved_db, double frequency,
                                double sample_rate);
 
-/// The movement of one band. Audio thread but for level() and moved(), which any thread may ask.
-class BandMotion {
+/// The movements of all bands. Levels are taken over a grain each; the gains they ask for are reached within
+/// the next, in a straight line of the coefficients of a trapezoidal state-variable filter, which stays
+/// stable while they move (V. Zavalishin, "The Art of VA Filter Design", ch. 4; gains by R. Bristow-Johnson's
+/// cookbook prototypes). A band at rest passes the sound unchanged, to the bit. Four ranges are measured at a
+/// time. Audio thread but for level() and moved(), which any thread may ask.
+class BandMotions {
   public:
-    void prepare(double sample_rate, const BandSettings& band, const BandMotionSettings& motion);
-    void set(const BandMotionSettings& motion);
-    /// At a grain boundary, with the band as it is now. Another type only while nobody hears the band.
-    void begin_grain(const BandSettings& band);
-    /// At once at rest, with nothing ringing.
+    void prepare(double sample_rate);
+    /// At a grain boundary.
+    void set(int band, const BandMotionSettings& settings);
+    /// At every grain boundary and for every band: the band as it is now, and how much of it is heard, 0
+    /// to 1. Another type only while nothing is.
+    void begin_grain(int band, const BandSettings& now, double heard);
     void reset();
-    /// Whether it moves or is on its way to rest: else neither listen() nor process() is needed.
-    bool acting() const { return acting_; }
-
-    /// What the equalizer is given; works out where to go in its frames.
+    /// What the equalizer is given; never across a grain boundary.
     void listen(const AudioBlock& sound);
-    /// The same frames, with the band at rest applied; moves them.
-    void process(const AudioBlock& block) { filter_.process(block, moved_); }
+    /// The same frames, with the bands at rest applied: moves them.
+    void process(const AudioBlock& block);
 
-    /// dBFS, of its own range, newest; at least -150.
-    float level() const { return shown_level_.load(std::memory_order_relaxed); }
-    /// dB from rest, newest.
-    float moved() const { return shown_moved_.load(std::memory_order_relaxed); }
+    /// dBFS, of the band's own range, over about 5 ms; at least -150.
+    float level(int band) const { return shown_level_[at(band)].load(std::memory_order_relaxed); }
+    /// dB from rest.
+    float moved(int band) const { return shown_moved_[at(band)].load(std::memory_order_relaxed); }
 
   private:
-    void follow(const BandSettings& band);
+    static constexpr size_t kLanes = 4;
+    static size_t at(int band) { return static_cast<size_t>(band); }
+    using Lanes = std::array<float, kLanes>;
+    /// The state's part of a filter: what of a state is kept, what goes across, what comes in.
+    struct Poles {
+        float keep = 1.0f, cross = 0.0f, feed = 0.0f;
+    };
+    /// The ranges of four bands, side by side for the processor.
+    struct Ranges {
+        Lanes keep{}, cross{}, feed{};
+        Lanes from_in{}, from_v1{}, from_v2{};  // what of the filters is the range
+        std::array<Lanes, kMaxChannels> s1{}, s2{}, sum{};
+        int acting = 0;
+    };
+    struct Coefficients {
+        Poles poles;
+        float m0 = 1.0f, m1 = 0.0f, m2 = 0.0f;
+    };
+    struct Band {
+        BandMotionSettings settings;
+        BandSettings shape;
+        bool acting = false;
+        float warped = 0.1f;
+        double mean = 0.0, forget = 1.0;
+        Ballistics ballistics;
+        float sign = -1.0f, moved = 0.0f;
+        // Within this grain, and at its end.
+        Coefficients now, step, end;
+        float at_end = 0.0f;  // dB
+        bool turned = false;  // has another shape since
+        std::array<std::array<float, 2>, kMaxChannels> state{};
+    };
+    void begin(int band, const BandSettings& shape);
+    void end(int band);
+    void shape_to(int band, const BandSettings& shape);
+    void measure(int band);
+    static void move(Band& band, float to);
+    static Poles poles(float g, float damping);
+    static Coefficients coefficients(const Band& band, float moved_db);
+    static void run(Band& first, Band* second, const AudioBlock& block);
 
     double rate_ = 48000.0;
-    BandSettings band_;
-    BandMotionSettings motion_;
-    bool acting_ = false;
-    FilteredLevel range_;
-    Ballistics ballistics_;
-    float sign_ = -1.0f;  // the way it moves
-    float now_ = 0.0f;
-    MovingFilter filter_{MovingFilter::Shape::bell};
-    float moved_[kGrain] = {};
-    std::atomic<float> shown_level_{-150.0f}, shown_moved_{0.0f};
+    int acting_ = 0;
+    std::array<Band, kEqualizerBands> bands_;
+    std::array<Ranges, kEqualizerBands / kLanes> ranges_;
+    std::array<std::atomic<float>, kEqualizerBands> shown_level_{}, shown_moved_{};
 };
 
 }  // namespace reed

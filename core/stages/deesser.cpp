@@ -6,7 +6,7 @@
 #include <numbers>
 
 #include "dsp/lookahead.h"
-#include "dsp/moving_filter.h"
+#include "dsp/moving_shelf.h"
 #include "stages/voice_reference.h"
 
 namespace reed {
@@ -187,7 +187,7 @@ class DeesserStage final : public Stage {
     }
 
     void take(const AudioBlock& block, float* reduction) {
-        float band[kGrain] = {};
+        float band[kGrain];
         for (int i = 0; i < block.frames; ++i) {
             // In between, while the choice moves, each takes its share.
             const float whole = whole_.next();
@@ -208,7 +208,7 @@ class DeesserStage final : public Stage {
     VoiceReference voice_;
     SibilantBand found_;
     Lookahead lookahead_;
-    MovingFilter shelf_{MovingFilter::Shape::high_shelf};
+    MovingShelf shelf_{MovingShelf::Side::high};
     Ballistics ballistics_;
     Smoothed threshold_, depth_, whole_;
     HearTaken taken_;

@@ -225,23 +225,28 @@ class Listening {
 class EqualizerStage final : public Stage {
   public:
     void prepare(const StreamFormat& format, std::span<const double> values) override {
+        motions_.prepare(format.sample_rate);
         for (int b = 0; b < kEqualizerBands; ++b) {
             bands_[static_cast<size_t>(b)].prepare(format.sample_rate, band_settings(values, b),
-                                                   band_motion(values, b), on(values, b));
+                                                   on(values, b));
+            motions_.set(b, band_motion(values, b));
         }
-        bands_[kEqualizerBands].prepare(format.sample_rate, finding(values), {}, values[kFindOn] >= 0.5);
+        bands_[kEqualizerBands].prepare(format.sample_rate, finding(values), values[kFindOn] >= 0.5);
         listening_.prepare(format.sample_rate, values);
     }
     void set_values(std::span<const double> values) override {
         for (int b = 0; b < kEqualizerBands; ++b) {
-            bands_[static_cast<size_t>(b)].set(band_settings(values, b), band_motion(values, b),
-                                               on(values, b));
+            bands_[static_cast<size_t>(b)].set(band_settings(values, b), on(values, b));
+            motions_.set(b, band_motion(values, b));
         }
-        bands_[kEqualizerBands].set(finding(values), {}, values[kFindOn] >= 0.5);
+        bands_[kEqualizerBands].set(finding(values), values[kFindOn] >= 0.5);
         listening_.set(values);
     }
     void begin_grain() override {
         for (auto& band : bands_) band.begin_grain();
+        for (int b = 0; b < kEqualizerBands; ++b)
+            motions_.begin_grain(b, bands_[static_cast<size_t>(b)].shape(),
+                                 bands_[static_cast<size_t>(b)].heard());
         listening_.hold();
         listening_.begin_grain();
     }
@@ -253,18 +258,20 @@ class EqualizerStage final : public Stage {
             std::copy_n(block[c], block.frames, rows[c]);
             copy.rows[static_cast<size_t>(c)] = rows[c];
         }
-        for (auto& band : bands_) band.listen(block);
+        motions_.listen(block);
         run_bands(block);
+        motions_.process(block);
         if (listening) listening_.process(copy, block);
     }
     void reset() override {
         for (auto& band : bands_) band.reset();
+        motions_.reset();
         listening_.reset();
     }
 
     float readout(size_t which) const override {
-        const BandMotion& motion = bands_[which / 2].motion();
-        return which % 2 == 0 ? motion.level() : motion.moved();
+        const int band = static_cast<int>(which / 2);
+        return which % 2 == 0 ? motions_.level(band) : motions_.moved(band);
     }
 
   private:
@@ -294,6 +301,7 @@ class EqualizerStage final : public Stage {
         return {FilterType::bell, values[kFindFrequency], values[kFindGain], values[kFindQ], 12};
     }
     std::array<RunningBand, kEqualizerBands + 1> bands_;  // the last one finds
+    BandMotions motions_;
     Listening listening_;
 };
 

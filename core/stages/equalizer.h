@@ -9,8 +9,6 @@
 
 namespace reed {
 
-inline constexpr int kEqualizerBands = 16;
-
 /// Parameters of one band, in table order; band b's first row is b * kBandParameters.
 enum BandParameter {
     kBandOn,

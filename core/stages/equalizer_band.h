@@ -6,14 +6,13 @@
 
 #include "dsp/filter_runner.h"
 #include "dsp/smoothed.h"
-#include "stages/band_motion.h"
 
 namespace reed {
 
 /// One band that can be moved, switched and given another shape while it sounds.
 class RunningBand {
   public:
-    void prepare(double rate, const BandSettings& b, const BandMotionSettings& motion, bool on) {
+    void prepare(double rate, const BandSettings& b, bool on) {
         rate_ = rate;
         frequency_.prepare(rate, 0.006, std::log(b.frequency));
         gain_.prepare(rate, 0.006, b.gain_db);
@@ -23,17 +22,16 @@ class RunningBand {
         on_ = on;
         runner_.snap(design(shape_, rate_));
         runner_.reset();
-        motion_.prepare(rate, b, motion);
     }
-    void set(const BandSettings& b, const BandMotionSettings& motion, bool on) {
+    void set(const BandSettings& b, bool on) {
         wanted_ = b;
-        motion_.set(motion);
         on_ = on;
         frequency_.set(std::log(b.frequency));
         gain_.set(b.gain_db);
         q_.set(std::log(b.q));
     }
     void begin_grain() {
+        heard_ = 0.0;
         if (!on_ && !active_ && wet_.target() == 0.0 && wanted_ == parked_) return;  // off and left alone
         const bool same_shape = wanted_.type == shape_.type && wanted_.slope == shape_.slope;
         // Another shape fades out, changes, and fades in again.
@@ -42,7 +40,6 @@ class RunningBand {
         const bool silent = !wet_.moving() && wet_.grain_value() == 0.0;
         // What rang when it was left rings no more.
         if (!silent && !active_) runner_.reset();
-        if (silent) motion_.reset();
         if (silent && !same_shape) {
             shape_ = wanted_;
             runner_.reset();
@@ -53,23 +50,19 @@ class RunningBand {
         } else {
             move_parameters();
         }
-        if (!silent) motion_.begin_grain(shape_);
-        active_ = !silent && (!neutral() || motion_.acting());
-    }
-    /// What the equalizer is given, before any band.
-    void listen(const AudioBlock& sound) {
-        if (active_ && motion_.acting()) motion_.listen(sound);
+        heard_ = wet_.grain_value();
+        active_ = !silent && !neutral();
     }
     void process(const AudioBlock& block) {
         if (!wet_.moving() && wet_.grain_value() == 1.0) {
-            run(block);
+            runner_.process(block);
             return;
         }
         float dry[kMaxChannels][kGrain];
         for (int c = 0; c < std::min(block.channels, kMaxChannels); ++c) {
             std::copy_n(block[c], block.frames, dry[c]);
         }
-        run(block);
+        runner_.process(block);
         for (int i = 0; i < block.frames; ++i) {
             const float wet = wet_.next();
             for (int c = 0; c < block.channels; ++c) {
@@ -77,24 +70,17 @@ class RunningBand {
             }
         }
     }
-    void reset() {
-        runner_.reset();
-        motion_.reset();
-    }
+    void reset() { runner_.reset(); }
 
     bool active() const { return active_; }
     /// Fully heard and not moving: may be run together with its neighbours.
-    bool still() const {
-        return !runner_.moving() && !wet_.moving() && wet_.grain_value() == 1.0 && !motion_.acting();
-    }
+    bool still() const { return !runner_.moving() && !wet_.moving() && wet_.grain_value() == 1.0; }
     FilterRunner& runner() { return runner_; }
-    const BandMotion& motion() const { return motion_; }
+    /// As it is in this grain, and how much of it is heard at its end, 0 to 1.
+    const BandSettings& shape() const { return shape_; }
+    double heard() const { return heard_; }
 
   private:
-    void run(const AudioBlock& block) {
-        runner_.process(block);
-        if (motion_.acting()) motion_.process(block);
-    }
     /// A bell, shelf or tilt of 0 dB does nothing, so it costs nothing.
     bool neutral() const {
         const bool has_gain = shape_.type == FilterType::bell || shape_.type == FilterType::low_shelf ||
@@ -160,9 +146,9 @@ class RunningBand {
     double rate_ = 48000.0;
     BandSettings shape_, wanted_, parked_;
     bool on_ = false, active_ = true;
+    double heard_ = 0.0;
     Smoothed frequency_, gain_, q_, wet_;
     FilterRunner runner_;
-    BandMotion motion_;
 };
 
 }  // namespace reed

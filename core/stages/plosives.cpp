@@ -4,7 +4,7 @@
 #include <atomic>
 
 #include "dsp/lookahead.h"
-#include "dsp/moving_filter.h"
+#include "dsp/moving_shelf.h"
 #include "stages/voice_reference.h"
 
 namespace reed {
@@ -124,7 +124,7 @@ class PlosivesStage final : public Stage {
     FilteredLevel gust_;
     VoiceReference voice_;
     Lookahead lookahead_;
-    MovingFilter shelf_{MovingFilter::Shape::low_shelf};
+    MovingShelf shelf_{MovingShelf::Side::low};
     Ballistics ballistics_;
     Smoothed threshold_, depth_, corner_;
     HearTaken taken_;

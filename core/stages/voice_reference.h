@@ -5,12 +5,54 @@
 #include <atomic>
 #include <cmath>
 
+#include "dsp/filter_runner.h"
 #include "dsp/gain_computer.h"
+#include "dsp/level_detector.h"
 #include "dsp/smoothed.h"
-#include "stages/filtered_level.h"
 #include "stages/stage.h"
 
 namespace reed {
+
+/// Level of a filtered copy of the sound, linked over channels.
+class FilteredLevel {
+  public:
+    /// `seconds`: time constant of the mean square.
+    void prepare(double sample_rate, const BandSettings& filter, double seconds) {
+        filter_.snap(design(filter, sample_rate));
+        level_.prepare(sample_rate, seconds);
+        reset();
+    }
+    void reset() {
+        filter_.reset();
+        level_.reset();
+    }
+    /// dBFS, one a frame. `before`: another filter to go through first.
+    void level(const AudioBlock& side, float* out, FilterRunner* before = nullptr) {
+        copy(side);
+        FilterRunner* both[] = {before, &filter_};
+        if (before != nullptr)
+            FilterRunner::process_still(both, 2, rows());
+        else
+            filter_.process(rows());
+        level_.process(rows(), LevelDetector::Mode::rms, out);
+    }
+    /// The filtered copy of the last call of level().
+    const AudioBlock& rows() const { return view_; }
+
+  private:
+    void copy(const AudioBlock& side) {
+        view_.channels = std::min(side.channels, kMaxChannels);
+        view_.frames = side.frames;
+        for (int c = 0; c < view_.channels; ++c) {
+            view_.rows[static_cast<size_t>(c)] = scratch_[c];
+            std::copy_n(side[c], side.frames, scratch_[c]);
+        }
+    }
+    FilterRunner filter_;
+    LevelDetector level_;
+    AudioBlock view_;
+    float scratch_[kMaxChannels][kGrain] = {};
+};
 
 /// The voice's own level as something is held against it: rises with a word within 25 ms, falls by 18 dB a
 /// second, and no further than to what quiet words have, so that in a pause nothing stands out against
