@@ -342,7 +342,7 @@ void leveller(const std::vector<Voice>& voices) {
 void cost(const std::vector<Voice>& voices) {
     std::printf("Share of a core, %%\n");
     for (const char* name : {"deesser", "plosives", "leveller", "gate", "compressor", "saturation", "widener",
-                             "balance", "equalizer", "4 bands move"}) {
+                             "balance", "multiband", "equalizer", "4 bands move"}) {
         const std::string_view what = name;
         const bool moves = what == "4 bands move";
         ChainSpec chain;
@@ -352,6 +352,7 @@ void cost(const std::vector<Voice>& voices) {
             chain.stages[0].set(band + "_moves", 1);
             chain.stages[0].set(band + "_threshold", -50);
         }
+        if (what == "multiband") chain.stages[0].set("ranges", 2);
         double least = 1e9;
         for (int round = 0; round < 5; ++round) {
             const int channels = what == "widener" || what == "balance" ? 2 : 1;

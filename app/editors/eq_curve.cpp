@@ -5,6 +5,7 @@
 #include <QWheelEvent>
 #include <cmath>
 
+#include "editors/level_picture.h"
 #include "session/session.h"
 #include "stages/equalizer.h"
 #include "widgets/frequency_axis.h"
@@ -13,7 +14,6 @@
 namespace reed::ui {
 namespace {
 
-constexpr double kQuietest = -100.0;  // dBFS, foot of the spectrum
 constexpr FrequencyAxis kAxis;
 constexpr double kLowest = kAxis.lowest, kHighest = kAxis.highest;
 
@@ -89,13 +89,12 @@ QPointF EqCurve::handle(int band) const {
 }
 
 double EqCurve::levelY(double dbfs) const {
-    const QRectF r = plot();
-    return r.top() + std::clamp(dbfs / kQuietest, 0.0, 1.0) * r.height();
+    return levelOn(plot(), dbfs);
 }
 
 double EqCurve::levelAt(double y) const {
     const QRectF r = plot();
-    return std::clamp((y - r.top()) / r.height(), 0.0, 1.0) * kQuietest;
+    return std::clamp((y - r.top()) / r.height(), 0.0, 1.0) * kLevelAxis;
 }
 
 QRectF EqCurve::candidateMark(const Resonance& r) const {

@@ -3,14 +3,14 @@
 #include <cmath>
 
 #include "editors/eq_curve.h"
+#include "editors/level_picture.h"
 #include "session/session.h"
 
 namespace reed::ui {
 namespace {
 
-constexpr double kReadings = 33.0;  // a second
-constexpr double kWidest = 52.0;    // pixels, the most frequent level
-constexpr double kLong = 80.0;      // pixels, the mark of a threshold
+constexpr double kWidest = 52.0;  // pixels, the most frequent level
+constexpr double kLong = 80.0;    // pixels, the mark of a threshold
 
 }  // namespace
 
@@ -40,7 +40,7 @@ void EqCurve::watchBands() {
         return;
     }
     watch_.add(s->values, session_.engine().chain().readouts(static_cast<size_t>(stage_.index())),
-               1.0 / kReadings);
+               1.0 / kReadingsPerSecond);
 }
 
 std::optional<QPointF> EqCurve::thresholdMark() const {
@@ -54,12 +54,12 @@ std::optional<QPointF> EqCurve::thresholdMark() const {
 QString EqCurve::motionWords() const {
     const auto m = motion();
     if (!m) return {};
-    const BandWatch::Band& b = watch_.band(band_);
-    if (b.heard < 3 * kReadings) return tr("Listens to its range ...");
+    const LevelWatch& b = watch_.band(band_);
+    if (b.heard < 3 * kReadingsPerSecond) return tr("Listens to its range ...");
     const bool tames = m->moves == BandMoves::tames;
     double beyond = 0.0;
-    for (int i = 0; i < BandWatch::kBins; ++i) {
-        const double level = i + 0.5 - BandWatch::kBins;
+    for (int i = 0; i < LevelWatch::kBins; ++i) {
+        const double level = i + 0.5 - LevelWatch::kBins;
         if (tames ? level > m->threshold : band_motion_db(*m, static_cast<float>(level)) > 0.1f)
             beyond += b.share(i);
     }
@@ -112,34 +112,10 @@ void EqCurve::paintMotion(QPainter& p) const {
     const double x = xOf(band_settings(*values(), band_).frequency);
     const QPointF mark = *thresholdMark();
     const double way = mark.x() < x ? 1.0 : -1.0;  // the levels stand on the other side
-    const BandWatch::Band& b = watch_.band(band_);
-    if (b.heard > kReadings) {
-        // Three bins at a time, else the picture is all teeth.
-        const auto share = [&b](int i) {
-            double sum = 0.0;
-            for (int k = std::max(0, i - 1); k <= std::min(BandWatch::kBins - 1, i + 1); ++k)
-                sum += b.share(k);
-            return sum;
-        };
-        double most = 0.0;
-        for (int i = 0; i < BandWatch::kBins; ++i) most = std::max(most, share(i));
-        const double height = r.height() / BandWatch::kBins;
-        QColor below = t.room;
-        QColor above = t.marsh;
-        below.setAlpha(120);
-        above.setAlpha(150);
-        for (int i = 0; i < BandWatch::kBins; ++i) {
-            const double level = i + 1.0 - BandWatch::kBins;
-            const double width = kWidest * share(i) / most;
-            if (width < 0.5) continue;
-            const bool acts = std::abs(band_motion_db(*m, static_cast<float>(level - 0.5))) > 0.05f;
-            p.fillRect(QRectF(way > 0 ? x : x - width, levelY(level), width, height), acts ? above : below);
-        }
-    }
-    if (b.level > -100.0) {
-        p.setPen(QPen(t.now, 2.0));
-        p.drawLine(QPointF(x, levelY(b.level)), QPointF(x + way * kWidest, levelY(b.level)));
-    }
+    const LevelWatch& b = watch_.band(band_);
+    paintLevels(p, r, b, x, way * kWidest, [&m](double level) {
+        return std::abs(band_motion_db(*m, static_cast<float>(level))) > 0.05f;
+    });
     p.setPen(QPen(t.marsh, 2.0));
     p.setBrush(t.marsh);
     p.drawPolygon(QPolygonF({mark + QPointF(-4, -5), mark + QPointF(4, 0), mark + QPointF(-4, 5)}));
@@ -148,22 +124,10 @@ void EqCurve::paintMotion(QPainter& p) const {
     const QString label =
         (m->moves == BandMoves::tames ? tr("over %1") : tr("under %1")).arg(m->threshold, 0, 'f', 0);
     const double w = p.fontMetrics().horizontalAdvance(label) + 8;
-    const QRectF box(mark.x() + 26, mark.y() - 8, w, 16);
-    QColor plate = t.raised;
-    plate.setAlpha(225);
-    p.setPen(Qt::NoPen);
-    p.setBrush(plate);
-    p.drawRoundedRect(box, 4, 4);
-    p.setPen(t.text);
-    p.drawText(box, Qt::AlignCenter, label);
+    paintPlate(p, QRectF(mark.x() + 26, mark.y() - 8, w, 16), label);
     const QString words = motionWords();
     const double length = p.fontMetrics().horizontalAdvance(words) + 14;
-    const QRectF line(r.left() + 4, r.top() + 4, length, 18);
-    p.setPen(Qt::NoPen);
-    p.setBrush(plate);
-    p.drawRoundedRect(line, 4, 4);
-    p.setPen(t.text);
-    p.drawText(line, Qt::AlignCenter, words);
+    paintPlate(p, QRectF(r.left() + 4, r.top() + 4, length, 18), words);
 }
 
 }  // namespace reed::ui

@@ -4,6 +4,7 @@
 
 #include "base/decibel.h"
 #include "editors/eq_curve.h"
+#include "editors/level_picture.h"
 #include "session/session.h"
 #include "stages/equalizer.h"
 #include "widgets/frequency_axis.h"
@@ -249,13 +250,7 @@ void EqCurve::paintReadout(QPainter& p) const {
     const double w = p.fontMetrics().horizontalAdvance(words) + 12;
     const bool left = mouse_->x() > r.center().x();
     const QRectF box(left ? r.left() + 4 : r.right() - w - 4, r.top() + (motion() ? 26 : 4), w, 18);
-    QColor plate = t.raised;
-    plate.setAlpha(225);
-    p.setPen(Qt::NoPen);
-    p.setBrush(plate);
-    p.drawRoundedRect(box, 4, 4);
-    p.setPen(t.text);
-    p.drawText(box, Qt::AlignCenter, words);
+    paintPlate(p, box, words);
 }
 
 void EqCurve::paintEvent(QPaintEvent*) {

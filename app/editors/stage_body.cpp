@@ -5,8 +5,10 @@
 #include "editors/dynamics_body.h"
 #include "editors/equalizer_body.h"
 #include "editors/general_body.h"
+#include "editors/multiband_body.h"
 #include "editors/suppression_body.h"
 #include "stages/equalizer.h"
+#include "stages/multiband.h"
 #include "stages/suppression.h"
 
 namespace reed::ui {
@@ -21,6 +23,7 @@ StageBody* makeBody(Session& session, const StageRef& stage, QWidget* parent) {
 std::map<const StageKind*, StageBody::Maker>& makers() {
     static std::map<const StageKind*, StageBody::Maker> all{
         {&kEqualizerStage, makeBody<EqualizerBody>},
+        {&kMultibandStage, makeBody<MultibandBody>},
         {&kSuppressionStage, makeBody<SuppressionBody>},
     };
     return all;

@@ -10,6 +10,7 @@
 #include "stages/gate.h"
 #include "stages/leveller.h"
 #include "stages/limiter.h"
+#include "stages/multiband.h"
 #include "stages/plosives.h"
 #include "stages/saturation.h"
 #include "stages/suppression.h"
@@ -19,9 +20,9 @@ namespace reed {
 namespace {
 // One line per kind; nothing else needs to know a new stage.
 constexpr const StageKind* kKinds[] = {
-    &kGainStage,    &kSuppressionStage, &kGateStage,     &kExpanderStage,   &kPlosivesStage,
-    &kDeesserStage, &kEqualizerStage,   &kLevellerStage, &kCompressorStage, &kSaturationStage,
-    &kBalanceStage, &kWidenerStage,     &kDuckingStage,  &kLimiterStage,
+    &kGainStage,       &kSuppressionStage, &kGateStage,     &kExpanderStage,   &kPlosivesStage,
+    &kDeesserStage,    &kEqualizerStage,   &kLevellerStage, &kCompressorStage, &kMultibandStage,
+    &kSaturationStage, &kBalanceStage,     &kWidenerStage,  &kDuckingStage,    &kLimiterStage,
 };
 }  // namespace
 

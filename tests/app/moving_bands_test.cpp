@@ -64,7 +64,7 @@ TEST_CASE("a threshold is dragged among the levels of the band's own range, and 
     w.set("band5_moves", 1);
     w.set("band5_threshold", 0);
     CHECK(w.curve->motionWords() == "Listens to its range ...");
-    const auto band = [&]() -> const ui::BandWatch::Band& { return w.curve->watch().band(4); };
+    const auto band = [&]() -> const ui::LevelWatch& { return w.curve->watch().band(4); };
     REQUIRE(Window::until([&] { return band().heard > 150; }, 60.0));
     // The voice comes and goes; its range is under the whole of it.
     CHECK(band().quantile(0.98) > band().quantile(0.1) + 10.0);

@@ -111,6 +111,22 @@ TEST_CASE("shots: equalizer", "[.shots]") {
     QTest::mouseClick(w.find<ui::FlatButton>("octaves_button"), Qt::LeftButton);
 }
 
+TEST_CASE("shots: multiband", "[.shots]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.strip().addStage(*find_stage_kind("multiband"), 4);
+    w.session.strip().focus("multiband");
+    const auto set = [&](const char* id, double value) {
+        w.session.strip().setValue("multiband", static_cast<size_t>(find_stage_kind("multiband")->find(id)),
+                                   value);
+    };
+    set("range1_threshold", -38);
+    set("range1_ratio", 4);
+    set("range3_threshold", -48);
+    settle(20.0);
+    shoot(w, "multiband-dusk");
+}
+
 TEST_CASE("shots: diagram", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);

@@ -1,0 +1,66 @@
+// Levels as they were lately, beside a threshold.
+#pragma once
+
+#include <QPainter>
+#include <QRectF>
+
+#include "session/level_watch.h"
+#include "theme/theme.h"
+
+namespace reed::ui {
+
+constexpr double kReadingsPerSecond = 33.0;
+constexpr double kLevelAxis = -100.0;  ///< dBFS at the foot of a plot, 0 at its top
+
+inline double levelOn(const QRectF& plot, double dbfs) {
+    return plot.top() + std::clamp(dbfs / kLevelAxis, 0.0, 1.0) * plot.height();
+}
+
+/// Bars from `x` to one side (`width` of either sign, for the most frequent level): at which levels it was,
+/// and in another colour those at which something is done (`acts(level)`), with the level of this moment.
+template <typename Acts>
+void paintLevels(QPainter& p, const QRectF& plot, const LevelWatch& watch, double x, double width,
+                 Acts acts) {
+    const Theme& t = theme();
+    if (watch.heard > kReadingsPerSecond) {
+        // Three bins at a time, else the picture is all teeth.
+        const auto share = [&watch](int i) {
+            double sum = 0.0;
+            for (int k = std::max(0, i - 1); k <= std::min(LevelWatch::kBins - 1, i + 1); ++k)
+                sum += watch.share(k);
+            return sum;
+        };
+        double most = 0.0;
+        for (int i = 0; i < LevelWatch::kBins; ++i) most = std::max(most, share(i));
+        const double height = plot.height() / LevelWatch::kBins;
+        QColor idle = t.room;
+        QColor busy = t.marsh;
+        idle.setAlpha(120);
+        busy.setAlpha(150);
+        for (int i = 0; i < LevelWatch::kBins; ++i) {
+            const double level = i + 1.0 - LevelWatch::kBins;
+            const double w = width * share(i) / most;
+            if (std::abs(w) < 0.5) continue;
+            p.fillRect(QRectF(std::min(x, x + w), levelOn(plot, level), std::abs(w), height),
+                       acts(level - 0.5) ? busy : idle);
+        }
+    }
+    if (watch.level > kLevelAxis) {
+        p.setPen(QPen(t.now, 2.0));
+        const double y = levelOn(plot, watch.level);
+        p.drawLine(QPointF(x, y), QPointF(x + width, y));
+    }
+}
+
+/// Words on a plate of their own, so that they stay readable over a picture.
+inline void paintPlate(QPainter& p, const QRectF& box, const QString& words) {
+    QColor plate = theme().raised;
+    plate.setAlpha(225);
+    p.setPen(Qt::NoPen);
+    p.setBrush(plate);
+    p.drawRoundedRect(box, 4, 4);
+    p.setPen(theme().text);
+    p.drawText(box, Qt::AlignCenter, words);
+}
+
+}  // namespace reed::ui

@@ -1,0 +1,74 @@
+// Splits sound into ranges that add up to the sound again.
+#pragma once
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <numbers>
+
+#include "base/audio_block.h"
+
+namespace reed {
+
+/// A Linkwitz-Riley crossover of the fourth order (S. Linkwitz, "Active Crossover Networks for Noncoincident
+/// Drivers", JAES 24 (1), 1976): two Butterworth filters of the second order in a row on both sides. Low and
+/// high are in phase everywhere and add up to an all-pass of the second order with Q 0.7071; compensate()
+/// gives a sound beside them that same phase. As trapezoidal state-variable filters (V. Zavalishin, "The Art
+/// of VA Filter Design", ch. 4), for which that holds exactly at every rate, and while the frequency moves.
+class Crossover {
+  public:
+    /// `frequency` Hz, held below 0.45 of the rate. From the next sample on; move it in small steps.
+    void set(double frequency, double sample_rate) {
+        const double at = std::min(frequency, 0.45 * sample_rate);
+        const auto g = static_cast<float>(std::tan(std::numbers::pi * at / sample_rate));
+        const float a1 = 1.0f / (1.0f + g * (g + kDamping));
+        keep_ = 2.0f * a1 - 1.0f;
+        cross_ = 2.0f * g * a1;
+        feed_ = 2.0f * g * g * a1;
+    }
+    void reset() { state_ = {}; }
+
+    /// `x` becomes the low side, `high` the other; `frames` samples of `channel`.
+    void split(float* x, float* high, int frames, int channel) {
+        Channel s = state_[static_cast<size_t>(channel)];
+        for (int i = 0; i < frames; ++i) {
+            const Step first = step(x[i], s.first);
+            const float top = x[i] - kDamping * first.band - first.low;
+            const Step upper = step(top, s.high);
+            x[i] = step(first.low, s.low).low;
+            high[i] = top - kDamping * upper.band - upper.low;
+        }
+        state_[static_cast<size_t>(channel)] = s;
+    }
+    /// The phase of both sides together, for a sound that goes past them. Not on one that also splits.
+    void compensate(float* x, int frames, int channel) {
+        State s = state_[static_cast<size_t>(channel)].first;
+        for (int i = 0; i < frames; ++i) x[i] -= 2.0f * kDamping * step(x[i], s).band;
+        state_[static_cast<size_t>(channel)].first = s;
+    }
+
+  private:
+    static constexpr float kDamping = 1.41421356f;  // 1 / Q
+    struct State {
+        float s1 = 0.0f, s2 = 0.0f;
+    };
+    struct Channel {
+        State first, low, high;
+    };
+    struct Step {
+        float band, low;
+    };
+    /// From state to state by the shortest way, for which the processor waits.
+    Step step(float in, State& s) const {
+        const float n1 = (keep_ * s.s1 + cross_ * in) - cross_ * s.s2;
+        const float n2 = (s.s2 + feed_ * in) + (cross_ * s.s1 - feed_ * s.s2);
+        const Step out{0.5f * (s.s1 + n1), 0.5f * (s.s2 + n2)};
+        s = {n1, n2};
+        return out;
+    }
+
+    float keep_ = 1.0f, cross_ = 0.0f, feed_ = 0.0f;
+    std::array<Channel, kMaxChannels> state_{};
+};
+
+}  // namespace reed

@@ -1,0 +1,323 @@
+#include "stages/multiband.h"
+
+#include <atomic>
+#include <cmath>
+
+#include "base/decibel.h"
+#include "base/fast_math.h"
+#include "dsp/crossover.h"
+#include "dsp/gain_computer.h"
+#include "dsp/smoothed.h"
+
+namespace reed {
+namespace {
+
+constexpr Choice kCounts[] = {{"2", "Two"}, {"3", "Three"}, {"4", "Four"}};
+constexpr Choice kListenChoices[] = {
+    {"off", "Off"}, {"range1", "1"}, {"range2", "2"}, {"range3", "3"}, {"range4", "4"}};
+
+struct RangeText {
+    std::string_view group, threshold, ratio, attack, release, gain, level, taken;
+};
+constexpr RangeText kText[kMostRanges] = {
+    {"Range 1", "range1_threshold", "range1_ratio", "range1_attack", "range1_release", "range1_gain",
+     "range1_level", "range1_taken"},
+    {"Range 2", "range2_threshold", "range2_ratio", "range2_attack", "range2_release", "range2_gain",
+     "range2_level", "range2_taken"},
+    {"Range 3", "range3_threshold", "range3_ratio", "range3_attack", "range3_release", "range3_gain",
+     "range3_level", "range3_taken"},
+    {"Range 4", "range4_threshold", "range4_ratio", "range4_attack", "range4_release", "range4_gain",
+     "range4_level", "range4_taken"},
+};
+/// To begin with: the lower a range, the slower.
+constexpr double kAttacks[kMostRanges] = {15.0, 8.0, 4.0, 3.0};
+constexpr double kReleases[kMostRanges] = {200.0, 150.0, 120.0, 100.0};
+
+consteval std::array<Parameter, kFirstRange + kMostRanges * kRangeParameters> make_table() {
+    std::array<Parameter, kFirstRange + kMostRanges * kRangeParameters> t{};
+    t[kRangeCount] = parameter::structural(parameter::choice(
+        "ranges", "Ranges", kCounts, 1, "Two for boom against the rest; three for boom, body and edge."));
+    t[kMeets1] = parameter::number("meets1", "1 and 2 meet", Unit::hertz, 40.0, 16000.0, 220.0,
+                                   Scale::logarithmic, "Where the boom ends: 150 to 300 Hz.");
+    t[kMeets2] = parameter::number("meets2", "2 and 3 meet", Unit::hertz, 40.0, 16000.0, 3000.0,
+                                   Scale::logarithmic, "Where the edge begins: 2.5 to 4 kHz.");
+    t[kMeets3] = parameter::number("meets3", "3 and 4 meet", Unit::hertz, 40.0, 16000.0, 7500.0,
+                                   Scale::logarithmic, "Where only s and breath are left.");
+    t[kRangeKnee] = parameter::number("knee", "Knee", Unit::decibel, 0.0, 24.0, 6.0, Scale::linear,
+                                      "A wider knee starts more gradually.");
+    t[kRangeListen] = parameter::transient(parameter::choice("listen", "Listen to", kListenChoices, 0,
+                                                             "Only one range is heard, as it comes in."));
+    for (int r = 0; r < kMostRanges; ++r) {
+        const RangeText& n = kText[r];
+        Parameter* row = &t[range_row(r, kRangeThreshold)];
+        row[kRangeThreshold] =
+            parameter::number(n.threshold, "Threshold", Unit::dbfs, -80.0, 0.0, -30.0, Scale::linear,
+                              "Among the levels of this range alone: what is louder is held.");
+        row[kRangeRatio] =
+            parameter::number(n.ratio, "Ratio", Unit::ratio, 1.0, 20.0, 2.0, Scale::logarithmic,
+                              "1:1 leaves this range alone; 2:1 evens it, 4:1 holds it.");
+        row[kRangeAttack] =
+            parameter::number(n.attack, "Attack", Unit::milliseconds, 1.0, 200.0, kAttacks[r],
+                              Scale::logarithmic, "Low ranges need longer ones, or they growl.");
+        row[kRangeRelease] =
+            parameter::number(n.release, "Release", Unit::milliseconds, 10.0, 2000.0, kReleases[r],
+                              Scale::logarithmic, "How fast it lets go again.");
+        row[kRangeGain] = parameter::number(n.gain, "Gain", Unit::decibel, -12.0, 12.0, 0.0, Scale::linear,
+                                            "Brings this range back, or turns it down for good.");
+        for (int p = 0; p < kRangeParameters; ++p) row[p].group = n.group;
+    }
+    return t;
+}
+constexpr auto kTable = make_table();
+
+consteval std::array<Readout, 2 * kMostRanges> make_readouts() {
+    std::array<Readout, 2 * kMostRanges> out{};
+    for (size_t r = 0; r < kMostRanges; ++r) {
+        out[2 * r] = {kText[r].level, "Its level now", Unit::dbfs, kText[r].threshold};
+        out[2 * r + 1] = {kText[r].taken, "Taken from it", Unit::decibel, {}};
+    }
+    return out;
+}
+constexpr auto kReadouts = make_readouts();
+
+/// One range's compressor. Its level is taken over a grain; the gain it asks for is reached within the next.
+class Range {
+  public:
+    void prepare(double rate, std::span<const double> values, int range) {
+        rate_ = rate;
+        threshold_.prepare(rate, 0.005, row(values, range, kRangeThreshold));
+        ratio_.prepare(rate, 0.005, row(values, range, kRangeRatio));
+        gain_.prepare(rate, 0.005, row(values, range, kRangeGain));
+        heard_.prepare(rate, 0.005, 1.0);
+        plain_.prepare(rate, 0.005, 0.0);
+    }
+    /// `lowest` Hz of the range; `heard`: 0 while another one is listened to; `plain`: this one is.
+    void set(std::span<const double> values, int range, double lowest, bool heard, bool plain) {
+        threshold_.set(row(values, range, kRangeThreshold));
+        ratio_.set(row(values, range, kRangeRatio));
+        gain_.set(row(values, range, kRangeGain));
+        heard_.set(heard ? 1.0 : 0.0);
+        plain_.set(plain ? 1.0 : 0.0);
+        const double attack = row(values, range, kRangeAttack);
+        ballistics_.set(rate_ / kGrain, attack, row(values, range, kRangeRelease), false);
+        // At least a period of what is in it: shorter would follow the wave.
+        const double period = std::clamp(1.0 / std::max(lowest, 1.0), 0.003, 0.020);
+        forget_ = 1.0 - std::exp(-kGrain / (std::clamp(attack / 1000.0, period, 0.020) * rate_));
+    }
+    /// At once where it is to go.
+    void snap() {
+        heard_.snap(heard_.target());
+        plain_.snap(plain_.target());
+        now_ = end_ = heard(db_to_gain(static_cast<double>(gain_.target())));
+    }
+    /// Returns what it takes in the grain that begins, in dB.
+    float begin_grain(float knee) {
+        for (Smoothed* s : {&threshold_, &ratio_, &gain_, &heard_, &plain_}) s->begin_grain();
+        // Linked over channels: the louder one counts.
+        const double power = static_cast<double>(std::max(sum_[0], sum_[1])) / kGrain;
+        sum_ = {};
+        mean_ += forget_ * (power - mean_);
+        const float level = 0.5f * kDbPerLog2 * fast_log2(2.0f * std::max(static_cast<float>(mean_), 5e-16f));
+        const float taken =
+            ballistics_.next(compressor_reduction(level, static_cast<float>(threshold_.grain_value()),
+                                                  static_cast<float>(ratio_.grain_value()), knee));
+        shown_level_.store(level, std::memory_order_relaxed);
+        shown_taken_.store(taken, std::memory_order_relaxed);
+        now_ = end_;
+        end_ = heard(
+            static_cast<double>(fast_exp2(kLog2PerDb * (static_cast<float>(gain_.grain_value()) - taken))));
+        step_ = (end_ - now_) / kGrain;
+        return taken;
+    }
+    void reset() {
+        ballistics_.reset();
+        mean_ = 0.0;
+        sum_ = {};
+    }
+    /// In place.
+    void process(const AudioBlock& block) {
+        float gain = now_;
+        for (int c = 0; c < block.channels; ++c) {
+            float sum = sum_[static_cast<size_t>(c)];
+            gain = now_;
+            float* x = block[c];
+            for (int i = 0; i < block.frames; ++i) {
+                sum += x[i] * x[i];
+                gain += step_;
+                x[i] *= gain;
+            }
+            sum_[static_cast<size_t>(c)] = sum;
+        }
+        now_ = gain;
+    }
+    float level() const { return shown_level_.load(std::memory_order_relaxed); }
+    float taken() const { return shown_taken_.load(std::memory_order_relaxed); }
+
+  private:
+    static double row(std::span<const double> values, int range, RangeParameter parameter) {
+        return values[range_row(range, parameter)];
+    }
+    float heard(double gain) const {
+        return static_cast<float>(heard_.grain_value() * (gain + plain_.grain_value() * (1.0 - gain)));
+    }
+    double rate_ = 48000.0;
+    Smoothed threshold_, ratio_, gain_, heard_, plain_;
+    Ballistics ballistics_;
+    double mean_ = 0.0, forget_ = 1.0;
+    std::array<float, kMaxChannels> sum_{};
+    float now_ = 1.0f, end_ = 1.0f, step_ = 0.0f;  // gain within the grain, at its end, a sample
+    std::atomic<float> shown_level_{-150.0f}, shown_taken_{0.0f};
+};
+
+class MultibandStage final : public Stage {
+  public:
+    void prepare(const StreamFormat& format, std::span<const double> values) override {
+        rate_ = format.sample_rate;
+        count_ = range_count(values);
+        const auto meet = range_meetings(values);
+        for (size_t i = 0; i < meets_.size(); ++i) meets_[i].prepare(rate_, 0.010, std::log(meet[i]));
+        knee_.prepare(rate_, 0.005, values[kRangeKnee]);
+        for (int r = 0; r < kMostRanges; ++r) ranges_[static_cast<size_t>(r)].prepare(rate_, values, r);
+        set_values(values);
+        for (Range& r : ranges_) r.snap();
+        place();
+        reset();
+    }
+    void set_values(std::span<const double> values) override {
+        const auto meet = range_meetings(values);
+        for (size_t i = 0; i < meets_.size(); ++i) meets_[i].set(std::log(meet[i]));
+        knee_.set(values[kRangeKnee]);
+        const int listened = static_cast<int>(values[kRangeListen]);
+        for (int r = 0; r < kMostRanges; ++r) {
+            const double lowest = r == 0 ? 60.0 : meet[static_cast<size_t>(r - 1)];
+            // One that is not there can't be listened to.
+            const bool alone = listened > 0 && listened <= count_;
+            ranges_[static_cast<size_t>(r)].set(values, r, lowest, !alone || listened == r + 1,
+                                                alone && listened == r + 1);
+        }
+    }
+    void begin_grain() override {
+        bool moves = false;
+        for (Smoothed& m : meets_) {
+            m.begin_grain();
+            moves = moves || m.moving();
+        }
+        if (moves || placed_moving_) place();
+        placed_moving_ = moves;
+        knee_.begin_grain();
+        const auto knee = static_cast<float>(knee_.grain_value());
+        for (int r = 0; r < count_; ++r) note_reduction(ranges_[static_cast<size_t>(r)].begin_grain(knee));
+    }
+    void process(const AudioBlock& block) override {
+        float rows[kMostRanges][kMaxChannels][kGrain];
+        std::array<AudioBlock, kMostRanges> parts;
+        const int channels = std::min(block.channels, kMaxChannels);
+        for (int r = 0; r < count_; ++r) {
+            AudioBlock& p = parts[static_cast<size_t>(r)];
+            p.channels = channels;
+            p.frames = block.frames;
+            for (int c = 0; c < channels; ++c) p.rows[static_cast<size_t>(c)] = rows[r][c];
+        }
+        for (int c = 0; c < channels; ++c) split(block, parts, c);
+        for (int r = 0; r < count_; ++r)
+            ranges_[static_cast<size_t>(r)].process(parts[static_cast<size_t>(r)]);
+        for (int c = 0; c < channels; ++c) {
+            std::copy_n(rows[0][c], block.frames, block[c]);
+            for (int r = 1; r < count_; ++r) {
+                for (int i = 0; i < block.frames; ++i) block[c][i] += rows[r][c][i];
+            }
+        }
+    }
+    void reset() override {
+        for (auto* all : {&splits_, &beside_}) {
+            for (Crossover& x : *all) x.reset();
+        }
+        for (Range& r : ranges_) r.reset();
+    }
+    float readout(size_t which) const override {
+        const Range& r = ranges_[which / 2];
+        return which % 2 == 0 ? r.level() : r.taken();
+    }
+
+  private:
+    void place() {
+        for (size_t i = 0; i < meets_.size(); ++i) splits_[i].set(std::exp(meets_[i].grain_value()), rate_);
+        beside_[0].set(std::exp(meets_[1].grain_value()), rate_);
+        beside_[1].set(std::exp(meets_[2].grain_value()), rate_);
+        beside_[2].set(std::exp(meets_[2].grain_value()), rate_);
+    }
+    /// What is below a meeting has the phase of all meetings above it, so that all ranges add up.
+    void split(const AudioBlock& block, const std::array<AudioBlock, kMostRanges>& parts, int c) {
+        float rest[kGrain];
+        const int n = block.frames;
+        std::copy_n(block[c], n, parts[0][c]);
+        // From the lowest meeting up: what is left over goes on to the next.
+        for (int m = 0; m + 1 < count_; ++m) {
+            float* low = parts[static_cast<size_t>(m)][c];
+            splits_[static_cast<size_t>(m)].split(low, rest, n, c);
+            std::copy_n(rest, n, parts[static_cast<size_t>(m + 1)][c]);
+        }
+        // Range 1 lacks the phase of meetings 2 and 3, range 2 that of 3.
+        if (count_ > 2) beside_[0].compensate(parts[0][c], n, c);
+        if (count_ > 3) {
+            beside_[1].compensate(parts[0][c], n, c);
+            beside_[2].compensate(parts[1][c], n, c);
+        }
+    }
+
+    double rate_ = 48000.0;
+    int count_ = 3;
+    bool placed_moving_ = false;
+    std::array<Smoothed, kMostRanges - 1> meets_;  // logarithms
+    std::array<Crossover, kMostRanges - 1> splits_, beside_;
+    Smoothed knee_;
+    std::array<Range, kMostRanges> ranges_;
+};
+
+Finding finding(const Situation& now) {
+    if (!now.in.voice_known) return waiting_for_voice();
+    const StageReduction& r = now.reduction;
+    if (r.usual > 12.0)
+        return {
+            "takes_much",
+            FindingTone::warning,
+            "One of the ranges is held down by {0} dB most of the time. Less gain there does the same; raise "
+            "its threshold.",
+            {{r.usual}},
+            {}};
+    if (r.deepest < 0.5)
+        return {"takes_nothing",
+                FindingTone::neutral,
+                "No range was loud enough to be held. Lower a threshold into its levels.",
+                {},
+                {}};
+    return {"takes_some",
+            FindingTone::good,
+            "The range that is held most gives {0} dB usually, {1} dB at most.",
+            {{r.usual}, {r.deepest}},
+            {}};
+}
+
+}  // namespace
+
+int range_count(std::span<const double> values) {
+    return 2 + static_cast<int>(values[kRangeCount]);
+}
+
+std::array<double, kMostRanges - 1> range_meetings(std::span<const double> values) {
+    std::array<double, kMostRanges - 1> out{values[kMeets1], values[kMeets2], values[kMeets3]};
+    constexpr double kApart = 1.26;  // a third of an octave
+    for (size_t i = 1; i < out.size(); ++i) out[i] = std::max(out[i], kApart * out[i - 1]);
+    return out;
+}
+
+const StageKind kMultibandStage{.id = "multiband",
+                                .title = "Multiband",
+                                .purpose = "Holds boom, body and edge apart from each other",
+                                .parameters = kTable,
+                                .make = make_stage<MultibandStage>,
+                                .reports_reduction = true,
+                                .finding = finding,
+                                .readouts = kReadouts};
+
+}  // namespace reed
