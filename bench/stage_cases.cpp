@@ -342,7 +342,7 @@ void leveller(const std::vector<Voice>& voices) {
 void cost(const std::vector<Voice>& voices) {
     std::printf("Share of a core, %%\n");
     for (const char* name : {"deesser", "plosives", "leveller", "gate", "compressor", "saturation", "widener",
-                             "balance", "multiband", "equalizer", "4 bands move"}) {
+                             "balance", "multiband", "echo", "reverb", "equalizer", "4 bands move"}) {
         const std::string_view what = name;
         const bool moves = what == "4 bands move";
         ChainSpec chain;

@@ -15,7 +15,8 @@ class MovingDelay {
     /// Silence came before. `longest` in frames.
     void prepare(const StreamFormat& format, int longest) {
         rows_.assign(static_cast<size_t>(format.channels),
-                     std::vector<float>(static_cast<size_t>(longest) + 1, 0.0f));
+                     std::vector<float>(static_cast<size_t>(longest + kGrain), 0.0f));
+        longest_ = longest;
         fade_length_ = std::max(1, static_cast<int>(0.020 * format.sample_rate));
         at_ = now_ = next_ = 0;
         fade_ = fade_length_;
@@ -24,6 +25,10 @@ class MovingDelay {
     void snap(int delay) {
         now_ = next_ = inside(delay);
         fade_ = fade_length_;
+    }
+    /// Silence came before, again.
+    void reset() noexcept {
+        for (auto& row : rows_) std::fill(row.begin(), row.end(), 0.0f);
     }
     /// The delay to fade to.
     void set(int delay) noexcept {
@@ -36,9 +41,9 @@ class MovingDelay {
     void process(const AudioBlock& block) noexcept {
         const int size = static_cast<int>(rows_.front().size());
         for (int done = 0; done < block.frames;) {
-            // As far as neither place comes to the end of the ring.
+            // As far as neither place comes to the end of the ring, and what is written not to what is read.
             const int from = at_ < now_ ? at_ - now_ + size : at_ - now_;
-            int n = std::min({block.frames - done, size - at_, size - from});
+            int n = std::min({block.frames - done, size - at_, size - from, size - now_});
             if (fade_ < fade_length_) {
                 n = std::min(n, fade_length_ - fade_);
                 fade(block.slice(done, n), from);
@@ -72,10 +77,10 @@ class MovingDelay {
         }
         if (fade_ == fade_length_) now_ = next_;
     }
-    int inside(int delay) const { return std::clamp(delay, 0, static_cast<int>(rows_.front().size()) - 1); }
+    int inside(int delay) const { return std::clamp(delay, 0, longest_); }
 
     std::vector<std::vector<float>> rows_;
-    int at_ = 0, now_ = 0, next_ = 0;
+    int longest_ = 0, at_ = 0, now_ = 0, next_ = 0;
     int fade_ = 0, fade_length_ = 1;
 };
 

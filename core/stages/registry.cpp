@@ -4,6 +4,7 @@
 #include "stages/compressor.h"
 #include "stages/deesser.h"
 #include "stages/ducking.h"
+#include "stages/echo.h"
 #include "stages/equalizer.h"
 #include "stages/expander.h"
 #include "stages/gain.h"
@@ -12,6 +13,7 @@
 #include "stages/limiter.h"
 #include "stages/multiband.h"
 #include "stages/plosives.h"
+#include "stages/reverb.h"
 #include "stages/saturation.h"
 #include "stages/suppression.h"
 #include "stages/widener.h"
@@ -22,7 +24,8 @@ namespace {
 constexpr const StageKind* kKinds[] = {
     &kGainStage,       &kSuppressionStage, &kGateStage,     &kExpanderStage,   &kPlosivesStage,
     &kDeesserStage,    &kEqualizerStage,   &kLevellerStage, &kCompressorStage, &kMultibandStage,
-    &kSaturationStage, &kBalanceStage,     &kWidenerStage,  &kDuckingStage,    &kLimiterStage,
+    &kSaturationStage, &kBalanceStage,     &kWidenerStage,  &kEchoStage,       &kReverbStage,
+    &kDuckingStage,    &kLimiterStage,
 };
 }  // namespace
 

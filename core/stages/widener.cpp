@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <atomic>
 #include <cmath>
-#include <vector>
 
+#include "dsp/all_pass.h"
 #include "dsp/filter_runner.h"
 #include "dsp/smoothed.h"
 
@@ -20,28 +20,7 @@ constexpr Parameter kTable[] = {
 enum Index { kWidth, kFrom };
 constexpr Readout kReadouts[] = {{"correlation", "Alike on both sides", Unit::percent}};
 
-/// A delay with as much fed forth as back: every frequency passes at the same level.
-class AllPass {
-  public:
-    void prepare(int delay) {
-        ring_.assign(static_cast<size_t>(delay), 0.0f);
-        at_ = 0;
-    }
-    void reset() { std::fill(ring_.begin(), ring_.end(), 0.0f); }
-    float next(float x) {
-        const float delayed = ring_[at_];
-        const float in = x + kGain * delayed;
-        ring_[at_] = in;
-        if (++at_ == ring_.size()) at_ = 0;
-        return delayed - kGain * in;
-    }
-
-  private:
-    static constexpr float kGain = 0.6f;
-    std::vector<float> ring_;
-    size_t at_ = 0;
-};
-
+constexpr float kScatter = 0.6f;
 constexpr double kDelays[] = {0.00071, 0.00103, 0.00147, 0.00191};  // s; no two share a multiple below 20 ms
 
 class WidenerStage final : public Stage {
@@ -51,7 +30,7 @@ class WidenerStage final : public Stage {
         width_.prepare(rate_, 0.010, 0.01 * values[kWidth]);
         from_.prepare(rate_, 0.010, std::log2(values[kFrom]));
         for (size_t i = 0; i < std::size(kDelays); ++i)
-            scatter_[i].prepare(static_cast<int>(std::lround(kDelays[i] * rate_)));
+            scatter_[i].prepare(static_cast<int>(std::lround(kDelays[i] * rate_)), kScatter);
         low_.snap(low_cut());
         forget_ = std::exp(-kGrain / (0.4 * rate_));
         if (format.channels < 2)

@@ -104,11 +104,6 @@ TEST_CASE("shots: equalizer", "[.shots]") {
     settle(14.0);
     shoot(w, "equalizer-moving");
     QTest::mouseClick(w.find<ui::FlatButton>("moves_button"), Qt::LeftButton);
-    w.session.strip().setValue("equalizer", kBandParameters * 2 + kBandGain, 7.0);
-    QTest::mouseClick(w.find<ui::FlatButton>("octaves_button"), Qt::LeftButton);
-    settle(0.5);
-    shoot(w, "octaves-dusk");
-    QTest::mouseClick(w.find<ui::FlatButton>("octaves_button"), Qt::LeftButton);
 }
 
 TEST_CASE("shots: multiband", "[.shots]") {

@@ -13,6 +13,7 @@
 #include "dsp/frame_adapter.h"
 #include "dsp/intersample_peak.h"
 #include "dsp/level_detector.h"
+#include "dsp/moving_delay.h"
 #include "dsp/sliding_minimum.h"
 #include "dsp/smoothed.h"
 #include "support/signals.h"
@@ -70,6 +71,33 @@ TEST_CASE("a delay line delays by whole samples, also by none", "[dsp]") {
         line.prepare(delay);
         for (int i = 0; i < 2000; ++i)
             REQUIRE(line.next(static_cast<float>(i)) == static_cast<float>(std::max(0, i - delay)));
+    }
+}
+
+TEST_CASE(
+    "a moving delay delays by what is set up to its longest, whatever the block, and after a reset anew",
+    "[dsp]") {
+    const auto x = noise(0.1, 0.2, 8);
+    for (const int delay : {0, 1, 99, 100, 5000}) {
+        for (const int block : {1, 32, 700, 4096}) {
+            MovingDelay line;
+            line.prepare({48000, 1}, 100);
+            line.snap(delay);
+            AudioBuffer b = mono(x);
+            const auto n = static_cast<size_t>(block);
+            for (size_t i = 0; i < b.frames(); i += n)
+                line.process(b.block(i, static_cast<int>(std::min(n, b.frames() - i))));
+            const auto late = static_cast<size_t>(std::min(delay, 100));
+            INFO("delay " << delay << ", blocks of " << block);
+            CHECK(line.delay() == static_cast<int>(late));
+            CHECK(std::equal(x.begin(), x.end() - static_cast<long>(late),
+                             b[0].begin() + static_cast<long>(late)));
+            CHECK(peak(b[0], 0, late) == 0.0);
+            line.reset();
+            AudioBuffer again = mono(x);
+            line.process(again.block(0, 100));
+            CHECK(peak(again[0], 0, late) == 0.0);
+        }
     }
 }
 
