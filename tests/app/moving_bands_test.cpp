@@ -86,7 +86,7 @@ TEST_CASE("a threshold is dragged among the levels of the band's own range, and 
     w.set("band5_threshold", -80);
     w.set("band5_ratio", 20);
     REQUIRE(Window::until([&] { return w.curve->motionWords().startsWith("Down most of the time"); }, 90.0));
-    CHECK(band().moved == Approx(-w.value("equalizer", "band5_depth")).margin(3.0));
+    REQUIRE(Window::until([&] { return band().moved < -w.value("equalizer", "band5_depth") + 1.0; }));
     w.session.strip().undo();
     w.session.strip().undo();
     CHECK(w.value("equalizer", "band5_threshold") == Approx(wanted).margin(1.5));
