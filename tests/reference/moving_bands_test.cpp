@@ -155,6 +155,55 @@ TEST_CASE("the response of a band that has moved is the one that is told", "[sta
     }
 }
 
+TEST_CASE("a shelf that has moved has the response that is told, and a band takes its movement along",
+          "[stages]") {
+    for (const auto& [type, frequency, pilot] :
+         {std::tuple{1.0, 120.0, 400.0}, std::tuple{1.0, 120.0, 200.0}, std::tuple{2.0, 6000.0, 3500.0}}) {
+        const StageSpec spec = one_band({{"band2_type", type},
+                                         {"band2_frequency", type == 1.0 ? 300 : 4000},
+                                         {"band2_q", 0.71},
+                                         {"band2_moves", kTames},
+                                         {"band2_threshold", -60},
+                                         {"band2_ratio", 20},
+                                         {"band2_depth", 15}});
+        const auto x = mix(tone(frequency, -10, 3.0), tone(pilot, -70, 3.0));
+        INFO("type " << type << " at " << pilot);
+        const double told = band_motion_response_db(band_settings(spec.values, 1), -15, pilot, 48000);
+        CHECK(change_at(x, run(chain_of({spec}), x), pilot) == Approx(told).margin(0.2));
+    }
+    // As far down as it goes all the while: what it does comes along to another frequency.
+    const std::vector<std::pair<std::string, double>> held{{"band2_moves", kTames},
+                                                           {"band2_threshold", -80},
+                                                           {"band2_ratio", 20},
+                                                           {"band2_depth", 12},
+                                                           {"band2_q", 4}};
+    auto moved = held;
+    moved.emplace_back("band2_frequency", 3000);
+    const auto x = mix(tone(1000, -12, 4.0), tone(3000, -12, 4.0));
+    auto built = Chain::build(chain_of({one_band(held)}), {48000, 1});
+    REQUIRE(built.ok());
+    AudioBuffer b = mono(x);
+    built.value()->process(b.block(0, 96000));
+    built.value()->post(chain_of({one_band(moved)}));
+    built.value()->process(b.block(96000, 96000));
+    CHECK(change_at(x, b[0], 3000) == Approx(-12.0).margin(0.3));
+    CHECK(change_at(x, b[0], 1000) == Approx(0.0).margin(0.3));
+}
+
+TEST_CASE("of two channels the louder one moves a band, on both sides alike", "[stages]") {
+    const auto spec = one_band({{"band2_moves", kTames}, {"band2_threshold", -30}, {"band2_ratio", 20}});
+    for (const bool left : {false, true}) {
+        auto built = Chain::build(chain_of({spec}), {48000, 2});
+        REQUIRE(built.ok());
+        const auto loud = tone(1000, -10, 2.0);
+        const auto faint = tone(1000, -50, 2.0);
+        AudioBuffer b = left ? stereo(loud, faint) : stereo(faint, loud);
+        built.value()->process(b.block(0, static_cast<int>(b.frames())));
+        CHECK(change_at(left ? loud : faint, b[0], 1000) == Approx(-19.0).margin(0.4));
+        CHECK(change_at(left ? faint : loud, b[1], 1000) == Approx(-19.0).margin(0.4));
+    }
+}
+
 TEST_CASE("at rest a band that may move is the band itself, to the bit", "[stages]") {
     const auto x = mix(tone(300, -30, 1.0), noise(0.01, 1.0, 4));
     const std::vector<std::pair<std::string, double>> at_rest{{"band2_gain", -4}, {"band4_on", 1}};

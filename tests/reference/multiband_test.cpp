@@ -49,7 +49,8 @@ double change_at(const std::vector<float>& x, const std::vector<float>& y, doubl
 TEST_CASE("ranges that hold nothing add up to the sound within 0.1 dB, at every rate", "[reference]") {
     for (const double rate : {44100.0, 48000.0, 96000.0, 192000.0}) {
         for (const double count : {0.0, 1.0, 2.0}) {
-            for (const auto& meets : {std::array{220.0, 3000.0, 7500.0}, std::array{100.0, 130.0, 16000.0}}) {
+            for (const auto& meets : {std::array{220.0, 3000.0, 7500.0}, std::array{300.0, 380.0, 480.0},
+                                      std::array{100.0, 130.0, 16000.0}}) {
                 const auto y = run(chain_of({ranges({{"ranges", count},
                                                      {"meets1", meets[0]},
                                                      {"meets2", meets[1]},
@@ -121,6 +122,17 @@ TEST_CASE("each range is held by the tutorial's curve, and by what is in it alon
     CHECK(static_cast<double>(told[0]) == Approx(-10.0).margin(0.5));
     CHECK(static_cast<double>(told[1]) == Approx(15.0).margin(0.5));
     CHECK(static_cast<double>(told[3]) == Approx(0.0).margin(0.05));
+    // Of two channels the louder one counts, on both sides.
+    for (const bool left : {false, true}) {
+        auto two = Chain::build(chain_of({ranges({{"range2_ratio", 20}})}), {48000, 2});
+        REQUIRE(two.ok());
+        const auto loud = sine(800, db_to_gain(-10), 2.0);
+        const auto faint = sine(800, db_to_gain(-50), 2.0);
+        AudioBuffer both = left ? stereo(loud, faint) : stereo(faint, loud);
+        two.value()->process(both.block(0, static_cast<int>(both.frames())));
+        CHECK(change_at(left ? loud : faint, both[0], 800) == Approx(-19.0).margin(1.0));
+        CHECK(change_at(left ? faint : loud, both[1], 800) == Approx(-19.0).margin(1.0));
+    }
 }
 
 TEST_CASE("ranges meet in order, whatever the table says, and move there without a click", "[reference]") {
@@ -143,6 +155,11 @@ TEST_CASE("ranges meet in order, whatever the table says, and move there without
         steepest = std::max(steepest,
                             std::abs(static_cast<double>(b[0][i]) - 2.0 * static_cast<double>(b[0][i + 1]) +
                                      static_cast<double>(b[0][i + 2])));
+    // They are there: what was range 2 is range 1 when that one ends at 8 kHz.
+    built.value()->post(chain_of({ranges({{"ranges", 2}, {"meets1", 8000}, {"listen", 1}})}));
+    AudioBuffer low = mono(x);
+    built.value()->process(low.block(0, static_cast<int>(low.frames())));
+    CHECK(change_at(x, low[0], 1000) == Approx(0.0).margin(0.1));
     const double own = 0.25 * std::pow(2.0 * M_PI * 1000.0 / 48000.0, 2);
     CHECK(steepest < 1.35 * own);
 }

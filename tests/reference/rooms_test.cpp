@@ -80,6 +80,19 @@ TEST_CASE("a room dies away in the time that is set, in every size and at every 
     }
 }
 
+TEST_CASE("a room follows its decay and darkness while it sounds", "[reference]") {
+    auto built = Chain::build(chain_of({room({{"decay", 300}})}), {48000, 1});
+    REQUIRE(built.ok());
+    AudioBuffer quiet(1, 48000);
+    built.value()->process(quiet.block(0, 48000));
+    built.value()->post(chain_of({room({{"decay", 1500}, {"dark", 80}})}));
+    built.value()->process(quiet.block(0, 48000));
+    AudioBuffer b = mono(impulse(3.0));
+    built.value()->process(b.block(0, static_cast<int>(b.frames())));
+    CHECK(decay_time(octave(b[0], 250)) == Approx(1.5).epsilon(0.12));
+    CHECK(decay_time(octave(b[0], 8000)) < 1.1);
+}
+
 TEST_CASE("the darker a room, the sooner its top dies away, and not its middle", "[reference]") {
     double before = 1e9;
     for (const double dark : {0.0, 40.0, 80.0}) {
@@ -160,6 +173,11 @@ TEST_CASE("an echo makes nothing louder, and moves to another time without a cli
             INFO(level << " dB, " << repeats << " %");
             const double louder = db(rms(y, 4 * 48000) / rms(x, 4 * 48000));
             CHECK(louder < 0.8);
+            // From its first sample on: the voice alone is as soft as it will be.
+            const double l = db_to_gain(level);
+            const double r = repeats / 100.0;
+            CHECK(static_cast<double>(y[0]) ==
+                  Approx(static_cast<double>(x[0]) / std::sqrt(1.0 + l * l / (1.0 - r * r))).epsilon(1e-4));
             CHECK(louder > -1.5);
         }
     }
