@@ -92,15 +92,13 @@ class EchoStage final : public Stage {
         const double level = level_.grain_value();
         const double again = repeats_.grain_value();
         const auto keep = static_cast<float>(1.0 / std::sqrt(1.0 + level * level / (1.0 - again * again)));
-        keep_now_ = first_ ? keep : keep_end_;
+        keep_now_ = keep_end_;
         keep_end_ = keep;
         keep_step_ = (keep_end_ - keep_now_) / kGrain;
-        first_ = false;
     }
 
     double rate_ = 48000.0;
     int size_ = 1, at_ = 0, now_ = 0, next_ = 0, wanted_ = 0, fade_ = 0, fade_length_ = 1;
-    bool first_ = true;
     std::vector<std::vector<float>> rows_;
     std::array<float, kMaxChannels> dull_{};
     float pole_ = 1.0f, keep_now_ = 1.0f, keep_end_ = 1.0f, keep_step_ = 0.0f;
