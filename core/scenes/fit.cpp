@@ -43,9 +43,22 @@ double moved(double level, const VoiceLevels& made, const VoiceLevels& here) {
     return points.back().second + level - points.back().first;
 }
 
+/// Whether a row goes along with the levels, and where it goes: a threshold against the whole sound between
+/// room and voice, one against a part of it with the voice.
+std::optional<double> goes_to(const StageSpec& s, size_t row, const VoiceLevels& made,
+                              const VoiceLevels& here) {
+    const StageKind& kind = s.stage_kind();
+    if (kind.parameters[row].mark == DiagramMark::threshold) return moved(s.values[row], made, here);
+    if (kind.part_threshold != nullptr && kind.part_threshold(s.values, row))
+        return s.values[row] + here.usual - made.usual;
+    return std::nullopt;
+}
+
 bool has_threshold(const StageSpec& s) {
-    const auto& table = s.stage_kind().parameters;
-    return !s.bypass && std::ranges::find(table, DiagramMark::threshold, &Parameter::mark) != table.end();
+    for (size_t row = 0; !s.bypass && row < s.values.size(); ++row) {
+        if (goes_to(s, row, {}, {})) return true;
+    }
+    return false;
 }
 
 std::optional<size_t> lifting(const StageSpec& s, StageKind::Lift lift) {
@@ -165,12 +178,13 @@ class Fitter {
             most = std::max(most, std::abs(there.values[row] - s.values[row]));
         if (most < kLeastMove) return {};
         for (size_t row = 0; row < table.size(); ++row) {
-            if (table[row].mark != DiagramMark::threshold) continue;
+            const auto wanted = goes_to(s, row, made->second, here.value());
+            if (!wanted) continue;
             FitChange change;
             change.why = FitChange::Why::threshold;
             change.made = made->second;
             change.here = here.value();
-            note(change, s.id, row, moved(s.values[row], made->second, here.value()), true);
+            note(change, s.id, row, *wanted, true);
         }
         return {};
     }
@@ -255,9 +269,8 @@ StageSpec placed(StageSpec stage, const VoiceLevels& made, const VoiceLevels& he
     const auto& table = stage.stage_kind().parameters;
     for (size_t row = 0; row < table.size(); ++row) {
         const Parameter& p = table[row];
-        if (p.mark == DiagramMark::threshold)
-            stage.values[row] =
-                std::clamp(round_value(p, moved(stage.values[row], made, here)), p.minimum, p.maximum);
+        if (const auto wanted = goes_to(stage, row, made, here))
+            stage.values[row] = std::clamp(round_value(p, *wanted), p.minimum, p.maximum);
     }
     return stage;
 }

@@ -54,10 +54,10 @@ struct Fit {
 /// What to change so that `chain`, made for `made`, does to `sound` what it did there. First a gain that
 /// stands before every stage with a threshold brings the voice to its level; then, stage by stage with what
 /// was changed before it, every threshold is put where it stood between room, quiet, usual and loud voice
-/// (straight lines between those, the same distance beyond them); at the end a make-up, or the fader, brings
-/// the loudness back. Stages that are bypassed or listen to another strip are left alone, and so are
-/// ceilings, which belong to what goes out. Fails when there is no speech or pause in `sound`, or it was
-/// cancelled.
+/// (straight lines between those, the same distance beyond them), and those on a part of the spectrum as far
+/// as the usual voice has moved; at the end a make-up, or the fader, brings the loudness back. Stages that
+/// are bypassed or listen to another strip are left alone, and so are ceilings, which belong to what goes
+/// out. Fails when there is no speech or pause in `sound`, or it was cancelled.
 Result<Fit> fit_chain(const ChainSpec& chain, double fader, const MadeFor& made, const AudioBuffer& sound,
                       double sample_rate, const Progress& progress = {});
 

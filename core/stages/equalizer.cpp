@@ -361,6 +361,13 @@ Finding finding(const Situation& now) {
             {}};
 }
 
+bool part_threshold(std::span<const double> values, size_t row) {
+    if (row >= kListenRow || row % kBandParameters != kBandThreshold) return false;
+    const int band = static_cast<int>(row / kBandParameters);
+    return values[static_cast<size_t>(band * kBandParameters + kBandOn)] >= 0.5 &&
+           band_motion(values, band).moves != BandMoves::stays && can_move(band_settings(values, band).type);
+}
+
 }  // namespace
 
 const StageKind kEqualizerStage{.id = "equalizer",
@@ -370,6 +377,7 @@ const StageKind kEqualizerStage{.id = "equalizer",
                                 .make = make_stage<EqualizerStage>,
                                 .usual = true,
                                 .finding = finding,
+                                .part_threshold = part_threshold,
                                 .readouts = kReadouts};
 
 }  // namespace reed

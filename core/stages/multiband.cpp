@@ -298,6 +298,12 @@ Finding finding(const Situation& now) {
             {}};
 }
 
+bool part_threshold(std::span<const double> values, size_t row) {
+    if (row < kFirstRange || (row - kFirstRange) % kRangeParameters != kRangeThreshold) return false;
+    const int range = static_cast<int>((row - kFirstRange) / kRangeParameters);
+    return range < range_count(values) && values[range_row(range, kRangeRatio)] > 1.0;
+}
+
 }  // namespace
 
 int range_count(std::span<const double> values) {
@@ -318,6 +324,7 @@ const StageKind kMultibandStage{.id = "multiband",
                                 .make = make_stage<MultibandStage>,
                                 .reports_reduction = true,
                                 .finding = finding,
+                                .part_threshold = part_threshold,
                                 .readouts = kReadouts};
 
 }  // namespace reed

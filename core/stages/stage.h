@@ -122,6 +122,10 @@ struct StageKind {
     bool (*rests)(std::span<const double> values) = nullptr;
     /// What the levels say about its settings; nullptr: nothing. Any thread but the audio thread.
     Finding (*finding)(const Situation& now) = nullptr;
+    /// Whether `row` is a threshold that acts on a part of the sound's spectrum: it goes along with the
+    /// voice's level, as a marked one (DiagramMark::threshold) goes along with room and voice. nullptr: none
+    /// is.
+    bool (*part_threshold)(std::span<const double> values, size_t row) = nullptr;
     /// The reduction that is wanted while there is a voice, in dB: least and most. nullptr: none is.
     std::pair<double, double> (*wanted)(std::span<const double> values) = nullptr;
     /// Row that lifts or lowers all that leaves it, in dB, and in which order such rows are turned to bring

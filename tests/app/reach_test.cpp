@@ -201,10 +201,17 @@ TEST_CASE("of several voices the one that is off is named, and one press of its 
     const double apart = *loudness(0).lufs - *loudness(1).lufs;
     CHECK(apart > 0.0);
     auto& verdict = w.guest->verdict();
-    REQUIRE(Window::until([&] { return !verdict.remedy().isEmpty(); }));
-    const double off = -30.0 - *loudness(1).lufs, other = -30.0 - *loudness(0).lufs;
-    const bool guest_is_off = std::abs(off) > std::abs(other);
-    CHECK(verdict.words().startsWith(guest_is_off ? "Guest: " : "Voice: "));
+    // It judges twice a second, and meanwhile what is judged goes on.
+    double off = 0.0;
+    double other = 0.0;
+    bool guest_is_off = false;
+    REQUIRE(Window::until([&] {
+        off = -30.0 - *loudness(1).lufs;
+        other = -30.0 - *loudness(0).lufs;
+        guest_is_off = std::abs(off) > std::abs(other);
+        return !verdict.remedy().isEmpty() &&
+               verdict.words().startsWith(guest_is_off ? "Guest: " : "Voice: ");
+    }));
     ui::Session& who = guest_is_off ? *w.guest : w.session;
     const double before = who.strip().spec().fader;
     QTest::mouseClick(w.button("verdict_button"), Qt::LeftButton);

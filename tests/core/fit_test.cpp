@@ -177,6 +177,43 @@ TEST_CASE("thresholds of one stage move together, so that none passes the other"
     }
 }
 
+TEST_CASE("thresholds of a part of the spectrum go along with the voice, those that act alone", "[scene]") {
+    const VoiceLevels made{-60, -32, -22, -16};
+    const VoiceLevels here{-70, -40, -31, -25};
+    const StageSpec moving =
+        stage("equalizer", {{"band4_moves", 1}, {"band4_threshold", -40}, {"band5_threshold", -35}});
+    StageSpec to = placed(moving, made, here);
+    CHECK(to.value("band4_threshold") == -49.0);
+    CHECK(to.value("band5_threshold") == -35.0);  // stays where it is, as its band does
+    CHECK(to.value("band4_gain") == moving.value("band4_gain"));
+    const StageSpec off = stage("equalizer", {{"band4_moves", 1}, {"band4_on", 0}, {"band4_threshold", -40}});
+    CHECK(placed(off, made, here) == off);
+    const StageSpec cut = stage("equalizer", {{"band1_moves", 1}, {"band1_threshold", -40}});
+    CHECK(placed(cut, made, here) == cut);
+    // Three ranges, of which one is left alone.
+    const StageSpec ranges =
+        stage("multiband", {{"range1_threshold", -30}, {"range2_ratio", 1}, {"range4_threshold", -50}});
+    to = placed(ranges, made, here);
+    CHECK(to.value("range1_threshold") == -39.0);
+    CHECK(to.value("range2_threshold") == ranges.value("range2_threshold"));
+    CHECK(to.value("range3_threshold") == ranges.value("range3_threshold") - 9.0);
+    CHECK(to.value("range4_threshold") == -50.0);
+
+    // The whole way, on a voice 10 dB below the one it was made for, with no gain to bring it back.
+    const AudioBuffer origin = somebody(spoken("voice_talk.flac", 0), Noise::fan, -55);
+    const ChainSpec chain = chain_of({moving});
+    const auto levels = measure_made_for(chain, 0.0, origin, 48000);
+    REQUIRE(levels);
+    AudioBuffer quiet = origin;
+    for (float& x : quiet[0]) x *= static_cast<float>(db_to_gain(-10));
+    const auto fit = fit_chain(chain, 0.0, *levels, quiet, 48000);
+    REQUIRE(fit.ok());
+    REQUIRE_FALSE(fit.value().changes.empty());
+    CHECK(fit.value().changes[0].stage == "equalizer");
+    CHECK(fit.value().changes[0].to == Approx(-50.0).margin(1.0));
+    CHECK(fit.value().chain.stages[0].value("band5_threshold") == -35.0);
+}
+
 TEST_CASE("what can't be fitted says why", "[scene]") {
     const AudioBuffer quiet = mono(noise(0.001, 5.0, 1));
     CHECK_FALSE(measure_made_for(tuned(true), 0.0, quiet, 48000));
