@@ -69,6 +69,7 @@ void MultibandBody::showRange(int range) {
     // What is listened to follows the choice.
     if (s->values[kRangeListen] > 0) stage_.set(kRangeListen, range + 1);
     std::vector<size_t> rows;
+    rows.reserve(kRangeParameters + 3);
     for (int p = 0; p < kRangeParameters; ++p)
         rows.push_back(range_row(range, static_cast<RangeParameter>(p)));
     // Where it ends: the highest begins where the one before it does.
