@@ -14,6 +14,8 @@ namespace {
 
 constexpr size_t kKey = 8;  // samples that identify a place of what was played
 constexpr float kSame = 1e-6f;
+constexpr size_t kShaky =
+    12000;  // frames before a break of the source: by then our own streams may lose cycles
 
 std::uint64_t key_at(const std::vector<float>& x, size_t at) {
     std::uint64_t hash = 1469598103934665603ULL;  // FNV-1a over the samples' bits
@@ -132,6 +134,7 @@ Judged judge(const std::vector<float>& plain, const std::vector<float>& heard,
         for (size_t at = s.first + how.settle; at + how.piece <= end; at += how.piece) {
             // What is cut off at the end of the recording can't be judged.
             if (at + how.piece + how.most_delay > heard.size()) break;
+            if (s.played + s.length < played.size() && at + how.piece + kShaky > end) break;
             const std::vector<float> part(wanted.begin() + static_cast<long>(at),
                                           wanted.begin() + static_cast<long>(at + how.piece));
             if (rms(part) < 0.001) continue;
