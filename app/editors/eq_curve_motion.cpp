@@ -16,19 +16,14 @@ constexpr double kLong = 80.0;    // pixels, the mark of a threshold
 
 std::optional<BandMotionSettings> EqCurve::motion() const {
     const auto* v = values();
-    if (v == nullptr || (*v)[static_cast<size_t>(band_ * kBandParameters + kBandOn)] < 0.5 ||
-        !can_move(band_settings(*v, band_).type))
-        return {};
-    const BandMotionSettings m = band_motion(*v, band_);
-    return m.moves == BandMoves::stays ? std::nullopt : std::optional(m);
+    if (v == nullptr || !band_moves(*v, band_)) return {};
+    return band_motion(*v, band_);
 }
 
 bool EqCurve::anyMoves() const {
     const auto* v = values();
     for (int b = 0; v != nullptr && b < kEqualizerBands; ++b) {
-        if ((*v)[static_cast<size_t>(b * kBandParameters + kBandOn)] >= 0.5 &&
-            band_motion(*v, b).moves != BandMoves::stays && can_move(band_settings(*v, b).type))
-            return true;
+        if (band_moves(*v, b)) return true;
     }
     return false;
 }

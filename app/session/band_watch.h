@@ -17,10 +17,8 @@ class BandWatch {
     void add(const std::vector<double>& values, const std::vector<float>& readouts, double seconds) {
         if (readouts.size() < 2 * kEqualizerBands) return;
         for (size_t b = 0; b < kEqualizerBands; ++b) {
-            const bool on = values[b * kBandParameters + kBandOn] >= 0.5;
             const BandSettings range = band_settings(values, static_cast<int>(b));
-            const bool moves = band_motion(values, static_cast<int>(b)).moves != BandMoves::stays;
-            if (!on || !moves || !can_move(range.type)) {
+            if (!band_moves(values, static_cast<int>(b))) {
                 bands_[b] = {};
                 continue;
             }

@@ -1,12 +1,10 @@
 // Splits sound into ranges that add up to the sound again.
 #pragma once
 
-#include <algorithm>
 #include <array>
-#include <cmath>
-#include <numbers>
 
 #include "base/audio_block.h"
+#include "dsp/state_variable.h"
 
 namespace reed {
 
@@ -19,12 +17,7 @@ class Crossover {
   public:
     /// `frequency` Hz, held below 0.45 of the rate. From the next sample on; move it in small steps.
     void set(double frequency, double sample_rate) {
-        const double at = std::min(frequency, 0.45 * sample_rate);
-        const auto g = static_cast<float>(std::tan(std::numbers::pi * at / sample_rate));
-        const float a1 = 1.0f / (1.0f + g * (g + kDamping));
-        keep_ = 2.0f * a1 - 1.0f;
-        cross_ = 2.0f * g * a1;
-        feed_ = 2.0f * g * g * a1;
+        step_ = StateStep::of(warped_frequency(frequency, sample_rate), kDamping);
     }
     void reset() { state_ = {}; }
 
@@ -58,16 +51,15 @@ class Crossover {
     struct Step {
         float band, low;
     };
-    /// From state to state by the shortest way, for which the processor waits.
     Step step(float in, State& s) const {
-        const float n1 = (keep_ * s.s1 + cross_ * in) - cross_ * s.s2;
-        const float n2 = (s.s2 + feed_ * in) + (cross_ * s.s1 - feed_ * s.s2);
+        const float n1 = step_.first(s.s1, s.s2, in);
+        const float n2 = step_.second(s.s1, s.s2, in);
         const Step out{0.5f * (s.s1 + n1), 0.5f * (s.s2 + n2)};
         s = {n1, n2};
         return out;
     }
 
-    float keep_ = 1.0f, cross_ = 0.0f, feed_ = 0.0f;
+    StateStep step_;
     std::array<Channel, kMaxChannels> state_{};
 };
 

@@ -9,6 +9,29 @@
 
 namespace reed {
 
+/// dBFS (AES17) of a mean square: 10 log10(2 p), with 5e-16 standing for silence.
+inline float level_of_power(float power) {
+    return 0.5f * kDbPerLog2 * fast_log2(2.0f * std::max(power, 5e-16f));
+}
+
+/// The level of a sound that is asked for once a grain: a one-pole mean of the square.
+class GrainLevel {
+  public:
+    /// `seconds`: 63 % of a step in power.
+    void set(double sample_rate, double seconds) {
+        forget_ = 1.0 - std::exp(-kGrain / (seconds * sample_rate));
+    }
+    void reset() { mean_ = 0.0; }
+    /// dBFS, at least -150; `sum` of the squares in the grain that is over, of the channel that counts.
+    float next(float sum) {
+        mean_ += forget_ * (static_cast<double>(sum) / kGrain - mean_);
+        return level_of_power(static_cast<float>(mean_));
+    }
+
+  private:
+    double mean_ = 0.0, forget_ = 1.0;
+};
+
 /// Level of a block in dBFS (AES17), linked over channels: the louder channel counts.
 /// Peak follows |x| sample by sample; RMS is a one-pole mean of the square with a time constant.
 class LevelDetector {
@@ -45,10 +68,7 @@ class LevelDetector {
                 mean_[c] = m;
             }
         }
-        // 10 log10(2 p), with 5e-16 standing for silence.
-        for (int i = 0; i < side.frames; ++i) {
-            level_db[i] = 0.5f * kDbPerLog2 * fast_log2(2.0f * std::max(power[i], 5e-16f));
-        }
+        for (int i = 0; i < side.frames; ++i) level_db[i] = level_of_power(power[i]);
     }
 
   private:

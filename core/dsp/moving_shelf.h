@@ -3,11 +3,10 @@
 
 #include <algorithm>
 #include <array>
-#include <cmath>
-#include <numbers>
 
 #include "base/audio_block.h"
 #include "base/fast_math.h"
+#include "dsp/state_variable.h"
 
 namespace reed {
 
@@ -27,10 +26,7 @@ class MovingShelf {
         reset();
     }
     /// From the next sample on; move it in small steps.
-    void set_corner(double corner) {
-        const double at = std::min(corner, 0.45 * rate_);
-        warped_ = static_cast<float>(std::tan(std::numbers::pi * at / rate_));
-    }
+    void set_corner(double corner) { warped_ = warped_frequency(corner, rate_); }
     void reset() { state_ = {}; }
 
     /// `gain_db`: one per frame, the same for all channels.

@@ -14,10 +14,6 @@ namespace {
 constexpr float kNothing = 1e-4f;  // dB; less is rest
 constexpr float kSilence = -150.0f;
 
-float warped(double frequency, double rate) {
-    return static_cast<float>(std::tan(std::numbers::pi * std::min(frequency, 0.45 * rate) / rate));
-}
-
 }  // namespace
 
 BandSettings band_range(const BandSettings& band) {
@@ -80,13 +76,19 @@ double band_motion_response_db(const BandSettings& band, double moved_db, double
 
 void BandMotions::prepare(double sample_rate) {
     rate_ = sample_rate;
+    for (Band& b : bands_) tune(b);
     reset();
 }
 
 void BandMotions::set(int band, const BandMotionSettings& settings) {
     Band& b = bands_[at(band)];
+    if (settings == b.settings) return;
     b.settings = settings;
-    b.ballistics.set(rate_ / kGrain, settings.attack_ms, settings.release_ms, false);
+    tune(b);
+}
+
+void BandMotions::tune(Band& b) const {
+    b.ballistics.set(rate_ / kGrain, b.settings.attack_ms, b.settings.release_ms, false);
 }
 
 void BandMotions::reset() {
@@ -113,7 +115,7 @@ void BandMotions::end(int band) {
         --r.acting;
     }
     b.acting = false;
-    b.mean = 0.0;
+    b.level.reset();
     b.moved = 0.0f;
     b.at_end = 0.0f;
     b.ballistics.reset();
@@ -128,14 +130,13 @@ void BandMotions::end(int band) {
 void BandMotions::shape_to(int band, const BandSettings& shape) {
     Band& b = bands_[at(band)];
     b.shape = shape;
-    b.warped = warped(shape.frequency, rate_);
-    b.forget = 1.0 - std::exp(-kGrain / (band_level_seconds(shape) * rate_));
+    b.warped = warped_frequency(shape.frequency, rate_);
+    b.level.set(rate_, band_level_seconds(shape));
     Ranges& r = ranges_[at(band) / kLanes];
     const size_t lane = at(band) % kLanes;
     const bool bell = shape.type == FilterType::bell;
     const float damping = bell ? static_cast<float>(1.0 / shape.q) : 1.41421356f;
-    const float g = b.warped;
-    const Poles p = poles(g, damping);
+    const StateStep p = StateStep::of(b.warped, damping);
     r.keep[lane] = p.keep;
     r.cross[lane] = p.cross;
     r.feed[lane] = p.feed;
@@ -169,10 +170,8 @@ void BandMotions::measure(int band) {
     Ranges& r = ranges_[at(band) / kLanes];
     const size_t lane = at(band) % kLanes;
     // Linked over channels: the louder one counts.
-    const double power = static_cast<double>(std::max(r.sum[0][lane], r.sum[1][lane])) / kGrain;
+    const float level = b.level.next(std::max(r.sum[0][lane], r.sum[1][lane]));
     for (auto& row : r.sum) row[lane] = 0.0f;
-    b.mean += b.forget * (power - b.mean);
-    const float level = 0.5f * kDbPerLog2 * fast_log2(2.0f * std::max(static_cast<float>(b.mean), 5e-16f));
     // What is on its way down comes through rest before it goes up.
     const float way = b.settings.moves == BandMoves::lifts ? 1.0f : -1.0f;
     if (b.moved == 0.0f) b.sign = way;
@@ -182,11 +181,6 @@ void BandMotions::measure(int band) {
     if (b.moved == 0.0f && wanted == 0.0f) b.ballistics.reset();
     shown_level_[at(band)].store(level, std::memory_order_relaxed);
     shown_moved_[at(band)].store(b.moved, std::memory_order_relaxed);
-}
-
-BandMotions::Poles BandMotions::poles(float g, float damping) {
-    const float a1 = 1.0f / (1.0f + g * (g + damping));
-    return {2.0f * a1 - 1.0f, 2.0f * g * a1, 2.0f * g * g * a1};
 }
 
 BandMotions::Coefficients BandMotions::coefficients(const Band& b, float moved_db) {
@@ -210,7 +204,7 @@ BandMotions::Coefficients BandMotions::coefficients(const Band& b, float moved_d
     }
     c.m1 *= 0.5f;
     c.m2 *= 0.5f;
-    c.poles = poles(g, damping);
+    c.poles = StateStep::of(g, damping);
     return c;
 }
 
@@ -283,8 +277,8 @@ struct Way {
         at.m0 += step.m0;
         at.m1 += step.m1;
         at.m2 += step.m2;
-        const float n1 = (at.poles.keep * s1 + at.poles.cross * in) - at.poles.cross * s2;
-        const float n2 = (s2 + at.poles.feed * in) + (at.poles.cross * s1 - at.poles.feed * s2);
+        const float n1 = at.poles.first(s1, s2, in);
+        const float n2 = at.poles.second(s1, s2, in);
         const float out = at.m0 * in + (at.m1 * (s1 + n1) + at.m2 * (s2 + n2));
         s1 = n1;
         s2 = n2;

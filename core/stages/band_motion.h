@@ -7,6 +7,8 @@
 #include "base/audio_block.h"
 #include "dsp/filter_design.h"
 #include "dsp/gain_computer.h"
+#include "dsp/level_detector.h"
+#include "dsp/state_variable.h"
 
 namespace reed {
 
@@ -75,10 +77,6 @@ class BandMotions {
     static constexpr size_t kLanes = 4;
     static size_t at(int band) { return static_cast<size_t>(band); }
     using Lanes = std::array<float, kLanes>;
-    /// The state's part of a filter: what of a state is kept, what goes across, what comes in.
-    struct Poles {
-        float keep = 1.0f, cross = 0.0f, feed = 0.0f;
-    };
     /// The ranges of four bands, side by side for the processor.
     struct Ranges {
         Lanes keep{}, cross{}, feed{};
@@ -87,7 +85,7 @@ class BandMotions {
         int acting = 0;
     };
     struct Coefficients {
-        Poles poles;
+        StateStep poles;
         float m0 = 1.0f, m1 = 0.0f, m2 = 0.0f;
     };
     struct Band {
@@ -95,7 +93,7 @@ class BandMotions {
         BandSettings shape;
         bool acting = false;
         float warped = 0.1f;
-        double mean = 0.0, forget = 1.0;
+        GrainLevel level;
         Ballistics ballistics;
         float sign = -1.0f, moved = 0.0f;
         // Within this grain, and at its end.
@@ -104,12 +102,12 @@ class BandMotions {
         bool turned = false;  // has another shape since
         std::array<std::array<float, 2>, kMaxChannels> state{};
     };
+    void tune(Band& band) const;
     void begin(int band, const BandSettings& shape);
     void end(int band);
     void shape_to(int band, const BandSettings& shape);
     void measure(int band);
     static void move(Band& band, float to);
-    static Poles poles(float g, float damping);
     static Coefficients coefficients(const Band& band, float moved_db);
     static void run(Band& first, Band* second, const AudioBlock& block);
 

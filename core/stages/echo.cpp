@@ -39,6 +39,7 @@ class EchoStage final : public Stage {
         set_values(values);
         now_ = next_ = wanted_;
         place();
+        keep_now_ = keep_end_;
         reset();
     }
     void set_values(std::span<const double> values) override {
@@ -50,7 +51,9 @@ class EchoStage final : public Stage {
     }
     void begin_grain() override {
         for (Smoothed* s : {&level_, &repeats_, &tone_}) s->begin_grain();
-        place();
+        keep_now_ = keep_end_;
+        keep_step_ = 0.0f;
+        if (level_.moving() || repeats_.moving() || tone_.moving()) place();
         if (fade_ == fade_length_ && wanted_ != now_) {
             next_ = wanted_;
             fade_ = 0;
@@ -92,7 +95,6 @@ class EchoStage final : public Stage {
         const double level = level_.grain_value();
         const double again = repeats_.grain_value();
         const auto keep = static_cast<float>(1.0 / std::sqrt(1.0 + level * level / (1.0 - again * again)));
-        keep_now_ = keep_end_;
         keep_end_ = keep;
         keep_step_ = (keep_end_ - keep_now_) / kGrain;
     }

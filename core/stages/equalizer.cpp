@@ -318,6 +318,11 @@ BandSettings band_settings(std::span<const double> values, int band) {
     return out;
 }
 
+bool band_moves(std::span<const double> values, int band) {
+    return values[static_cast<size_t>(band * kBandParameters + kBandOn)] >= 0.5 &&
+           band_motion(values, band).moves != BandMoves::stays && can_move(band_settings(values, band).type);
+}
+
 BandMotionSettings band_motion(std::span<const double> values, int band) {
     const double* row = &values[static_cast<size_t>(band * kBandParameters)];
     BandMotionSettings out;
@@ -363,9 +368,7 @@ Finding finding(const Situation& now) {
 
 bool part_threshold(std::span<const double> values, size_t row) {
     if (row >= kListenRow || row % kBandParameters != kBandThreshold) return false;
-    const int band = static_cast<int>(row / kBandParameters);
-    return values[static_cast<size_t>(band * kBandParameters + kBandOn)] >= 0.5 &&
-           band_motion(values, band).moves != BandMoves::stays && can_move(band_settings(values, band).type);
+    return band_moves(values, static_cast<int>(row / kBandParameters));
 }
 
 }  // namespace

@@ -41,6 +41,9 @@ enum FindRow { kFindOn = kListenRow + 1, kFindFrequency, kFindGain, kFindQ, kEqu
 /// What band `band` (0 to 15) is set to, from the stage's values. The on/off state is not part of it.
 BandSettings band_settings(std::span<const double> values, int band);
 
+/// Whether band `band` moves by itself: it is on, told to, and has a gain to move.
+bool band_moves(std::span<const double> values, int band);
+
 /// How band `band` moves.
 BandMotionSettings band_motion(std::span<const double> values, int band);
 

@@ -7,6 +7,7 @@
 #include "base/fast_math.h"
 #include "dsp/crossover.h"
 #include "dsp/gain_computer.h"
+#include "dsp/level_detector.h"
 #include "dsp/smoothed.h"
 
 namespace reed {
@@ -102,7 +103,7 @@ class Range {
         ballistics_.set(rate_ / kGrain, attack, row(values, range, kRangeRelease), false);
         // At least a period of what is in it: shorter would follow the wave.
         const double period = std::clamp(1.0 / std::max(lowest, 1.0), 0.003, 0.020);
-        forget_ = 1.0 - std::exp(-kGrain / (std::clamp(attack / 1000.0, period, 0.020) * rate_));
+        level_.set(rate_, std::clamp(attack / 1000.0, period, 0.020));
     }
     /// At once where it is to go.
     void snap() {
@@ -114,10 +115,8 @@ class Range {
     float begin_grain(float knee) {
         for (Smoothed* s : {&threshold_, &ratio_, &gain_, &heard_, &plain_}) s->begin_grain();
         // Linked over channels: the louder one counts.
-        const double power = static_cast<double>(std::max(sum_[0], sum_[1])) / kGrain;
+        const float level = level_.next(std::max(sum_[0], sum_[1]));
         sum_ = {};
-        mean_ += forget_ * (power - mean_);
-        const float level = 0.5f * kDbPerLog2 * fast_log2(2.0f * std::max(static_cast<float>(mean_), 5e-16f));
         const float taken =
             ballistics_.next(compressor_reduction(level, static_cast<float>(threshold_.grain_value()),
                                                   static_cast<float>(ratio_.grain_value()), knee));
@@ -131,7 +130,7 @@ class Range {
     }
     void reset() {
         ballistics_.reset();
-        mean_ = 0.0;
+        level_.reset();
         sum_ = {};
     }
     /// In place.
@@ -163,7 +162,7 @@ class Range {
     double rate_ = 48000.0;
     Smoothed threshold_, ratio_, gain_, heard_, plain_;
     Ballistics ballistics_;
-    double mean_ = 0.0, forget_ = 1.0;
+    GrainLevel level_;
     std::array<float, kMaxChannels> sum_{};
     float now_ = 1.0f, end_ = 1.0f, step_ = 0.0f;  // gain within the grain, at its end, a sample
     std::atomic<float> shown_level_{-150.0f}, shown_taken_{0.0f};

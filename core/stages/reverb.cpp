@@ -109,6 +109,7 @@ class ReverbStage final : public Stage {
         in_grain_ = 0;
         dry_now_ = dry_end_;
         wet_now_ = wet_end_;
+        if (!mix_.moving() && !decay_.moving()) return;
         dry_end_ = dry();
         wet_end_ = wet();
     }
