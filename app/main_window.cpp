@@ -16,7 +16,9 @@
 #include <algorithm>
 
 #include "actions/actions.h"
+#include "actions/held_keys.h"
 #include "actions/keys_dialog.h"
+#include "deck/characters_button.h"
 #include "deck/feed_panel.h"
 #include "deck/input_menu.h"
 #include "deck/main_menu.h"
@@ -71,6 +73,7 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
     top->setSpacing(10);
     top->addWidget(input_);
     top->addWidget(scenes_, 1);
+    top->addWidget(characters_);
     top->addWidget(takes_button_);
     top->addWidget(status_);
     top->addWidget(mute_);
@@ -114,6 +117,7 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
     });
     connect(actions_, &Actions::keysWanted, this, &MainWindow::openKeys);
     connect(actions_, &Actions::findSceneWanted, scenes_, &SceneBar::openFinder);
+    connect(actions_, &Actions::charactersWanted, characters_, &CharactersButton::open);
     connect(actions_, &Actions::takesWanted, this, [this] { showTakes(!takesShown()); });
     for (const auto signal : {&TakesModel::loopChanged, &TakesModel::recordingChanged})
         connect(&session_.takes(), signal, this, &MainWindow::showMute);
@@ -230,13 +234,16 @@ void MainWindow::buildTop() {
     takes_button_->setIconName("loop");
     takes_button_->setCheckable(true);
     connect(takes_button_, &FlatButton::clicked, this, &MainWindow::showTakes);
+    characters_ = new CharactersButton(*actions_, this);
     mute_ = new FlatButton(tr("Mute"), this);
     mute_->setObjectName("mute_button");
     mute_->setIconName("mute");
     mute_->setCheckable(true);
     mute_->setWeight(FlatButton::Weight::alarm);
     connect(mute_, &FlatButton::clicked, this, [this](bool on) { session_.setMuted(on); });
-    qApp->installEventFilter(this);  // the talk key is held, in whatever part of the window
+    held_keys_ = std::make_unique<HeldKeys>(
+        *actions_, [this](const QObject* o) { return o == this || o == small_.get(); });
+    qApp->installEventFilter(this);  // whether it is seen is told to its window
     menu_ = new FlatButton({}, this);
     menu_->setObjectName("main_menu");
     menu_->setIconName("more");
@@ -245,13 +252,14 @@ void MainWindow::buildTop() {
     connect(menu_, &FlatButton::clicked, this, &MainWindow::openMainMenu);
 }
 
-void MainWindow::openKeys() {
+void MainWindow::openKeys(const QString& word) {
     if (auto* open = findChild<KeysDialog*>()) {
-        open->raise();
-        return;
+        if (word.isEmpty()) return open->raise();
+        open->close();
     }
     auto* keys = new KeysDialog(session_.preferences().keys(), this);
     keys->setAttribute(Qt::WA_DeleteOnClose);
+    keys->showOnly(word);
     keys->show();
 }
 
@@ -444,29 +452,6 @@ void MainWindow::changeEvent(QEvent* event) {
 
 bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
     if (event->type() == QEvent::Expose && watched == windowHandle()) lookWhetherSeen();
-    if (event->type() == QEvent::KeyPress || event->type() == QEvent::KeyRelease) {
-        auto* key = static_cast<QKeyEvent*>(event);
-        const bool down = event->type() == QEvent::KeyPress;
-        // While keys are being changed, it is one like the others.
-        const auto* widget = qobject_cast<QWidget*>(watched);
-        if (widget != nullptr && qobject_cast<KeysDialog*>(widget->window()) != nullptr)
-            return QWidget::eventFilter(watched, event);
-        const bool talks = down ? actions_->isKeyOf("talk", key->key(), key->modifiers())
-                                : talk_held_ && key->key() == talk_code_;
-        if (talks && !key->isAutoRepeat() && watched->isWidgetType()) {
-            talk_held_ = down;
-            talk_code_ = key->key();
-            actions_->act("talk", down ? "on" : "off");
-            return true;
-        }
-        if (key->key() == talk_code_ && key->isAutoRepeat() && talk_held_) return true;
-    }
-    // Another window has the keyboard now: a key that is up by then would never be heard.
-    if (event->type() == QEvent::WindowDeactivate && talk_held_ &&
-        (watched == this || watched == small_.get())) {
-        talk_held_ = false;
-        actions_->act("talk", "off");
-    }
     return QWidget::eventFilter(watched, event);
 }
 

@@ -15,7 +15,9 @@ class Actions;
 class BalanceButton;
 class BalanceView;
 class FeedPanel;
+class CharactersButton;
 class FlatButton;
+class HeldKeys;
 class LevelDiagram;
 class MessageBar;
 class RoomPanel;
@@ -89,7 +91,7 @@ class MainWindow final : public QWidget {
     void lookWhetherSeen();
     void openInputMenu();
     void openMainMenu();
-    void openKeys();
+    void openKeys(const QString& word);
     void chooseFile();
     void askMicName();
     /// Asks; true for `yes`, false for running on. `name` is the box's.
@@ -110,14 +112,15 @@ class MainWindow final : public QWidget {
     BalanceView* balance_;
     TakeView* takes_;
     FlatButton* takes_button_;
+    CharactersButton* characters_;
     BalanceButton* balance_button_;
     QStackedWidget *diagrams_, *editors_, *feeds_, *rooms_;
     std::unique_ptr<SmallWindow> small_;
     std::vector<Page> pages_;
     MessageBar* messages_;
     int ticks_ = 0;
-    int talk_code_ = 0;  // key that is held
-    bool talk_held_ = false, closing_ = false;
+    bool closing_ = false;
+    std::unique_ptr<HeldKeys> held_keys_;  // asks for the windows: ends before them
 };
 
 }  // namespace reed::ui

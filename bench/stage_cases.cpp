@@ -1,62 +1,33 @@
 // What the stages that act only when needed do to recorded voices: median and worst case by name. Argument: a
 // folder with WAV files of talk at 48 kHz (bench/more_voices.sh makes one).
 #include <algorithm>
-#include <chrono>
 #include <cmath>
 #include <cstdio>
-#include <filesystem>
 #include <numbers>
 #include <random>
 #include <string>
 #include <vector>
 
-#include "base/sound_file.h"
-#include "chain/chain.h"
 #include "dsp/fourier.h"
-#include "engine/render.h"
 #include "measure/intelligibility.h"
 #include "measure/loudness.h"
 #include "stages/band_motion.h"
+#include "voices.h"
 
 namespace {
 
 using namespace reed;
-using Sound = std::vector<float>;
+using namespace reed::bench;
 constexpr double kRate = 48000.0;
 constexpr size_t kPiece = 480, kFrame = 1024;
-
-struct Voice {
-    std::string name;
-    Sound sound;
-};
 
 double to_db(double ratio) {
     return 10.0 * std::log10(std::max(1e-12, ratio));
 }
 
-std::vector<Voice> voices_in(const std::string& folder) {
-    std::vector<Voice> out;
-    for (const auto& f : std::filesystem::directory_iterator(folder)) {
-        auto sound = read_sound(f.path().string());
-        if (sound.ok()) out.push_back({f.path().stem().string(), sound.value()[0]});
-    }
-    std::ranges::sort(out, {}, &Voice::name);
-    return out;
-}
-
 Sound through(const char* kind, const Sound& x,
               const std::vector<std::pair<const char*, double>>& values = {}) {
-    ChainSpec chain;
-    chain.stages.push_back(new_stage(chain, *find_stage_kind(kind)));
-    for (const auto& [id, value] : values) chain.stages[0].set(id, value);
-    AudioBuffer in(1, x.size());
-    in[0] = x;
-    auto out = render(chain, in, kRate, 480);
-    if (!out.ok()) {
-        std::fprintf(stderr, "%s\n", out.error().text().c_str());
-        std::exit(1);
-    }
-    return out.value()[0];
+    return bench::through(stage(kind, values), x);
 }
 
 /// Power per band of every piece of 10 ms (Hann window of 1024).
@@ -91,14 +62,6 @@ std::vector<Bands> bands(const Sound& x) {
         out.push_back(b);
     }
     return out;
-}
-
-void tell(const char* what, std::vector<std::pair<double, std::string>> all, bool low_is_worst) {
-    std::ranges::sort(all);
-    if (all.empty()) return;
-    const auto& worst = low_is_worst ? all.front() : all.back();
-    std::printf("  %-46s median %7.2f, worst %7.2f (%s), of %zu\n", what, all[all.size() / 2].first,
-                worst.first, worst.second.c_str(), all.size());
 }
 
 void deesser(const std::vector<Voice>& voices) {
@@ -338,39 +301,22 @@ void leveller(const std::vector<Voice>& voices) {
     tell("the room in a pause, dB", room, false);
 }
 
-/// Share of a core at 48 kHz in blocks of 128: mono, but for what needs two channels.
-void cost(const std::vector<Voice>& voices) {
+/// At 48 kHz: mono, but for what needs two channels.
+void costs(const std::vector<Voice>& voices) {
     std::printf("Share of a core, %%\n");
     for (const char* name : {"deesser", "plosives", "leveller", "gate", "compressor", "saturation", "widener",
                              "balance", "multiband", "echo", "reverb", "equalizer", "4 bands move"}) {
         const std::string_view what = name;
         const bool moves = what == "4 bands move";
-        ChainSpec chain;
-        chain.stages.push_back(new_stage(chain, *find_stage_kind(moves ? "equalizer" : what)));
+        StageSpec one = stage(moves ? "equalizer" : name);
         for (int b = 2; moves && b <= 5; ++b) {
             const std::string band = "band" + std::to_string(b);
-            chain.stages[0].set(band + "_moves", 1);
-            chain.stages[0].set(band + "_threshold", -50);
+            one.set(band + "_moves", 1);
+            one.set(band + "_threshold", -50);
         }
-        if (what == "multiband") chain.stages[0].set("ranges", 2);
-        double least = 1e9;
-        for (int round = 0; round < 5; ++round) {
-            const int channels = what == "widener" || what == "balance" ? 2 : 1;
-            auto built = Chain::build(chain, {kRate, channels});
-            Sound x = voices.front().sound;
-            AudioBuffer block(channels, 128);
-            const auto start = std::chrono::steady_clock::now();
-            size_t at = 0;
-            for (size_t done = 0; done < static_cast<size_t>(20 * kRate);
-                 done += 128, at = (at + 128) % (x.size() - 128)) {
-                std::copy_n(x.begin() + static_cast<std::ptrdiff_t>(at), 128, block[0].begin());
-                if (channels > 1) block[1] = block[0];
-                built.value()->process(block.block(0, 128));
-            }
-            const std::chrono::duration<double> took = std::chrono::steady_clock::now() - start;
-            least = std::min(least, 100.0 * took.count() / 20.0);
-        }
-        std::printf("  %-12s %5.2f\n", name, least);
+        if (what == "multiband") one.set("ranges", 2);
+        const int channels = what == "widener" || what == "balance" ? 2 : 1;
+        std::printf("  %-12s %5.2f\n", name, cost({{one}}, channels, voices.front().sound));
     }
 }
 
@@ -384,6 +330,6 @@ int main(int argc, char** argv) {
     brightness(voices);
     plosives(voices);
     leveller(voices);
-    cost(voices);
+    costs(voices);
     return 0;
 }

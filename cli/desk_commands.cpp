@@ -36,7 +36,7 @@ std::string strips_of(const DeskSpec& desk) {
 namespace {
 
 struct RenderOptions {
-    std::string scene, out, samples = "auto";
+    std::string scene, out, character, samples = "auto";
     std::vector<std::string> in;
     int block = 1024;
 };
@@ -114,6 +114,15 @@ int render_command(const RenderOptions& o) {
     std::error_code ec;
     const bool one = o.in.size() == 1 && (o.in.front().find('=') == std::string::npos ||
                                           std::filesystem::exists(o.in.front(), ec));
+    if (!o.character.empty()) {
+        if (!one)
+            return refuse({"a character is laid over one voice.", o.character,
+                           "Give one sound, without the name of a strip."});
+        auto laid = scene_or_complain(o.character);
+        if (!laid) return kBadInput;
+        scene->chain().characters = {{laid->name, laid->chain().stages}};
+        scene->chain().character = laid->name;
+    }
     return one ? render_one(*scene, o) : render_all(*scene, o);
 }
 
@@ -194,6 +203,8 @@ std::vector<std::pair<CLI::App*, std::function<int()>>> desk_commands(CLI::App& 
         ->add_option("--out", options->out,
                      "Sound file to write: .wav or .flac; with strip=FILE the folder for all of them")
         ->required();
+    render->add_option("--character", options->character,
+                       "Scene file of a character: its stages are laid over the chain, before its lid");
     render
         ->add_option("--block", options->block,
                      "Frames processed at a time, 1 to 8192; the result is the same")

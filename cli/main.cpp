@@ -37,6 +37,8 @@ const char* unit_name(Unit unit) {
             return "%";
         case Unit::quality:
             return "Q";
+        case Unit::semitones:
+            return "st";
         case Unit::count:
         case Unit::none:
             break;

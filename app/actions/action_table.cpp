@@ -5,6 +5,7 @@
 
 #include "actions/actions.h"
 #include "actions/meant.h"
+#include "session/characters.h"
 #include "session/monitoring.h"
 #include "session/takes_model.h"
 
@@ -171,6 +172,49 @@ QString talk(Actions& a, const QString& word) {
     return {};
 }
 
+const CharacterEntry* characterOf(Actions& a, const QString& word) {
+    const auto& all = a.session().characters().all();
+    if (const CharacterEntry* named = a.session().characters().find(word)) return named;
+    const int place = word.toInt();
+    return place >= 1 && static_cast<size_t>(place) <= all.size() ? &all[static_cast<size_t>(place - 1)]
+                                                                  : nullptr;
+}
+
+QString noCharacter(Actions& a, const QString& word) {
+    QStringList names;
+    for (const CharacterEntry& c : a.session().characters().all()) names << c.name;
+    return QObject::tr("There is no character \"%1\". There are: %2.").arg(shortened(word), names.join(", "));
+}
+
+QString character(Actions& a, const QString& word) {
+    const CharacterEntry* wanted = characterOf(a, word);
+    if (wanted == nullptr) return noCharacter(a, word);
+    ChainModel& strip = a.session().desk().voice().strip();
+    strip.setCharacter(strip.character() == wanted->spec.name ? std::string()
+                                                              : std::string(wanted->spec.name));
+    return {};
+}
+
+/// "NAME on" or "NAME off". Off wherever it is on: another strip may be worked on by now.
+QString holdCharacter(Actions& a, const QString& words) {
+    const QString state = words.section(' ', -1);
+    const QString word = words.section(' ', 0, -2);
+    if (state != "on" && state != "off") return QObject::tr("A character is held \"on\" or \"off\".");
+    const CharacterEntry* wanted = characterOf(a, word);
+    if (wanted == nullptr) return noCharacter(a, word);
+    const std::string name = wanted->spec.name;
+    if (state == "on") a.session().desk().voice().strip().setCharacter(name);
+    for (Session* s : a.session().desk().strips()) {
+        if (state == "off" && s->strip().character() == name) s->strip().setCharacter({});
+    }
+    return {};
+}
+
+QString noCharacters(Actions& a) {
+    for (Session* s : a.session().desk().strips()) s->strip().setCharacter({});
+    return {};
+}
+
 QString theme(Actions& a, const QString& word) {
     if (word != "dusk" && word != "dawn") return QObject::tr("There are dusk and dawn.");
     a.session().preferences().setTheme(word);
@@ -224,6 +268,7 @@ bool hasFocus(const Session& s) {
 }
 
 constexpr const char* kSound = QT_TRANSLATE_NOOP("QObject", "Sound");
+constexpr const char* kCharacters = QT_TRANSLATE_NOOP("QObject", "Characters");
 constexpr const char* kScenes = QT_TRANSLATE_NOOP("QObject", "Scenes");
 constexpr const char* kStrips = QT_TRANSLATE_NOOP("QObject", "Strips");
 constexpr const char* kStages = QT_TRANSLATE_NOOP("QObject", "Stages");
@@ -357,6 +402,16 @@ const Action kTable[] = {
     {.id = "step", .title = QT_TRANSLATE_NOOP("QObject", "Turn a value by notches"), .group = kStages,
      .argument = Argument::notches, .run = stepValue},
 
+    {.id = "characters", .title = QT_TRANSLATE_NOOP("QObject", "Characters: see them all"), .group = kCharacters,
+     .keys = "F10", .run = [](Actions& a, const QString&) { emit a.charactersWanted(); return QString(); }},
+    {.id = "no-character", .title = QT_TRANSLATE_NOOP("QObject", "The voice as it is, no character"),
+     .group = kCharacters, .keys = "Ctrl+Shift+0", .everywhere = true,
+     .run = [](Actions& a, const QString&) { return noCharacters(a); }},
+    {.id = "character", .title = QT_TRANSLATE_NOOP("QObject", "%1: on or off at a press"), .group = kCharacters,
+     .argument = Argument::character, .keys = "Ctrl+Shift+%1", .everywhere = true, .run = character},
+    {.id = "hold-character", .title = QT_TRANSLATE_NOOP("QObject", "%1: while held"), .group = kCharacters,
+     .argument = Argument::character, .held = true, .everywhere = true, .run = holdCharacter},
+
     {.id = "takes", .title = QT_TRANSLATE_NOOP("QObject", "Takes, or the diagram"), .group = kTakes,
      .keys = "F4", .run = [](Actions& a, const QString&) { emit a.takesWanted(); return QString(); }},
     {.id = "keep-that", .title = QT_TRANSLATE_NOOP("QObject", "Keep the last 20 s as a take"), .group = kTakes,
@@ -388,7 +443,7 @@ const Action kTable[] = {
      .possible = [](const Session& s) { return s.strip().history().canRedo(); }, .now = redoTitle},
 
     {.id = "keys", .title = QT_TRANSLATE_NOOP("QObject", "Keys: see and change them"), .group = kProgram,
-     .keys = "F1; ?", .run = [](Actions& a, const QString&) { emit a.keysWanted(); return QString(); }},
+     .keys = "F1; ?", .run = [](Actions& a, const QString&) { a.openKeys(); return QString(); }},
     {.id = "theme", .title = QT_TRANSLATE_NOOP("QObject", "Dark or light"), .group = kProgram,
      .argument = Argument::theme, .run = theme},
     {.id = "small-window", .title = QT_TRANSLATE_NOOP("QObject", "Small window, or the whole one"),
@@ -429,7 +484,9 @@ QString usage(const Action& action) {
                                                  " STRIP",
                                                  " STRIP STAGE",
                                                  " STRIP DB",
-                                                 " NUMBER"};
+                                                 " NUMBER",
+                                                 " NAME"};
+    if (action.held && action.argument == Argument::character) return QString(action.id) + " NAME on|off";
     return QString(action.id) + kArguments[static_cast<int>(action.argument)];
 }
 

@@ -23,7 +23,8 @@ enum class Argument {
     strip,
     strip_stage,
     level,
-    place
+    place,
+    character
 };
 
 /// A row of the table.
@@ -32,7 +33,9 @@ struct Action {
     const char* title;  ///< what it does; translatable. Of a numbered one: of each number ("%1")
     const char* group;  ///< heading in the overview of keys; translatable
     Argument argument = Argument::none;
-    const char* keys = "";    ///< usual keys as portable text, ";" between them; of a numbered one with "%1"
+    /// Usual keys as portable text, ";" between them; of a numbered one with "%1", of characters for the
+    /// first nine that came with the program.
+    const char* keys = "";
     int numbered = 0;         ///< so many slots for keys, for the arguments "1", "2", ...
     bool held = false;        ///< argument on_off: "on" while its key is down
     bool everywhere = false;  ///< of use while another window has the keyboard

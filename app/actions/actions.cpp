@@ -4,6 +4,8 @@
 #include <QMenu>
 #include <QShortcut>
 
+#include "session/characters.h"
+
 namespace reed::ui {
 namespace {
 
@@ -11,9 +13,38 @@ QString slotId(const Action& action, int number) {
     return number == 0 ? QString(action.id) : QStringLiteral("%1 %2").arg(action.id).arg(number);
 }
 
-std::vector<KeySlot> keySlots() {
+/// A slot each, which stays its own by name.
+void addCharacters(std::vector<KeySlot>& out, const Action& action, const Characters& characters) {
+    int n = 0;
+    for (const CharacterEntry& c : characters.all()) {
+        KeySlot slot{QStringLiteral("%1 %2").arg(action.id, c.name),
+                     QObject::tr(action.title).arg(c.name),
+                     QObject::tr(action.group),
+                     {},
+                     action.held};
+        if (++n <= 9 && *action.keys != 0)
+            slot.usual = QKeySequence::listFromString(QString(action.keys).arg(n));
+        out.push_back(std::move(slot));
+    }
+}
+
+/// Scenes with keys of their own, beside those by their places. A name that is a number is a place.
+void addScenes(std::vector<KeySlot>& out, const Action& action, const QStringList& named) {
+    for (const QString& name : named)
+        out.push_back({QStringLiteral("%1 %2").arg(action.id, name),
+                       QObject::tr("Scene \"%1\"").arg(name),
+                       QObject::tr(action.group),
+                       {},
+                       action.held});
+}
+
+std::vector<KeySlot> keySlots(const Characters& characters, const QStringList& named) {
     std::vector<KeySlot> out;
     for (const Action& a : action_table()) {
+        if (a.argument == Argument::character) {
+            addCharacters(out, a, characters);
+            continue;
+        }
         if (a.argument != Argument::none && a.numbered == 0 && !a.held) continue;
         for (int n = a.numbered == 0 ? 0 : 1; n <= a.numbered; ++n) {
             const auto with = [n](const QString& text) { return n == 0 ? text : text.arg(n); };
@@ -21,6 +52,7 @@ std::vector<KeySlot> keySlots() {
             keys.removeAll(QKeySequence());
             out.push_back({slotId(a, n), with(QObject::tr(a.title)), QObject::tr(a.group), keys, a.held});
         }
+        if (a.argument == Argument::scene) addScenes(out, a, named);
     }
     return out;
 }
@@ -33,7 +65,38 @@ QString shortened(const QString& text) {
 }
 
 Actions::Actions(Session& session, QObject* parent) : QObject(parent), session_(session) {
-    session_.preferences().keys().define(keySlots());
+    Keys& keys = session_.preferences().keys();
+    connect(&session_.characters(), &Characters::changed, this, &Actions::defineKeys);
+    connect(&session_.shelf(), &SceneShelf::scenesChanged, this, &Actions::followScenes);
+    connect(&keys, &Keys::changed, this, &Actions::followScenes);
+    connect(&session_.shelf(), &SceneShelf::renamed, this, [&keys](const QString& from, const QString& to) {
+        keys.renamed("scene " + from, "scene " + to);
+    });
+    defineKeys();
+}
+
+void Actions::defineKeys() {
+    session_.preferences().keys().define(keySlots(session_.characters(), named_));
+}
+
+void Actions::followScenes() {
+    QStringList now;
+    const auto& kept = session_.preferences().keys().kept();
+    for (const SceneEntry& entry : session_.shelf().scenes()) {
+        const QString name = QString::fromStdString(entry.scene.name);
+        bool place = false;
+        (void)name.toInt(&place);
+        if (!place && (name == offered_ || kept.contains("scene " + entry.scene.name))) now << name;
+    }
+    if (now == named_) return;
+    named_ = now;
+    defineKeys();
+}
+
+void Actions::openKeyOf(const QString& scene) {
+    offered_ = scene;
+    followScenes();
+    openKeys(scene);
 }
 
 QString Actions::run(const QString& id, const QString& argument) {
@@ -82,11 +145,21 @@ void Actions::installKeys(QWidget* window) {
     install();
 }
 
-bool Actions::isKeyOf(const QString& id, int key, Qt::KeyboardModifiers with) const {
-    const auto keys = session_.preferences().keys().of(id);
-    return std::ranges::any_of(keys, [&](const QKeySequence& k) {
-        return k[0].key() == key && k[0].keyboardModifiers() == (with & ~Qt::KeypadModifier);
-    });
+QString Actions::heldBy(int key, Qt::KeyboardModifiers with) const {
+    for (const KeySlot& slot : session_.preferences().keys().all()) {
+        if (!slot.held) continue;
+        const auto keys = session_.preferences().keys().of(slot.id);
+        const bool is = std::ranges::any_of(keys, [&](const QKeySequence& k) {
+            return k[0].key() == key && k[0].keyboardModifiers() == (with & ~Qt::KeypadModifier);
+        });
+        if (is) return slot.id;
+    }
+    return {};
+}
+
+void Actions::hold(const QString& slot, bool down) {
+    const QString name = slot.section(' ', 1);
+    act(slot.section(' ', 0, 0), (name.isEmpty() ? name : name + ' ') + (down ? "on" : "off"));
 }
 
 QAction* Actions::entry(QMenu* menu, const QString& id, const QString& argument) {

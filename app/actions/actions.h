@@ -25,14 +25,22 @@ class Actions final : public QObject {
     /// As run(), but what can't be done is told in the window.
     void act(const QString& id, const QString& argument = {});
 
+    /// Keys, found by `word`.
+    void openKeys(const QString& word = {}) { emit keysWanted(word); }
+    /// A key of its own for a scene, which stays with it wherever it stands in the list: opens the keys
+    /// there.
+    void openKeyOf(const QString& scene);
+
     /// What the argument `number` of a numbered action stands for now: a scene's or a stage's name; empty
     /// when there is none.
     QString nameOf(const QString& id, int number) const;
 
-    /// Makes the keys of all actions work in `window`, but those that are held: the window asks isKeyOf().
+    /// Makes the keys of all actions work in `window`, but those that are held: the window asks heldBy().
     void installKeys(QWidget* window);
-    /// True when this is the key of `id`, with nothing else held.
-    bool isKeyOf(const QString& id, int key, Qt::KeyboardModifiers with) const;
+    /// The slot of a held key that this is, with nothing else held; empty: none.
+    QString heldBy(int key, Qt::KeyboardModifiers with) const;
+    /// The held key of a slot goes down or up.
+    void hold(const QString& slot, bool down);
 
     /// An entry that does `id`, with title, key and whether it can be done now.
     QAction* entry(QMenu* menu, const QString& id, const QString& argument = {});
@@ -48,11 +56,16 @@ class Actions final : public QObject {
     void takesWanted();
     void quitWanted();
     void nameWanted();
-    void keysWanted();
+    void keysWanted(const QString& word);
+    void charactersWanted();
     void balanceWanted();
 
   private:
-    Session& session_;  // the first strip's
+    void defineKeys();
+    void followScenes();
+    Session& session_;   // the first strip's
+    QStringList named_;  // scenes that have a key of their own, or may get one
+    QString offered_;
 };
 
 /// What another program sent, as far as it is said back to it.

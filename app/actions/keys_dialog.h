@@ -2,9 +2,8 @@
 #pragma once
 
 #include <QDialog>
+#include <QLineEdit>
 #include <vector>
-
-class QLineEdit;
 
 namespace reed::ui {
 
@@ -18,6 +17,8 @@ class KeysDialog final : public QDialog {
     Q_OBJECT
   public:
     explicit KeysDialog(Keys& keys, QWidget* parent = nullptr);
+    /// Shows what has `word` in it.
+    void showOnly(const QString& word) { word_->setText(word); }
 
   protected:
     bool eventFilter(QObject* watched, QEvent* event) override;

@@ -165,7 +165,8 @@ DelayPopup::DelayPopup(Session& session, QWidget* parent)
     connect(&session_, &Session::readingsChanged, this, [this] {
         if (++ticks_ % 16 == 0) update();
     });
-    connect(&session_.strip(), &ChainModel::changed, this, &DelayPopup::place);
+    for (const auto signal : {&ChainModel::changed, &ChainModel::characterChanged})
+        connect(&session_.strip(), signal, this, &DelayPopup::place);
     place();
 }
 
@@ -184,6 +185,8 @@ std::vector<QStringList> DelayPopup::rows() const {
              i < delays.size() ? ms(delays[i] * frame_ms) : QString(),
              known ? tr("%1 %").arg(100.0 * session_.levels().stages[i].load, 0, 'f', 1) : QString()});
     }
+    if (const int later = session_.engine().chain().character_latency(); later > 0)
+        out.push_back({QString::fromStdString(session_.strip().character()), ms(later * frame_ms), {}});
     out.push_back(
         {tr("All together"), ms(session_.devices().totalDelayMs()),
          tr("%1 %, worst %2 %").arg(100.0 * f.load, 0, 'f', 1).arg(100.0 * f.worst_load, 0, 'f', 0)});

@@ -8,6 +8,8 @@
 #include <QPushButton>
 #include <QTimer>
 #include <algorithm>
+#include <functional>
+#include <set>
 #include <utility>
 
 #include "actions/actions.h"
@@ -17,12 +19,16 @@
 #include "deck/scene_beside.h"
 #include "deck/scene_finder.h"
 #include "deck/scene_menu.h"
+#include "deck/scene_rules.h"
 #include "session/fit_model.h"
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 
 namespace reed::ui {
+namespace {
+constexpr int kShortKey = 4;  // letters
+}
 
 SceneBar::SceneBar(Actions& actions, QWidget* parent)
     : QWidget(parent), actions_(actions), session_(actions.session()) {
@@ -109,33 +115,56 @@ void SceneBar::askName(NameFor what) {
     name_->setFocus();
 }
 
-void SceneBar::rebuild() {
-    for (auto* b : buttons_) {
-        b->hide();
-        b->setObjectName({});
-        b->deleteLater();
-    }
-    buttons_.clear();
-    grabbed_at_ = -1;
-    dragged_ = false;
+std::vector<SceneBar::Shown> SceneBar::shown() const {
+    const Keys& keys = session_.preferences().keys();
+    std::vector<Shown> out;
     int n = 0;
     for (const auto& entry : session_.shelf().scenes()) {
-        auto* b = new FlatButton(QString::fromStdString(entry.scene.name), this);
-        const std::string name = entry.scene.name;
-        b->setObjectName("scene_" + QString::fromStdString(name));
-        b->setProperty("scene", QString::fromStdString(name));
-        b->setSign(entry.scene.colour);
-        b->installEventFilter(this);
-        b->setWeight(FlatButton::Weight::raised);
-        b->setCheckable(true);
-        if (++n <= 9) b->setPrefix(QString::number(n));
-        b->setAccessibleName(tr("Scene %1").arg(b->text()));
-        const QString note = QString::fromStdString(entry.scene.note);
-        b->setToolTip(session_.preferences().keys().hint(tr("Recall %1").arg(b->text()),
-                                                         QStringLiteral("scene %1").arg(n)) +
-                      (note.isEmpty() ? note : ". " + note));
-        connect(b, &FlatButton::clicked, this, [this, name] { session_.shelf().recall(name); });
-        buttons_.push_back(b);
+        ++n;
+        Shown s;
+        s.name = QString::fromStdString(entry.scene.name);
+        s.colour = entry.scene.colour;
+        // A key of its own, where that is short, else the number of its place.
+        const QString own = keys.text("scene " + s.name);
+        s.own_key = !own.isEmpty();
+        if (n <= 9) s.prefix = QString::number(n);
+        if (s.own_key && own.size() <= kShortKey) s.prefix = own;
+        s.hint = keys.hint(tr("Recall %1").arg(s.name),
+                           s.own_key ? "scene " + s.name : QStringLiteral("scene %1").arg(n));
+        if (!entry.scene.note.empty()) s.hint += ". " + QString::fromStdString(entry.scene.note);
+        out.push_back(std::move(s));
+    }
+    return out;
+}
+
+/// Where they show something else: one that is held by the mouse stays, whatever the disk says meanwhile.
+void SceneBar::rebuild() {
+    if (auto now = shown(); now != shown_) {
+        shown_ = std::move(now);
+        for (auto* b : buttons_) {
+            b->hide();
+            b->setObjectName({});
+            b->deleteLater();
+        }
+        buttons_.clear();
+        grabbed_at_ = -1;
+        dragged_ = false;
+        for (const Shown& s : shown_) {
+            auto* b = new FlatButton(s.name, this);
+            b->setObjectName("scene_" + s.name);
+            b->setProperty("scene", s.name);
+            b->setProperty("own_key", s.own_key);
+            b->setSign(s.colour);
+            b->installEventFilter(this);
+            b->setWeight(FlatButton::Weight::raised);
+            b->setCheckable(true);
+            b->setPrefix(s.prefix);
+            b->setAccessibleName(tr("Scene %1").arg(s.name));
+            b->setToolTip(s.hint);
+            connect(b, &FlatButton::clicked, this,
+                    [this, name = s.name.toStdString()] { session_.shelf().recall(name); });
+            buttons_.push_back(b);
+        }
     }
     mark();
     place();
@@ -151,7 +180,7 @@ void SceneBar::mark() {
     changes_->setText(n == 1 ? tr("1 change") : tr("%1 changes").arg(n));
     changes_->setVisible(n > 0);
     fit_->setVisible(session_.fit().off());
-    save_->setText(changed ? tr("Save") : tr("Saved"));
+    save_->setText(changed ? tr("Save") : session_.shelf().saving() ? tr("Saving") : tr("Saved"));
     save_->setEnabled(changed);
     save_->setToolTip(
         changed ? session_.preferences().keys().hint(
@@ -173,18 +202,26 @@ void SceneBar::place() {
         name_->setGeometry(0, 2, std::min(320, room), 32);
         x = name_->width() + 6;
     }
-    // From the first on as many as fit; the current one is always among them.
-    int kept = 0;
-    for (auto* b : buttons_) {
-        if (b->isChecked()) kept = b->sizeHint().width() + 6;
+    // From the first on as many as fit; the current one is always among them, and before others those that
+    // have keys of their own.
+    const auto before = [](const FlatButton* b) {
+        return b->isChecked() ? 2 : b->property("own_key").toBool() ? 1 : 0;
+    };
+    std::vector<FlatButton*> wanted = buttons_;
+    std::ranges::stable_sort(wanted, std::greater<>(), before);
+    int taken = x;
+    std::set<const FlatButton*> shown;
+    for (const FlatButton* b : wanted) {
+        const int w = b->sizeHint().width();
+        full = full || taken + w > room;
+        if (full && !b->isChecked()) break;
+        taken += w + 6;
+        shown.insert(b);
     }
     for (auto* b : buttons_) {
         const int w = b->sizeHint().width();
-        if (b->isChecked()) kept = 0;
-        full = full || x + w + kept > room;
-        const bool shown = !full || b->isChecked();
-        b->setVisible(shown);
-        if (!shown) continue;
+        b->setVisible(shown.contains(b));
+        if (!shown.contains(b)) continue;
         b->setGeometry(x, 2, std::min(w, room - x), 32);
         x += b->width() + 6;
     }
@@ -213,6 +250,7 @@ void SceneBar::openMenu() {
     connect(menu, &SceneMenu::renameWanted, this, [this] { askName(NameFor::renaming); });
     connect(menu, &SceneMenu::aboutWanted, this, &SceneBar::openAbout);
     connect(menu, &SceneMenu::besideWanted, this, &SceneBar::openBeside);
+    connect(menu, &SceneMenu::rulesWanted, this, &SceneBar::openRules);
     connect(menu, &SceneMenu::filesWanted, this, [this] {
         importScenes(session_, window(),
                      QFileDialog::getOpenFileNames(window(), tr("Take in scenes"), QDir::homePath(),
@@ -225,6 +263,10 @@ void SceneBar::openMenu() {
 void SceneBar::openAbout() {
     const QString name = QString::fromStdString(session_.desk().name());
     (new SceneAbout(session_.shelf(), name, this))->openBelow(*menu_);
+}
+
+void SceneBar::openRules() {
+    (new SceneRules(session_, this))->openBelow(*menu_, true);
 }
 
 void SceneBar::openBeside() {

@@ -3,6 +3,7 @@
 
 #include <QLineEdit>
 #include <QWidget>
+#include <optional>
 #include <vector>
 
 namespace reed::ui {
@@ -26,6 +27,7 @@ class SceneBar final : public QWidget {
     void openFinder();
     void openAbout();
     void openBeside();
+    void openRules();
     QSize minimumSizeHint() const override { return {200, 36}; }
 
   protected:
@@ -33,6 +35,14 @@ class SceneBar final : public QWidget {
     bool eventFilter(QObject* watched, QEvent* event) override;
 
   private:
+    /// What a button shows of a scene.
+    struct Shown {
+        QString name, prefix, hint;
+        std::optional<int> colour;
+        bool own_key = false;
+        bool operator==(const Shown&) const = default;
+    };
+    std::vector<Shown> shown() const;
     void rebuild();
     void mark();
     void place();
@@ -43,6 +53,7 @@ class SceneBar final : public QWidget {
     Actions& actions_;
     Session& session_;
     std::vector<FlatButton*> buttons_;
+    std::vector<Shown> shown_;  // by them
     FlatButton* changes_;
     FlatButton* fit_;
     FlatButton* save_;

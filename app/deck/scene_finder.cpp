@@ -2,13 +2,15 @@
 
 #include <QKeyEvent>
 #include <algorithm>
+#include <functional>
+#include <vector>
 
 #include "session/scene_shelf.h"
 #include "theme/theme.h"
 
 namespace reed::ui {
 namespace {
-constexpr int kWidth = 360, kHeight = 320, kEdge = 10, kRow = 30;
+constexpr int kWidth = 360, kHeight = 320, kEdge = 10, kRow = 30, kHeading = 26;
 }
 
 SceneFinder::SceneFinder(SceneShelf& shelf, const std::string& now, QWidget* parent)
@@ -38,26 +40,55 @@ SceneFinder::SceneFinder(SceneShelf& shelf, const std::string& now, QWidget* par
 void SceneFinder::fill() {
     const QStringList words = wanted_->text().split(' ', Qt::SkipEmptyParts);
     list_->clear();
-    for (const auto& entry : shelf_.scenes()) {
+    std::vector<const SceneEntry*> entries;
+    for (const auto& entry : shelf_.scenes()) entries.push_back(&entry);
+    // Together by their groups, those without one first; within one as they stand in the list.
+    std::vector<std::string> groups{""};
+    for (const SceneEntry* e : entries) {
+        if (std::ranges::find(groups, e->scene.group) == groups.end()) groups.push_back(e->scene.group);
+    }
+    std::ranges::stable_sort(entries, std::less<>(), [&](const SceneEntry* e) {
+        return std::ranges::find(groups, e->scene.group) - groups.begin();
+    });
+    QString heading;
+    for (const SceneEntry* found : entries) {
+        const auto& entry = *found;
         const QString name = QString::fromStdString(entry.scene.name);
         const QString group = QString::fromStdString(entry.scene.group);
         const QString all = name + ' ' + group + ' ' + QString::fromStdString(entry.scene.note);
         const bool fits = std::ranges::all_of(
             words, [&](const QString& word) { return all.contains(word, Qt::CaseInsensitive); });
         if (!fits) continue;
-        auto* item =
-            new QListWidgetItem(group.isEmpty() ? name : name + "   " + tr("(%1)").arg(group), list_);
+        if (group != heading) {
+            auto* head = new QListWidgetItem(group, list_);
+            head->setFlags(Qt::NoItemFlags);
+            head->setFont(ui::font(12, true));
+            head->setForeground(theme().muted);
+            head->setSizeHint(QSize(0, kHeading));
+            head->setTextAlignment(Qt::AlignLeft | Qt::AlignBottom);
+            heading = group;
+        }
+        auto* item = new QListWidgetItem(name, list_);
         item->setData(Qt::UserRole, name);
         item->setSizeHint(QSize(0, kRow));
         item->setToolTip(QString::fromStdString(entry.scene.note));
         if (entry.scene.name == now_ && words.isEmpty()) list_->setCurrentItem(item);
     }
-    if (list_->currentRow() < 0) list_->setCurrentRow(0);
+    if (list_->currentRow() < 0) step(1);
+}
+
+/// To the next scene that way, past headings.
+void SceneFinder::step(int by) {
+    for (int row = list_->currentRow() + by; row >= 0 && row < list_->count(); row += by) {
+        if (list_->item(row)->flags() == Qt::NoItemFlags) continue;
+        list_->setCurrentRow(row);
+        return;
+    }
 }
 
 void SceneFinder::recall() {
     const QListWidgetItem* item = list_->currentItem();
-    if (item == nullptr) return;
+    if (item == nullptr || item->flags() == Qt::NoItemFlags) return;
     const std::string name = item->data(Qt::UserRole).toString().toStdString();
     close();
     shelf_.recall(name);
@@ -72,7 +103,7 @@ bool SceneFinder::eventFilter(QObject* watched, QEvent* event) {
         }
         const int by = key == Qt::Key_Down ? 1 : key == Qt::Key_Up ? -1 : 0;
         if (by != 0) {
-            list_->setCurrentRow(std::clamp(list_->currentRow() + by, 0, std::max(0, list_->count() - 1)));
+            step(by);
             return true;
         }
     }

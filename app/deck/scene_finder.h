@@ -12,7 +12,7 @@ namespace reed::ui {
 class SceneShelf;
 
 /// Typing narrows the list; Up and Down choose, Enter recalls, Escape closes. Letters may stand anywhere in
-/// the name or the note, words in any order.
+/// name, group or note, words in any order. Scenes of a group stand together under its word.
 class SceneFinder final : public Panel {
     Q_OBJECT
   public:
@@ -23,6 +23,7 @@ class SceneFinder final : public Panel {
 
   private:
     void fill();
+    void step(int by);
     void recall();
 
     SceneShelf& shelf_;

@@ -39,6 +39,10 @@ SceneMenu::SceneMenu(Actions& actions, QWidget* parent)
     addSeparator();
     const bool saved = shelf.find(session_.desk().name()) != nullptr;
     addAction(tr("Note, group, colour, time ..."), this, &SceneMenu::aboutWanted);
+    addAction(tr("A key of its own ..."), this, [this] {
+        actions_.openKeyOf(QString::fromStdString(session_.desk().name()));
+    })->setEnabled(saved);
+    addAction(tr("Recall by itself ..."), this, &SceneMenu::rulesWanted)->setEnabled(saved);
     addAction(tr("Beside another scene ..."), this, &SceneMenu::besideWanted)->setEnabled(scenes.size() > 1);
     addEarlier();
     actions_.entry(this, "save-as");

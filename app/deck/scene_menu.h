@@ -18,6 +18,7 @@ class SceneMenu final : public QMenu {
     void renameWanted();
     void aboutWanted();
     void besideWanted();
+    void rulesWanted();
     void filesWanted();
     /// The scene in work alone, or all.
     void exportWanted(bool all);

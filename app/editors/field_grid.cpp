@@ -1,14 +1,29 @@
 #include "editors/field_grid.h"
 
 #include <QGridLayout>
+#include <QHBoxLayout>
 #include <cmath>
 #include <numeric>
 
 #include "session/session.h"
+#include "theme/theme.h"
 #include "widgets/input.h"
 #include "widgets/value_field.h"
+#include "widgets/words.h"
 
 namespace reed::ui {
+
+Words* addWordsBelow(QBoxLayout& column, QWidget* parent, const char* object_name, int pixels) {
+    auto* words = new Words(Words::Ink::muted, parent);
+    words->setObjectName(object_name);
+    words->setFont(ui::font(pixels));
+    words->setWordWrap(true);
+    auto* line = new QHBoxLayout;
+    line->setContentsMargins(6, 0, 0, 0);
+    line->addWidget(words);
+    column.addLayout(line);
+    return words;
+}
 
 FieldGrid::FieldGrid(Session& session, const StageRef& stage, QWidget* parent)
     : QWidget(parent), session_(session), stage_(stage) {
@@ -81,8 +96,9 @@ QString FieldGrid::showReadouts() {
         shown.minimum = -1e6;
         shown.maximum = 1e6;
         // Rounded, so that the words do not flicker.
-        const double rounded =
-            kinds[i].unit == Unit::hertz ? 100.0 * std::round(value / 100.0) : std::round(value);
+        const double rounded = kinds[i].unit == Unit::hertz && value > 1000.0
+                                   ? 100.0 * std::round(value / 100.0)
+                                   : std::round(value);
         lines << tr("%1: %2").arg(text(kinds[i].title), QString::fromStdString(format_value(shown, rounded)));
         if (ValueField* beside = kinds[i].beside.empty() ? nullptr : field(text(kinds[i].beside)))
             beside->setMeasured(s->bypass ? std::nullopt : std::optional(value));

@@ -7,12 +7,17 @@
 
 #include "session/stage_ref.h"
 
+class QBoxLayout;
 class QGridLayout;
 
 namespace reed::ui {
 
 class Session;
 class ValueField;
+class Words;
+
+/// Words under fields at the end of `column`, in line with the fields' names.
+Words* addWordsBelow(QBoxLayout& column, QWidget* parent, const char* object_name, int pixels = 14);
 
 class FieldGrid final : public QWidget {
     Q_OBJECT

@@ -22,13 +22,7 @@ GeneralBody::GeneralBody(Session& session, const StageRef& stage, QWidget* paren
     auto* right = new QVBoxLayout;
     right->setSpacing(6);
     right->addWidget(grid_, 1);
-    told_ = new Words(Words::Ink::muted, this);
-    told_->setObjectName("readouts");
-    told_->setFont(ui::font(14));
-    auto* under = new QHBoxLayout;  // in line with the names of the fields
-    under->setContentsMargins(6, 0, 0, 0);
-    under->addWidget(told_);
-    right->addLayout(under);
+    told_ = addWordsBelow(*right, this, "readouts");
     line->addLayout(right, grid_->columns() == 2 ? 7 : 4);
     connect(&session, &Session::readingsChanged, this, [this] {
         if (isVisible() && ++ticks_ % 3 == 0) showReadouts();

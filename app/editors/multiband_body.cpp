@@ -43,14 +43,7 @@ MultibandBody::MultibandBody(Session& session, const StageRef& stage, QWidget* p
     column->addLayout(head);
     grid_ = new FieldGrid(session_, stage, side);
     column->addWidget(grid_);
-    told_ = new Words(Words::Ink::muted, side);
-    told_->setObjectName("range_words");
-    told_->setFont(ui::font(14));
-    told_->setWordWrap(true);
-    auto* under = new QHBoxLayout;  // in line with the names of the fields
-    under->setContentsMargins(6, 0, 0, 0);
-    under->addWidget(told_);
-    column->addLayout(under);
+    told_ = addWordsBelow(*column, side, "range_words");
     column->addStretch(1);
     line->addWidget(side);
     connect(view_, &RangeView::rangeChosen, this, &MultibandBody::showRange);

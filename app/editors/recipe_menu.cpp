@@ -11,7 +11,7 @@
 
 namespace reed::ui {
 namespace {
-constexpr int kWidth = 380, kFieldHeight = 32;
+constexpr int kWidth = 380;
 }
 
 RecipeMenu::RecipeMenu(Session& session, const std::string& stage, QWidget* parent) : QMenu(parent) {
@@ -42,20 +42,9 @@ RecipeMenu::RecipeMenu(Session& session, const std::string& stage, QWidget* pare
 KeepRecipe::KeepRecipe(Session& session, const std::string& stage, QWidget* parent)
     : Panel("keep_recipe", tr("Keep these settings as a recipe"), parent), session_(session), stage_(stage) {
     setFixedWidth(kWidth);
-    const auto field = [&](const char* object_name, const QString& words) {
-        addWords(Words::Ink::muted, 12, false, words);
-        auto* edit = new QLineEdit(this);
-        edit->setObjectName(object_name);
-        edit->setAccessibleName(words);
-        edit->setFont(ui::font(14));
-        edit->setFixedHeight(kFieldHeight);
-        connect(edit, &QLineEdit::returnPressed, this, &KeepRecipe::keep);
-        column()->addWidget(edit);
-        return edit;
-    };
-    name_ = field("recipe_name", tr("Name of the recipe"));
+    name_ = addField("recipe_name", tr("Name of the recipe"), [this] { keep(); });
     name_->setMaxLength(static_cast<int>(kMaxSceneName));
-    note_ = field("recipe_note", tr("What to listen for"));
+    note_ = addField("recipe_note", tr("What to listen for"), [this] { keep(); });
     auto* done = new FlatButton(tr("Keep"), this);
     done->setObjectName("recipe_keep");
     done->setWeight(FlatButton::Weight::raised);

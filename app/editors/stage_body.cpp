@@ -7,9 +7,11 @@
 #include "editors/general_body.h"
 #include "editors/multiband_body.h"
 #include "editors/suppression_body.h"
+#include "editors/tone_body.h"
 #include "stages/equalizer.h"
 #include "stages/multiband.h"
 #include "stages/suppression.h"
+#include "stages/tone.h"
 
 namespace reed::ui {
 namespace {
@@ -25,6 +27,7 @@ std::map<const StageKind*, StageBody::Maker>& makers() {
         {&kEqualizerStage, makeBody<EqualizerBody>},
         {&kMultibandStage, makeBody<MultibandBody>},
         {&kSuppressionStage, makeBody<SuppressionBody>},
+        {&kToneStage, makeBody<ToneBody>},
     };
     return all;
 }

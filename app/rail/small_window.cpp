@@ -34,6 +34,10 @@ SmallWindow::SmallWindow(Actions& actions) : QWidget(nullptr, Qt::Window), actio
     scene_ = button("small_scene", "down");
     scene_->setToolTip(tr("Recall another scene"));
     connect(scene_, &FlatButton::clicked, this, &SmallWindow::openScenes);
+    character_ = button("small_character", "mask");
+    character_->setCheckable(true);
+    character_->setWeight(FlatButton::Weight::raised);
+    connect(character_, &FlatButton::clicked, this, [this] { actions_.act("no-character"); });
     mute_ = button("small_mute", "mute");
     mute_->setCheckable(true);
     mute_->setWeight(FlatButton::Weight::alarm);
@@ -53,8 +57,9 @@ SmallWindow::SmallWindow(Actions& actions) : QWidget(nullptr, Qt::Window), actio
     connect(&keep_later_, &QTimer::timeout, this, &SmallWindow::keep);
     connect(&session, &Session::readingsChanged, this, &SmallWindow::follow);
     connect(&session, &Session::muteChanged, this, &SmallWindow::showState);
-    connect(&session.desk(), &DeskModel::changed, this, &SmallWindow::showState);
-    connect(&session.desk(), &DeskModel::stripsChanged, this, &SmallWindow::showState);
+    for (const auto signal : {&DeskModel::changed, &DeskModel::stripsChanged, &DeskModel::focusChanged,
+                              &DeskModel::characterChanged})
+        connect(&session.desk(), signal, this, &SmallWindow::showState);
     connect(&session.preferences(), &Preferences::themeChanged, this, [this] { update(); });
     actions_.installKeys(this);
     showState();
@@ -107,6 +112,11 @@ void SmallWindow::showState() {
     const QString name = QString::fromStdString(session.desk().name());
     scene_->setText(fontMetrics().elidedText(name, Qt::ElideRight, 180));
     scene_->setAccessibleName(tr("Scene %1").arg(name));
+    const QString laid = QString::fromStdString(session.desk().voice().strip().character());
+    character_->setVisible(!laid.isEmpty());
+    character_->setChecked(!laid.isEmpty());
+    character_->setText(fontMetrics().elidedText(laid, Qt::ElideRight, 70));
+    character_->setToolTip(tr("%1 is laid over the voice. Take it off").arg(laid));
     const bool muted = session.muted();
     mute_->setChecked(muted);
     mute_->setText(muted ? tr("Muted") : tr("Mute"));
@@ -192,7 +202,8 @@ void SmallWindow::paintEvent(QPaintEvent*) {
 
 void SmallWindow::resizeEvent(QResizeEvent*) {
     int x = width() - kEdge;
-    for (FlatButton* b : {whole_, pin_, mute_}) {
+    for (FlatButton* b : {whole_, pin_, mute_, character_}) {
+        if (b->isHidden()) continue;
         const int w = b->sizeHint().width();
         x -= w;
         b->setGeometry(x, 8, w, 30);

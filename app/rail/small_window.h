@@ -12,8 +12,8 @@ namespace reed::ui {
 class Actions;
 class FlatButton;
 
-/// Levels of the strips, the verdict when there is one, mute and scene; stays before all other windows on
-/// wish. The whole window comes back when it is closed.
+/// Levels of the strips, the verdict when there is one, mute, scene, and the character while one is on; stays
+/// before all other windows on wish. The whole window comes back when it is closed.
 class SmallWindow final : public QWidget {
     Q_OBJECT
   public:
@@ -45,7 +45,7 @@ class SmallWindow final : public QWidget {
     QRectF placeOf(size_t strip) const;
 
     Actions& actions_;
-    FlatButton *scene_, *mute_, *pin_, *whole_;
+    FlatButton *scene_, *character_, *mute_, *pin_, *whole_;
     QTimer keep_later_;
     struct Row {
         StripLevels levels;

@@ -102,13 +102,13 @@ void DesktopKeys::onCreated(uint response, const QVariantMap& results) {
         if (!find_action(id)->everywhere) continue;
         QString words = slot.title;
         // Those with a number: only what is there, by its name.
-        if (const int n = slot.id.section(' ', 1).toInt(); n > 0) {
+        if (const int n = slot.id.section(' ', 1).toInt(); n > 0 && find_action(id)->numbered > 0) {
             const QString name = actions_.nameOf(id, n);
             if (name.isEmpty()) continue;
             words += ": " + name;
         }
         QVariantMap shortcut{{"description", words}};
-        if (slot.held) shortcut["preferred_trigger"] = "CTRL+ALT+m";
+        if (id == "talk") shortcut["preferred_trigger"] = "CTRL+ALT+m";
         wanted.append({QString(slot.id).replace(' ', '-'), shortcut});
     }
     QDBusMessage call = QDBusMessage::createMethodCall(kPortal, kPortalPath, kShortcuts, "BindShortcuts");
@@ -137,7 +137,7 @@ void DesktopKeys::onKey(const QDBusMessage& signal) {
         if (QString(slot.id).replace(' ', '-') != id) continue;
         const QString action = slot.id.section(' ', 0, 0);
         if (slot.held)
-            actions_.act(action, down ? "on" : "off");
+            actions_.hold(slot.id, down);
         else if (down)
             actions_.act(action, slot.id.section(' ', 1));
         return;

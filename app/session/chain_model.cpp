@@ -53,7 +53,29 @@ std::pair<StripState, StageSpec*> ChainModel::changing(const std::string& id) co
 
 void ChainModel::follow(Fade fade) {
     if (!open_) return;
-    if (auto followed = runner_.follow(chain(), fade); !followed.ok()) notices_.tell(followed.error());
+    if (auto followed = runner_.follow(runnable(), fade); !followed.ok()) notices_.tell(followed.error());
+}
+
+ChainSpec ChainModel::runnable() const {
+    ChainSpec out = chain();
+    out.characters = characters_;
+    out.character = character_;
+    return out;
+}
+
+void ChainModel::setCharacters(std::vector<CharacterSpec> characters) {
+    if (characters == characters_) return;
+    characters_ = std::move(characters);
+    if (std::ranges::find(characters_, character_, &CharacterSpec::name) == characters_.end())
+        return setCharacter({});  // and takes the others along
+    follow(Fade::quick);
+}
+
+void ChainModel::setCharacter(const std::string& name) {
+    const bool another = name != character_;
+    character_ = name;
+    follow(Fade::quick);
+    if (another) emit characterChanged();
 }
 
 void ChainModel::runnerOpened() {
@@ -230,7 +252,27 @@ void ChainModel::addStage(const StageKind& kind, size_t index) {
 
 bool ChainModel::insertStages(std::vector<StageSpec> fresh, size_t index, const QString& label) {
     StripState after = *now_;
-    ChainSpec& to = after.scene.chain();
+    if (!insert(after, std::move(fresh), index)) return false;
+    change(std::move(after), label, {});
+    return true;
+}
+
+bool ChainModel::replaceStage(const std::string& id, std::vector<StageSpec> stages, const QString& label) {
+    const int i = chain().index_of(id);
+    if (i < 0) return false;
+    StripState after = *now_;
+    auto& there = after.scene.chain().stages;
+    there.erase(there.begin() + i);
+    if (!insert(after, std::move(stages), static_cast<size_t>(i))) return false;
+    focused_ = after.scene.chain().stages[static_cast<size_t>(i)].id;
+    closeStep();
+    change(std::move(after), label, {});
+    return true;
+}
+
+/// Gives them ids of their own; false, with the reason told, when there would be too many.
+bool ChainModel::insert(StripState& into, std::vector<StageSpec> fresh, size_t index) {
+    ChainSpec& to = into.scene.chain();
     if (to.stages.size() + fresh.size() > kMaxStages) {
         notices_.warn(tr("A chain can have %1 stages at most, and has %2 already. Remove some first.")
                           .arg(kMaxStages)
@@ -246,7 +288,6 @@ bool ChainModel::insertStages(std::vector<StageSpec> fresh, size_t index, const 
         focused_ = s.id;
         to.stages.insert(to.stages.begin() + static_cast<std::ptrdiff_t>(at++), std::move(s));
     }
-    change(std::move(after), label, {});
     return true;
 }
 

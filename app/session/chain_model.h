@@ -51,6 +51,8 @@ class ChainModel final : public QObject {
     /// The same with stages that are set already; they get ids of their own. Refused, with a notice, when
     /// there would be too many.
     bool insertStages(std::vector<StageSpec> stages, size_t index, const QString& label);
+    /// The same in the place of a stage.
+    bool replaceStage(const std::string& id, std::vector<StageSpec> stages, const QString& label);
     void duplicateStage(const std::string& id);
     void removeStage(const std::string& id);
     void moveStage(const std::string& id, int to);
@@ -65,6 +67,15 @@ class ChainModel final : public QObject {
     void setKey(const std::string& id, const std::string& key);
     /// Nothing listens to the strip `strip` any more.
     void forgetKey(const std::string& strip);
+
+    /// The chain with what can be laid over it, and what is: this is what runs.
+    ChainSpec runnable() const;
+    /// What can be laid over it from now on. One that is on and not among them any more is off.
+    void setCharacters(std::vector<CharacterSpec> characters);
+    /// Lays one over the chain, by its name (empty: none), in 30 ms. Of the moment: never saved, no undo.
+    void setCharacter(const std::string& name);
+    /// The one that is on; empty: none.
+    const std::string& character() const { return character_; }
 
     void setFader(double db);
     void setStripMute(bool muted);
@@ -106,6 +117,8 @@ class ChainModel final : public QObject {
     /// Any of them.
     void changed();
     void focusChanged();
+    /// Another character is on, or none.
+    void characterChanged();
 
   private:
     void change(StripState after, const QString& label, const QString& key, Fade fade = Fade::quick);
@@ -116,6 +129,7 @@ class ChainModel final : public QObject {
     void tellChanges(const StripState& before);
     void tellFocus();
     QString nameOf(const std::string& id) const;
+    bool insert(StripState& into, std::vector<StageSpec> fresh, size_t index);
     /// A copy of the state to change, and the stage in it; nullptr when there is none.
     std::pair<StripState, StageSpec*> changing(const std::string& id) const;
 
@@ -126,6 +140,8 @@ class ChainModel final : public QObject {
     QTimer event_done_;
     History& history_;
     std::map<std::string, size_t> last_used_;  // by stage id
+    std::vector<CharacterSpec> characters_;
+    std::string character_;
     std::string focused_, told_focus_;
     bool open_ = false;
 };

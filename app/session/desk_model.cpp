@@ -53,6 +53,7 @@ DeskModel::~DeskModel() = default;
 
 /// Looks after a strip's changes.
 void DeskModel::take(Session& strip) {
+    connect(&strip.strip(), &ChainModel::characterChanged, this, &DeskModel::characterChanged);
     connect(&strip.strip(), &ChainModel::changed, this, [this] {
         arrange();
         emit changed();
@@ -68,6 +69,13 @@ Session* DeskModel::find(const std::string& id) const {
     const auto found =
         std::ranges::find_if(order_, [&](const Session* s) { return s->strip().spec().id == id; });
     return found == order_.end() ? nullptr : *found;
+}
+
+Session& DeskModel::voice() const {
+    const auto is_voice = [](const Session* s) { return s->seat().role() == StripRole::voice; };
+    if (is_voice(current_)) return *current_;
+    const auto found = std::ranges::find_if(order_, is_voice);
+    return found == order_.end() ? *current_ : **found;
 }
 
 void DeskModel::focus(const std::string& id) {

@@ -47,6 +47,9 @@ class DeskModel final : public QObject, public SceneInWork {
     Session* find(const std::string& id) const;
     /// The one that is worked on.
     Session& current() const { return *current_; }
+    /// The voice that is worked on; while it is a programme, the first one. What is laid over a voice is laid
+    /// over this one.
+    Session& voice() const;
     void focus(const std::string& id);
     void focusNext(int by);
 
@@ -97,6 +100,8 @@ class DeskModel final : public QObject, public SceneInWork {
     /// Another one is worked on.
     void focusChanged();
     void soloChanged();
+    /// Another character is laid over a strip, or none.
+    void characterChanged();
     /// Anything that a scene keeps.
     void changed();
 

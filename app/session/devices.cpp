@@ -207,7 +207,7 @@ void Devices::open(const DeviceChoice& choice, bool wait) {
     opening_ = choice;
     emit inputChanged();
     background_.run(
-        [making = making(choice, wait), state = strip_.state(),
+        [making = making(choice, wait), chain = strip_.runnable(),
          rate = house_.several ? House::kDeskRate : 0.0] {
             Opening out;
             auto made = making.make();
@@ -220,7 +220,7 @@ void Devices::open(const DeviceChoice& choice, bool wait) {
             StreamFormat format = out.source->format();
             // A strip alone runs at the rate of its input.
             if (rate > 0.0) format.sample_rate = rate;
-            auto engine = Engine::prepare(format, state->scene.chain());
+            auto engine = Engine::prepare(format, chain);
             if (engine.ok())
                 out.engine = std::move(engine.value());
             else
@@ -390,7 +390,8 @@ void Devices::setRoom(RoomControl control, double value) {
 
 double Devices::totalDelayMs() const {
     const double ms = 1000.0 / std::max(1.0, engine_.format().sample_rate);
-    const int latency = std::max(house_.live.latency(), engine_.figures().latency);
+    const int latency =
+        std::max(house_.live.latency(), engine_.figures().latency) + engine_.chain().character_latency();
     return status().delay_ms + ms * (latency + house_.live.load().block_frames());
 }
 

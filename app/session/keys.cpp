@@ -23,6 +23,7 @@ QList<QKeySequence> read(const std::string& text) {
 void Keys::define(std::vector<KeySlot> all) {
     slots_ = std::move(all);
     restore(own_);
+    emit changed();
 }
 
 QList<QKeySequence> Keys::of(const QString& id) const {
@@ -77,6 +78,12 @@ void Keys::set(const QString& id, const QKeySequence& key) {
         left.removeAll(key);
         keep(*other, left);
     }
+    // One that is not there now (of a scene that was removed) would take it back when it comes again.
+    std::erase_if(own_, [&](const auto& own) {
+        const bool here =
+            std::ranges::find(slots_, QString::fromStdString(own.first), &KeySlot::id) != slots_.end();
+        return !here && !key.isEmpty() && read(own.second).contains(key);
+    });
     keep(*slot, key.isEmpty() ? QList<QKeySequence>() : QList<QKeySequence>{key});
     emit changed();
 }
@@ -98,8 +105,17 @@ void Keys::resetAll() {
     emit changed();
 }
 
+void Keys::renamed(const QString& from, const QString& to) {
+    auto own = own_.extract(from.toStdString());
+    if (own.empty()) return;
+    own.key() = to.toStdString();
+    own_.erase(own.key());
+    own_.insert(std::move(own));
+    emit changed();
+}
+
 void Keys::restore(const std::map<std::string, std::string>& kept) {
-    const auto wanted = kept;
+    const auto wanted = kept;  // NOLINT(performance-unnecessary-copy-initialization): it may be own_ itself
     own_ = wanted;
     std::vector<QKeySequence> taken;
     for (const KeySlot& slot : slots_) {

@@ -19,7 +19,7 @@ struct KeySlot {
     bool held = false;  ///< it matters how long the key is held
 };
 
-/// A key serves one slot at most. Slots may be defined after restore().
+/// A key serves one slot at most. Slots may be defined after restore(), and anew.
 class Keys final : public QObject {
     Q_OBJECT
   public:
@@ -45,6 +45,8 @@ class Keys final : public QObject {
     /// Back to the usual keys; one that another slot has by now is left there.
     void reset(const QString& id);
     void resetAll();
+    /// What belonged to slot `from` belongs to `to` from now on.
+    void renamed(const QString& from, const QString& to);
 
     /// What differs from the usual, by slot, as portable text; keys of one slot with ";" between. What
     /// restore() does not understand, or another slot has already, is left out.

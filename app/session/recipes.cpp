@@ -4,6 +4,7 @@
 
 #include "base/folded.h"
 #include "scenes/fit.h"
+#include "session/kept_files.h"
 #include "session/session.h"
 
 namespace reed::ui {
@@ -73,14 +74,7 @@ bool Recipes::keep(const Session& strip, const std::string& stage, const QString
             tr("There is already a recipe \"%1\" for another stage. Choose another name.").arg(name));
         return false;
     }
-    const auto saved = own_.save(recipe, SceneLibrary::Old::kept);
-    if (!saved.ok()) {
-        house_.notices.tell(saved.error());
-        return false;
-    }
-    house_.notices.say(tr("Kept the recipe \"%1\" in %2")
-                           .arg(name.trimmed(), QString::fromStdString(saved.value().string())));
-    return true;
+    return keepFile(own_, house_.notices, recipe, tr("Kept the recipe \"%1\" in %2"));
 }
 
 void Recipes::load(Session& strip, const std::string& stage, const Recipe& recipe) {
@@ -97,12 +91,7 @@ void Recipes::load(Session& strip, const std::string& stage, const Recipe& recip
 }
 
 void Recipes::remove(const QString& name) {
-    if (const auto removed = own_.remove(name.toStdString()); !removed.ok()) {
-        house_.notices.tell(removed.error());
-        return;
-    }
-    house_.notices.say(tr("Removed the recipe \"%1\". Its file is kept in %2")
-                           .arg(name, QString::fromStdString((own_.folder() / "removed").string())));
+    removeFile(own_, house_.notices, name, tr("Removed the recipe \"%1\". Its file is kept in %2"));
 }
 
 }  // namespace reed::ui

@@ -2,15 +2,21 @@
 
 #include <algorithm>
 #include <filesystem>
+#include <utility>
 
 #include "base/file.h"
 #include "base/folded.h"
 #include "scenes/scene_archive.h"
+#include "session/scene_disk.h"
 
 namespace reed::ui {
 
 SceneShelf::SceneShelf(std::filesystem::path folder, SceneInWork& work, Notices& notices, QObject* parent)
-    : QObject(parent), library_(std::move(folder)), work_(work), notices_(notices) {
+    : QObject(parent),
+      folder_(std::move(folder)),
+      disk_(std::make_shared<SceneDisk>(folder_)),
+      work_(work),
+      notices_(notices) {
     look_again_.setInterval(300);  // after the last news: a program that writes a scene may write it in parts
     look_again_.setSingleShot(true);
     connect(&look_again_, &QTimer::timeout, this, &SceneShelf::look);
@@ -18,9 +24,61 @@ SceneShelf::SceneShelf(std::filesystem::path folder, SceneInWork& work, Notices&
     connect(&files_, &QFileSystemWatcher::fileChanged, this, [this] { look_again_.start(); });
 }
 
+// --- the disk ---
+
+/// `work(disk)` on the errands' thread, then `done(result)` here, and the list is what is there.
+template <typename Work, typename Done>
+void SceneShelf::ask(Work work, Done done) {
+    errands_.run(
+        this,
+        [disk = disk_, work = std::move(work)] {
+            auto answer = work(*disk);
+            return std::pair(std::move(answer), disk->news());
+        },
+        [this, done = std::move(done)](auto both) {
+            came(std::move(both.second));
+            done(both.first);
+        });
+}
+
+/// The same, of which nothing is told but why it could not be done.
+template <typename Work>
+void SceneShelf::ask(Work work) {
+    ask(std::move(work), [this](const auto& done) {
+        if (!done.ok()) tell(done.error());
+    });
+}
+
+void SceneShelf::tell(const Error& problem) {
+    failed_ = true;
+    notices_.tell(problem);
+}
+
+/// What is under way comes with news of its own, and would be taken back by these until then.
+void SceneShelf::came(SceneNews news) {
+    others_.merge(news.others);
+    if (errands_.busy()) return;
+    const bool was_changed = changed();
+    scenes_ = std::move(news.now.scenes);
+    if (news.now.folder_problem) tell(*news.now.folder_problem);
+    for (const auto& e : news.now.unreadable) {
+        if (told_unreadable_.insert(e.text()).second)
+            notices_.warn(
+                tr("A scene can't be read and was left alone: %1").arg(QString::fromStdString(e.text())));
+    }
+    watch();
+    emit scenesChanged();
+    if (std::exchange(others_, {}).contains(folded(work_.name()))) heardOfOthers(was_changed);
+}
+
+bool SceneShelf::finish() {
+    errands_.finish();
+    return !std::exchange(failed_, false);
+}
+
 void SceneShelf::begin(const std::filesystem::path& demo) {
-    if (auto filled = library_.fill_from(demo); !filled.ok()) notices_.tell(filled.error());
-    reload();
+    ask([demo](SceneDisk& disk) { return disk.library.fill_from(demo); });
+    finish();
 }
 
 const Scene* SceneShelf::find(const std::string& name) const {
@@ -41,24 +99,11 @@ std::vector<Difference> SceneShelf::changes() const {
     return differences(there->desk, without_transients(work_.scene().desk));
 }
 
-void SceneShelf::reload() {
-    SceneListing listing = library_.list();
-    scenes_ = std::move(listing.scenes);
-    if (listing.folder_problem) notices_.tell(*listing.folder_problem);
-    for (const auto& e : listing.unreadable) {
-        if (told_unreadable_.insert(e.text()).second)
-            notices_.warn(
-                tr("A scene can't be read and was left alone: %1").arg(QString::fromStdString(e.text())));
-    }
-    watch();
-    emit scenesChanged();
-}
-
 /// The folder tells what comes and goes, each file what is written into it.
 void SceneShelf::watch() {
     QStringList wanted;
-    if (std::error_code ec; std::filesystem::is_directory(library_.folder(), ec))
-        wanted << QString::fromStdString(library_.folder().string());
+    if (std::error_code ec; std::filesystem::is_directory(folder_, ec))
+        wanted << QString::fromStdString(folder_.string());
     for (const auto& entry : scenes_) wanted << QString::fromStdString(entry.path.string());
     const QStringList watched = files_.files() + files_.directories();
     QStringList gone;
@@ -72,28 +117,25 @@ void SceneShelf::watch() {
 }
 
 void SceneShelf::look() {
-    const auto same = [](const SceneEntry& a, const SceneEntry& b) {
-        return a.path == b.path && a.digest == b.digest;
-    };
-    const std::vector<SceneEntry> before = scenes_;
-    const bool was_changed = changed();
-    const SceneListing now = library_.list();
-    // Perhaps it is still being written.
-    if (!now.unreadable.empty() && ++looks_ < 4) {
-        look_again_.start();
-        return;
-    }
-    looks_ = 0;
-    if (std::equal(before.begin(), before.end(), now.scenes.begin(), now.scenes.end(), same)) {
-        watch();
-        return;
-    }
-    reload();
-    const SceneEntry* known = find_scene(before, work_.name());
+    errands_.run(
+        this, [disk = disk_] { return disk->news(); },
+        [this](SceneNews news) {
+            // Perhaps it is still being written.
+            if (!news.now.unreadable.empty() && ++looks_ < 4) {
+                others_.merge(news.others);
+                look_again_.start();
+                return;
+            }
+            looks_ = 0;
+            came(std::move(news));
+        });
+}
+
+/// The scene in work was written by another program.
+void SceneShelf::heardOfOthers(bool was_changed) {
     const SceneEntry* there = find_scene(scenes_, work_.name());
-    if (known == nullptr || there == nullptr || known->digest == there->digest) return;
+    if (there == nullptr || there->scene.desk == without_transients(work_.scene().desk)) return;
     const QString name = QString::fromStdString(there->scene.name);
-    if (there->scene.desk == without_transients(work_.scene().desk)) return;
     if (!was_changed) {
         work_.adopt(there->scene, tr("%1, changed by another program").arg(name), Fade::scene);
         emit scenesChanged();
@@ -139,38 +181,74 @@ void SceneShelf::bringBack(const EarlierState& state) {
         tr("It is heard as it was until %1, and not saved.").arg(QString::fromStdString(state.when)));
 }
 
-/// What becomes of the file a scene of this name is written over: another program, or another hand, may have
-/// written it meanwhile.
-SceneLibrary::Old SceneShelf::oldOf(const std::string& name) const {
-    const SceneListing now = library_.list();
-    const SceneEntry* there = find_scene(now.scenes, name);
-    const SceneEntry* known = find_scene(scenes_, name);
-    const bool foreign =
-        there != nullptr && (known == nullptr || known->digest != there->digest || same_name(outside_, name));
-    return foreign ? SceneLibrary::Old::kept : SceneLibrary::Old::replaced;
-}
-
 bool SceneShelf::save() {
-    return write(whole(), oldOf(work_.name()));
+    return write(whole(), work_.name(), false);
 }
 
-/// Writes `scene`, whose name the one in work has from then on.
-bool SceneShelf::write(const Scene& scene, SceneLibrary::Old old) {
-    auto file = library_.save(scene, old);
-    if (!file.ok()) {
-        notices_.tell(file.error());
+/// Puts it into the list, in the place of the one of its name, or of `in_place_of`. Gives the digest of the
+/// file of its name, as far as it is known here; 0 where there is none.
+size_t SceneShelf::put(const Scene& scene, const std::string& in_place_of) {
+    const auto of = [this](const std::string& name) {
+        return std::ranges::find_if(
+            scenes_, [&name](const SceneEntry& entry) { return same_name(entry.scene.name, name); });
+    };
+    auto place = of(scene.name);
+    const size_t known = place == scenes_.end() ? 0 : place->digest;
+    const auto old = of(in_place_of);
+    if (!in_place_of.empty() && old != scenes_.end() && old != place) {
+        *old = {{}, scene, scene.version, known};
+        if (place != scenes_.end()) scenes_.erase(place);
+        return known;
+    }
+    if (place == scenes_.end()) place = scenes_.insert(place, SceneEntry());
+    *place = {place->path, scene, scene.version, known};
+    return known;
+}
+
+/// Writes `scene`, whose name the one in work has from then on; the file of `from` goes where that is another
+/// name. `keep`: what is written over is kept in "removed" in any case.
+bool SceneShelf::write(const Scene& scene, const std::string& from, bool keep) {
+    if (const auto problem = scene_problem(scene)) {
+        notices_.tell(*problem);
         return false;
     }
+    const bool moves = !same_name(from, scene.name);
+    keep = keep || same_name(outside_, scene.name);
     if (same_name(outside_, scene.name)) outside_.clear();
-    const QString name = QString::fromStdString(scene.name);
-    if (scene.name != work_.name()) work_.setName(scene.name);
-    reload();
-    emit saved();
-    const QString path = QString::fromStdString(file.value().string());
-    notices_.say(
-        old == SceneLibrary::Old::kept
-            ? tr("Saved \"%1\" in %2. The one that was there is kept in %3").arg(name, path, removedFolder())
-            : tr("Saved \"%1\" in %2").arg(name, path));
+    const std::string before = work_.name();
+    const size_t known = put(scene, moves ? from : std::string());
+    if (scene.name != before) work_.setName(scene.name);
+    ++saving_;
+    const auto tell_renamed = [this, moves](const std::string& was, const std::string& is) {
+        if (moves) emit renamed(QString::fromStdString(was), QString::fromStdString(is));
+    };
+    tell_renamed(from, scene.name);
+    emit scenesChanged();
+    ask(
+        [scene, known, keep,
+         from = moves ? from : std::string()](SceneDisk& disk) -> Result<SceneDisk::Written> {
+            auto written = disk.write(scene, known, keep);
+            if (!written.ok() || from.empty()) return written;
+            disk.library.renamed(from, scene.name);
+            if (auto removed = disk.library.remove(from); !removed.ok()) return removed.error();
+            return written;
+        },
+        [this, scene, before, from, tell_renamed](const Result<SceneDisk::Written>& written) {
+            --saving_;
+            if (!written.ok()) {
+                tell_renamed(scene.name, from);
+                if (before != scene.name && work_.name() == scene.name) work_.setName(before);
+                emit scenesChanged();
+                return tell(written.error());
+            }
+            emit scenesChanged();
+            emit saved();
+            const QString name = QString::fromStdString(scene.name);
+            const QString path = QString::fromStdString(written.value().path.string());
+            notices_.say(written.value().kept ? tr("Saved \"%1\" in %2. The one that was there is kept in %3")
+                                                    .arg(name, path, removedFolder())
+                                              : tr("Saved \"%1\" in %2").arg(name, path));
+        });
     return true;
 }
 
@@ -183,7 +261,7 @@ QString SceneShelf::inTheWay(const QString& name) const {
 }
 
 /// `scene` under another name.
-bool SceneShelf::writeAs(Scene scene, const QString& name, Replacing replacing) {
+bool SceneShelf::writeAs(Scene scene, const QString& name, const std::string& from, Replacing replacing) {
     const QString in_the_way = inTheWay(name);
     if (!in_the_way.isEmpty() && replacing == Replacing::no) {
         notices_.warn(tr("There is already a scene \"%1\". Choose another name, or recall it and save.")
@@ -191,11 +269,11 @@ bool SceneShelf::writeAs(Scene scene, const QString& name, Replacing replacing) 
         return false;
     }
     scene.name = name.trimmed().toStdString();
-    return write(scene, in_the_way.isEmpty() ? oldOf(scene.name) : SceneLibrary::Old::kept);
+    return write(scene, from.empty() ? scene.name : from, !in_the_way.isEmpty());
 }
 
 bool SceneShelf::saveAs(const QString& name, Replacing replacing) {
-    return writeAs(whole(), name, replacing);
+    return writeAs(whole(), name, {}, replacing);
 }
 
 bool SceneShelf::rename(const QString& name, Replacing replacing) {
@@ -203,22 +281,19 @@ bool SceneShelf::rename(const QString& name, Replacing replacing) {
     if (name.trimmed().toStdString() == before) return true;
     // Unsaved changes stay unsaved.
     const Scene* there = find(before);
-    if (!writeAs(there != nullptr ? *there : work_.scene(), name, replacing)) return false;
-    if (same_name(before, work_.name())) return true;  // written in place
-    if (auto removed = library_.remove(before); !removed.ok()) notices_.tell(removed.error());
-    library_.renamed(before, work_.name());
-    reload();
-    return true;
+    return writeAs(there != nullptr ? *there : work_.scene(), name, there != nullptr ? before : std::string(),
+                   replacing);
 }
 
 void SceneShelf::remove(const std::string& name) {
-    if (auto removed = library_.remove(name); !removed.ok()) {
-        notices_.tell(removed.error());
-        return;
-    }
-    reload();
-    notices_.say(
-        tr("Removed \"%1\". Its file is kept in %2").arg(QString::fromStdString(name), removedFolder()));
+    std::erase_if(scenes_, [&name](const SceneEntry& entry) { return same_name(entry.scene.name, name); });
+    emit scenesChanged();
+    ask([name](SceneDisk& disk) { return disk.library.remove(name); },
+        [this, name](const Result<void>& removed) {
+            if (!removed.ok()) return tell(removed.error());
+            notices_.say(tr("Removed \"%1\". Its file is kept in %2")
+                             .arg(QString::fromStdString(name), removedFolder()));
+        });
 }
 
 // --- beside the sound ---
@@ -248,7 +323,7 @@ SceneShelf::About SceneShelf::about() const {
 void SceneShelf::setAbout(const About& about) {
     if (about == this->about()) return;
     work_.setAbout(withAbout(work_.scene(), about));
-    if (const Scene* there = find(work_.name()); there != nullptr) (void)writeAbout(withAbout(*there, about));
+    if (const Scene* there = find(work_.name()); there != nullptr) amend(withAbout(*there, about));
 }
 
 void SceneShelf::note(const std::map<std::string, MadeFor>& made, const Scene& measured) {
@@ -260,33 +335,39 @@ void SceneShelf::note(const std::map<std::string, MadeFor>& made, const Scene& m
     if (const Scene now = work_.scene(); now.name == measured.name && without_transients(now.desk) == desk)
         work_.setAbout(with(now));
     if (const Scene* there = find(measured.name); there != nullptr && there->desk == desk)
-        (void)writeAbout(with(*there));
+        amend(with(*there));
 }
 
-/// A saved scene whose sound is the same.
-bool SceneShelf::writeAbout(const Scene& scene) {
-    // One that was changed by another program meanwhile is left to look().
-    if (oldOf(scene.name) == SceneLibrary::Old::kept) return false;
-    const auto file = library_.save(scene);
-    if (!file.ok()) notices_.tell(file.error());
-    reload();
-    return file.ok();
+/// A saved scene whose sound is the same. One that another program has written meanwhile is left alone.
+void SceneShelf::amend(const Scene& scene) {
+    const size_t known = put(scene, {});
+    emit scenesChanged();
+    ask([scene, known](SceneDisk& disk) -> Result<void> {
+        if (disk.foreign(scene.name, known)) return {};
+        const auto written = disk.write(scene, known, false);
+        if (!written.ok()) return written.error();
+        return {};
+    });
 }
 
 void SceneShelf::moveTo(const std::string& name, size_t to) {
+    const auto moved =
+        std::ranges::find_if(scenes_, [&name](const SceneEntry& entry) { return entry.scene.name == name; });
+    if (moved == scenes_.end()) return;
+    const auto there = scenes_.begin() + static_cast<std::ptrdiff_t>(std::min(to, scenes_.size() - 1));
+    if (moved < there)
+        std::rotate(moved, moved + 1, there + 1);
+    else
+        std::rotate(there, moved, moved + 1);
     std::vector<std::string> names;
-    for (const auto& entry : scenes_) {
-        if (entry.scene.name != name) names.push_back(entry.scene.name);
-    }
-    if (names.size() == scenes_.size()) return;
-    names.insert(names.begin() + static_cast<std::ptrdiff_t>(std::min(to, names.size())), name);
-    if (const auto kept = library_.set_order(names); !kept.ok()) notices_.tell(kept.error());
-    reload();
+    for (const auto& entry : scenes_) names.push_back(entry.scene.name);
+    emit scenesChanged();
+    ask([names](SceneDisk& disk) { return disk.library.set_order(names); });
 }
 
 // --- carried along ---
 
-bool SceneShelf::exportTo(const QString& path, const std::vector<std::string>& names) {
+void SceneShelf::exportTo(const QString& path, const std::vector<std::string>& names) {
     std::vector<Scene> scenes;
     const bool in_work = names.size() == 1 && names.front() == work_.name();
     if (in_work) scenes.push_back(whole());  // as it is heard, saved or not
@@ -297,13 +378,14 @@ bool SceneShelf::exportTo(const QString& path, const std::vector<std::string>& n
     }
     const std::filesystem::path to = path.toStdString();
     const bool alone = scenes.size() == 1 && to.extension() == ".json";
-    const auto written =
-        alone ? write_file(to, write_scene(scenes.front())) : write_scene_archive(to, scenes);
-    if (!written.ok())
-        notices_.tell(written.error());
-    else
-        notices_.say(tr("Written to %1").arg(path));
-    return written.ok();
+    ask(
+        [scenes, to, alone](SceneDisk&) {
+            return alone ? write_file(to, write_scene(scenes.front())) : write_scene_archive(to, scenes);
+        },
+        [this, path](const Result<void>& written) {
+            if (!written.ok()) return tell(written.error());
+            notices_.say(tr("Written to %1").arg(path));
+        });
 }
 
 std::vector<Scene> SceneShelf::read(const QString& path) {
@@ -338,29 +420,32 @@ QStringList SceneShelf::clashes(const std::vector<Scene>& scenes) const {
     return out;
 }
 
-bool SceneShelf::takeIn(const std::vector<Scene>& scenes, Clash clash) {
-    const auto names = library_.take_in(scenes, clash);
-    reload();
-    if (!names.ok()) {
-        notices_.tell(names.error());
-        return false;
-    }
-    QStringList came;
-    for (const std::string& name : names.value()) {
-        if (!name.empty()) came << '"' + QString::fromStdString(name) + '"';
-    }
-    if (came.size() > 3)
-        notices_.say(
-            tr("%1 scenes came in. What they replaced is kept in %2").arg(came.size()).arg(removedFolder()));
-    else if (!came.isEmpty())
-        notices_.say(tr("Came in: %1").arg(came.join(", ")));
-    else
-        notices_.say(tr("Nothing new came in."));
-    return true;
+void SceneShelf::takeIn(const std::vector<Scene>& scenes, Clash clash) {
+    ask(
+        [scenes, clash](SceneDisk& disk) {
+            auto names = disk.library.take_in(scenes, clash);
+            if (names.ok()) disk.own(names.value());
+            return names;
+        },
+        [this](const Result<std::vector<std::string>>& names) {
+            if (!names.ok()) return tell(names.error());
+            QStringList came;
+            for (const std::string& name : names.value()) {
+                if (!name.empty()) came << '"' + QString::fromStdString(name) + '"';
+            }
+            if (came.size() > 3)
+                notices_.say(tr("%1 scenes came in. What they replaced is kept in %2")
+                                 .arg(came.size())
+                                 .arg(removedFolder()));
+            else if (!came.isEmpty())
+                notices_.say(tr("Came in: %1").arg(came.join(", ")));
+            else
+                notices_.say(tr("Nothing new came in."));
+        });
 }
 
 QString SceneShelf::removedFolder() const {
-    return QString::fromStdString((library_.folder() / "removed").string());
+    return QString::fromStdString((folder_ / "removed").string());
 }
 
 }  // namespace reed::ui

@@ -1,19 +1,26 @@
-// The scenes on disk: kept, recalled, and looked after while others write them too.
+// The scenes: kept, recalled, and looked after while other programs write them too.
 #pragma once
 
 #include <QFileSystemWatcher>
 #include <QObject>
 #include <QTimer>
 #include <map>
+#include <memory>
 #include <set>
 
 #include "scenes/differences.h"
 #include "scenes/library.h"
 #include "session/desk_model.h"
+#include "session/errands.h"
 #include "session/notices.h"
 
 namespace reed::ui {
 
+struct SceneDisk;
+struct SceneNews;
+
+/// The list is what the person has asked for; the disk follows on a thread of its own, and where it refuses,
+/// the list is again what is there.
 class SceneShelf final : public QObject {
     Q_OBJECT
   public:
@@ -33,8 +40,8 @@ class SceneShelf final : public QObject {
     void takeBack() { recall(std::string(work_.name())); }
 
     /// What the scene in work was before it was saved, the newest first.
-    std::vector<EarlierState> earlier() const { return library_.earlier(work_.name()); }
-    bool hasEarlier() const { return library_.has_earlier(work_.name()); }
+    std::vector<EarlierState> earlier() const { return SceneLibrary(folder_).earlier(work_.name()); }
+    bool hasEarlier() const { return SceneLibrary(folder_).has_earlier(work_.name()); }
     /// One of them takes the place of what is heard, unsaved, as one step of undo.
     void bringBack(const EarlierState& state);
 
@@ -42,6 +49,8 @@ class SceneShelf final : public QObject {
     /// A scene that came with the program takes the place of the one in work, unsaved, under a name that no
     /// scene has.
     void beginFrom(const Scene& scene);
+    /// These return at once: false, with the reason told, when it can't be done whatever the disk does. Else
+    /// saved() comes when it stands there, or the reason why not is told.
     bool save();
     /// What is to happen when the name is another scene's: nothing, or that one goes to "removed".
     enum class Replacing { no, yes };
@@ -50,6 +59,12 @@ class SceneShelf final : public QObject {
     /// The other scene that has this name, as it is written there; empty when none has.
     QString inTheWay(const QString& name) const;
     void remove(const std::string& name);
+    /// A scene is on its way to the disk.
+    bool saving() const { return saving_ > 0; }
+    /// Waits for the disk; false when something could not be done since this was last called.
+    bool finish();
+    /// What waits for the disk, in its order.
+    Errands& errands() { return errands_; }
 
     /// What belongs to the scene in work beside its sound. It is kept at once in its file, where there is
     /// one, and is no step of undo.
@@ -70,39 +85,52 @@ class SceneShelf final : public QObject {
     /// Scene `name` stands at place `to` of all from now on.
     void moveTo(const std::string& name, size_t to);
 
-    /// Writes scenes into a zip, or one alone into a scene file; those of these names, or all.
-    bool exportTo(const QString& path, const std::vector<std::string>& names = {});
+    /// Writes scenes into a zip, or one alone into a scene file; those of these names, or all. Tells what
+    /// became of it.
+    void exportTo(const QString& path, const std::vector<std::string>& names = {});
     /// Reads a zip or a scene file; problems are told.
     std::vector<Scene> read(const QString& path);
-    /// Saves what was read. Tells what became of it; true when all is there.
-    bool takeIn(const std::vector<Scene>& scenes, Clash clash);
+    /// Saves what was read. Tells what became of it.
+    void takeIn(const std::vector<Scene>& scenes, Clash clash);
     /// Names of them that are here already.
     QStringList clashes(const std::vector<Scene>& scenes) const;
 
   signals:
     void scenesChanged();
+    /// What belongs to the name of a scene belongs to another one now.
+    void renamed(const QString& from, const QString& to);
     /// The scene in work was saved or has another name.
     void saved();
 
   private:
-    void reload();
+    template <typename Work, typename Done>
+    void ask(Work work, Done done);
+    template <typename Work>
+    void ask(Work work);
+    void came(SceneNews news);
+    void tell(const Error& problem);
+    void heardOfOthers(bool was_changed);
     void watch();
     void look();
-    SceneLibrary::Old oldOf(const std::string& name) const;
-    bool write(const Scene& scene, SceneLibrary::Old old);
-    bool writeAs(Scene scene, const QString& name, Replacing replacing);
+    size_t put(const Scene& scene, const std::string& in_place_of);
+    bool write(const Scene& scene, const std::string& from, bool keep);
+    bool writeAs(Scene scene, const QString& name, const std::string& from, Replacing replacing);
+    void amend(const Scene& scene);
     QString removedFolder() const;
-    bool writeAbout(const Scene& scene);
 
-    SceneLibrary library_;
+    std::filesystem::path folder_;
+    std::shared_ptr<SceneDisk> disk_;  // the errands' own
     SceneInWork& work_;
     Notices& notices_;
     std::vector<SceneEntry> scenes_;
     std::set<std::string> told_unreadable_;
+    std::set<std::string> others_;  // what other programs wrote, not looked at yet
     std::string outside_;  // scene that another program changed while this one had changes of its own
     QFileSystemWatcher files_;
     QTimer look_again_;
-    int looks_ = 0;
+    int looks_ = 0, saving_ = 0;
+    bool failed_ = false;
+    Errands errands_;  // last: what is under way needs the others
 };
 
 }  // namespace reed::ui

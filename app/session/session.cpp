@@ -8,11 +8,13 @@
 
 #include "base/file.h"
 #include "session/balance_model.h"
+#include "session/characters.h"
 #include "session/default_scene.h"
 #include "session/feed_verdict.h"
 #include "session/fit_model.h"
 #include "session/microphones.h"
 #include "session/monitoring.h"
+#include "session/recall_rules.h"
 #include "session/recipes.h"
 #include "session/room_learning.h"
 #include "session/takes_model.h"
@@ -55,9 +57,14 @@ Session::Session(SessionPaths paths, QObject* parent)
     readings_.follow_feed(house_.live.feed_history(), {});
     desk_ = std::make_unique<DeskModel>(*this, house_);
     shelf_ = std::make_unique<SceneShelf>(house_.paths.scenes, *desk_, house_.notices);
+    recall_rules_ = std::make_unique<RecallRules>(*shelf_, *desk_, house_.notices);
+    connect(&devices_, &Devices::pictureChanged, recall_rules_.get(),
+            [this] { recall_rules_->follow(devices_.picture()); });
+    connect(recall_rules_.get(), &RecallRules::changed, this, &Session::keepSoon);
     keeper_ = std::make_unique<StateKeeper>(
         [path = house_.paths.state](const std::string& text) { return write_file(path, text); });
     voices_ = new VoicesModel(*this);
+    characters_ = std::make_unique<Characters>(house_);
     startUp();
     balance_ = new BalanceModel(*this);
     fit_ = new FitModel(*this);
@@ -104,6 +111,9 @@ void Session::startUp() {
     connect(&tick_, &QTimer::timeout, this, &Session::tick);
     connect(&strip_, &ChainModel::changed, monitoring_.get(), &Monitoring::followChain);
     connect(&strip_, &ChainModel::stripChanged, this, &Session::applyStrip);
+    const auto lay_ready = [this] { strip_.setCharacters(characters().specs()); };
+    connect(&characters(), &Characters::changed, this, lay_ready);
+    lay_ready();
     connect(&strip_, &ChainModel::focusChanged, this, &Session::keepSoon);
     connect(&devices_, &Devices::engineOpened, monitoring_.get(), &Monitoring::reopen);
     connect(&devices_, &Devices::opened, monitoring_.get(), &Monitoring::inputOpened);
@@ -125,6 +135,7 @@ Session::~Session() {
     desk_->stop();
     house_.live.set_sink(nullptr);
     monitoring_.reset();
+    recall_rules_.reset();
     shelf_.reset();
     desk_.reset();  // the other strips
 }
@@ -208,14 +219,19 @@ void Session::begin() {
     sweep_replacements(house_.paths.scenes);
     sweep_replacements(house_.paths.state.parent_path());
     sweep_replacements(takes_->store().folder());
+    for (const char* beside : {"characters", "recipes"})
+        sweep_replacements(house_.paths.scenes.parent_path() / beside);
+    characters_->tellProblems();
     shelf_->begin(house_.paths.demo_data / "scenes");
     takeLock();
+    if (keeps_) takes_->takeInLeft();
     WorkingState state = readState();
     if (state.scene.name.empty()) {
         const Scene* first = shelf_->find("Bench talk");
         state.scene = first != nullptr ? *first : defaultScene();
     }
     house_.preferences.restore(state);
+    recall_rules_->restore(state.rules);
     readings_.set_window(state.window_seconds);
     house_.heard_balance = state.heard_balance;
     house_.heard_together = state.heard_together;
@@ -367,6 +383,7 @@ void Session::keepNow() {
     s.muted = muted();
     devices_.keep(s);
     house_.preferences.keep(s);
+    s.rules = recall_rules_->all();
     keeper_->keep(write_working_state(s));
 }
 

@@ -24,10 +24,12 @@ class QLockFile;
 namespace reed::ui {
 
 class BalanceModel;
+class Characters;
 class FeedVerdict;
 class FitModel;
 class Microphones;
 class Monitoring;
+class RecallRules;
 class Recipes;
 class RoomLearning;
 class TakesModel;
@@ -72,6 +74,7 @@ class Session final : public QObject {
     Notices& notices() { return house_.notices; }
     ChainModel& strip() { return strip_; }
     const ChainModel& strip() const { return strip_; }
+    RecallRules& recallRules() const { return *first_.recall_rules_; }
     SceneShelf& shelf() { return *first_.shelf_; }
     const SceneShelf& shelf() const { return *first_.shelf_; }
     Devices& devices() { return devices_; }
@@ -98,6 +101,7 @@ class Session final : public QObject {
     VoicesModel& voices() const { return *first_.voices_; }
     TakesModel& takes() const { return *first_.takes_; }
     Recipes& recipes() const { return *first_.recipes_; }
+    Characters& characters() const { return *first_.characters_; }
     FitModel& fit() const { return *first_.fit_; }
     FeedVerdict& verdict() const { return *verdict_; }
     Background& background() { return *background_; }
@@ -154,11 +158,13 @@ class Session final : public QObject {
     // Of the first strip.
     std::unique_ptr<DeskModel> desk_;
     std::unique_ptr<SceneShelf> shelf_;
+    std::unique_ptr<RecallRules> recall_rules_;
     BalanceModel* balance_ = nullptr;
     VoicesModel* voices_ = nullptr;
     FitModel* fit_ = nullptr;
     std::unique_ptr<TakesModel> takes_;
     std::unique_ptr<Recipes> recipes_;
+    std::unique_ptr<Characters> characters_;
 
     QTimer tick_, save_later_, started_;
     std::unique_ptr<QLockFile> lock_;  // on the state: one program writes it

@@ -1,28 +1,37 @@
 #include "session/take_recorder.h"
 
+#include "base/file.h"
+#include "scenes/library.h"
 #include "session/session.h"
 
 namespace reed::ui {
 namespace {
 constexpr int kPiece = 8192;
-}
+constexpr const char* kMark = ".recording-";
+}  // namespace
 
 struct TakeRecorder::Recording {
     QPointer<Session> strip;
     RingReader sound;
     StreamFormat format;
-    Recorded recorded;
+    std::filesystem::path path;
     std::unique_ptr<SoundWriter> writer;
     std::int64_t frames = 0;
+    bool broken = false;  // nothing more can be written
 
     /// What has come since; overtaken: part of it is gone.
     RingReader::Got drain(Notices& notices, bool& failed) {
         AudioBlock piece;
         auto got = RingReader::Got::nothing;
         while (!failed && (got = sound.next(kPiece, piece)) == RingReader::Got::sound) {
+            // Longer it could not be taken in.
+            if (static_cast<double>(frames + piece.frames) > kLongestTake * format.sample_rate) {
+                failed = broken = true;
+                break;
+            }
             if (const auto written = writer->write(piece); !written.ok()) {
                 notices.tell(written.error());
-                failed = true;
+                failed = broken = true;
             }
             frames += piece.frames;
         }
@@ -36,16 +45,20 @@ TakeRecorder::~TakeRecorder() = default;
 void TakeRecorder::start(const std::vector<Session*>& strips, const std::filesystem::path& folder) {
     std::error_code ec;
     std::filesystem::create_directories(folder, ec);
+    std::vector<std::unique_ptr<Recording>> all;  // first of all: files take their time
     for (Session* s : strips) {
-        auto r = std::make_unique<Recording>();
-        r->strip = s;
-        r->sound = RingReader(s->seat().said());
+        all.push_back(std::make_unique<Recording>());
+        all.back()->strip = s;
+        all.back()->sound = RingReader(s->seat().said());
+    }
+    for (auto& r : all) {
+        Session* s = r->strip;
         r->format = s->engine().format();
-        r->recorded.notes = {strips.size() > 1 ? s->stripName().toStdString() : "",
-                             s->stripName().toStdString(), s->devices().inputTitle().toStdString(),
-                             date_now(), ""};
-        r->recorded.path = folder / (".recording-" + s->strip().spec().id + ".wav");
-        auto created = SoundWriter::create(r->recorded.path, r->format, SampleFormat::float32);
+        const TakeNotes notes = {strips.size() > 1 ? s->stripName().toStdString() : "",
+                                 s->stripName().toStdString(), s->devices().inputTitle().toStdString(),
+                                 date_now(), ""};
+        r->path = free_path(folder / (kMark + scene_file_stem(s->strip().spec().id) + ".wav"));
+        auto created = SoundWriter::grow(r->path, r->format, tags_of(notes));
         if (!created.ok()) {
             notices_.tell(created.error());
             continue;
@@ -66,23 +79,54 @@ bool TakeRecorder::pump() {
     for (const auto& r : recordings_) {
         const auto got = r->drain(notices_, failed);
         failed = failed || got == RingReader::Got::overtaken || r->strip == nullptr ||
-                 r->sound.follow(r->strip->seat().said()) ||
-                 static_cast<double>(r->frames) > kLongestTake * r->format.sample_rate;
+                 r->sound.follow(r->strip->seat().said());
     }
     return !failed;
 }
 
-std::vector<TakeRecorder::Recorded> TakeRecorder::stop() {
-    std::vector<Recorded> out;
+std::vector<std::filesystem::path> TakeRecorder::stop() {
+    std::vector<std::filesystem::path> out;
+    // All end at the same moment as well.
     for (const auto& r : recordings_) {
-        bool failed = false;
+        bool failed = r->broken;
         (void)r->drain(notices_, failed);
-        if (const auto finished = r->writer->finish(); !finished.ok())
+    }
+    for (const auto& r : recordings_) {
+        if (const auto finished = r->writer->finish(); !finished.ok() && !r->broken)
             notices_.tell(finished.error());
-        else if (r->frames > 0)
-            out.push_back(r->recorded);
+        std::error_code ec;
+        if (r->frames > 0)
+            out.push_back(r->path);
+        else
+            std::filesystem::remove(r->path, ec);
     }
     recordings_.clear();
+    return out;
+}
+
+Result<Take> TakeRecorder::takeIn(const TakeStore& store, const std::filesystem::path& recording) {
+    TakeNotes notes = read_take(recording).notes;
+    if (notes.name == recording.stem()) notes.name.clear();  // it has none: its date will do
+    auto made = store.import(recording, notes);
+    if (!made.ok()) {
+        Error e = made.error();
+        e.remedy += " What was recorded stays in " + recording.string() +
+                    " and is taken in when the program starts again.";
+        return e;
+    }
+    std::error_code ec;
+    std::filesystem::remove(recording, ec);
+    return made;
+}
+
+std::vector<std::filesystem::path> TakeRecorder::leftIn(const std::filesystem::path& folder) {
+    std::vector<std::filesystem::path> out;
+    std::error_code ec;
+    for (std::filesystem::directory_iterator i(folder, ec), end; !ec && i != end; i.increment(ec)) {
+        const std::string name = i->path().filename().string();
+        if (name.starts_with(kMark) && i->path().extension() == ".wav" && !SoundWriter::grows(i->path()))
+            out.push_back(i->path());
+    }
     return out;
 }
 

@@ -14,16 +14,10 @@ namespace reed::ui {
 class Notices;
 class Session;
 
-/// Writes beside the takes, under names that are no takes yet, as 32-bit floats; call pump() some times a
-/// second.
+/// Writes beside the takes, under names that are no takes yet, as 32-bit floats that can be read at any
+/// moment, however it ends; call pump() some times a second.
 class TakeRecorder {
   public:
-    /// What was recorded of one strip; the file is the caller's from then on.
-    struct Recorded {
-        std::filesystem::path path;
-        TakeNotes notes;
-    };
-
     explicit TakeRecorder(Notices& notices);
     ~TakeRecorder();
     TakeRecorder(const TakeRecorder&) = delete;
@@ -36,7 +30,12 @@ class TakeRecorder {
     /// False when it can't go on: the disk is full, half an hour is over, the input is another one. What
     /// there is until then is whole; stop() gives it.
     bool pump();
-    std::vector<Recorded> stop();
+    /// The files, a strip each, with what is to be told of them as tags; the caller's from then on.
+    std::vector<std::filesystem::path> stop();
+    /// A recording becomes a take; where it can't, it stays, and that is told.
+    static Result<Take> takeIn(const TakeStore& store, const std::filesystem::path& recording);
+    /// What programs that ended while they recorded have left in a folder; not what is still recorded.
+    static std::vector<std::filesystem::path> leftIn(const std::filesystem::path& folder);
 
   private:
     struct Recording;

@@ -167,20 +167,24 @@ std::vector<Session*> TakesModel::meant(bool every) const {
 
 void TakesModel::record(bool every) {
     if (recording()) return stopRecording();
-    recorder_.start(meant(every), store_.folder());
+    const auto strips = meant(every);
+    if (strips.empty()) return first_.notices().warn(tr("Nothing comes in yet that could be recorded."));
+    recorder_.start(strips, store_.folder());
     emit recordingChanged();
 }
 
 void TakesModel::stopRecording() {
-    for (const auto& recorded : recorder_.stop()) {
-        change(tr("Kept as %1."), [store = store_, recorded] {
-            auto made = store.import(recorded.path, recorded.notes);
-            std::error_code ec;
-            if (made.ok()) std::filesystem::remove(recorded.path, ec);
-            return made;
-        });
-    }
+    for (const auto& recording : recorder_.stop()) takeIn(recording, tr("Kept as %1."));
     emit recordingChanged();
+}
+
+void TakesModel::takeInLeft() {
+    for (const auto& path : TakeRecorder::leftIn(store_.folder()))
+        takeIn(path, tr("The program ended while it recorded. What there is of it is kept as %1."));
+}
+
+void TakesModel::takeIn(const std::filesystem::path& recording, const QString& said) {
+    change(said, [store = store_, recording] { return TakeRecorder::takeIn(store, recording); });
 }
 
 // --- what is done to the chosen one ---

@@ -39,6 +39,8 @@ class TakesModel final : public QObject {
     /// Records from now on until stop; half an hour at most.
     void record(bool every = false);
     void stopRecording();
+    /// Recordings that the program was ended in the middle of become takes.
+    void takeInLeft();
     bool recording() const { return recorder_.running(); }
     double recordedSeconds() const { return recorder_.seconds(); }
 
@@ -107,6 +109,7 @@ class TakesModel final : public QObject {
     void reportChanged();
 
   private:
+    void takeIn(const std::filesystem::path& recording, const QString& said);
     struct Kept;
     static Result<Take> keepOne(const TakeStore& store, const Kept& kept, double seconds);
     void take(Result<Take> made, const QString& said);

@@ -17,6 +17,7 @@ class FlatButton final : public QAbstractButton {
     void setWeight(Weight weight);
     /// A small dimmer text before the main one (a shortcut number).
     void setPrefix(const QString& prefix);
+    QString prefix() const { return prefix_; }
     /// The sign of a colour before the text (strip_sign.h); nothing: none.
     void setSign(std::optional<int> colour);
     QSize sizeHint() const override;

@@ -8,8 +8,9 @@
 namespace reed::ui {
 
 namespace {
+constexpr int kFieldHeight = 32;
 constexpr int kGap = 4;  // to the anchor, and to the window's edges
-}
+}  // namespace
 
 Panel::Panel(const QString& object_name, const QString& accessible_name, QWidget* parent)
     : QWidget(parent, Qt::Popup) {
@@ -58,6 +59,18 @@ Words* Panel::addWords(Words::Ink ink, int pixels, bool bold, const QString& tex
     words->setText(text);
     column()->addWidget(words);
     return words;
+}
+
+QLineEdit* Panel::addField(const char* object_name, const QString& words, const std::function<void()>& done) {
+    addWords(Words::Ink::muted, 12, false, words);
+    auto* edit = new QLineEdit(this);
+    edit->setObjectName(object_name);
+    edit->setAccessibleName(words);
+    edit->setFont(ui::font(14));
+    edit->setFixedHeight(kFieldHeight);
+    connect(edit, &QLineEdit::returnPressed, this, done);
+    column()->addWidget(edit);
+    return edit;
 }
 
 void Panel::fitContents() {

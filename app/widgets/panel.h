@@ -2,9 +2,11 @@
 #pragma once
 
 #include <QGridLayout>
+#include <QLineEdit>
 #include <QPointer>
 #include <QVBoxLayout>
 #include <QWidget>
+#include <functional>
 
 #include "widgets/words.h"
 
@@ -27,6 +29,8 @@ class Panel : public QWidget {
     QVBoxLayout* column();
     /// Words at the end of the column.
     Words* addWords(Words::Ink ink, int pixels, bool bold = false, const QString& text = {});
+    /// A field to type in, under words that say what; Enter in it calls `done`.
+    QLineEdit* addField(const char* object_name, const QString& words, const std::function<void()>& done);
     /// Its size is that of what it holds, also after that has changed.
     void fitContents();
     /// Takes the widgets out of a layout; they go when the event is done.

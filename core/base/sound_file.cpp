@@ -1,12 +1,18 @@
 #include "base/sound_file.h"
 
+#include <fcntl.h>
 #include <sndfile.h>
+#include <sys/file.h>
+#include <unistd.h>
 
 #include <algorithm>
+#include <cerrno>
 #include <cmath>
 #include <cstring>
 #include <fstream>
 #include <limits>
+#include <optional>
+#include <utility>
 
 #include "base/file.h"
 
@@ -172,10 +178,15 @@ Result<AudioBuffer> read_sound_part(const std::filesystem::path& path, std::int6
 
 struct SoundWriter::Handle {
     explicit Handle(Replacement to) : replacement(std::move(to)) {}
-    Replacement replacement;
+    explicit Handle(int opened) : fd(opened) {}
+    Handle(const Handle&) = delete;
+    Handle& operator=(const Handle&) = delete;
+    std::optional<Replacement> replacement;  // none: the file grows where it is
+    int fd = -1;
     SNDFILE* file = nullptr;
     ~Handle() {
         if (file != nullptr) sf_close(file);
+        if (fd >= 0) ::close(fd);
     }
 };
 
@@ -213,22 +224,61 @@ Result<std::unique_ptr<SoundWriter>> SoundWriter::create(const std::filesystem::
     out->channels_ = format.channels;
     out->integer_ = samples == SampleFormat::pcm24;
     out->handle_ = std::make_unique<Handle>(std::move(begun.value()));
-    out->handle_->file = sf_open_fd(out->handle_->replacement.descriptor(), SFM_WRITE, &info, SF_FALSE);
+    out->handle_->file = sf_open_fd(out->handle_->replacement->descriptor(), SFM_WRITE, &info, SF_FALSE);
     if (out->handle_->file == nullptr) {
         return Error{"it can't be written (" + library_reason(nullptr) + ").", path.string(),
                      "Check the folder's permissions and free space."};
     }
+    out->tell(tags);
+    // Values beyond full scale are cut here and counted, not wrapped around.
+    sf_command(out->handle_->file, SFC_SET_CLIPPING, nullptr, SF_TRUE);
+    return out;
+}
+
+Result<std::unique_ptr<SoundWriter>> SoundWriter::grow(const std::filesystem::path& path,
+                                                       const StreamFormat& format, const SoundTags& tags) {
+    const int fd = ::open(path.c_str(), O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0644);
+    if (fd < 0) {
+        return Error{std::string("it can't be written (") + std::strerror(errno) + ").", path.string(),
+                     "Check the folder's permissions and free space."};
+    }
+    (void)::flock(fd, LOCK_EX | LOCK_NB);  // for grows(); ends with the program, however that ends
+    std::unique_ptr<SoundWriter> out(new SoundWriter);
+    out->target_ = path;
+    out->channels_ = format.channels;
+    out->handle_ = std::make_unique<Handle>(fd);
+    SF_INFO info{};
+    info.samplerate = static_cast<int>(std::lround(format.sample_rate));
+    info.channels = format.channels;
+    info.format = SF_FORMAT_WAV | SF_FORMAT_FLOAT;
+    out->handle_->file = sf_open_fd(fd, SFM_WRITE, &info, SF_FALSE);
+    if (out->handle_->file == nullptr) {
+        ::unlink(path.c_str());
+        return Error{"it can't be written (" + library_reason(nullptr) + ").", path.string(),
+                     "Check the folder's free space."};
+    }
+    out->tell(tags);
+    sf_command(out->handle_->file, SFC_SET_UPDATE_HEADER_AUTO, nullptr, SF_TRUE);
+    return out;
+}
+
+bool SoundWriter::grows(const std::filesystem::path& path) {
+    const int fd = ::open(path.c_str(), O_RDONLY | O_NONBLOCK | O_CLOEXEC);
+    if (fd < 0) return false;
+    const bool held = ::flock(fd, LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK;
+    ::close(fd);
+    return held;
+}
+
+void SoundWriter::tell(const SoundTags& tags) {
     const std::pair<int, const std::string&> told[] = {{SF_STR_TITLE, tags.title},
                                                        {SF_STR_ARTIST, tags.artist},
                                                        {SF_STR_ALBUM, tags.album},
                                                        {SF_STR_DATE, tags.date},
                                                        {SF_STR_COMMENT, tags.comment}};
     for (const auto& [which, text] : told) {
-        if (!text.empty()) sf_set_string(out->handle_->file, which, text.c_str());
+        if (!text.empty()) sf_set_string(handle_->file, which, text.c_str());
     }
-    // Values beyond full scale are cut here and counted, not wrapped around.
-    sf_command(out->handle_->file, SFC_SET_CLIPPING, nullptr, SF_TRUE);
-    return out;
 }
 
 SoundWriter::~SoundWriter() = default;
@@ -255,7 +305,8 @@ Result<void> SoundWriter::finish() {
     const std::unique_ptr<Handle> done = std::move(handle_);
     if (closed != 0)
         return Error{"it can't be written to its end.", target_.string(), "Check the free space."};
-    return done->replacement.commit();
+    if (done->replacement) return done->replacement->commit();
+    return {};
 }
 
 }  // namespace reed

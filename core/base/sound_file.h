@@ -70,7 +70,14 @@ class SoundWriter {
     static Result<std::unique_ptr<SoundWriter>> create(const std::filesystem::path& path,
                                                        const StreamFormat& format, SampleFormat samples,
                                                        const SoundTags& tags = {});
-    /// Without finish() the unfinished file is removed.
+    /// A WAV of 32-bit floats that stands under its name from the beginning and can be read at any moment,
+    /// however the program or the disk ends: for what is recorded. Never waits for the disk. Nothing may be
+    /// at `path`.
+    static Result<std::unique_ptr<SoundWriter>> grow(const std::filesystem::path& path,
+                                                     const StreamFormat& format, const SoundTags& tags = {});
+    /// Whether some program, this one too, is about to write more into a file by grow().
+    static bool grows(const std::filesystem::path& path);
+    /// Without finish() the unfinished file is removed; one that grows stays as it is.
     ~SoundWriter();
     SoundWriter(const SoundWriter&) = delete;
     SoundWriter& operator=(const SoundWriter&) = delete;
@@ -83,6 +90,7 @@ class SoundWriter {
   private:
     SoundWriter() = default;
     struct Handle;
+    void tell(const SoundTags& tags);
     std::unique_ptr<Handle> handle_;
     std::filesystem::path target_;
     int channels_ = 1;

@@ -1,15 +1,12 @@
 #include "chain/chain.h"
 
+#include <algorithm>
 #include <chrono>
 #include <cmath>
 
 #include "base/flush_to_zero.h"
-#include "stages/missing.h"
 
 namespace reed {
-namespace {
-constexpr float kAbsurd = 1e6f;  // +120 dBFS: no sound card sends it, a broken stage might
-}
 
 Result<std::unique_ptr<Chain>> Chain::build(const ChainSpec& spec, const StreamFormat& format,
                                             std::uint32_t serial) {
@@ -29,26 +26,19 @@ Result<std::unique_ptr<Chain>> Chain::build(const ChainSpec& spec, const StreamF
     chain->serial_ = serial;
     chain->tap_length_ = static_cast<int>(std::lround(kTapFrameSeconds * format.sample_rate));
     size_t slots = 0;
-    for (const auto& s : spec.stages) {
-        Link link;
-        link.id = s.id;
-        link.kind = s.kind;
-        link.key = s.key;
+    for (const auto& stage : spec.stages) {
+        if (stage.stage_kind().lid) chain->lid_ = chain->links_.size();
+        Link link = Link::make(stage, format);
         link.lead = chain->latency_;
-        auto made = s.stage_kind().make();
-        link.stage = made.ok() ? std::move(made.value())
-                               : make_passing_stage(made.error().text() + " The sound passes unchanged.");
-        link.stage->teach(s.taught);
-        link.stage->prepare(format, s.values);
-        link.active.prepare(format.sample_rate, 0.005, s.bypass ? 0.0 : 1.0);
-        for (auto& d : link.dry) d.prepare(link.stage->latency());
-        const auto rests = s.stage_kind().rests;
-        link.may_rest = rests != nullptr && rests(s.values);
-        link.first_slot = slots;
-        link.slot_count = s.values.size();
-        slots += s.values.size() + 1;
+        add_slots(link, slots);
         chain->latency_ += link.stage->latency();
         chain->links_.push_back(std::move(link));
+    }
+    if (chain->lid_ == 0 && (spec.stages.empty() || !spec.stages.front().stage_kind().lid))
+        chain->lid_ = spec.stages.size();
+    for (const auto& character : spec.characters) {
+        chain->characters_.emplace_back(character, format);
+        for (Link& link : chain->characters_.back().links()) add_slots(link, slots);
     }
     chain->slots_ = std::vector<std::atomic<double>>(slots);
     chain->fetched_.resize(slots);
@@ -63,6 +53,40 @@ Result<std::unique_ptr<Chain>> Chain::build(const ChainSpec& spec, const StreamF
     return chain;
 }
 
+void Chain::add_slots(Link& link, size_t& slots) {
+    link.first_slot = slots;
+    slots += link.slot_count + 1;
+}
+
+/// Of the chain's stages, and of its characters with their names.
+template <typename F>
+void Chain::each_link(F f) const {
+    for (const Link& link : links_) f(nullptr, link);
+    for (const Character& c : characters_) {
+        for (const Link& link : c.links()) f(&c.name(), link);
+    }
+}
+
+/// The stage of `chain` that `link` stands for; nullptr: it has none of this id and kind.
+const StageSpec* Chain::spec_of(const ChainSpec& chain, const std::string* character, const Link& link) {
+    const std::vector<StageSpec>* stages = &chain.stages;
+    if (character != nullptr) {
+        const auto found = std::ranges::find(chain.characters, *character, &CharacterSpec::name);
+        if (found == chain.characters.end()) return nullptr;
+        stages = &found->stages;
+    }
+    const auto found = std::ranges::find(*stages, link.id, &StageSpec::id);
+    return found != stages->end() && found->kind == link.kind ? &*found : nullptr;
+}
+
+void Chain::post_character(const ChainSpec& spec) {
+    int index = -1;
+    for (size_t i = 0; i < characters_.size(); ++i) {
+        if (!spec.character.empty() && characters_[i].name() == spec.character) index = static_cast<int>(i);
+    }
+    posted_character_.store(index, std::memory_order_relaxed);
+}
+
 void Chain::take_memories(const Chain& other) {
     for (Link& mine : links_) {
         for (const Link& theirs : other.links_) {
@@ -73,32 +97,32 @@ void Chain::take_memories(const Chain& other) {
 }
 
 void Chain::post(const ChainSpec& spec) {
-    for (size_t i = 0; i < links_.size(); ++i) {
-        const StageSpec& s = spec.stages[i];
-        std::atomic<double>* slot = &slots_[links_[i].first_slot];
-        for (const double v : s.values) (slot++)->store(v, std::memory_order_relaxed);
-        slot->store(s.bypass ? 1.0 : 0.0, std::memory_order_relaxed);
-    }
+    each_link([&](const std::string* character, const Link& link) {
+        const StageSpec* now = spec_of(spec, character, link);
+        if (now == nullptr) return;
+        std::atomic<double>* slot = &slots_[link.first_slot];
+        for (const double v : now->values) (slot++)->store(v, std::memory_order_relaxed);
+        slot->store(now->bypass ? 1.0 : 0.0, std::memory_order_relaxed);
+    });
+    post_character(spec);
     posted_.fetch_add(1, std::memory_order_release);
 }
 
 void Chain::post_changes(const ChainSpec& before, const ChainSpec& after) {
-    for (const Link& link : links_) {
-        const int from = before.index_of(link.id);
-        const int to = after.index_of(link.id);
-        if (from < 0 || to < 0) continue;
-        const StageSpec& old = before.stages[static_cast<size_t>(from)];
-        const StageSpec& now = after.stages[static_cast<size_t>(to)];
-        if (old.kind != link.kind || now.kind != link.kind) continue;
-        const auto& table = now.stage_kind().parameters;
+    each_link([&](const std::string* character, const Link& link) {
+        const StageSpec* old = spec_of(before, character, link);
+        const StageSpec* now = spec_of(after, character, link);
+        if (old == nullptr || now == nullptr) return;
+        const auto& table = now->stage_kind().parameters;
         for (size_t p = 0; p < table.size(); ++p) {
-            if (old.values[p] != now.values[p] && !table[p].structural)
-                slots_[link.first_slot + p].store(now.values[p], std::memory_order_relaxed);
+            if (old->values[p] != now->values[p] && !table[p].structural)
+                slots_[link.first_slot + p].store(now->values[p], std::memory_order_relaxed);
         }
-        if (old.bypass != now.bypass)
-            slots_[link.first_slot + link.slot_count].store(now.bypass ? 1.0 : 0.0,
+        if (old->bypass != now->bypass)
+            slots_[link.first_slot + link.slot_count].store(now->bypass ? 1.0 : 0.0,
                                                             std::memory_order_relaxed);
-    }
+    });
+    if (before.character != after.character) post_character(after);
     posted_.fetch_add(1, std::memory_order_release);
 }
 
@@ -116,7 +140,8 @@ void Chain::fetch_slots() noexcept {
     const std::uint32_t posted = posted_.load(std::memory_order_acquire);
     if (posted == followed_) return;
     followed_ = posted;
-    for (auto& link : links_) {
+    character_ = posted_character_.load(std::memory_order_relaxed);
+    const auto fetch = [&](Link& link) {
         bool changed = false;
         for (size_t k = 0; k <= link.slot_count; ++k) {
             const size_t slot = link.first_slot + k;
@@ -124,9 +149,13 @@ void Chain::fetch_slots() noexcept {
             changed = changed || v != fetched_[slot];
             fetched_[slot] = v;
         }
-        if (!changed) continue;
+        if (!changed) return;
         link.stage->set_values({&fetched_[link.first_slot], link.slot_count});
         link.active.set(fetched_[link.first_slot + link.slot_count] >= 0.5 ? 0.0 : 1.0);
+    };
+    for (Link& link : links_) fetch(link);
+    for (Character& c : characters_) {
+        for (Link& link : c.links()) fetch(link);
     }
 }
 
@@ -147,6 +176,8 @@ void Chain::process(const AudioBlock& block, const Listener& listener, const Key
                 link.stage->begin_grain();
                 link.active.begin_grain();
             }
+            for (size_t i = 0; i < characters_.size(); ++i)
+                characters_[i].begin_grain(static_cast<int>(i) == character_);
         }
         const int n = std::min(block.frames - done, kGrain - in_grain_);
         process_grain(block.slice(done, n), listener, keys, {done, block.frames});
@@ -177,7 +208,7 @@ void Chain::give_key(Link& link, const Keys& keys, Place place, int frames) noex
 
 void Chain::process_grain(const AudioBlock& block, const Listener& listener, const Keys& keys,
                           Place place) noexcept {
-    if (!healthy(block)) repair(block);
+    if (!healthy(block)) count_faults(repair(block));
     meter(0, block);
     const auto copy_out = [&] {
         for (int c = 0; c < listener.out.channels; ++c)
@@ -188,11 +219,15 @@ void Chain::process_grain(const AudioBlock& block, const Listener& listener, con
     voice_ = -1.0f;
     auto before = std::chrono::steady_clock::now();
     for (size_t i = 0; i < links_.size(); ++i) {
+        if (i == lid_) {
+            run_characters(block);
+            before = std::chrono::steady_clock::now();
+        }
         Link& link = links_[i];
         link.stage->set_voice(voice_);
         if (!link.key.empty()) give_key(link, keys, place, block.frames);
         if (static_cast<int>(i) == probed) listener.probe->before.write(block);
-        run_link(link, block);
+        count_faults(link.run(block));
         if (static_cast<int>(i) == probed) listener.probe->after.write(block);
         if (static_cast<int>(i) + 1 == listener.tap) copy_out();
         const float heard = link.resting ? -1.0f : link.stage->voice_probability();
@@ -202,35 +237,18 @@ void Chain::process_grain(const AudioBlock& block, const Listener& listener, con
         meters_[i + 1].busy += std::chrono::duration<float>(now - before).count();
         before = now;
     }
+    if (lid_ == links_.size()) run_characters(block);
 }
 
-void Chain::run_link(Link& link, const AudioBlock& block) noexcept {
-    const bool off = !link.active.moving() && link.active.grain_value() == 0.0;
-    if (link.resting && !off) link.stage->reset();  // a change that was posted without a new chain
-    link.resting = off && link.may_rest;
-    if (link.resting) {
-        for (int c = 0; c < block.channels; ++c) link.dry[c].process(block[c], block[c], block.frames);
-        return;
+void Chain::run_characters(const AudioBlock& block) noexcept {
+    for (Character& c : characters_) {
+        for (Link& link : c.links()) link.stage->set_voice(voice_);
+        count_faults(c.run(block));
     }
-    const bool always_on = !link.active.moving() && link.active.grain_value() == 1.0;
-    float dry[kMaxChannels][kGrain];
-    for (int c = 0; c < block.channels; ++c) {
-        // The delayed dry sound is kept up to date even while unused, so that bypass needs no run-up.
-        if (link.dry[c].delay() > 0 || !always_on) link.dry[c].process(block[c], dry[c], block.frames);
-    }
-    link.stage->process(block);
-    if (!healthy(block)) {
-        repair(block);
-        link.stage->reset();
-    }
-    if (always_on) return;
-    for (int i = 0; i < block.frames; ++i) {
-        const float wet = link.active.next();
-        for (int c = 0; c < block.channels; ++c) {
-            // With wet at exactly 0 the dry sound comes out bit for bit.
-            block[c][i] = dry[c][i] + wet * (block[c][i] - dry[c][i]);
-        }
-    }
+}
+
+void Chain::count_faults(std::uint64_t faults) noexcept {
+    if (faults > 0) faults_.fetch_add(faults, std::memory_order_relaxed);
 }
 
 void Chain::meter(size_t tap, const AudioBlock& block) noexcept {
@@ -279,28 +297,6 @@ void Chain::close_frame(size_t tap) noexcept {
     m.filled = 0;
     m.peak = 0.0f;
     m.power[0] = m.power[1] = 0.0;
-}
-
-bool Chain::healthy(const AudioBlock& block) const noexcept {
-    // One comparison per sample that is false for NaN, infinity and absurd values alike.
-    int good = 0;
-    for (int c = 0; c < block.channels; ++c) {
-        const float* x = block[c];
-        for (int i = 0; i < block.frames; ++i) good += std::abs(x[i]) < kAbsurd ? 1 : 0;
-    }
-    return good == block.channels * block.frames;
-}
-
-void Chain::repair(const AudioBlock& block) noexcept {
-    std::uint64_t count = 0;
-    for (int c = 0; c < block.channels; ++c) {
-        for (int i = 0; i < block.frames; ++i) {
-            if (std::abs(block[c][i]) < kAbsurd) continue;
-            block[c][i] = 0.0f;
-            ++count;
-        }
-    }
-    faults_.fetch_add(count, std::memory_order_relaxed);
 }
 
 }  // namespace reed

@@ -7,11 +7,10 @@
 #include <vector>
 
 #include "chain/chain_spec.h"
+#include "chain/character.h"
 #include "chain/key_sound.h"
 #include "chain/listener.h"
 #include "chain/tap.h"
-#include "dsp/delay_line.h"
-#include "dsp/smoothed.h"
 
 namespace reed {
 
@@ -56,8 +55,14 @@ class Chain {
     /// for the stage that listens to it.
     int delay_for(std::span<const Key> keys) const noexcept;
 
-    /// Exact delay from input to output in frames; the same whatever is bypassed.
+    /// Exact delay from input to output in frames; the same whatever is bypassed. A character that is on adds
+    /// its own.
     int latency() const { return latency_; }
+    /// What the character that is on adds to it, in frames; 0: none is.
+    int character_latency() const {
+        const int on = posted_character_.load(std::memory_order_relaxed);
+        return on < 0 ? 0 : characters_[static_cast<size_t>(on)].latency();
+    }
     /// Delay of one stage in frames.
     int stage_latency(size_t stage) const { return links_[stage].stage->latency(); }
 
@@ -71,16 +76,6 @@ class Chain {
     std::uint64_t faults() const { return faults_.load(std::memory_order_relaxed); }
 
   private:
-    struct Link {
-        std::string id, kind, key;
-        int lead = 0;  // delay of the stages before it
-        std::unique_ptr<Stage> stage;
-        Smoothed active;  // 1: through the stage, 0: bypassed
-        bool may_rest = false, resting = false;
-        DelayLine dry[kMaxChannels];
-        size_t first_slot = 0;
-        size_t slot_count = 0;  // parameter values; one more slot for bypass follows
-    };
     struct Meter {
         std::int64_t skip = 0;  // frames until this tap's first piece starts
         std::int64_t index = 0;
@@ -98,16 +93,24 @@ class Chain {
     };
     void process_grain(const AudioBlock& block, const Listener& listener, const Keys& keys,
                        Place place) noexcept;
-    void run_link(Link& link, const AudioBlock& block) noexcept;
+    void run_characters(const AudioBlock& block) noexcept;
+    static void add_slots(Link& link, size_t& slots);
+    void post_character(const ChainSpec& spec);
+    static const StageSpec* spec_of(const ChainSpec& chain, const std::string* character, const Link& link);
+    template <typename F>
+    void each_link(F f) const;
     void give_key(Link& link, const Keys& keys, Place place, int frames) noexcept;
     void meter(size_t tap, const AudioBlock& block) noexcept;
     void close_frame(size_t tap) noexcept;
-    bool healthy(const AudioBlock& block) const noexcept;
-    void repair(const AudioBlock& block) noexcept;
+    void count_faults(std::uint64_t faults) noexcept;
 
     StreamFormat format_;
     std::uint32_t serial_ = 0;
     std::vector<Link> links_;
+    std::vector<Character> characters_;
+    size_t lid_ = 0;                         // stage before which they stand
+    std::atomic<int> posted_character_{-1};  // index of the one that is to be heard
+    int character_ = -1;
     std::vector<Meter> meters_;
     std::vector<std::atomic<double>> slots_;
     std::vector<double> fetched_;

@@ -13,6 +13,10 @@ constexpr double kProbeSeconds = 2.0;
 constexpr int kPiece = 1024;
 constexpr int kMostDropped = 3;  // so that a change that never rests is heard all the same
 
+// A fade this long is heard as two sounds at once: where one of them comes later, the other one waits for it.
+constexpr double kAlignedFade = 0.1;
+constexpr double kBackInTime = 0.02;  // s, what the delay takes for its way
+
 constexpr double kLikenessSeconds = 0.1;
 constexpr double kLouderAtMost =
     1.415;  // what two sounds with nothing in common need in the middle of a fade
@@ -138,6 +142,7 @@ std::vector<float> ChainRunner::sound_before(const ChainSpec& spec, size_t stage
     }
     ChainSpec before = spec;
     before.stages.resize(std::min(stage, spec.stages.size()));
+    before.characters.clear();
     auto built = Chain::build(without_transients(before), format);
     if (!built.ok()) return {};
     Chain& chain = *built.value();
@@ -173,6 +178,11 @@ std::vector<std::pair<size_t, std::string>> ChainRunner::troubles() const {
 std::vector<float> ChainRunner::readouts(size_t stage) const {
     const std::lock_guard lock(mutex_);
     return newest_ != nullptr ? newest_->readouts(stage) : std::vector<float>();
+}
+
+int ChainRunner::character_latency() const {
+    const std::lock_guard lock(mutex_);
+    return newest_ != nullptr ? newest_->character_latency() : 0;
 }
 
 std::vector<int> ChainRunner::stage_latencies() const {
@@ -211,6 +221,8 @@ bool ChainRunner::build(Lock& lock) {
     const std::uint32_t serial = next_serial_++;
     const StreamFormat format = format_;
     Chain& before = *newest_;  // freed by this thread, or by open(), which waits
+    int before_latency = 0;    // of what may sound when it comes
+    for (const Chain* chain : alive_) before_latency = std::max(before_latency, chain->latency());
     lock.unlock();
     auto built = Chain::build(spec, format, serial);
     std::vector<TapFrame> frames;
@@ -218,6 +230,7 @@ bool ChainRunner::build(Lock& lock) {
     if (whole) {
         arrival->chain = std::move(built.value());
         arrival->chain->take_memories(before);
+        arrival->aligned.prepare(format, std::max(arrival->chain->latency(), before_latency));
         whole = warm_up(*arrival, frames, version);
     }
     lock.lock();
@@ -255,6 +268,7 @@ bool ChainRunner::warm_up(Arrival& arrival, std::vector<TapFrame>& frames, std::
         if (wanted_version_ != version && (opening_ || dropped_ < kMostDropped)) return false;
         if (input.next(kPiece, piece) != RingReader::Got::sound) break;
         chain.process(piece);
+        arrival.aligned.process(piece);
         for (TapFrame f; queue.try_dequeue(f);) frames.push_back(f);
     } while (piece.frames == kPiece);
     chain.set_tap_queue(&taps_);
@@ -289,6 +303,7 @@ ChainRunner::Heard ChainRunner::run(const AudioBlock& block, const Listener& lis
         for (int c = 0; c < block.channels; ++c) std::copy_n(block[c], block.frames, fading_in[c]);
         current_->chain->process(block, probed, keys);
         next_->chain->process(fading_in, fresh, keys);
+        align(block, fading_in);
         cross_fade(block, fading_in);
         heard.fresh_latency = next_->chain->latency();
         heard.weights = weights_.data();
@@ -296,6 +311,10 @@ ChainRunner::Heard ChainRunner::run(const AudioBlock& block, const Listener& lis
         return heard;
     }
     current_->chain->process(block, probed, keys);
+    if (next_ && late_ > 0) {
+        next_->aligned.process(block);  // as it is: noted
+        noted_ += block.frames;
+    }
     if (next_) caught_up_ = catch_up(block.frames);
     return heard;
 }
@@ -311,6 +330,10 @@ void ChainRunner::take_arrival() noexcept {
     fade_peak_ = 0.0f;
     fade_room_ = kLouderAtMost;
     like_step_ = 1.0 / (kLikenessSeconds * format_.sample_rate);
+    const int late = next_->chain->latency() - current_->chain->latency();
+    late_ = next_->fade.seconds >= kAlignedFade ? late : 0;
+    noted_ = 0;
+    if (late_ < 0) next_->aligned.snap(-late_);
 }
 
 /// Runs the new chain, unheard, over what came in since its warm-up: at most two blocks a block, so that no
@@ -326,9 +349,31 @@ bool ChainRunner::catch_up(int block_frames) noexcept {
             break;
         }
         next_->chain->process(missed);
+        if (late_ < 0) next_->aligned.process(missed);
         left -= n;
     }
     return input.waiting() == 0;
+}
+
+/// Two sounds of which one comes some ms later would cancel each other in parts. While they are heard
+/// together the earlier one waits: the old one from the beginning on, the new one until shortly before the
+/// end.
+void ChainRunner::align(const AudioBlock& old_sound, const AudioBlock& new_sound) noexcept {
+    MovingDelay& delay = next_->aligned;
+    if (late_ > 0) {
+        if (noted_ >= late_) delay.set(late_);
+        delay.process(old_sound);
+        noted_ += old_sound.frames;
+    } else if (late_ < 0) {
+        const double left = (1.0 - fade_at_) / fade_step_;
+        if (left <= kBackInTime * format_.sample_rate + new_sound.frames) delay.set(0);
+        delay.process(new_sound);
+    }
+}
+
+/// The new sound stands where it belongs in time.
+bool ChainRunner::aligned() const noexcept {
+    return late_ >= 0 || (next_->aligned.delay() == 0 && !next_->aligned.moves());
 }
 
 /// Of the same loudness all the way: two sounds with correlation r, weighted by 1 - w and w, have together
@@ -370,7 +415,7 @@ void ChainRunner::cross_fade(const AudioBlock& old_sound, const AudioBlock& new_
 /// The new chain is the only one once it has faded in. The old one is freed by the builder's thread; with no
 /// room in the queue, later.
 void ChainRunner::take_over() noexcept {
-    if (fade_at_ >= 1.0 && retired_.try_enqueue(current_.get())) {
+    if (fade_at_ >= 1.0 && aligned() && retired_.try_enqueue(current_.get())) {
         (void)current_.release();
         current_ = std::move(next_);
         latency_.store(current_->chain->latency(), std::memory_order_relaxed);

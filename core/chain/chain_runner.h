@@ -12,6 +12,7 @@
 #include "chain/chain.h"
 #include "chain/chain_builder.h"
 #include "chain/fade.h"
+#include "dsp/moving_delay.h"
 
 namespace reed {
 
@@ -62,6 +63,8 @@ class ChainRunner final : public ChainBuilder::Client {
     std::uint32_t sounding() const { return sounding_.load(std::memory_order_acquire); }
     /// Its delay in frames.
     int latency() const { return latency_.load(std::memory_order_relaxed); }
+    /// What the character that is on adds to it, in frames; 0: none is.
+    int character_latency() const;
     /// Next reading of any running chain; false when there is none. One reader thread.
     bool take_tap(TapFrame& out) { return taps_.try_dequeue(out); }
     /// Readings of chain `serial` from its warm-up, once.
@@ -94,6 +97,7 @@ class ChainRunner final : public ChainBuilder::Client {
         Fade fade = Fade::quick;
         std::int64_t origin = 0;  ///< frame of the input it began with
         RingReader input;         ///< where it catches up
+        MovingDelay aligned;      ///< of the earlier one of the two while they are heard together
     };
     using Lock = std::unique_lock<std::mutex>;
     bool build(Lock& lock);
@@ -103,6 +107,8 @@ class ChainRunner final : public ChainBuilder::Client {
     void take_arrival() noexcept;
     bool catch_up(int block_frames) noexcept;
     void take_over() noexcept;
+    void align(const AudioBlock& old_sound, const AudioBlock& new_sound) noexcept;
+    bool aligned() const noexcept;
     void cross_fade(const AudioBlock& old_sound, const AudioBlock& new_sound) noexcept;
 
     std::shared_ptr<ChainBuilder> builder_;
@@ -125,6 +131,8 @@ class ChainRunner final : public ChainBuilder::Client {
     float fade_peak_ = 0.0f;  // the highest that either has given since the fade began
     double fade_room_ = 1.0;  // factor that keeps their sum below that
     bool caught_up_ = false;
+    int late_ = 0;            // frames by which the new sound comes later than the old one; 0: no matter
+    std::int64_t noted_ = 0;  // frames of the old sound that are known for being delayed
 
     // Between threads.
     std::atomic<Arrival*> arriving_{nullptr};

@@ -1,5 +1,6 @@
 #include "chain/chain_spec.h"
 
+#include <algorithm>
 #include <stdexcept>
 
 #include "stages/missing.h"
@@ -36,11 +37,12 @@ size_t StageSpec::row(std::string_view parameter) const {
     return static_cast<size_t>(found);
 }
 
-bool same_structure(const ChainSpec& a, const ChainSpec& b) {
-    if (a.stages.size() != b.stages.size()) return false;
-    for (size_t i = 0; i < a.stages.size(); ++i) {
-        const StageSpec& x = a.stages[i];
-        const StageSpec& y = b.stages[i];
+namespace {
+bool same_stages(const std::vector<StageSpec>& a, const std::vector<StageSpec>& b) {
+    if (a.size() != b.size()) return false;
+    for (size_t i = 0; i < a.size(); ++i) {
+        const StageSpec& x = a[i];
+        const StageSpec& y = b[i];
         if (x.id != y.id || x.kind != y.kind || x.values.size() != y.values.size() || x.taught != y.taught ||
             x.key != y.key)
             return false;
@@ -50,6 +52,14 @@ bool same_structure(const ChainSpec& a, const ChainSpec& b) {
         }
     }
     return true;
+}
+}  // namespace
+
+bool same_structure(const ChainSpec& a, const ChainSpec& b) {
+    return same_stages(a.stages, b.stages) &&
+           std::ranges::equal(a.characters, b.characters, [](const CharacterSpec& x, const CharacterSpec& y) {
+               return x.name == y.name && same_stages(x.stages, y.stages);
+           });
 }
 
 bool wakes_a_stage(const ChainSpec& before, const ChainSpec& after) {
@@ -83,16 +93,16 @@ std::optional<std::string> memory_problem(const StageKind& kind, const StageMemo
 }
 }  // namespace
 
-std::vector<Error> chain_problems(const ChainSpec& chain) {
-    std::vector<Error> out;
-    if (chain.stages.size() > kMaxStages) {
-        out.push_back({"there are " + std::to_string(chain.stages.size()) + " stages; at most " +
+namespace {
+void add_problems(std::vector<Error>& out, const std::vector<StageSpec>& stages, const std::string& list) {
+    if (stages.size() > kMaxStages) {
+        out.push_back({"there are " + std::to_string(stages.size()) + " stages; at most " +
                            std::to_string(kMaxStages) + " can be used.",
-                       "stages", "Remove some."});
+                       list, "Remove some."});
     }
-    for (size_t i = 0; i < chain.stages.size(); ++i) {
-        const StageSpec& s = chain.stages[i];
-        const std::string where = "stages[" + std::to_string(i) + "]";
+    for (size_t i = 0; i < stages.size(); ++i) {
+        const StageSpec& s = stages[i];
+        const std::string where = list + "[" + std::to_string(i) + "]";
         const StageKind* kind = find_stage_kind(s.kind);
         if (kind == nullptr && s.foreign.empty()) {
             out.push_back({"there is no stage kind \"" + s.kind + "\".", where + ".kind", ""});
@@ -118,10 +128,32 @@ std::vector<Error> chain_problems(const ChainSpec& chain) {
             const std::string key = kind->teaching != nullptr ? "." + std::string(kind->teaching->id) : "";
             out.push_back({*problem, where + key, ""});
         }
-        if (chain.index_of(s.id) != static_cast<int>(i)) {
+        if (std::ranges::find(stages, s.id, &StageSpec::id) !=
+            stages.begin() + static_cast<std::ptrdiff_t>(i)) {
             out.push_back(
                 {"the id \"" + s.id + "\" is used twice.", where + ".id", "Give each stage its own."});
         }
+    }
+}
+}  // namespace
+
+std::vector<Error> chain_problems(const ChainSpec& chain) {
+    std::vector<Error> out;
+    add_problems(out, chain.stages, "stages");
+    if (chain.characters.size() > kMaxCharacters) {
+        out.push_back({"there are " + std::to_string(chain.characters.size()) + " characters; at most " +
+                           std::to_string(kMaxCharacters) + " can wait for their turn.",
+                       "characters", "Leave some out."});
+    }
+    for (size_t i = 0; i < chain.characters.size(); ++i) {
+        const CharacterSpec& c = chain.characters[i];
+        const std::string where = "characters[" + std::to_string(i) + "]";
+        add_problems(out, c.stages, where + ".stages");
+        if (std::ranges::any_of(c.stages, [](const StageSpec& s) { return !s.key.empty(); }))
+            out.push_back({"a character listens to no other strip.", where, "Leave the key out."});
+        if (std::ranges::find(chain.characters, c.name, &CharacterSpec::name) !=
+            chain.characters.begin() + static_cast<std::ptrdiff_t>(i))
+            out.push_back({"there are two characters \"" + c.name + "\".", where, "Rename one."});
     }
     return out;
 }

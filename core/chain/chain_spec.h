@@ -42,9 +42,25 @@ struct StageSpec {
 /// At most this many stages: more than anyone can look over, and a bound for files.
 inline constexpr size_t kMaxStages = 32;
 
+/// Stages that are laid over a chain for a moment, after all others but its lid. None listens to another
+/// strip, and none counts to the chain's delay.
+struct CharacterSpec {
+    std::string name;  ///< no two of a chain have the same
+    std::vector<StageSpec> stages;
+
+    bool operator==(const CharacterSpec&) const = default;
+};
+
+/// At most this many wait for their turn.
+inline constexpr size_t kMaxCharacters = 32;
+
 /// Stages in the order of the signal.
 struct ChainSpec {
-    std::vector<StageSpec> stages;
+    std::vector<StageSpec> stages{};
+    /// Those that can be laid over it, ready to run, and the name of the one that is; empty: none. No part of
+    /// a scene.
+    std::vector<CharacterSpec> characters{};
+    std::string character{};
 
     bool operator==(const ChainSpec&) const = default;
 
@@ -62,8 +78,8 @@ StageSpec new_stage(const ChainSpec& chain, const StageKind& kind);
 /// An id for a stage of the kind of this id that is not used in `chain` yet.
 std::string fresh_id(const ChainSpec& chain, std::string_view kind);
 
-/// True when only values and bypass differ, and no structural parameter: the running chain can follow
-/// without being rebuilt.
+/// True when only values, bypass and the character that is on differ, and no structural parameter: the
+/// running chain can follow without being rebuilt.
 bool same_structure(const ChainSpec& a, const ChainSpec& b);
 
 /// True when a stage that rests while bypassed (StageKind::rests) is to be heard in `after` and was not in

@@ -37,6 +37,8 @@ class MovingDelay {
         fade_ = 0;
     }
     int delay() const { return next_; }
+    /// On its way from one delay to another.
+    bool moves() const { return fade_ < fade_length_; }
 
     void process(const AudioBlock& block) noexcept {
         const int size = static_cast<int>(rows_.front().size());

@@ -4,13 +4,14 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <atomic>
 #include <cctype>
 #include <cerrno>
 #include <cstdio>
 #include <ctime>
 #include <functional>
-#include <set>
 #include <sstream>
+#include <thread>
 
 #include "base/file.h"
 #include "base/folded.h"
@@ -50,7 +51,7 @@ std::string free_name(const std::vector<SceneEntry>& scenes, const std::string& 
 
 SceneListing SceneLibrary::list() const {
     SceneListing out;
-    std::set<std::filesystem::path> found;
+    std::vector<std::filesystem::path> found;
     std::error_code ec;
     auto entry = std::filesystem::directory_iterator(folder_, ec);
     // Names without a way to the files say nothing.
@@ -58,8 +59,12 @@ SceneListing SceneLibrary::list() const {
     for (const auto end = std::filesystem::directory_iterator(); !ec && entry != end; entry.increment(ec)) {
         const auto& path = entry->path();
         if (path.extension() != ".json" || path.filename().string().front() == '.') continue;
-        const Known& known = read(path);
-        found.insert(path);
+        found.push_back(path);
+    }
+    std::ranges::sort(found);
+    std::erase_if(known_, [&](const auto& known) { return !std::ranges::binary_search(found, known.first); });
+    read(found);
+    for (const auto& [path, known] : known_) {
         if (known.reading.scene) {
             out.scenes.push_back({path, *known.reading.scene, known.reading.version, known.digest});
         } else {
@@ -74,7 +79,6 @@ SceneListing SceneLibrary::list() const {
             Error{"the scenes can't be listed (" + ec.message() + ").", folder_.string(),
                   "Check the folder's permissions. Nothing is saved there until it can be read."};
     }
-    std::erase_if(known_, [&](const auto& known) { return !found.contains(known.first); });
     // By place in the person's order, then by name.
     std::map<std::string, size_t> places;
     for (const std::string& name : order()) places.emplace(folded(name), places.size());
@@ -92,28 +96,47 @@ SceneListing SceneLibrary::list() const {
     return out;
 }
 
-/// A file whose times are too new to tell another change of the same moment is read again the next time.
-const SceneLibrary::Known& SceneLibrary::read(const std::filesystem::path& path) const {
-    struct stat now {};
-    const bool there = ::stat(path.c_str(), &now) == 0;
-    Known& known = known_[path];
+/// Reads what has changed, on as many threads as there are processors where it is much. A file whose times
+/// are too new to tell another change of the same moment is read again the next time.
+void SceneLibrary::read(const std::vector<std::filesystem::path>& found) const {
+    struct Changed {
+        const std::filesystem::path* path;
+        struct stat now;
+        bool there;
+        Known* known;
+    };
+    std::vector<Changed> changed;
+    for (const auto& path : found) {
+        Changed c{&path, {}, false, &known_[path]};
+        c.there = ::stat(path.c_str(), &c.now) == 0;
+        const Known& k = *c.known;
+        if (!c.there || k.node != c.now.st_ino || k.device != c.now.st_dev || k.size != c.now.st_size ||
+            k.seconds != c.now.st_mtim.tv_sec || k.nanoseconds != c.now.st_mtim.tv_nsec || k.seconds <= 0)
+            changed.push_back(c);
+    }
     timespec clock{};
     clock_gettime(CLOCK_REALTIME, &clock);
     constexpr std::int64_t kSettled = 2;  // seconds, more than any file system's own
-    if (there && known.node == now.st_ino && known.device == now.st_dev && known.size == now.st_size &&
-        known.seconds == now.st_mtim.tv_sec && known.nanoseconds == now.st_mtim.tv_nsec && known.seconds > 0)
-        return known;
-    known = {};
-    known.reading = load_scene(path.string(), &known.digest);
-    // One that can't be read may be by other rights alone.
-    if (there && known.reading.scene && now.st_mtim.tv_sec + kSettled < clock.tv_sec) {
-        known.device = now.st_dev;
-        known.node = now.st_ino;
-        known.size = now.st_size;
-        known.seconds = now.st_mtim.tv_sec;
-        known.nanoseconds = now.st_mtim.tv_nsec;
-    }
-    return known;
+    std::atomic<size_t> next{0};
+    const auto work = [&] {
+        for (size_t i = next++; i < changed.size(); i = next++) {
+            const auto& [path, now, there, known] = changed[i];
+            *known = {};
+            known->reading = load_scene(path->string(), &known->digest);
+            // One that can't be read may be by other rights alone.
+            if (!there || !known->reading.scene || now.st_mtim.tv_sec + kSettled >= clock.tv_sec) continue;
+            known->device = now.st_dev;
+            known->node = now.st_ino;
+            known->size = now.st_size;
+            known->seconds = now.st_mtim.tv_sec;
+            known->nanoseconds = now.st_mtim.tv_nsec;
+        }
+    };
+    constexpr size_t kAThread = 32;  // files that are worth one
+    const size_t threads = std::min<size_t>(std::thread::hardware_concurrency(), changed.size() / kAThread);
+    std::vector<std::jthread> others;
+    while (others.size() + 1 < threads) others.emplace_back(work);
+    work();
 }
 
 std::vector<std::string> SceneLibrary::order() const {
@@ -225,6 +248,15 @@ void SceneLibrary::renamed(const std::string& from, const std::string& to) const
         std::filesystem::rename(earlier_folder(from), earlier_folder(to), ec);
 }
 
+std::optional<Error> scene_problem(const Scene& scene) {
+    if (scene.name.find_first_not_of(" \t") == std::string::npos)
+        return Error{"a scene needs a name.", "", "Type one, such as \"Evening\"."};
+    if (characters(scene.name) > kMaxSceneName)
+        return Error{"the name is longer than 80 characters.", "", "Shorten it."};
+    const auto problems = desk_problems(scene.desk);
+    return problems.empty() ? std::nullopt : std::optional(problems.front());
+}
+
 Result<std::filesystem::path> SceneLibrary::save(const Scene& scene, Old old) const {
     SceneListing here = list();
     return save_among(here, scene, old);
@@ -233,14 +265,7 @@ Result<std::filesystem::path> SceneLibrary::save(const Scene& scene, Old old) co
 /// `here` is what is there, and is kept so.
 Result<std::filesystem::path> SceneLibrary::save_among(SceneListing& here, const Scene& scene,
                                                        Old old) const {
-    if (scene.name.find_first_not_of(" \t") == std::string::npos) {
-        return Error{"a scene needs a name.", "", "Type one, such as \"Evening\"."};
-    }
-    if (characters(scene.name) > kMaxSceneName) {
-        return Error{"the name is longer than 80 characters.", "", "Shorten it."};
-    }
-    const auto problems = desk_problems(scene.desk);
-    if (!problems.empty()) return problems.front();
+    if (const auto problem = scene_problem(scene)) return *problem;
     if (here.folder_problem) return *here.folder_problem;
     // What could not be read again is not written over what can.
     const std::string text = write_scene(scene);

@@ -91,11 +91,14 @@ class SceneLibrary {
         SceneReading reading;
         size_t digest = 0;
     };
-    const Known& read(const std::filesystem::path& path) const;
+    void read(const std::vector<std::filesystem::path>& found) const;
 
     std::filesystem::path folder_;
     mutable std::map<std::filesystem::path, Known> known_;
 };
+
+/// Why a scene can't be saved whatever the disk does: an empty or overlong name, an invalid chain.
+std::optional<Error> scene_problem(const Scene& scene);
 
 /// The scene of this name, compared without regard to case; null when there is none.
 const SceneEntry* find_scene(const std::vector<SceneEntry>& scenes, const std::string& name);

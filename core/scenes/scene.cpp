@@ -13,7 +13,7 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-constexpr int kMaxDepth = 10;
+constexpr size_t kMaxDepth = 10;
 
 std::string line_and_column(std::string_view text, size_t byte) {
     size_t line = 1;
@@ -58,12 +58,12 @@ class Reader {
         }
         if (!header(root)) return;
         const bool desk = out_.version > 1;
-        std::set<std::string> known{"format", "version", "name", "note"};
+        Keys known{"format", "version", "name", "note"};
         if (desk)
-            known.insert({"strips", "distance"});
+            known.insert(known.end(), {"strips", "distance"});
         else
-            known.insert("stages");
-        if (out_.version > 2) known.insert({"colour", "group", "fade"});
+            known.emplace_back("stages");
+        if (out_.version > 2) known.insert(known.end(), {"colour", "group", "fade"});
         Scene scene;
         scene.version = std::max(out_.version, kSceneVersion);
         keep(known_keys(root, "", known), scene.extra);
@@ -115,10 +115,11 @@ class Reader {
     bool newer() const { return out_.version > kSceneVersion; }
 
     /// Fields that are not known: of a newer version they are given back, else they are problems.
-    Json known_keys(const Json& object, const std::string& where, const std::set<std::string>& known) {
+    using Keys = std::vector<std::string_view>;
+    Json known_keys(const Json& object, const std::string& where, const Keys& known) {
         Json rest = Json::object();
-        for (const auto& [key, value] : object.items()) {
-            if (known.count(key) != 0) continue;
+        for (const auto& [key, value] : object.get_ref<const Json::object_t&>()) {
+            if (std::ranges::find(known, key) != known.end()) continue;
             if (newer())
                 rest[key] = value;
             else
@@ -163,8 +164,8 @@ class Reader {
             problem(where.substr(0, where.size() - 1), "it is " + type_name(s) + ", not a strip.");
             return;
         }
-        std::set<std::string> known{"id", "name", "role", "colour", "fader", "mute", "stages"};
-        if (out_.version > 2) known.emplace("made_for");
+        Keys known{"id", "name", "role", "colour", "fader", "mute", "stages"};
+        if (out_.version > 2) known.emplace_back("made_for");
         keep(known_keys(s, where, known), spec.extra);
         spec.id = text(s, "id", where, true);
         spec.name = text(s, "name", where, false);
@@ -286,9 +287,9 @@ class Reader {
         const StageKind* kind = find_stage_kind(kind_id);
         StageSpec spec;
         if (kind != nullptr) {
-            std::set<std::string> known{"kind", "id", "title", "bypass", "parameters"};
-            if (kind->teaching != nullptr) known.emplace(kind->teaching->id);
-            if (kind->takes_key) known.emplace("key");
+            Keys known{"kind", "id", "title", "bypass", "parameters"};
+            if (kind->teaching != nullptr) known.emplace_back(kind->teaching->id);
+            if (kind->takes_key) known.emplace_back("key");
             Json rest = known_keys(s, where + ".", known);
             spec = new_stage(chain, *kind);
             if (newer() && s.contains("parameters") && s["parameters"].is_object()) {
@@ -336,9 +337,9 @@ class Reader {
         }
         const std::string list(teaching.list);
         const std::string place = where + "." + list;
-        std::set<std::string> known{list};
+        Keys known{list};
         for (const auto key : teaching.figures) {
-            known.emplace(key);
+            known.emplace_back(key);
             const auto found = t.find(std::string(key));
             if (found != t.end() && found->is_number())
                 out.figures.push_back(found->get<double>());
@@ -366,48 +367,46 @@ class Reader {
             problem(where, "it is " + type_name(values) + ", not a list of named values.");
             return;
         }
-        for (const auto& [key, value] : values.items()) {
-            const int row = kind.find(key);
-            const std::string here = where + "." + key.substr(0, 60);
+        size_t next = 0;  // they are written in the order of the table
+        for (const auto& [key, value] : values.get_ref<const Json::object_t&>()) {
+            const auto& table = kind.parameters;
+            const bool in_order = next < table.size() && table[next].id == key;
+            const int row = in_order ? static_cast<int>(next) : kind.find(key);
             if (row < 0 && newer()) continue;  // it is kept
-            if (row < 0 || kind.parameters[static_cast<size_t>(row)].transient) {
-                problem(here, "a " + std::string(kind.id) + " has no such parameter.");
-                continue;
-            }
-            const Parameter& p = kind.parameters[static_cast<size_t>(row)];
-            if (const auto number = read_value(value, p, here))
-                spec.values[static_cast<size_t>(row)] = *number;
+            const auto at = static_cast<size_t>(row);
+            const auto wrong = row < 0 || table[at].transient
+                                   ? "a " + std::string(kind.id) + " has no such parameter."
+                                   : read_value(value, table[at], spec.values[at]);
+            if (!wrong.empty()) problem(where + "." + key.substr(0, 60), wrong);
+            if (row >= 0) next = at + 1;
         }
     }
 
-    std::optional<double> read_value(const Json& value, const Parameter& p, const std::string& where) {
-        double number = 0.0;
+    /// What is wrong with a value; empty when it is now in `number`.
+    static std::string read_value(const Json& value, const Parameter& p, double& number) {
         if (p.kind == ValueKind::toggle) {
-            if (!value.is_boolean()) {
-                problem(where, "it holds " + type_name(value) + "; it must be true or false.");
-                return std::nullopt;
-            }
-            return value.get<bool>() ? 1.0 : 0.0;
+            if (!value.is_boolean()) return "it holds " + type_name(value) + "; it must be true or false.";
+            number = value.get<bool>() ? 1.0 : 0.0;
+            return {};
         }
         if (p.kind == ValueKind::choice) {
-            for (size_t i = 0; value.is_string() && i < p.choices.size(); ++i) {
-                if (value.get<std::string>() == p.choices[i].id) return static_cast<double>(i);
+            const std::string* const id = value.get_ptr<const std::string*>();
+            const auto chosen =
+                std::ranges::find_if(p.choices, [&](const auto& c) { return id != nullptr && *id == c.id; });
+            if (chosen == p.choices.end()) {
+                std::string known;
+                for (const auto& c : p.choices)
+                    known.append(known.empty() ? "" : ", ").append(std::string_view(c.id));
+                return "it must be one of: " + known + ".";
             }
-            std::string known;
-            for (const auto& c : p.choices) known += (known.empty() ? "" : ", ") + std::string(c.id);
-            problem(where, "it must be one of: " + known + ".");
-            return std::nullopt;
+            number = static_cast<double>(chosen - p.choices.begin());
+            return {};
         }
-        if (!value.is_number()) {
-            problem(where, "it holds " + type_name(value) + " where a number belongs.");
-            return std::nullopt;
-        }
-        number = value.get<double>();
-        if (auto wrong = value_problem(p, number)) {
-            problem(where, *wrong);
-            return std::nullopt;
-        }
-        return number;
+        if (!value.is_number()) return "it holds " + type_name(value) + " where a number belongs.";
+        const double given = value.get<double>();
+        if (auto wrong = value_problem(p, given)) return *wrong;
+        number = given;
+        return {};
     }
 
     SceneReading& out_;

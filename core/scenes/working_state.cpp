@@ -11,7 +11,7 @@ namespace reed {
 namespace {
 
 using Json = nlohmann::ordered_json;
-constexpr int kMaxDepth = 14;  // a scene's, within memories
+constexpr size_t kMaxDepth = 14;  // a scene's, within memories
 
 /// The stage of this id and kind, or nullptr.
 const StageSpec* stage_of(const ChainSpec& chain, const std::string& id, const std::string& kind) {
@@ -139,6 +139,34 @@ StripInput read_input(const Json& from) {
     return out;
 }
 
+void read_rules(const Json& from, WorkingState& out) {
+    for (const Json& r : from) {
+        if (out.rules.size() == kMostRules) return;
+        const bool device = r.contains("device");
+        RecallRule rule;
+        rule.when = device ? RecallRule::When::device_is_there : RecallRule::When::program_plays;
+        rule.name = r.at(device ? "device" : "program").get<std::string>();
+        rule.title = r.value("title", std::string());
+        rule.scene = r.at("scene").get<std::string>();
+        rule.back = r.value("back", false);
+        out.rules.push_back(std::move(rule));
+    }
+}
+
+Json write_rules(const WorkingState& state) {
+    Json out = Json::array();
+    for (const RecallRule& rule : state.rules) {
+        const bool device = rule.when == RecallRule::When::device_is_there;
+        Json r = Json::object();
+        r[device ? "device" : "program"] = rule.name;
+        if (!rule.title.empty()) r["title"] = rule.title;
+        r["scene"] = rule.scene;
+        if (rule.back) r["back"] = true;
+        out.push_back(std::move(r));
+    }
+    return out;
+}
+
 /// Reads part after part; what can't be used keeps its default and is named in `left_out`.
 Result<WorkingState> parse(std::string_view bytes) {
     const Json root = parse_watched(bytes, kMaxDepth);
@@ -172,6 +200,8 @@ Result<WorkingState> parse(std::string_view bytes) {
                 out.programs[name] = strip.get<std::string>();
         });
     }
+    if (root.contains("rules"))
+        part("what recalls scenes by itself", [&] { read_rules(root.at("rules"), out); });
     part("the simulated room", [&] {
         for (const auto& [id, value] : root.at("room").items()) out.room[id] = value.get<double>();
     });
@@ -266,6 +296,7 @@ std::string write_working_state(const WorkingState& state) {
         for (const auto& [id, i] : state.inputs) root["inputs"][id] = write_input(i);
     }
     if (!state.programs.empty()) root["programs"] = state.programs;
+    if (!state.rules.empty()) root["rules"] = write_rules(state);
     root["room"] = Json::object();
     for (const auto& [id, value] : state.room) root["room"][id] = value;
     root["theme"] = state.theme;

@@ -50,6 +50,19 @@ struct AudioSettings {
 
 inline constexpr int kMostPlaces = 8;
 
+/// What recalls a scene by itself on this computer.
+struct RecallRule {
+    enum class When { program_plays, device_is_there };
+    When when = When::program_plays;
+    std::string name{};   ///< what the program calls itself, or the device's node name
+    std::string title{};  ///< how it is shown; empty: by its name
+    std::string scene{};
+    bool back = false;  ///< when it has ended, the scene before comes back
+
+    bool operator==(const RecallRule&) const = default;
+};
+inline constexpr size_t kMostRules = 100;
+
 struct WorkingState {
     Scene scene;       ///< the desk as it sounds now; the name is the scene it came from
     StripInput input;  ///< of the first strip
@@ -58,6 +71,7 @@ struct WorkingState {
     std::map<std::string, StripInput> inputs;
     /// Programs that are sent into a strip whenever they play: its id by what they call themselves.
     std::map<std::string, std::string> programs;
+    std::vector<RecallRule> rules;       ///< the first that fits counts; at most kMostRules
     std::map<std::string, double> room;  ///< controls of the simulated room by id
     std::string theme;                   ///< "dusk" or "dawn"
     std::string geometry;                ///< the window's, as text

@@ -69,24 +69,28 @@ class EchoStage final : public Stage {
             for (int c = 0; c < block.channels; ++c) {
                 const auto ch = static_cast<size_t>(c);
                 std::vector<float>& row = rows_[ch];
-                const float old = row[before(now_)];
-                const float wet = share > 0.0f ? old + share * (row[before(next_)] - old) : old;
+                const float old = heard_before(row, now_);
+                const float wet = share > 0.0f ? old + share * (heard_before(row, next_) - old) : old;
                 dull_[ch] += pole_ * (wet - dull_[ch]);
                 row[static_cast<size_t>(at_)] = block[c][i] + repeats * dull_[ch];
                 block[c][i] = keep * (block[c][i] + level * dull_[ch]);
             }
             if (fade_ == fade_length_ && share > 0.0f) now_ = next_;
             if (++at_ == size_) at_ = 0;
+            if (known_ < size_) ++known_;
         }
     }
     void reset() override {
-        for (auto& row : rows_) std::fill(row.begin(), row.end(), 0.0f);
+        known_ = 0;
         dull_ = {};
     }
 
   private:
-    size_t before(int delay) const {
-        return static_cast<size_t>(at_ < delay ? at_ - delay + size_ : at_ - delay);
+    /// What came in so many frames ago. Older than the last reset is silence: two seconds of memory are too
+    /// much to be cleared between two blocks.
+    float heard_before(const std::vector<float>& row, int delay) const {
+        if (delay > known_) return 0.0f;
+        return row[static_cast<size_t>(at_ < delay ? at_ - delay + size_ : at_ - delay)];
     }
     /// What of the sound is kept so that all repeats together add no loudness: their powers add up.
     void place() {
@@ -100,7 +104,7 @@ class EchoStage final : public Stage {
     }
 
     double rate_ = 48000.0;
-    int size_ = 1, at_ = 0, now_ = 0, next_ = 0, wanted_ = 0, fade_ = 0, fade_length_ = 1;
+    int size_ = 1, at_ = 0, known_ = 0, now_ = 0, next_ = 0, wanted_ = 0, fade_ = 0, fade_length_ = 1;
     std::vector<std::vector<float>> rows_;
     std::array<float, kMaxChannels> dull_{};
     float pole_ = 1.0f, keep_now_ = 1.0f, keep_end_ = 1.0f, keep_step_ = 0.0f;

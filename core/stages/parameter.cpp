@@ -93,6 +93,9 @@ std::optional<double> unit_factor(Unit unit, const std::string& typed) {
         case Unit::quality:
             if (typed == "q") return 1.0;
             break;
+        case Unit::semitones:
+            if (typed == "st" || typed == "semitones" || typed == "semitone") return 1.0;
+            break;
         case Unit::none:
         case Unit::count:
             break;
@@ -114,6 +117,8 @@ const char* unit_example(Unit unit) {
             return "\"4\" or \"4:1\"";
         case Unit::percent:
             return "\"50\" or \"50 %\"";
+        case Unit::semitones:
+            return "\"-3\" or \"-3 st\"";
         default:
             return "a number";
     }
@@ -159,6 +164,8 @@ std::string format_value(const Parameter& p, double value) {
             return printed("%.2f", value);
         case Unit::count:
             return printed("%.0f", value);
+        case Unit::semitones:
+            return printed("%.1f", value) + " st";
         case Unit::none:
             break;
     }
@@ -224,7 +231,7 @@ double round_value(const Parameter& p, double value) {
     if (p.scale == Scale::logarithmic && value > 0.0) {
         // Three significant figures, as they are shown.
         step = std::pow(10.0, std::floor(std::log10(value)) - 2.0);
-    } else if (p.unit == Unit::percent) {
+    } else if (p.unit == Unit::percent || p.unit == Unit::count) {
         step = 1.0;
     }
     return std::clamp(std::round(value / step) * step, p.minimum, p.maximum);

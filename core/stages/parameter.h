@@ -12,7 +12,7 @@
 
 namespace reed {
 
-enum class Unit { none, decibel, dbfs, hertz, milliseconds, ratio, percent, quality, count };
+enum class Unit { none, decibel, dbfs, hertz, milliseconds, ratio, percent, quality, count, semitones };
 enum class Scale { linear, logarithmic };
 enum class ValueKind { number, toggle, choice };
 

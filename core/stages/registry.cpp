@@ -3,6 +3,7 @@
 #include "stages/balance.h"
 #include "stages/compressor.h"
 #include "stages/deesser.h"
+#include "stages/doubler.h"
 #include "stages/ducking.h"
 #include "stages/echo.h"
 #include "stages/equalizer.h"
@@ -12,20 +13,24 @@
 #include "stages/leveller.h"
 #include "stages/limiter.h"
 #include "stages/multiband.h"
+#include "stages/pitch.h"
 #include "stages/plosives.h"
 #include "stages/reverb.h"
+#include "stages/robot.h"
 #include "stages/saturation.h"
 #include "stages/suppression.h"
+#include "stages/tone.h"
 #include "stages/widener.h"
 
 namespace reed {
 namespace {
 // One line per kind; nothing else needs to know a new stage.
 constexpr const StageKind* kKinds[] = {
-    &kGainStage,       &kSuppressionStage, &kGateStage,     &kExpanderStage,   &kPlosivesStage,
-    &kDeesserStage,    &kEqualizerStage,   &kLevellerStage, &kCompressorStage, &kMultibandStage,
-    &kSaturationStage, &kBalanceStage,     &kWidenerStage,  &kEchoStage,       &kReverbStage,
-    &kDuckingStage,    &kLimiterStage,
+    &kGainStage,      &kSuppressionStage, &kGateStage,      &kExpanderStage, &kPlosivesStage,
+    &kDeesserStage,   &kToneStage,        &kEqualizerStage, &kLevellerStage, &kCompressorStage,
+    &kMultibandStage, &kSaturationStage,  &kBalanceStage,   &kWidenerStage,  &kEchoStage,
+    &kReverbStage,    &kPitchStage,       &kDoublerStage,   &kRobotStage,    &kDuckingStage,
+    &kLimiterStage,
 };
 }  // namespace
 

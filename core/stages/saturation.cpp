@@ -7,6 +7,7 @@
 #include "base/decibel.h"
 #include "base/fast_math.h"
 #include "dsp/delay_line.h"
+#include "dsp/ear_weighting.h"
 #include "dsp/filter_runner.h"
 #include "dsp/oversampler.h"
 #include "dsp/smoothed.h"
@@ -34,15 +35,6 @@ constexpr double kLoudnessSeconds = 0.5;
 constexpr double kQuiet = 1e-6;     // mean square, about -57 dBFS: below it the loudness is left as it is
 constexpr double kUsual = 0.01;     // of talk, to begin with
 constexpr double kMostLift = 40.0;  // of power: 16 dB
-
-/// As the ear weighs loudness, ITU-R BS.1770's K-weighting within half a decibel: a shelf of 4 dB, and a low
-/// cut.
-Sections weighting(double rate) {
-    Sections out = design({FilterType::high_shelf, 1500.0, 4.0, 0.7071, 12}, rate);
-    out.biquads[1] = design({FilterType::low_cut, 38.0, 0.0, 0.5, 12}, rate).biquads[0];
-    out.count = 2;
-    return out;
-}
 
 float soft(float v) {
     constexpr float kTwoLog2e = 2.8853901f;
@@ -77,7 +69,7 @@ class SaturationStage final : public Stage {
         for (auto& d : dry_) d.prepare(Oversampler::kDelay);
         curve_ = Curve(values[kDrive], 0.01 * values[kEven]);
         tilt_.snap(tilt());
-        ear_.snap(weighting(rate_));
+        ear_.snap(ear_weighting(rate_));
         forget_ = std::exp(-kGrain / (kLoudnessSeconds * rate_));
         expect();
         reset();

@@ -49,15 +49,15 @@ std::string named_by_date(std::string date) {
     return date;
 }
 
-SoundTags tags_of(const TakeNotes& notes) {
-    return {notes.name, notes.device, notes.strip, notes.date, notes.notes};
-}
-
 Error unusable(const Take& take) {
     return {take.problem, take.path.string(), "Choose another take."};
 }
 
 }  // namespace
+
+SoundTags tags_of(const TakeNotes& notes) {
+    return {notes.name, notes.device, notes.strip, notes.date, notes.notes};
+}
 
 std::string date_now() {
     const std::time_t now = std::time(nullptr);

@@ -81,6 +81,8 @@ class TakeStore {
     std::filesystem::path folder_;
 };
 
+/// As they stand in a file.
+SoundTags tags_of(const TakeNotes& notes);
 /// A take as it stands in a file; `problem` tells why it can't be used.
 Take read_take(const std::filesystem::path& path);
 /// Now, in local time: "2026-11-26T21:05:33".

@@ -90,7 +90,13 @@ void TakePlayer::run(const AudioBlock& block) noexcept {
     const Loop* wanted = wanted_;
     if (playing_ == nullptr) {
         if (wanted == nullptr) {
-            if (let_go_in_ > 0 && (let_go_in_ -= block.frames) <= 0) holds_ = false;
+            if (!holds_) return;
+            // The last loop may have ended for another one that is not wanted any more: only from here on it
+            // is known how much the chain has to give still.
+            if (let_go_in_ <= 0)
+                let_go_in_ = behind_.load() + static_cast<int>(kRest * rate_);
+            else if ((let_go_in_ -= block.frames) <= 0)
+                holds_ = false;
             return;
         }
         for (in_use_ = wanted; wanted != wanted_; in_use_ = wanted) wanted = wanted_;
@@ -130,7 +136,6 @@ void TakePlayer::run(const AudioBlock& block) noexcept {
     playing_ = nullptr;
     in_use_ = nullptr;
     position_ = -1;
-    if (wanted == nullptr) let_go_in_ = behind_.load() + static_cast<int>(kRest * rate_);
 }
 
 void TakePlayer::sound_pair(const LoopPair* pair, const AudioBlock& block, std::int64_t at) noexcept {

@@ -46,6 +46,7 @@ int drop(Window& w, const QStringList& files, const QString& answer = {}) {
         QCoreApplication::sendEvent(&w.window, &event);
         CHECK(event.isAccepted());
         QTest::qWait(1);
+        CHECK(w.session.shelf().finish());
     });
 }
 
@@ -104,6 +105,7 @@ TEST_CASE("note, group, colour and time of a scene are kept at once, beside unsa
     QTest::keyClick(fade->findChild<QLineEdit*>(), Qt::Key_Return);
     CHECK(fade->value() == 2500.0);
     about->close();
+    REQUIRE(w.session.shelf().finish());
     const auto saved = load_scene(folder.path("scenes/bench-talk.json"));
     REQUIRE(saved.scene);
     CHECK(saved.scene->note == "By the window.");
@@ -120,8 +122,9 @@ TEST_CASE("note, group, colour and time of a scene are kept at once, beside unsa
     REQUIRE(wanted != nullptr);
     QTest::keyClicks(wanted, "dayli");
     auto* list = w.find<QListWidget>("scene_found");
-    REQUIRE(list->count() == 1);
-    CHECK(list->item(0)->text().contains("Daylight"));
+    REQUIRE(list->count() == 2);
+    CHECK(list->item(0)->text() == "Daylight");
+    CHECK(list->currentItem()->text() == "Bench talk");
     QTest::keyClick(wanted, Qt::Key_Return);
     CHECK(w.session.desk().name() == "Bench talk");
     CHECK_FALSE(w.session.shelf().changed());
@@ -131,7 +134,7 @@ TEST_CASE("note, group, colour and time of a scene are kept at once, beside unsa
     w.session.strip().undo();
     CHECK(w.session.shelf().about().note == "Newer note");
     REQUIRE(w.session.strip().setValue("gain", 0, 1.0));
-    REQUIRE(w.session.shelf().save());
+    REQUIRE(w.save());
     CHECK(load_scene(folder.path("scenes/bench-talk.json")).scene->note == "Newer note");
     // It goes over in its own time.
     const auto sounding = [&] { return w.session.engine().chain().sounding(); };
@@ -188,15 +191,19 @@ TEST_CASE("scenes are dropped onto the window as files and zips, and clashes are
     CHECK(drop(w, {path("picture.png")}) == -1);
     CHECK(names(w).size() == count + 3);
     // And out again.
-    REQUIRE(w.session.shelf().exportTo(path("all.zip")));
+    w.session.shelf().exportTo(path("all.zip"));
+    REQUIRE(w.session.shelf().finish());
     CHECK(read_scene_archive(folder.path("all.zip")).value().scenes.size() == count + 3);
-    REQUIRE(w.session.shelf().exportTo(path("one-out.json"), {"Sent by a friend"}));
+    w.session.shelf().exportTo(path("one-out.json"), {"Sent by a friend"});
+    REQUIRE(w.session.shelf().finish());
     CHECK(load_scene(folder.path("one-out.json")).scene->name == "Sent by a friend");
     // The one in work goes out as it is heard.
     REQUIRE(w.session.strip().setValue("gain", 0, 3.5));
-    REQUIRE(w.session.shelf().exportTo(path("heard.json"), {w.session.desk().name()}));
+    w.session.shelf().exportTo(path("heard.json"), {w.session.desk().name()});
+    REQUIRE(w.session.shelf().finish());
     CHECK(load_scene(folder.path("heard.json")).scene->chain().stages[0].value("gain") == 3.5);
-    CHECK_FALSE(w.session.shelf().exportTo("/proc/nowhere/all.zip"));
+    w.session.shelf().exportTo("/proc/nowhere/all.zip");
+    CHECK_FALSE(w.session.shelf().finish());
 }
 
 TEST_CASE("a scene goes out as text and comes in from it, shown before it does") {
@@ -219,6 +226,7 @@ TEST_CASE("a scene goes out as text and comes in from it, shown before it does")
         QGuiApplication::clipboard()->setText(what);
         answering(
             w.window, "paste_question", answer, [&] { menu("Take in a scene copied as text"); }, &shown);
+        CHECK(w.session.shelf().finish());
     };
     paste("  \n" + text + "\n ", "Leave it");
     CHECK(names(w).size() == count);
@@ -251,7 +259,7 @@ TEST_CASE("a starting point is begun from unsaved, with what to do first") {
     CHECK(names(w) == before);
     CHECK_THAT(message(w), Catch::Contains("Not saved yet.") && Catch::Contains("First:"));
     // Saved and begun from again it is another one.
-    REQUIRE(w.session.shelf().save());
+    REQUIRE(w.save());
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
     const auto all = w.window.findChildren<QMenu*>("starting_points");
     emit all.back()->aboutToShow();

@@ -144,11 +144,11 @@ TEST_CASE("undo goes across recalls, with strips that came and went, and back ag
     CHECK(hold() == 321.0);
     // What is heard already is no step.
     const QString last = w.session.strip().history().undoLabel();
-    REQUIRE(w.session.shelf().saveAs("Guest night before"));
+    REQUIRE(w.saveAs("Guest night before"));
     w.session.shelf().recall("Guest night before");
     CHECK(w.session.strip().history().undoLabel() == last);
     // A new name stays when what was done before it is undone.
-    REQUIRE(w.session.shelf().saveAs("Guest night"));
+    REQUIRE(w.saveAs("Guest night"));
     undo();
     CHECK(w.session.desk().name() == "Guest night");
 }
@@ -267,7 +267,7 @@ TEST_CASE("a desk is saved, told apart from its scene, recalled, and back after 
         w.addGuest();
         w.strip(1).strip().setFader(-3);
         w.session.desk().add(StripRole::programme);
-        REQUIRE(w.session.shelf().saveAs("Two and music"));
+        REQUIRE(w.saveAs("Two and music"));
         const auto saved = load_scene(folder.path("scenes/two-and-music.json")).scene;
         REQUIRE(saved);
         REQUIRE(saved->desk.strips.size() == 3);

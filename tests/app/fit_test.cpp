@@ -29,7 +29,8 @@ TEST_CASE("a scene made for another voice is fitted to this one by one click, an
     REQUIRE(levels);
     made.name = "A friend's";
     made.made_for["voice"] = *levels;
-    REQUIRE(w.session.shelf().takeIn({made}, Clash::keep_both));
+    w.session.shelf().takeIn({made}, Clash::keep_both);
+    REQUIRE(w.session.shelf().finish());
     for (float& x : sound[0]) x *= static_cast<float>(db_to_gain(-14.0));
     write_wav(folder.path("here.wav"), sound);
     REQUIRE(Window::until([&] { return w.session.seat().said()->written() > 3 * 48000; }, 60.0));
@@ -75,7 +76,7 @@ TEST_CASE("a scene made for another voice is fitted to this one by one click, an
     w.session.strip().undo();
     CHECK(w.session.desk().scene() == before);
     // Saved, it notes what it is made for.
-    REQUIRE(w.session.shelf().saveAs("Mine now"));
+    REQUIRE(w.saveAs("Mine now"));
     REQUIRE(Window::until(
         [&] {
             const auto r = load_scene(folder.path("scenes/mine-now.json"));
@@ -93,7 +94,8 @@ TEST_CASE("a scene that is right as it is goes by the levels that are here, also
     Scene other = w.session.desk().scene();
     other.name = "Made elsewhere";
     other.made_for["voice"] = {{-70, -50, -45, -40}, {}, -20};
-    REQUIRE(w.session.shelf().takeIn({other}, Clash::keep_both));
+    w.session.shelf().takeIn({other}, Clash::keep_both);
+    REQUIRE(w.session.shelf().finish());
     w.session.shelf().recall("Made elsewhere");
     REQUIRE(Window::until([&] { return w.session.fit().off() && ui::heardLast(w.session, 30.0).enough(); },
                           90.0));
@@ -104,6 +106,7 @@ TEST_CASE("a scene that is right as it is goes by the levels that are here, also
     REQUIRE(Window::until([&] { return !w.session.fit().off(); }, 60.0));
     CHECK_FALSE(w.session.shelf().changed());
     CHECK(w.session.desk().scene().desk == other.desk);
+    REQUIRE(w.session.shelf().finish());
     const Scene* there = w.session.shelf().find("Made elsewhere");
     REQUIRE(there != nullptr);
     CHECK(there->made_for.at("voice").in.usual > -30.0);

@@ -187,7 +187,7 @@ TEST_CASE("a stage of an unknown kind stands in the window as what it is, and co
     w.session.strip().flipMemory("formant_bank");
     w.session.strip().resetStage("formant_bank");
     CHECK(w.order().find("formant_bank formant_bank_2 gain") == 0);
-    REQUIRE(w.session.shelf().save());
+    REQUIRE(w.save());
     const Scene* saved = w.session.shelf().find(w.session.strip().scene().name);
     REQUIRE(saved != nullptr);
     CHECK(saved->chain() == w.session.strip().chain());

@@ -230,8 +230,7 @@ TEST_CASE("a scene file that can't be read is named at the start, and stays") {
 TEST_CASE("scenes that do not fit the bar are in its menu") {
     TemporaryFolder folder;
     Window w(folder);
-    for (int i = 0; i < 12; ++i)
-        REQUIRE(w.session.shelf().saveAs(QString("Evening with a rather long name %1").arg(i)));
+    for (int i = 0; i < 12; ++i) REQUIRE(w.saveAs(QString("Evening with a rather long name %1").arg(i)));
     auto* bar = w.window.sceneBar();
     // Whichever is in work, it is among those shown, inside the bar and beside the others.
     int hidden = 0;

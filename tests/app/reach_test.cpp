@@ -147,6 +147,18 @@ TEST_CASE("the small window has levels, verdict, mute and scene, and the whole o
     CHECK(small.windowTitle().startsWith("Muted"));
     QTest::keyClick(&small, Qt::Key_M, Qt::ControlModifier);
     CHECK_FALSE(w.session.muted());
+    // A character that is on is seen here too, and taken off by a press.
+    CHECK_FALSE(button("small_character")->isVisible());
+    const int scene_width = button("small_scene")->width();
+    QTest::keyClick(&small, Qt::Key_7, Qt::ControlModifier | Qt::ShiftModifier);
+    CHECK(button("small_character")->isVisible());
+    CHECK(button("small_character")->text() == "Robot");
+    CHECK_FALSE(button("small_character")->geometry().intersects(button("small_scene")->geometry()));
+    CHECK_FALSE(button("small_character")->geometry().intersects(button("small_mute")->geometry()));
+    QTest::mouseClick(button("small_character"), Qt::LeftButton);
+    CHECK(w.session.desk().voice().strip().character().empty());
+    CHECK_FALSE(button("small_character")->isVisible());
+    CHECK(button("small_scene")->width() == scene_width);
     // A scene.
     QTest::mouseClick(button("small_scene"), Qt::LeftButton);
     auto* scenes = small.findChild<QMenu*>("small_scenes");

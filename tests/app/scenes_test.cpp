@@ -97,13 +97,13 @@ TEST_CASE("a scene changed by another program beside unsaved changes: both are k
     CHECK(w.value("gain", "gain") == 2.5);
     CHECK(saved_gain(path) == -7.5);
     CHECK(w.session.shelf().changed());
-    REQUIRE(w.session.shelf().save());
+    REQUIRE(w.save());
     CHECK_THAT(message(w), Catch::Contains("is kept in") && Catch::Contains("removed"));
     CHECK(saved_gain(path) == 2.5);
     CHECK(saved_gain(folder.path("scenes/removed") / path.filename()) == -7.5);
     // Once: the next save is one's own again.
     set_gain(w, 3.0);
-    REQUIRE(w.session.shelf().save());
+    REQUIRE(w.save());
     CHECK(std::distance(std::filesystem::directory_iterator(folder.path("scenes/removed")), {}) == 1);
 }
 
@@ -111,7 +111,7 @@ TEST_CASE("saved before the change was noticed, the other one is kept as well") 
     TemporaryFolder folder;
     Window w(folder);
     const auto path = change_both(w);
-    REQUIRE(w.session.shelf().save());
+    REQUIRE(w.save());
     CHECK(saved_gain(path) == 2.5);
     CHECK(saved_gain(folder.path("scenes/removed") / path.filename()) == -7.5);
 }
@@ -129,6 +129,7 @@ TEST_CASE("a name that another scene has is asked about, and the other one is ke
     CHECK(saved_gain(bench) == bench_gain);
     CHECK(w.find<QLineEdit>("scene_name")->isVisible());
     CHECK(name_it(w, "BENCH talk", "Replace it") == 1);
+    REQUIRE(w.session.shelf().finish());
     CHECK(w.session.strip().scene().name == "BENCH talk");
     CHECK(saved_gain(bench) == 2.5);
     CHECK(saved_gain(folder.path("scenes/removed") / bench.filename()) == bench_gain);
@@ -143,10 +144,10 @@ TEST_CASE("a scene's earlier states are told with what differs, and brought back
     const double first = w.value("gate", "hold");
     const auto set_and_save = [&](double hold) {
         REQUIRE(w.window.actions().run("set", QString("gate hold %1").arg(hold)).isEmpty());
-        REQUIRE(w.session.shelf().save());
+        REQUIRE(w.save());
     };
     set_and_save(300);
-    REQUIRE(w.session.shelf().save());  // nothing has changed since
+    REQUIRE(w.save());  // nothing has changed since
     REQUIRE(w.session.shelf().earlier().size() == 1);
     set_and_save(400);
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
@@ -163,7 +164,7 @@ TEST_CASE("a scene's earlier states are told with what differs, and brought back
     w.session.strip().undo();
     CHECK(w.value("gate", "hold") == 400.0);
     // They go with the name, and there are no more than twenty.
-    REQUIRE(w.session.shelf().rename("Bench talk, late"));
+    REQUIRE(w.renameScene("Bench talk, late"));
     CHECK(w.session.shelf().earlier().size() == 2);
     for (int i = 0; i < 25; ++i) set_and_save(200 + 10 * i);
     const auto all = w.session.shelf().earlier();
@@ -179,7 +180,7 @@ TEST_CASE("a scene is found by typing") {
     TemporaryFolder folder;
     Window w(folder);
     for (const char* name : {"Storm on tin", "Storm, loud voice", "Market, two people"}) {
-        REQUIRE(w.session.shelf().saveAs(name));
+        REQUIRE(w.saveAs(name));
     }
     w.session.shelf().recall("Bench talk");
     w.window.activateWindow();

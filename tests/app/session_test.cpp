@@ -146,7 +146,7 @@ TEST_CASE("renaming a scene keeps its unsaved changes, unsaved") {
     const double saved = w.value("gate", "hold");
     const int hold = w.session.strip().stage("gate")->stage_kind().find("hold");
     REQUIRE(w.session.strip().setValue("gate", static_cast<size_t>(hold), saved + 100.0));
-    REQUIRE(w.session.shelf().rename("Quiet desk"));
+    REQUIRE(w.renameScene("Quiet desk"));
     CHECK(w.session.strip().scene().name == "Quiet desk");
     CHECK(w.value("gate", "hold") == saved + 100.0);
     CHECK(w.session.shelf().changed());
@@ -184,21 +184,21 @@ TEST_CASE("names that differ in case only are one name, and no scene is lost by 
     const auto before = names();
     // As another scene's name in other letters: refused, and that one is named as it is.
     w.session.shelf().recall("Evening quiet");
-    CHECK_FALSE(w.session.shelf().saveAs("BENCH TALK"));
+    CHECK_FALSE(w.saveAs("BENCH TALK"));
     CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("\"Bench talk\""));
-    CHECK_FALSE(w.session.shelf().rename("bench TALK"));
+    CHECK_FALSE(w.renameScene("bench TALK"));
     CHECK(w.session.strip().scene().name == "Evening quiet");
     CHECK(names() == before);
     // The scene's own name in other letters: its file, not another, and not in "removed".
-    REQUIRE(w.session.shelf().rename("EVENING Quiet"));
+    REQUIRE(w.renameScene("EVENING Quiet"));
     CHECK(w.session.strip().scene().name == "EVENING Quiet");
     CHECK(names().size() == before.size());
     CHECK(std::filesystem::exists(folder.path("scenes/evening-quiet.json")));
     CHECK_FALSE(std::filesystem::exists(folder.path("scenes/removed")));
     // Beyond ASCII too.
-    REQUIRE(w.session.shelf().saveAs(QString::fromUtf8("Stra\u00dfe \u00c4rger")));
+    REQUIRE(w.saveAs(QString::fromUtf8("Stra\u00dfe \u00c4rger")));
     w.session.shelf().recall("Bench talk");
-    CHECK_FALSE(w.session.shelf().saveAs(QString::fromUtf8("stra\u00dfe \u00e4RGER")));
+    CHECK_FALSE(w.saveAs(QString::fromUtf8("stra\u00dfe \u00e4RGER")));
     CHECK(names().size() == before.size() + 1);
 }
 

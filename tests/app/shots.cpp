@@ -42,7 +42,6 @@ TEST_CASE("shots: suppression", "[.shots]") {
     settle(3.0);
     QTest::mouseClick(w.find<ui::FlatButton>("learn_button"), Qt::LeftButton);
     settle(2.0);
-    shoot(w, "suppression-learning");
     REQUIRE(Window::until([&] { return !w.session.strip().stage("suppression")->taught.empty(); }, 10.0));
     w.session.devices().setRoom(kRoomEffort, 3);
     settle(9.0);
@@ -142,6 +141,7 @@ TEST_CASE("shots: desk", "[.shots]") {
     w.window.actions().act("balance");
     settle(25.0);
     shoot(w, "balance-dusk");
+    w.window.actions().act("character", "Robot");
     w.window.actions().act("small-window");
     settle(1.0);
     REQUIRE(w.window.smallWindow()->grab().save(QString::fromLocal8Bit(qgetenv("REED_SHOTS")) +
@@ -153,8 +153,9 @@ TEST_CASE("shots: popups", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
     settle(3.0);
+    w.session.strip().setCharacter("Robot");
     for (const auto& [button, popup] :
-         {std::pair{"status", "delay_popup"}, std::pair{"monitor_button", "monitor_popup"}}) {
+         {std::pair{"characters_button", "characters_popup"}, std::pair{"monitor_button", "monitor_popup"}}) {
         QTest::mouseClick(w.find<ui::FlatButton>(button), Qt::LeftButton);
         auto* p = w.find<QWidget>(popup);
         REQUIRE(p != nullptr);
@@ -167,6 +168,7 @@ TEST_CASE("shots: popups", "[.shots]") {
         REQUIRE(picture.save(QString::fromLocal8Bit(qgetenv("REED_SHOTS")) + "/" +
                              QString(popup).replace("_", "-") + ".png"));
         p->close();
+        w.session.strip().setCharacter({});
     }
 }
 
@@ -216,7 +218,8 @@ TEST_CASE("shots: fit", "[.shots]") {
     Scene scene = find_scene(points.scenes, "Noisy room, close microphone")->scene;
     scene.name = "Lathe, from a friend";
     scene.colour = 3;
-    REQUIRE(w.session.shelf().takeIn({scene}, Clash::keep_both));
+    w.session.shelf().takeIn({scene}, Clash::keep_both);
+    REQUIRE(w.session.shelf().finish());
     w.session.shelf().recall(scene.name);
     w.session.strip().focus("gate");
     settle(30.0);
@@ -262,4 +265,15 @@ TEST_CASE("shots: takes", "[.shots]") {
     w.window.messages()->dismiss();
     settle(2.0);
     shoot(w, "takes-dusk");
+}
+
+TEST_CASE("shots: tone", "[.shots]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.strip().addStage(*find_stage_kind("tone"), 4);
+    w.session.strip().focus("tone");
+    w.session.strip().setValue("tone", 0, 2.5);
+    w.session.strip().setValue("tone", 1, 3.0);
+    settle(9.0);
+    shoot(w, "tone-dusk");
 }

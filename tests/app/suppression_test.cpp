@@ -105,7 +105,7 @@ TEST_CASE("learning the room counts down, keeps what it heard, and lowers the ro
         CHECK(w.session.strip().stage("suppression")->taught.empty());
         w.session.strip().redo();
         CHECK(w.session.strip().stage("suppression")->taught == learnt);
-        REQUIRE(w.session.shelf().save());
+        REQUIRE(w.save());
     }
     // It survives the end of the program, and a recall.
     Suppressing again(folder);

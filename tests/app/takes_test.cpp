@@ -1,13 +1,18 @@
 // Takes in the window: kept, looped, compared, by keys alone.
+#include <sys/resource.h>
+
 #include <QListWidget>
 #include <catch2/catch.hpp>
+#include <csignal>
 #include <filesystem>
+#include <memory>
 
 #include "actions/actions.h"
 #include "app/window.h"
 #include "base/file.h"
 #include "review/take_view.h"
 #include "review/take_wave.h"
+#include "session/take_recorder.h"
 #include "session/takes_model.h"
 
 using namespace reed;
@@ -66,8 +71,10 @@ TEST_CASE("what was just said is kept by a key, loops through the chain, and not
     auto again = w.words;
     append(again, w.words);
     bool found = false;
+    // Where it is loudest, else all of a pause would have to be looked at.
+    const auto loud = static_cast<size_t>(std::ranges::max_element(part) - part.begin());
     for (size_t at = 0; at + part.size() < again.size() && !found; ++at)
-        found = std::abs(again[at] - part[0]) < 1e-6f && std::abs(again[at + 999] - part[999]) < 1e-6f &&
+        found = std::abs(again[at + loud] - part[loud]) < 1e-6f &&
                 largest_difference({again.begin() + static_cast<long>(at),
                                     again.begin() + static_cast<long>(at + part.size())},
                                    part) < 1e-6;
@@ -271,6 +278,104 @@ TEST_CASE("a take is recorded from now on, of all voices at once") {
     // Nothing unfinished is left beside them.
     for (const auto& entry : fs::directory_iterator(w.takes().store().folder()))
         CHECK_FALSE(entry.path().filename().string().starts_with("."));
+}
+
+namespace {
+
+/// No file may get longer: what a full disk is to who writes.
+struct FullDisk {
+    rlimit before{};
+    explicit FullDisk(rlim_t bytes) {
+        std::signal(SIGXFSZ, SIG_IGN);
+        getrlimit(RLIMIT_FSIZE, &before);
+        rlimit now = before;
+        now.rlim_cur = bytes;
+        setrlimit(RLIMIT_FSIZE, &now);
+    }
+    ~FullDisk() { setrlimit(RLIMIT_FSIZE, &before); }
+};
+
+/// Those that are still written among them.
+std::vector<fs::path> recordings(const Talking& w) {
+    std::vector<fs::path> out;
+    for (const auto& entry : fs::directory_iterator(w.session.takes().store().folder())) {
+        if (entry.path().filename().string().starts_with(".recording-")) out.push_back(entry.path());
+    }
+    return out;
+}
+
+}  // namespace
+
+TEST_CASE("a disk that fills while a take is recorded ends it, and what there is of it is kept") {
+    TemporaryFolder folder;
+    Talking w(folder);
+    w.takes().import(QString::fromStdString(folder.path("words.wav")));
+    REQUIRE(w.chosen());
+    const Take earlier = w.takes().chosen();
+    const auto earlier_bytes = read_file(earlier.path, 1 << 24);
+    REQUIRE(earlier_bytes.ok());
+    for (const bool room_for_the_take : {true, false}) {
+        const auto count = w.takes().all().size();
+        w.said.clear();
+        {
+            // Three seconds of it; and then none for the take that becomes of it.
+            FullDisk disk(600'000);
+            w.takes().record();
+            REQUIRE(Window::until([&] { return w.takes().recordedSeconds() > 1.0; }));
+            std::unique_ptr<FullDisk> fuller;
+            if (!room_for_the_take) fuller = std::make_unique<FullDisk>(2'000);
+            REQUIRE(Window::until([&] { return !w.takes().recording(); }));
+            CHECK(w.said.contains("Check the free space"));
+            if (room_for_the_take)
+                REQUIRE(Window::until([&] { return w.takes().all().size() == count + 1; }));
+            else
+                REQUIRE(
+                    Window::until([&] { return w.said.contains("is taken in when the program starts"); }));
+        }
+        CHECK(recordings(w).size() == (room_for_the_take ? 0 : 1));
+        CHECK(read_file(earlier.path, 1 << 24).value() == earlier_bytes.value());
+        if (!room_for_the_take) continue;
+        const Take& kept = w.takes().all().front();
+        CHECK(kept.problem.empty());
+        CHECK(kept.seconds() > 1.0);
+        const auto sound = read_sound(kept.path);
+        REQUIRE(sound.ok());
+        CHECK(peak(sound.value()[0]) > 0.1);
+    }
+    // There is room again: taken in at the next start.
+    const auto count = w.takes().all().size();
+    w.takes().takeInLeft();
+    REQUIRE(Window::until([&] { return w.takes().all().size() == count + 1; }));
+    CHECK(recordings(w).empty());
+    CHECK(w.takes().chosen().seconds() > 1.0);
+    CHECK(w.takes().chosen().notes.device == "words.wav");
+    CHECK_FALSE(w.takes().chosen().notes.name.starts_with("."));
+}
+
+TEST_CASE("a recording that can't be read stays where it is, and is told") {
+    TemporaryFolder folder;
+    fs::create_directories(folder.path("takes"));
+    REQUIRE(write_file(folder.path("takes/.recording-voice.wav"), "RIFF nothing").ok());
+    write_wav(folder.path("takes/.recording-guest.wav"), mono(noise(0.1, 2.0, 1)));
+    Talking w(folder);
+    // The one that can be read is a take from the start on.
+    REQUIRE(Window::until([&] { return w.takes().all().size() == 1; }));
+    CHECK(w.takes().all().front().seconds() == 2.0);
+    REQUIRE(Window::until([&] { return recordings(w).size() == 1; }));
+    w.takes().takeInLeft();
+    CHECK(Window::until([&] { return w.said.contains(".recording-voice.wav"); }));
+    CHECK(recordings(w).size() == 1);
+    // Another one goes beside it.
+    w.takes().record();
+    CHECK(recordings(w).size() == 2);
+    // Nor is that one what somebody has left.
+    CHECK(ui::TakeRecorder::leftIn(w.takes().store().folder()) ==
+          std::vector<fs::path>{folder.path("takes/.recording-voice.wav")});
+    REQUIRE(Window::until([&] { return w.takes().recordedSeconds() > 0.2; }));
+    w.takes().stopRecording();
+    REQUIRE(Window::until([&] { return w.takes().all().size() == 2; }));
+    CHECK(Window::until([&] { return recordings(w).size() == 1; }));
+    CHECK(read_file(folder.path("takes/.recording-voice.wav"), 100).value() == "RIFF nothing");
 }
 
 TEST_CASE("the take along time is zoomed, gone through, and its part dragged") {

@@ -56,6 +56,10 @@ struct Window {
         return find<ui::ThresholdHandle>(QString("threshold_%1_%2").arg(id).arg(row));
     }
     ui::ValueField* field(const char* id) { return window.editor()->field(id); }
+    /// These wait for the disk; false when it could not be done.
+    bool save() { return session.shelf().save() && session.shelf().finish(); }
+    bool saveAs(const QString& name) { return session.shelf().saveAs(name) && session.shelf().finish(); }
+    bool renameScene(const QString& name) { return session.shelf().rename(name) && session.shelf().finish(); }
     double value(const char* id, const char* parameter) {
         return session.strip().stage(id)->value(parameter);
     }

@@ -336,7 +336,7 @@ TEST_CASE("the equalizer's ten octaves are dragged, wheeled and typed, and one b
     CHECK(slider(5) == Approx(0).margin(0.2));
     // Listening changes what is heard, not the scene.
     QTest::mouseClick(w.find<ui::FlatButton>("octaves_button"), Qt::LeftButton);
-    w.session.shelf().save();
+    w.save();
     w.find<ui::EqCurve>("eq_curve")->chooseBand(2);
     QTest::mouseClick(w.find<ui::FlatButton>("listen_button"), Qt::LeftButton);
     CHECK(w.value("equalizer", "listen") == 3);
@@ -359,6 +359,7 @@ TEST_CASE("a scene is saved, named, recalled, renamed and removed by keys and me
     REQUIRE(name->isVisible());
     QTest::keyClicks(name, "Late bench");
     QTest::keyClick(name, Qt::Key_Return);
+    REQUIRE(w.session.shelf().finish());
     CHECK(w.session.strip().scene().name == "Late bench");
     CHECK_FALSE(w.session.shelf().changed());
     CHECK(load_scene(folder.path("scenes/late-bench.json")).scene->chain() == w.session.strip().chain());
@@ -375,6 +376,7 @@ TEST_CASE("a scene is saved, named, recalled, renamed and removed by keys and me
     // Save a change with Ctrl+S.
     w.session.strip().setValue("gain", 0, -2.0);
     QTest::keyClick(&w.window, Qt::Key_S, Qt::ControlModifier);
+    REQUIRE(w.session.shelf().finish());
     CHECK(load_scene(folder.path("scenes/late-bench.json")).scene->chain().stages[0].values[0] == -2.0);
     // Rename, remove.
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
@@ -387,6 +389,7 @@ TEST_CASE("a scene is saved, named, recalled, renamed and removed by keys and me
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
     REQUIRE(w.choose("scene_popup", "Remove this scene"));
     CHECK(w.session.shelf().scenes().size() == 6);
+    REQUIRE(w.session.shelf().finish());
     CHECK(w.value("gain", "gain") == -2.0);  // what sounds goes on
     CHECK(std::filesystem::exists(folder.path("scenes/removed")));
 }

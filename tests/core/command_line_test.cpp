@@ -82,6 +82,42 @@ TEST_CASE("render writes what the chain makes, in every format and block size", 
     }
 }
 
+TEST_CASE("render lays a character over the chain, before its lid and without its delay", "[cli]") {
+    const Bench b;
+    const auto in = read_sound(b.in).value();
+    const std::string imp = std::string(REED_DEMO_DATA) + "/characters/imp.json";
+    const auto render = [&](const std::string& character, const std::string& out) {
+        return b.cli({"render", "--scene", b.scene, "--character", character, "--in", b.in, "--out",
+                      b.folder.path(out)});
+    };
+    const auto r = render(imp, "a.wav");
+    INFO(r.err);
+    REQUIRE(r.status == 0);
+    const auto sound = read_sound(b.folder.path("a.wav")).value();
+    CHECK(sound.frames() == in.frames());
+    ChainSpec chain = load_scene(b.scene).scene->chain();
+    const auto plain = run(chain, in[0]);
+    CHECK(largest_difference(sound[0], plain) > 0.05);
+    // Where words begin and end they still do: loud and quiet stretches of 100 ms go together.
+    double both = 0.0, one = 0.0, other = 0.0;
+    for (size_t i = 48000; i + 4800 <= in.frames(); i += 4800) {
+        const double x = std::max(-80.0, db(rms(sound[0], i, 4800))) + 80.0;
+        const double y = std::max(-80.0, db(rms(plain, i, 4800))) + 80.0;
+        both += x * y;
+        one += x * x;
+        other += y * y;
+    }
+    CHECK(both / std::sqrt(one * other) > 0.98);
+    // A file that is none, and a character over several strips.
+    const size_t files = b.files();
+    CHECK(render(b.in, "b.wav").status == 2);
+    const auto several = b.cli({"render", "--scene", b.scene, "--character", imp, "--in", "voice=" + b.in,
+                                "--out", b.folder.path("many")});
+    CHECK(several.status == 2);
+    CHECK_THAT(several.err, Catch::Contains("over one voice"));
+    CHECK(b.files() == files);
+}
+
 TEST_CASE("render takes sample rates from 44.1 to 192 kHz and stereo", "[cli]") {
     const Bench b;
     for (const double rate : {44100.0, 88200.0, 96000.0, 192000.0}) {

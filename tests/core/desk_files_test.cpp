@@ -150,6 +150,8 @@ TEST_CASE("the working state keeps the memories and inputs of every strip", "[sc
     s.input.offered = s.inputs["guest"].plain = true;
     s.inputs["guest"].heard_db = -7.5;
     s.programs["Music player"] = "programme";
+    s.rules = {{RecallRule::When::program_plays, "Game", "", "Loud", true},
+               {RecallRule::When::device_is_there, "alsa_input.x", "Desk \"mic\"", "Quiet", false}};
     s.places[3] = {"guest", "compressor"};
     s.small_geometry = "abc";
     s.small_on_top = false;
@@ -174,13 +176,15 @@ TEST_CASE("the working state keeps the memories and inputs of every strip", "[sc
     odd["places"]["99"] = {{"strip", "x"}, {"stage", "y"}};
     odd["small_window"] = 5;
     odd["programs"] = {{"Music player", 5}};
+    odd["rules"][1].erase("scene");
     const auto limited = parse_working_state(odd.dump());
     REQUIRE(limited.ok());
     CHECK(limited.value().input.channel == 64);
     CHECK(limited.value().inputs.at("guest").heard_db == -60.0);
     CHECK(limited.value().places == s.places);
     CHECK(limited.value().scene == s.scene);
-    CHECK(limited.value().left_out.size() == 2);
+    CHECK(limited.value().left_out.size() == 3);
+    CHECK(limited.value().rules == std::vector{s.rules[0]});
     // As it was written before there were strips.
     json before = json::parse(write_working_state(s));
     before["memories"]["in_work"] = {{"compressor", "B"}};
@@ -245,7 +249,7 @@ TEST_CASE("render gives every strip, the sum and the ducked programme", "[cli][d
     CHECK_THAT(over.err, Catch::Contains("would be written over"));
 }
 
-TEST_CASE("the delay of a desk's render is whole, with every block size", "[desk]") {
+TEST_CASE("the delay of a desk's render is whole, with every block size", "[desk][figures]") {
     const TemporaryFolder folder;
     Scene s = two_and_music();
     s.desk.strips[1].mute = false;

@@ -168,7 +168,7 @@ TEST_CASE("what a stage listens to comes to it to the sample, whatever the delay
     }
 }
 
-TEST_CASE("a desk gives the same for every block size", "[desk]") {
+TEST_CASE("a desk gives the same for every block size", "[desk][figures]") {
     const auto words = spoken_words();
     StageSpec gate = stage("gate");
     gate.key = "guest";

@@ -103,7 +103,7 @@ TEST_CASE("a scene made for one voice and room fits six others after one step", 
     }
 }
 
-TEST_CASE("where nothing is other, nothing is to be changed", "[scene]") {
+TEST_CASE("where nothing is other, nothing is to be changed", "[scene][figures]") {
     const AudioBuffer origin = somebody(spoken("voice_talk.flac", 0), Noise::fan, -52);
     const ChainSpec chain = tuned(true);
     const auto made = measure_made_for(chain, -2.0, origin, 48000);

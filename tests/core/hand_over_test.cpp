@@ -53,7 +53,8 @@ TEST_CASE("blocks handed over come out without a delay and without a break", "[d
     CHECK(counted == 0);
 }
 
-TEST_CASE("where the rate is converted the blocks of both sides differ, and nothing breaks", "[devices]") {
+TEST_CASE("where the rate is converted the blocks of both sides differ, and nothing breaks",
+          "[devices][figures]") {
     // 44.1 kHz in a daemon at 48 kHz: 1024 frames of its clock are 940.8 of ours, rounded on each side in its
     // own way.
     for (const double per_cycle : {940.8, 7526.4, 58.8}) {

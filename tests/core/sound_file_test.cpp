@@ -134,3 +134,35 @@ TEST_CASE("Debian's spoken words are what the other tests take them for", "[soun
     CHECK(word.value().frames() > 48000);
     CHECK(db(peak(word.value()[0])) > -12.0);
 }
+
+TEST_CASE("what grows can be read at any moment, and is written over nothing", "[files]") {
+    const TemporaryFolder folder;
+    const std::string path = folder.path("grows.wav");
+    const auto x = noise(0.4, 2.0, 3);
+    AudioBuffer sound = stereo(x, x);
+    {
+        auto writer = SoundWriter::grow(path, {96000, 2}, {"Title", "Device", "Strip", "2026-11-27", ""});
+        REQUIRE(writer.ok());
+        for (int done = 0; done < 90000; done += 30000) {
+            REQUIRE(writer.value()->write(sound.block(static_cast<size_t>(done), 30000)).ok());
+            SoundInfo info;
+            const auto until_now = read_sound(path, &info);
+            REQUIRE(until_now.ok());
+            CHECK(info.sample_rate == 96000);
+            CHECK(until_now.value().frames() == static_cast<size_t>(done) + 30000);
+        }
+        CHECK(SoundWriter::grows(path));
+        // No finish(): as if the program had been ended.
+    }
+    CHECK_FALSE(SoundWriter::grows(path));
+    const auto read = read_sound(path);
+    REQUIRE(read.ok());
+    REQUIRE(read.value().frames() == 90000);
+    CHECK(std::equal(read.value()[1].begin(), read.value()[1].end(), x.begin()));
+    CHECK(SoundReader::open(path).value()->tags().artist == "Device");
+    const auto again = SoundWriter::grow(path, {48000, 1});
+    REQUIRE_FALSE(again.ok());
+    CHECK_THAT(again.error().text(), Catch::Contains("grows.wav"));
+    CHECK(read_sound(path).value().frames() == 90000);
+    CHECK_FALSE(SoundWriter::grow(folder.path("nowhere/x.wav"), {48000, 1}).ok());
+}

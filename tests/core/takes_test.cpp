@@ -291,6 +291,28 @@ TEST_CASE("a loop takes the microphone's place once nothing goes out, and leaves
     CHECK(out[1000] == 0.1f);
 }
 
+TEST_CASE("a loop that ends while another one was about to take its place lets the microphone out again",
+          "[takes]") {
+    TakePlayer player;
+    player.prepare(48000, 1);
+    const auto loop = [](float value) {
+        return std::make_shared<Loop>(Loop{mono(std::vector<float>(9600, value)), 0});
+    };
+    const std::vector<float> mic(48000, 0.25f);
+    player.play(loop(-0.5f), 0, false);
+    (void)played_by(player, {mic.begin(), mic.begin() + 19200}, 96);
+    REQUIRE(player.holds());
+    player.play(loop(-0.1f), 0, false);
+    // The first one has faded out; of the second nothing is heard yet when it is not wanted any more.
+    (void)played_by(player, {mic.begin(), mic.begin() + 1920}, 1920);
+    player.stop(4800);
+    (void)played_by(player, {mic.begin(), mic.begin() + 14400}, 96);
+    CHECK(player.holds());  // the chain and the rest are 16800 frames
+    const auto out = played_by(player, {mic.begin(), mic.begin() + 4800}, 96);
+    CHECK_FALSE(player.holds());
+    CHECK(out[4799] == 0.25f);
+}
+
 TEST_CASE("both sides run at once and are switched in 10 ms without a click", "[takes]") {
     TakePlayer player;
     player.prepare(48000, 1);
@@ -360,6 +382,7 @@ TEST_CASE("the sides are aligned to the sample, whatever stage stands between", 
         INFO(kind->id);
         ChainSpec chain;
         chain.stages.push_back(new_stage({}, *kind));
+        if (kind->id == "robot") chain.stages[0].set("mix", 30);  // else nothing of the sound itself is left
         chain.stages.push_back(new_stage(chain, *find_stage_kind("limiter")));
         const auto c =
             compare({}, {Side::What::processed, chain, 0, 0}, mono(noise(0.01, 1.0, 3)), 48000, false);

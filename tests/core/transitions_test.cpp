@@ -118,6 +118,66 @@ TEST_CASE("the loudness holds while one sound goes over into another", "[engine]
     }
 }
 
+TEST_CASE("no word is cut, doubled or too loud while a scene takes over", "[chain][figures]") {
+    // Recorded words. Wherever it begins, every tenth of a second of speech is as loud as in one of the two
+    // scenes, or between them, and nothing is added at the top, as a click would.
+    const auto x = spoken_words(2);
+    const ChainSpec early =
+        chain_of({stage("gate", {{"open_threshold", -50}, {"close_threshold", -55}}),
+                  stage("compressor", {{"threshold", -30}, {"ratio", 3}, {"makeup", 4}}), stage("limiter")});
+    const ChainSpec late = chain_of({stage("gate", {{"open_threshold", -45}, {"close_threshold", -50}}),
+                                     stage("equalizer", {{"band5_gain", 4}}),
+                                     stage("compressor", {{"threshold", -24}, {"ratio", 2}, {"makeup", 2}}),
+                                     stage("limiter", {{"lookahead", 8}})});
+    const auto plain = [&](const ChainSpec& chain) { return run(chain, x); };
+    const auto a = plain(early), b = plain(late);
+    // A second-order high-pass at 12 kHz leaves next to nothing of these words.
+    const auto top = [](const std::vector<float>& s) {
+        return run(
+            chain_of({stage("equalizer", {{"band1_on", 1}, {"band1_type", 3}, {"band1_frequency", 12000}})}),
+            s);
+    };
+    const auto top_a = top(a), top_b = top(b);
+    // Rendered without the delay that the engine has: up to 14 ms earlier.
+    const auto range = [](const std::vector<float>& one, const std::vector<float>& other, size_t i) {
+        double least = 200.0, most = -200.0;
+        for (size_t by = 0; by <= 672; by += 96) {
+            for (const auto* s : {&one, &other}) {
+                const double level = db(rms(*s, i - by, 4800));
+                least = std::min(least, level);
+                most = std::max(most, level);
+            }
+        }
+        return std::pair(least, most);
+    };
+    int judged = 0;
+    // From one delay to a longer one, and back.
+    for (const auto& [fade, longer] :
+         {std::pair(0.0, true), {0.3, true}, {2.0, true}, {0.3, false}, {2.0, false}}) {
+        for (double at = 1.0; at + 4.0 < static_cast<double>(x.size()) / 48000; at += 2.11) {
+            const auto from = static_cast<std::ptrdiff_t>(at * 48000) / 256 * 256;
+            Engine engine;
+            REQUIRE(engine.open({48000, 1}, longer ? early : late).ok());
+            auto y = push(engine, {x.begin(), x.begin() + from});
+            follow(engine, longer ? late : early, Fade::over(fade));
+            append(y, push(engine, {x.begin() + from, x.end()}));
+            const auto top_y = top(y);
+            for (size_t i = static_cast<size_t>(from);
+                 i + 4800 < std::min(y.size(), static_cast<size_t>(from) + 150000); i += 2400) {
+                INFO("fade " << fade << ", begun at " << at << ", at " << static_cast<double>(i) / 48000);
+                CHECK(db(rms(top_y, i, 4800)) < std::max(range(top_a, top_b, i).second + 1.0, -75.0));
+                const auto [least, most] = range(a, b, i);
+                if (least < -45.0) continue;  // a gate is on its way
+                const double now = db(rms(y, i, 4800));
+                CHECK(now > least - 1.0);
+                CHECK(now < most + 1.0);
+                ++judged;
+            }
+        }
+    }
+    CHECK(judged > 200);
+}
+
 TEST_CASE("no peak of a fade is higher than those of either side, so that a lid holds through it",
           "[engine]") {
     // As loud as the lids let it through, and nothing alike in both.

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/window.h"
+#include "live/daemon.h"
 
 namespace reed::test {
 
@@ -29,6 +30,20 @@ struct OnAir {
         opened();
     }
     QString told() { return window.messages()->text(); }
+};
+
+/// A daemon with headphones and a microphone.
+struct Plugged {
+    Daemon daemon;
+    Plugged() {
+        daemon.add_sink("phones", "Headphones");
+        daemon.add_source("desk_mic", "Desk microphone");
+    }
+};
+
+/// The window, with that microphone as its input.
+struct AtTheDesk : Plugged, OnAir {
+    AtTheDesk() { setInput({DeviceKind::pipewire, "desk_mic"}); }
 };
 
 }  // namespace reed::test

@@ -8,6 +8,7 @@
 #include "base/sound_file.h"
 #include "onair/program.h"
 #include "scenes/working_state.h"
+#include "session/take_recorder.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -90,4 +91,44 @@ TEST_CASE("killed while muted, it starts muted", "[onair]") {
     }
     Running again(home, {});
     CHECK(again.muted());
+}
+
+TEST_CASE("killed while it records, it has what was said until then at the next start", "[onair]") {
+    const Home home;
+    const std::filesystem::path takes = home.folder.filePath(".local/share/dusky-reed/takes").toStdString();
+    const auto recording = [&] {
+        std::vector<std::filesystem::path> out;
+        std::error_code ec;
+        for (std::filesystem::directory_iterator i(takes, ec), end; !ec && i != end; i.increment(ec)) {
+            if (i->path().filename().string().starts_with(".recording-")) out.push_back(i->path());
+        }
+        return out;
+    };
+    {
+        Running program(home, {});
+        // Not before its input is open.
+        REQUIRE(QTest::qWaitFor(
+            [&] {
+                return run(home, {"--send", "record"}, false).status == 0 && !recording().empty();
+            },
+            60'000));
+        REQUIRE(QTest::qWaitFor(
+            [&] {
+                std::error_code ec;
+                return !recording().empty() && std::filesystem::file_size(recording().front(), ec) > 300'000;
+            },
+            60'000));
+        CHECK(ui::TakeRecorder::leftIn(takes).empty());  // it is still recorded
+        REQUIRE(::kill(static_cast<pid_t>(program.p.processId()), SIGKILL) == 0);
+        REQUIRE(program.p.waitForFinished(60'000));
+    }
+    REQUIRE(recording().size() == 1);
+    CHECK(ui::TakeRecorder::leftIn(takes) == recording());
+    Running again(home, {});
+    REQUIRE(QTest::qWaitFor([&] { return recording().empty(); }, 60'000));
+    const auto all = TakeStore(takes).list();
+    REQUIRE(all.size() == 1);
+    CHECK(all.front().problem.empty());
+    CHECK(all.front().seconds() > 1.5);  // 300,000 bytes of 32-bit floats
+    CHECK(all.front().notes.device == "Simulated room");
 }

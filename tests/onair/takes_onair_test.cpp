@@ -14,11 +14,8 @@ TEST_CASE(
     "nothing of a loop reaches the feed, a microphone of the strip's own or the plain one, but the "
     "headphones",
     "[onair][live]") {
-    Daemon daemon;
-    daemon.add_source("desk_mic", "Desk microphone");
-    daemon.add_sink("phones", "Headphones");
-    OnAir w;
-    w.setInput({DeviceKind::pipewire, "desk_mic"});
+    AtTheDesk w;
+    Daemon& daemon = w.daemon;
     w.session.devices().setOffered(true, true);
     REQUIRE(Window::until([&] { return w.session.devices().status().running; }));
     REQUIRE(w.session.takes().store().keep(mono(noise(0.2, 3.0, 5)), 48000, {"Hiss", "", "", "", ""}).ok());

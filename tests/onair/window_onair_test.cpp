@@ -1,4 +1,5 @@
 // The window on a real PipeWire daemon, and the parts of it that serve live sound.
+#include <QElapsedTimer>
 #include <QMessageBox>
 #include <QPushButton>
 #include <catch2/catch.hpp>
@@ -7,9 +8,11 @@
 #include "base/file.h"
 #include "base/sound_file.h"
 #include "deck/popups.h"
+#include "deck/scene_bar.h"
 #include "live/daemon.h"
 #include "onair/on_air.h"
 #include "remote/tray.h"
+#include "session/recall_rules.h"
 #include "support/command.h"
 
 using namespace reed;
@@ -282,13 +285,52 @@ TEST_CASE("hearing up to a stage follows the stage, and the monitor is off after
     CHECK(again.monitoring().settings().source == MonitorSource::off);
 }
 
+TEST_CASE("a scene is recalled by a program that plays and a microphone that is plugged in",
+          "[onair][live]") {
+    AtTheDesk w;
+    Daemon& daemon = w.daemon;
+    auto& rules = w.session.recallRules();
+    QElapsedTimer since;
+    since.start();
+    std::int64_t later = 0;
+    // Ten seconds are a fifth of one, and some go by at once.
+    rules.setClock([since, &later] { return 50 * since.elapsed() + later; });
+    const auto name = [&] { return w.session.desk().name(); };
+    const auto programs = [&] { return w.session.devices().picture().programs.size(); };
+    write_wav(w.folder.path("song.wav"), mono(noise(0.1, 60.0, 3)));
+    int player = daemon.play_as_program(w.folder.path("song.wav"), "phones");
+    REQUIRE(Window::until([&] { return programs() == 1; }));
+    // Made by what plays now.
+    w.session.shelf().recall("Rain on tin");
+    w.window.sceneBar()->openRules();
+    auto* panel = w.find<QWidget>("scene_rules");
+    REQUIRE(panel != nullptr);
+    QTest::mouseClick(panel->findChild<ui::FlatButton*>("rule_program"), Qt::LeftButton);
+    auto* menu = panel->findChild<QMenu*>("rule_programs");
+    REQUIRE(menu != nullptr);
+    REQUIRE(menu->actions().size() == 1);
+    CHECK(menu->actions()[0]->text().contains("pw-cat"));
+    menu->actions()[0]->trigger();
+    panel->close();
+    REQUIRE(rules.all().size() == 1);
+    rules.add({.when = RecallRule::When::device_is_there, .name = "usb_mic", .scene = "Evening quiet"});
+    w.session.shelf().recall("Bench talk");
+    Daemon::end(player);
+    REQUIRE(Window::until([&] { return programs() == 0; }));
+    later += 20'000;  // longer than between two songs
+    CHECK(name() == "Bench talk");
+    player = daemon.play_as_program(w.folder.path("song.wav"), "phones");
+    CHECK(Window::until([&] { return name() == "Rain on tin"; }));
+    Daemon::end(player);
+    CHECK(Window::until([&] { return name() == "Bench talk"; }));
+    daemon.add_source("usb_mic", "USB microphone");
+    CHECK(Window::until([&] { return name() == "Evening quiet"; }));
+}
+
 TEST_CASE("what other programs play is heard in the headphones by itself, and is never fed into itself",
           "[onair][live]") {
-    Daemon daemon;
-    daemon.add_sink("phones", "Headphones");
-    daemon.add_source("desk_mic", "Desk microphone");
-    OnAir w;
-    w.setInput({DeviceKind::pipewire, "desk_mic"});
+    AtTheDesk w;
+    Daemon& daemon = w.daemon;
     ui::Session* music = w.session.desk().add(StripRole::programme);
     REQUIRE(music != nullptr);
     const std::string output = music->devices().ownOutput().target;

@@ -279,7 +279,7 @@ TEST_CASE("the gate's reduction is the deepest of each piece, however fast it op
     }
 }
 
-TEST_CASE("no sample passes the limiter's ceiling, whatever comes", "[reference][limiter]") {
+TEST_CASE("no sample passes the limiter's ceiling, whatever comes", "[reference][limiter][figures]") {
     std::vector<std::vector<float>> hostile;
     hostile.push_back(noise(1.0, 1.0, 1));
     hostile.push_back(std::vector<float>(48000, 1.0f));

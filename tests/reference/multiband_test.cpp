@@ -46,7 +46,8 @@ double change_at(const std::vector<float>& x, const std::vector<float>& y, doubl
 
 }  // namespace
 
-TEST_CASE("ranges that hold nothing add up to the sound within 0.1 dB, at every rate", "[reference]") {
+TEST_CASE("ranges that hold nothing add up to the sound within 0.1 dB, at every rate",
+          "[reference][figures]") {
     for (const double rate : {44100.0, 48000.0, 96000.0, 192000.0}) {
         for (const double count : {0.0, 1.0, 2.0}) {
             for (const auto& meets : {std::array{220.0, 3000.0, 7500.0}, std::array{300.0, 380.0, 480.0},

@@ -5,6 +5,7 @@
 #include "base/decibel.h"
 #include "chain/chain.h"
 #include "dsp/filter_runner.h"
+#include "stages/registry.h"
 #include "support/signals.h"
 
 using namespace reed;
@@ -105,7 +106,7 @@ TEST_CASE("the darker a room, the sooner its top dies away, and not its middle",
     }
 }
 
-TEST_CASE("a room makes nothing louder, whatever its size, decay and share", "[reference]") {
+TEST_CASE("a room makes nothing louder, whatever its size, decay and share", "[reference][figures]") {
     const auto x = noise(0.05, 6.0, 3);
     for (const double mix : {0.0, 15.0, 50.0, 100.0}) {
         for (const auto& [size, decay] :
@@ -161,6 +162,32 @@ TEST_CASE("an echo comes back after its time, each repeat softer by what is set"
         for (int r = 2; r <= 4; ++r) CHECK(energy(r) - energy(r - 1) == Approx(-6.02).margin(0.1));
         // Between them is silence.
         CHECK(peak(y, static_cast<size_t>(0.1 * rate), static_cast<size_t>(0.14 * rate)) < 1e-6);
+    }
+}
+
+TEST_CASE("after a fault an echo and a room begin anew", "[reference]") {
+    for (const StageSpec& spec : {stage("echo", {{"level", 0}, {"time", 300}, {"repeats", 80}}),
+                                  room({{"decay", 3000}, {"size", 3}})}) {
+        auto made = find_stage_kind(spec.kind)->make();
+        Stage& alone = *made.value();
+        std::vector<float> x = noise(0.2, 2.5, 4);
+        alone.prepare({48000, 1}, spec.values);
+        const auto pass = [&](std::vector<float>& sound) {
+            AudioBuffer one = mono(sound);
+            for (size_t i = 0; i + kGrain <= one.frames(); i += kGrain) {
+                alone.begin_grain();
+                alone.process(one.block(i, kGrain));
+            }
+            return one[0];
+        };
+        (void)pass(x);
+        alone.reset();
+        std::vector<float> quiet(144000);
+        INFO(spec.kind);
+        CHECK(peak(pass(quiet)) == 0.0);
+        // And it works again.
+        auto click = impulse(1.0);
+        CHECK(peak(pass(click), 5000) > 0.001);
     }
 }
 

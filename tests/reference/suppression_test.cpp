@@ -88,7 +88,7 @@ TEST_CASE("silence in is silence out, at every rate and block size", "[suppressi
     }
 }
 
-TEST_CASE("the block size makes no difference to any method", "[suppression]") {
+TEST_CASE("the block size makes no difference to any method", "[suppression][figures]") {
     const auto in = mix(spoken_words(), scaled(make_noise(Noise::fan, 11.0, 5), 0.01));
     const std::vector<float> piece(in.begin(), in.begin() + 96000);
     for (const double rate : {44100.0, 48000.0}) {
@@ -101,7 +101,7 @@ TEST_CASE("the block size makes no difference to any method", "[suppression]") {
     }
 }
 
-TEST_CASE("no method takes memory or locks while it runs", "[suppression]") {
+TEST_CASE("no method takes memory or locks while it runs", "[suppression][figures]") {
     for (const double rate : {44100.0, 48000.0, 96000.0}) {
         for (const Way& way : kWays) {
             StageSpec s = stage("suppression", {{"method", way.index}, {"delay", way.delay}, {"hum", 1}});
@@ -311,7 +311,7 @@ TEST_CASE("intelligibility falls with noise and does not see level", "[suppressi
     CHECK_FALSE(si_sdr(silence(0.1), tone));
 }
 
-TEST_CASE("the method is switched while it runs without a click", "[suppression]") {
+TEST_CASE("the method is switched while it runs without a click", "[suppression][figures]") {
     // A tone that no method takes for noise would be ideal; at amount 0 all of them pass it.
     const auto with = [](double method) {
         return chain_for({"", method, 0}, 0, tone_of(Noise::fan, 0.0005));

@@ -105,7 +105,7 @@ TEST_CASE("a moving shelf that stands still is the cookbook's, and passes at 0 d
     }
 }
 
-TEST_CASE("the de-esser lowers s by 6 dB and leaves the rest, at every level and rate", "[stages]") {
+TEST_CASE("the de-esser lowers s by 6 dB and leaves the rest, at every level and rate", "[stages][figures]") {
     for (const double rate : {44100.0, 48000.0, 96000.0}) {
         for (const double level : {0.2, 0.02}) {
             INFO("rate " << rate << ", level " << level);
@@ -193,7 +193,7 @@ TEST_CASE("gusts are lowered by 10 dB from their first moment, a low voice is le
           0.0);
 }
 
-TEST_CASE("the leveller brings a voice back to its level, and lifts no pause", "[stages]") {
+TEST_CASE("the leveller brings a voice back to its level, and lifts no pause", "[stages][figures]") {
     // Talk that is 12 dB apart from one half minute to the next, over a room.
     auto words = spoken_words(4);
     const double by = 0.05 / rms(words);

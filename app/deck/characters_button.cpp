@@ -1,0 +1,53 @@
+#include "deck/characters_button.h"
+
+#include <QHBoxLayout>
+
+#include "actions/actions.h"
+#include "deck/characters_popup.h"
+#include "widgets/flat_button.h"
+
+namespace reed::ui {
+
+namespace {
+constexpr int kWidest = 170;  // however long the name is
+}
+
+CharactersButton::CharactersButton(Actions& actions, QWidget* parent)
+    : QWidget(parent), actions_(actions), button_(new FlatButton({}, this)) {
+    auto* line = new QHBoxLayout(this);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->addWidget(button_);
+    button_->setObjectName("characters_button");
+    button_->setIconName("mask");
+    button_->setAccessibleName(tr("Characters"));
+    button_->setCheckable(true);
+    button_->setMaximumWidth(kWidest);
+    connect(button_, &FlatButton::clicked, this, &CharactersButton::open);
+    Session& session = actions_.session();
+    for (const auto signal :
+         {&DeskModel::stripsChanged, &DeskModel::focusChanged, &DeskModel::characterChanged})
+        connect(&session.desk(), signal, this, &CharactersButton::mark);
+    connect(&session.preferences().keys(), &Keys::changed, this, &CharactersButton::mark);
+    mark();
+}
+
+void CharactersButton::mark() {
+    const QString name = QString::fromStdString(actions_.session().desk().voice().strip().character());
+    button_->setText(name);
+    button_->setChecked(!name.isEmpty());
+    button_->setWeight(name.isEmpty() ? FlatButton::Weight::plain : FlatButton::Weight::raised);
+    const Keys& keys = actions_.session().preferences().keys();
+    const QString off = keys.text("no-character");
+    button_->setToolTip(name.isEmpty()
+                            ? keys.hint(tr("Characters, laid over the voice by a key"), "characters")
+                        : off.isEmpty() ? tr("%1 is laid over the voice").arg(name)
+                                        : tr("%1 is laid over the voice; %2 takes it off").arg(name, off));
+    button_->updateGeometry();
+}
+
+void CharactersButton::open() {
+    mark();  // a click has turned the mark
+    (new CharactersPopup(actions_, this))->openBelow(*this, true);
+}
+
+}  // namespace reed::ui

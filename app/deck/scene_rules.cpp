@@ -1,0 +1,136 @@
+#include "deck/scene_rules.h"
+
+#include <QHBoxLayout>
+#include <QMenu>
+#include <algorithm>
+
+#include "base/folded.h"
+#include "session/recall_rules.h"
+#include "session/session.h"
+#include "theme/theme.h"
+#include "widgets/flat_button.h"
+
+namespace reed::ui {
+namespace {
+constexpr int kWidth = 520, kNameWidth = 318;
+}
+
+SceneRules::SceneRules(Session& session, QWidget* parent)
+    : Panel("scene_rules", tr("Recall by itself"), parent),
+      session_(session),
+      rules_(session.recallRules()),
+      scene_(session.desk().name()) {
+    setFixedWidth(kWidth);
+    addWords(Words::Ink::text, 16, true, tr("Recall by itself"));
+    auto* about =
+        addWords(Words::Ink::muted, 12, false,
+                 tr("\"%1\" is recalled when this happens, unless the scene in work has changes that "
+                    "are not saved. This computer remembers it, not the scene.")
+                     .arg(QString::fromStdString(scene_)));
+    about->setWordWrap(true);
+    rows_ = new QGridLayout;
+    rows_->setHorizontalSpacing(8);
+    rows_->setVerticalSpacing(4);
+    rows_->setColumnStretch(0, 1);
+    column()->addLayout(rows_);
+    none_ = addWords(Words::Ink::text, 14, false, tr("Nothing yet: it is recalled by hand only."));
+    none_->setObjectName("rules_none");
+    auto* foot = new QHBoxLayout;
+    const auto add = [&](const char* name, const QString& words, void (SceneRules::*open)()) {
+        auto* b = new FlatButton(words, this);
+        b->setObjectName(name);
+        b->setWeight(FlatButton::Weight::raised);
+        b->setIconName("plus");
+        connect(b, &FlatButton::clicked, this, open);
+        foot->addWidget(b);
+        return b;
+    };
+    program_ = add("rule_program", tr("When a program plays"), &SceneRules::openPrograms);
+    device_ = add("rule_device", tr("When a device is there"), &SceneRules::openDevices);
+    foot->addStretch(1);
+    column()->addLayout(foot);
+    connect(&rules_, &RecallRules::changed, this, &SceneRules::rebuild);
+    rebuild();
+}
+
+void SceneRules::rebuild() {
+    empty(*rows_);
+    int row = 0;
+    for (const RecallRule& rule : rules_.all()) {
+        if (!same_name(rule.scene, scene_)) continue;
+        auto* words = new Words(Words::Ink::text, this);
+        words->setFont(ui::font(14));
+        const QString all = RecallRules::words(rule);
+        words->setText(words->fontMetrics().elidedText(all, Qt::ElideMiddle, kNameWidth));
+        words->setToolTip(all);
+        rows_->addWidget(words, row, 0);
+        auto* back = new FlatButton(tr("then back"), this);
+        back->setObjectName(QStringLiteral("rule_back_%1").arg(row));
+        back->setAccessibleName(tr("%1: back to the scene before when it has ended").arg(all));
+        back->setToolTip(
+            tr("When it has ended, the scene before comes back, if nothing was changed meanwhile"));
+        back->setCheckable(true);
+        back->setChecked(rule.back);
+        connect(back, &FlatButton::clicked, this, [this, rule](bool on) { rules_.setBack(rule, on); });
+        rows_->addWidget(back, row, 1);
+        auto* remove = new FlatButton(tr("Remove"), this);
+        remove->setObjectName(QStringLiteral("rule_remove_%1").arg(row));
+        remove->setAccessibleName(tr("Remove: %1").arg(all));
+        connect(remove, &FlatButton::clicked, this, [this, rule] { rules_.remove(rule); });
+        rows_->addWidget(remove, row, 2);
+        ++row;
+    }
+    none_->setVisible(row == 0);
+    fitContents();
+}
+
+void SceneRules::openPrograms() {
+    auto* menu = new QMenu(this);
+    menu->setObjectName("rule_programs");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    QStringList names;
+    for (const PlayingProgram& program : session_.first().devices().picture().programs)
+        names << QString::fromStdString(program.name);
+    names.removeDuplicates();
+    for (const QString& name : names) {
+        menu->addAction(QString(name).replace('&', "&&"), this, [this, name] {
+            rules_.add({.when = RecallRule::When::program_plays,
+                        .name = name.toStdString(),
+                        .title = {},
+                        .scene = scene_,
+                        .back = true});
+        });
+    }
+    if (names.isEmpty())
+        menu->addAction(tr("No program plays sound now. Let it play, then it is here."))->setEnabled(false);
+    menu->popup(program_->mapToGlobal(QPoint(0, program_->height())));
+}
+
+void SceneRules::openDevices() {
+    auto* menu = new QMenu(this);
+    menu->setObjectName("rule_devices");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    const PipeWirePicture& picture = session_.first().devices().picture();
+    const auto list = [&](const std::vector<PipeWireNode>& nodes) {
+        for (const PipeWireNode& node : nodes) {
+            const QString title = QString::fromStdString(node.title.empty() ? node.name : node.title);
+            menu->addAction(QString(title).replace('&', "&&"), this, [this, node] {
+                rules_.add({.when = RecallRule::When::device_is_there,
+                            .name = node.name,
+                            .title = node.title,
+                            .scene = scene_,
+                            .back = false});
+            });
+        }
+    };
+    list(picture.sources);
+    if (!picture.sources.empty() && !picture.sinks.empty()) menu->addSeparator();
+    list(picture.sinks);
+    if (menu->isEmpty())
+        menu->addAction(picture.connected ? tr("There is no microphone and no output now. Plug it in first.")
+                                          : tr("PipeWire is not there, so no device is known."))
+            ->setEnabled(false);
+    menu->popup(device_->mapToGlobal(QPoint(0, device_->height())));
+}
+
+}  // namespace reed::ui

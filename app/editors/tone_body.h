@@ -1,0 +1,26 @@
+// Editor of tone: the surface, the voice's spectrum, and the values.
+#pragma once
+
+#include "editors/stage_body.h"
+
+namespace reed::ui {
+
+class ToneCurve;
+class Words;
+
+class ToneBody final : public StageBody {
+    Q_OBJECT
+  public:
+    ToneBody(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    void refresh() override;
+    FieldGrid* fields() const override { return grid_; }
+
+  private:
+    void openAsEqualizer();
+    ToneCurve* curve_;
+    FieldGrid* grid_;
+    Words* told_;
+    int ticks_ = 0;
+};
+
+}  // namespace reed::ui

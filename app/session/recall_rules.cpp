@@ -1,0 +1,171 @@
+#include "session/recall_rules.h"
+
+#include <QElapsedTimer>
+#include <algorithm>
+#include <utility>
+
+#include "base/folded.h"
+
+namespace reed::ui {
+
+std::string Comings::key(RecallRule::When when, const std::string& name) {
+    return (when == RecallRule::When::program_plays ? "program " : "device ") + name;
+}
+
+Comings::News Comings::look(const PipeWirePicture& picture, std::int64_t now) {
+    News out;
+    if (!picture.connected) {
+        told_from_.reset();  // nothing is known: nothing has ended
+        return out;
+    }
+    if (!told_from_) told_from_ = now;
+    const bool settled = now - *told_from_ >= kSettle;
+    std::set<std::string> here;
+    for (const PlayingProgram& p : picture.programs)
+        here.insert(key(RecallRule::When::program_plays, p.name));
+    for (const auto* nodes : {&picture.sources, &picture.sinks}) {
+        for (const PipeWireNode& node : *nodes)
+            here.insert(key(RecallRule::When::device_is_there, node.name));
+    }
+    std::erase_if(left_, [&](const auto& left) {
+        const bool gone = settled && now - left.second >= kAway;
+        if (gone) out.ended.insert(left.first);
+        return gone;
+    });
+    for (const std::string& one : here) {
+        const bool known = left_.erase(one) > 0 || here_.contains(one);
+        if (!known && settled) out.came.insert(one);
+    }
+    for (const std::string& one : here_) {
+        if (!here.contains(one)) left_.emplace(one, now);
+    }
+    here_ = std::move(here);
+    return out;
+}
+
+std::optional<std::int64_t> Comings::next() const {
+    if (!told_from_ || left_.empty()) return std::nullopt;
+    std::int64_t first = left_.begin()->second;
+    for (const auto& [key, when] : left_) first = std::min(first, when);
+    return std::max(first + kAway, *told_from_ + kSettle);
+}
+
+RecallRules::RecallRules(SceneShelf& shelf, SceneInWork& work, Notices& notices, QObject* parent)
+    : QObject(parent), shelf_(shelf), work_(work), notices_(notices) {
+    QElapsedTimer since;
+    since.start();
+    clock_ = [since] { return static_cast<std::int64_t>(since.elapsed()); };
+    again_.setSingleShot(true);
+    connect(&again_, &QTimer::timeout, this, &RecallRules::look);
+    connect(&shelf_, &SceneShelf::renamed, this, &RecallRules::followName);
+}
+
+QString RecallRules::words(const RecallRule& rule) {
+    const QString name = QString::fromStdString(rule.title.empty() ? rule.name : rule.title);
+    return rule.when == RecallRule::When::program_plays ? tr("When %1 plays").arg(name)
+                                                        : tr("When %1 is there").arg(name);
+}
+
+namespace {
+
+bool sameCause(const RecallRule& a, const RecallRule& b) {
+    return a.when == b.when && a.name == b.name;
+}
+
+}  // namespace
+
+void RecallRules::add(const RecallRule& rule) {
+    const auto there =
+        std::ranges::find_if(rules_, [&](const RecallRule& other) { return sameCause(rule, other); });
+    if (there != rules_.end()) {
+        *there = rule;
+    } else if (rules_.size() < kMostRules) {
+        rules_.push_back(rule);
+    } else {
+        notices_.warn(tr("There are %1 such rules, and no more can be kept. Remove one.").arg(kMostRules));
+        return;
+    }
+    emit changed();
+}
+
+void RecallRules::remove(const RecallRule& rule) {
+    if (std::erase(rules_, rule) > 0) emit changed();
+}
+
+void RecallRules::setBack(const RecallRule& rule, bool back) {
+    const auto there = std::ranges::find(rules_, rule);
+    if (there == rules_.end() || there->back == back) return;
+    there->back = back;
+    emit changed();
+}
+
+void RecallRules::restore(std::vector<RecallRule> rules) {
+    rules_ = std::move(rules);
+    emit changed();
+}
+
+void RecallRules::followName(const QString& from, const QString& to) {
+    bool any = false;
+    for (RecallRule& rule : rules_) {
+        if (!same_name(rule.scene, from.toStdString())) continue;
+        rule.scene = to.toStdString();
+        any = true;
+    }
+    if (any) emit changed();
+}
+
+void RecallRules::follow(const PipeWirePicture& picture) {
+    picture_ = picture;
+    look();
+}
+
+void RecallRules::look() {
+    const std::int64_t now = clock_();
+    const Comings::News news = comings_.look(picture_, now);
+    for (const std::string& key : news.ended) ended(key);
+    for (const RecallRule& rule : std::vector(rules_)) {
+        if (news.came.contains(Comings::key(rule.when, rule.name))) {
+            came(rule);
+            break;
+        }
+    }
+    if (const auto next = comings_.next())
+        again_.start(static_cast<int>(std::max<std::int64_t>(*next - now, 1)));
+    else
+        again_.stop();
+}
+
+void RecallRules::came(const RecallRule& rule) {
+    const SceneEntry* scene = find_scene(shelf_.scenes(), rule.scene);
+    const QString wanted = QString::fromStdString(rule.scene);
+    if (scene == nullptr) {
+        notices_.warn(tr("%1, the scene \"%2\" was to be recalled, but there is none of that name.")
+                          .arg(words(rule), wanted));
+        return;
+    }
+    const std::string before = work_.name();
+    if (same_name(before, rule.scene)) return;
+    if (shelf_.changed()) {
+        notices_.warn(
+            tr("%1, \"%2\" would be recalled, but \"%3\" has changes that are not saved, so it stays.")
+                .arg(words(rule), wanted, QString::fromStdString(before)));
+        return;
+    }
+    const std::string name = scene->scene.name;
+    shelf_.recall(name);
+    return_.reset();
+    if (rule.back) return_ = Return{Comings::key(rule.when, rule.name), name, before};
+    notices_.say(tr("%1, \"%2\" is recalled. Ctrl+Z goes back.").arg(words(rule), wanted));
+}
+
+void RecallRules::ended(const std::string& key) {
+    if (!return_ || return_->key != key) return;
+    const Return back = *std::exchange(return_, std::nullopt);
+    // Whoever has gone on with something else since stays there.
+    if (work_.name() != back.from || shelf_.changed() || shelf_.find(back.to) == nullptr) return;
+    shelf_.recall(back.to);
+    notices_.say(tr("\"%1\" is back, as what recalled \"%2\" has ended.")
+                     .arg(QString::fromStdString(back.to), QString::fromStdString(back.from)));
+}
+
+}  // namespace reed::ui

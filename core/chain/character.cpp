@@ -1,0 +1,64 @@
+#include "chain/character.h"
+
+#include <algorithm>
+
+#include "chain/fade.h"
+
+namespace reed {
+
+Character::Character(const CharacterSpec& spec, const StreamFormat& format) : name_(spec.name) {
+    links_.reserve(spec.stages.size());
+    for (const StageSpec& stage : spec.stages) {
+        links_.push_back(Link::make(stage, format));
+        latency_ += links_.back().stage->latency();
+    }
+    loudness_.prepare(format, latency_);
+    loudness_.allow(0.0, 1.0);
+    step_ = static_cast<float>(1.0 / (kShortestFade * format.sample_rate));
+    silent_ = latency_;
+}
+
+void Character::begin_grain(bool wanted) noexcept {
+    wanted_ = wanted;
+    if (runs_ && !wanted && share_ == 0.0f) {
+        // What it has heard is of no use the next time.
+        for (Link& link : links_) {
+            link.stage->reset();
+            for (auto& d : link.dry) d.reset();
+        }
+        loudness_.reset();
+        silent_ = latency_;
+        runs_ = false;
+    }
+    runs_ = runs_ || wanted;
+    if (!runs_) return;
+    for (Link& link : links_) {
+        link.stage->begin_grain();
+        link.active.begin_grain();
+    }
+    loudness_.begin_grain();
+}
+
+std::uint64_t Character::run(const AudioBlock& block) noexcept {
+    if (!runs_) return 0;
+    float before[kMaxChannels][kGrain] = {};
+    const int channels = std::min(block.channels, kMaxChannels);
+    for (int c = 0; c < channels; ++c) {
+        for (int i = 0; i < block.frames; ++i) before[c][i] = block[c][i];
+    }
+    loudness_.hear(block);
+    std::uint64_t faults = 0;
+    for (Link& link : links_) faults += link.run(block);
+    loudness_.process(block);
+    for (int i = 0; i < block.frames; ++i) {
+        if (silent_ > 0)
+            --silent_;
+        else
+            share_ = std::clamp(share_ + (wanted_ ? step_ : -step_), 0.0f, 1.0f);
+        const float weight = share_ * share_ * (3.0f - 2.0f * share_);
+        for (int c = 0; c < channels; ++c) block[c][i] = before[c][i] + weight * (block[c][i] - before[c][i]);
+    }
+    return faults;
+}
+
+}  // namespace reed

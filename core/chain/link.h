@@ -1,0 +1,36 @@
+// A stage at its place in a running chain.
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <string>
+
+#include "chain/chain_spec.h"
+#include "dsp/delay_line.h"
+#include "dsp/smoothed.h"
+
+namespace reed {
+
+/// False when a value is no finite number, or above +120 dBFS: no sound card sends it, a broken stage might.
+bool healthy(const AudioBlock& block) noexcept;
+/// Puts silence in the place of such values, and tells how many there were.
+std::uint64_t repair(const AudioBlock& block) noexcept;
+
+struct Link {
+    std::string id, kind, key;
+    int lead = 0;  ///< delay of the stages before it
+    std::unique_ptr<Stage> stage;
+    Smoothed active;  ///< 1: through the stage, 0: bypassed
+    bool may_rest = false, resting = false;
+    DelayLine dry[kMaxChannels];
+    size_t first_slot = 0;
+    size_t slot_count = 0;  ///< parameter values; one more slot for bypass follows
+
+    /// Ready to run. A kind that can't be made lets the sound pass.
+    static Link make(const StageSpec& spec, const StreamFormat& format);
+    /// In place, at most kGrain frames, never across a grain boundary; tells how many samples had to be
+    /// repaired.
+    std::uint64_t run(const AudioBlock& block) noexcept;
+};
+
+}  // namespace reed

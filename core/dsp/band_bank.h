@@ -1,0 +1,51 @@
+// Band-passes side by side.
+#pragma once
+
+#include <array>
+#include <cstddef>
+
+#include "dsp/state_variable.h"
+
+namespace reed {
+
+/// `Bands` bands of one channel, each two state-variable band-passes of the second order in a row (0 dB in
+/// the middle). All bands of a sample are worked on together, which the compiler makes use of.
+template <size_t Bands>
+class BandBank {
+  public:
+    /// Middles in Hz; `damping` (1 / Q) is of each of the two.
+    void prepare(const std::array<double, Bands>& middles, float damping, double sample_rate) {
+        damping_ = damping;
+        for (size_t b = 0; b < Bands; ++b) {
+            const StateStep step = StateStep::of(warped_frequency(middles[b], sample_rate), damping);
+            keep_[b] = step.keep;
+            cross_[b] = step.cross;
+            feed_[b] = step.feed;
+        }
+        reset();
+    }
+    void reset() { first_ = second_ = {}; }
+
+    /// The next sample of band `band`.
+    float next(size_t band, float x) { return once(second_, band, once(first_, band, x)); }
+
+  private:
+    struct States {
+        std::array<float, Bands> s1{}, s2{};
+    };
+    float once(States& states, size_t b, float x) const {
+        const StateStep step{keep_[b], cross_[b], feed_[b]};
+        const float first = step.first(states.s1[b], states.s2[b], x);
+        const float second = step.second(states.s1[b], states.s2[b], x);
+        const float y = damping_ * 0.5f * (states.s1[b] + first);
+        states.s1[b] = first;
+        states.s2[b] = second;
+        return y;
+    }
+
+    std::array<float, Bands> keep_{}, cross_{}, feed_{};
+    States first_, second_;
+    float damping_ = 1.0f;
+};
+
+}  // namespace reed

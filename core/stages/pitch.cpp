@@ -1,0 +1,146 @@
+#include "stages/pitch.h"
+
+#include <array>
+#include <atomic>
+#include <cmath>
+#include <limits>
+
+#include "dsp/loudness_keeper.h"
+#include "dsp/smoothed.h"
+#include "dsp/voice_grains.h"
+
+namespace reed {
+namespace {
+
+constexpr Choice kScales[] = {
+    {"all", "All twelve"}, {"major", "Major"}, {"minor", "Minor"}, {"five", "Five notes"}};
+constexpr Choice kRoots[] = {{"c", "C"},
+                             {"c_sharp", "C sharp"},
+                             {"d", "D"},
+                             {"d_sharp", "D sharp"},
+                             {"e", "E"},
+                             {"f", "F"},
+                             {"f_sharp", "F sharp"},
+                             {"g", "G"},
+                             {"g_sharp", "G sharp"},
+                             {"a", "A"},
+                             {"a_sharp", "A sharp"},
+                             {"b", "B"}};
+
+constexpr Parameter kTable[] = {
+    parameter::number("shift", "Pitch", Unit::semitones, -12.0, 12.0, 0.0, Scale::linear,
+                      "Twelve are an octave. Up to 3 the voice is still somebody's own."),
+    parameter::number("size", "Formants", Unit::semitones, -7.0, 12.0, 0.0, Scale::linear,
+                      "Down is a bigger head, up a smaller one, at the same pitch."),
+    parameter::number("snap", "Snap", Unit::percent, 0.0, 100.0, 0.0, Scale::linear,
+                      "How far each tone is pulled to the nearest note of the scale."),
+    parameter::choice("scale", "Scale", kScales, 0, "Which notes there are, counted from the root."),
+    parameter::choice("root", "Root", kRoots, 0, "The note the scale begins with."),
+    parameter::number("speed", "Glide", Unit::milliseconds, 1.0, 300.0, 20.0, Scale::logarithmic,
+                      "How long a tone takes to its note: 1 ms is a machine, 150 ms a good singer."),
+};
+enum Index { kShift, kSize, kSnap, kScale, kRoot, kSpeed };
+constexpr Readout kReadouts[] = {{"pitch", "Pitch now", Unit::hertz}, {"goes_to", "Goes to", Unit::hertz}};
+
+/// Semitones of a scale above its root, one bit each.
+constexpr unsigned kNotes[] = {0xFFF, 0b101010110101, 0b010110101101, 0b001010010101};
+constexpr double kConcertPitch = 440.0;  // Hz, ISO 16
+constexpr double kConcertNote = 69.0;    // its number, counted as MIDI does
+
+/// How many semitones the nearest note is away.
+double way_to_note(double note, unsigned notes, int root) {
+    double best = std::numeric_limits<double>::max();
+    const auto middle = static_cast<int>(std::lround(note));
+    for (int n = middle - 7; n <= middle + 7; ++n) {
+        const bool there = (notes >> static_cast<unsigned>(((n - root) % 12 + 12) % 12) & 1U) != 0;
+        if (there && std::abs(n - note) < std::abs(best)) best = n - note;
+    }
+    return best;
+}
+
+class PitchStage final : public Stage {
+  public:
+    void prepare(const StreamFormat& format, std::span<const double> values) override {
+        rate_ = format.sample_rate;
+        grains_.prepare(format);
+        loudness_.prepare(format, grains_.latency());
+        shift_.prepare(rate_, 0.010, values[kShift]);
+        size_.prepare(rate_, 0.010, values[kSize]);
+        snap_.prepare(rate_, 0.010, values[kSnap]);
+        set_values(values);
+        correction_ = 0.0;
+    }
+    void set_values(std::span<const double> values) override {
+        shift_.set(values[kShift]);
+        size_.set(values[kSize]);
+        snap_.set(values[kSnap]);
+        scale_ = static_cast<size_t>(values[kScale]);
+        root_ = static_cast<int>(values[kRoot]);
+        keep_ = std::exp(-kGrain / (values[kSpeed] / 1000.0 * rate_));
+    }
+    float readout(size_t which) const override { return told_[which].load(std::memory_order_relaxed); }
+
+    void begin_grain() override {
+        for (Smoothed* s : {&shift_, &size_, &snap_}) s->begin_grain();
+        const double period = grains_.period();
+        double way = 0.0;
+        if (period > 0.0) {
+            const double note = kConcertNote + 12.0 * std::log2(rate_ / period / kConcertPitch);
+            // Of the shifted voice: that is what is heard.
+            way =
+                0.01 * snap_.grain_value() * way_to_note(note + shift_.grain_value(), kNotes[scale_], root_);
+        }
+        correction_ = snap_.grain_value() > 0.0 ? way + keep_ * (correction_ - way) : 0.0;
+        const bool rests =
+            shift_.grain_value() == 0.0 && size_.grain_value() == 0.0 && snap_.grain_value() == 0.0;
+        loudness_.allow(rests ? 1.0 : 0.5, rests ? 1.0 : 2.0);
+        loudness_.begin_grain();
+        const double pitch = std::clamp(std::exp2((shift_.grain_value() + correction_) / 12.0), 0.5, 2.0);
+        grains_.begin_grain(pitch, std::exp2(size_.grain_value() / 12.0));
+        const double now = period > 0.0 ? rate_ / period : 0.0;
+        told_[0].store(static_cast<float>(now), std::memory_order_relaxed);
+        told_[1].store(static_cast<float>(now * pitch), std::memory_order_relaxed);
+    }
+    void process(const AudioBlock& block) override {
+        loudness_.hear(block);
+        grains_.process(block);
+        loudness_.process(block);
+    }
+    void reset() override {
+        grains_.reset();
+        loudness_.reset();
+        correction_ = 0.0;
+    }
+    int latency() const override { return grains_.latency(); }
+
+  private:
+    double rate_ = 48000.0, keep_ = 0.0, correction_ = 0.0;
+    size_t scale_ = 0;
+    int root_ = 0;
+    VoiceGrains grains_;
+    LoudnessKeeper loudness_;
+    Smoothed shift_, size_, snap_;
+    std::array<std::atomic<float>, 2> told_{};
+};
+
+Finding finding(const Situation& now) {
+    if (now.values[kShift] == 0.0 && now.values[kSize] == 0.0 && now.values[kSnap] == 0.0)
+        return {"at_rest",
+                FindingTone::neutral,
+                "It changes nothing, but delays the voice. Turn pitch or formants.",
+                {},
+                {}};
+    return {};
+}
+
+}  // namespace
+
+const StageKind kPitchStage{.id = "pitch",
+                            .title = "Pitch",
+                            .purpose = "Makes the voice higher or lower, bigger or smaller, or sing",
+                            .parameters = kTable,
+                            .make = make_stage<PitchStage>,
+                            .finding = finding,
+                            .readouts = kReadouts};
+
+}  // namespace reed
