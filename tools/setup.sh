@@ -5,7 +5,7 @@ PACKAGES_BUILD=(
   git g++ cmake ninja-build pkg-config ca-certificates ccache
   qt6-base-dev qt6-svg-dev libgl-dev
   libsndfile1-dev libebur128-dev libsoxr-dev libfftw3-dev libpipewire-0.3-dev libzip-dev wabt
-  nlohmann-json3-dev libcli11-dev libreaderwriterqueue-dev
+  nlohmann-json3-dev libsimdjson-dev libcli11-dev libreaderwriterqueue-dev
   fonts-lato
 )
 PACKAGES_RUN=(

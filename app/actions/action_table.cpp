@@ -1,6 +1,5 @@
 #include "actions/action_table.h"
 
-#include <QTimer>
 #include <QtGlobal>
 
 #include "actions/actions.h"
@@ -8,6 +7,7 @@
 #include "session/characters.h"
 #include "session/monitoring.h"
 #include "session/takes_model.h"
+#include "widgets/later.h"
 
 namespace reed::ui {
 namespace {
@@ -454,7 +454,7 @@ const Action kTable[] = {
     {.id = "quit", .title = QT_TRANSLATE_NOOP("QObject", "Quit"), .group = kProgram, .keys = "Ctrl+Q",
      .run = [](Actions& a, const QString&) {
          // Not at once: it may ask, and another program waits for its answer.
-         QTimer::singleShot(0, &a, &Actions::quitWanted);
+         later(&a, [&a] { emit a.quitWanted(); });
          return QString(); }},
 };
 // clang-format on

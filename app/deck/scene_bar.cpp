@@ -6,7 +6,6 @@
 #include <QKeyEvent>
 #include <QMessageBox>
 #include <QPushButton>
-#include <QTimer>
 #include <algorithm>
 #include <functional>
 #include <set>
@@ -24,6 +23,7 @@
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
+#include "widgets/later.h"
 
 namespace reed::ui {
 namespace {
@@ -315,7 +315,7 @@ bool SceneBar::drag(FlatButton* button, QEvent* event) {
     }
     const std::string name = button->property("scene").toString().toStdString();
     // Not from within the button's own event: it is made anew.
-    QTimer::singleShot(0, this, [this, name, to] { session_.shelf().moveTo(name, to); });
+    later(this, [this, name, to] { session_.shelf().moveTo(name, to); });
     return true;
 }
 

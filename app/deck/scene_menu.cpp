@@ -6,7 +6,6 @@
 #include <QMessageBox>
 #include <QMimeData>
 #include <QPushButton>
-#include <QTimer>
 #include <QUrl>
 #include <algorithm>
 #include <iterator>
@@ -14,6 +13,7 @@
 #include "actions/actions.h"
 #include "deck/changes_popup.h"
 #include "session/session.h"
+#include "widgets/later.h"
 
 namespace reed::ui {
 
@@ -225,8 +225,7 @@ bool SceneDrop::eventFilter(QObject* watched, QEvent* event) {
     if (files.isEmpty()) return false;
     drop->acceptProposedAction();
     // The program the files come from waits until the drop is done, a question may take longer.
-    if (event->type() == QEvent::Drop)
-        QTimer::singleShot(0, this, [this, files] { importScenes(session_, window_, files); });
+    if (event->type() == QEvent::Drop) later(this, [this, files] { importScenes(session_, window_, files); });
     return true;
 }
 

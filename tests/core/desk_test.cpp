@@ -287,6 +287,63 @@ TEST_CASE("a chain that becomes slower moves the others by a fade, without a cli
                              {tone.begin() + 60000 - 480 - kMore, tone.end() - 480 - kMore}) < 1e-5);
 }
 
+TEST_CASE("six voices go over to another scene at once, and no word of any is cut or doubled",
+          "[desk][figures]") {
+    // Every strip says something else, and all of them get slower by 5 ms, or quicker.
+    const ChainSpec early =
+        chain_of({stage("gate", {{"open_threshold", -50}, {"close_threshold", -55}}),
+                  stage("compressor", {{"threshold", -30}, {"ratio", 3}, {"makeup", 4}}), stage("limiter")});
+    const ChainSpec late =
+        chain_of({stage("gate", {{"open_threshold", -45}, {"close_threshold", -50}}),
+                  stage("compressor", {{"threshold", -24}, {"ratio", 2}, {"makeup", 2}}),
+                  stage("equalizer", {{"band5_gain", 4}}), stage("limiter", {{"lookahead", 8}})});
+    const auto words = spoken_words();
+    const auto desk_with = [](const ChainSpec& chain) {
+        return desk_of(std::vector<std::pair<StripRole, ChainSpec>>(kMostVoices, {kVoice, chain}));
+    };
+    std::vector<AudioBuffer> said;
+    for (size_t s = 0; s < kMostVoices; ++s) {
+        auto own = words;
+        std::ranges::rotate(own, own.begin() + static_cast<std::ptrdiff_t>(s * 31357));
+        for (float& v : own) v *= 0.4F;  // six at once stay below the lid of the sum
+        said.push_back(mono(own));
+    }
+    Running a(desk_with(early), said), b(desk_with(late), said);
+    a.run();
+    b.run();
+    int judged = 0;
+    for (const bool slower : {true, false}) {
+        Running desk(desk_with(slower ? early : late), said);
+        const size_t recalled = 2 * 48000 / 256 * 256;
+        for (size_t i = 0; i < words.size(); i += 256) {
+            if (i == recalled) {
+                const auto strips = desk.desk.strips();
+                for (const auto& strip : strips)
+                    REQUIRE(strip->engine().chain().follow(slower ? late : early, Fade::over(1)).ok());
+                for (const auto& strip : strips) {
+                    while (!strip->engine().chain().settled()) std::this_thread::yield();
+                }
+            }
+            desk.process(i, static_cast<int>(std::min<size_t>(256, words.size() - i)));
+        }
+        for (size_t s = 0; s <= kMostVoices; ++s) {
+            const auto of = [s](const Running& r) { return s < kMostVoices ? r.sounds[s][0] : r.sum[0]; };
+            const auto x = of(desk), one = of(a), other = of(b);
+            for (size_t i = recalled; i + 4800 < std::min(x.size(), recalled + 96000); i += 2400) {
+                INFO((slower ? "slower" : "quicker")
+                     << ", strip " << s << ", at " << static_cast<double>(i) / 48000);
+                const auto [least, most] = levels_of_both(one, other, i);
+                if (least < -45.0) continue;  // a gate is on its way
+                const double now = db(rms(x, i, 4800));
+                CHECK(now > least - 1.0);
+                CHECK(now < most + 1.0);
+                ++judged;
+            }
+        }
+    }
+    CHECK(judged > 200);
+}
+
 TEST_CASE("the desk's process neither allocates nor locks, while strips come and go", "[desk]") {
     const DeskSpec spec = desk_of({{kVoice, chain_of({stage("compressor"), stage("limiter")})},
                                    {kVoice, chain_of({stage("gate"), waits(4)})},

@@ -4,6 +4,7 @@
 #include <random>
 
 #include "base/file.h"
+#include "scenes/json_watch.h"
 #include "scenes/library.h"
 #include "scenes/working_state.h"
 #include "stages/suppression.h"
@@ -145,6 +146,63 @@ TEST_CASE("random damage to a scene file never crashes and never half-loads", "[
         const SceneReading r = read_scene(bad);
         REQUIRE((r.scene.has_value() != !r.problems.empty()));
     }
+}
+
+TEST_CASE("the quick reader of JSON finds what the one finds that tells where a text is none", "[scene]") {
+    const auto told = [](const auto& parse, const std::string& text) -> std::string {
+        try {
+            const auto found = parse(text, 4);
+            return std::string(found.type_name()) + " " + found.dump();
+        } catch (const RefusedJson& refused) {
+            return refused.what;
+        } catch (const std::exception& e) {
+            return e.what();
+        }
+    };
+    std::vector<std::string> texts{"",
+                                   " ",
+                                   std::string("[1]\0", 4),
+                                   "null",
+                                   "true",
+                                   "-0",
+                                   "0",
+                                   "-7",
+                                   "18446744073709551615",
+                                   "18446744073709551616",
+                                   "-9223372036854775809",
+                                   "1e400",
+                                   "1e-400",
+                                   "0.1",
+                                   "1e2",
+                                   "-0.0",
+                                   "NaN",
+                                   "01",
+                                   "1.",
+                                   "\"\\ud83c\\udf99\"",
+                                   "\"\\ud83c\"",
+                                   "\"\xff\"",
+                                   "\"a\tb\"",
+                                   "[1, [2.5, {\"a\": [null]}], \"x\"]",
+                                   "[[[[[1]]]]]",
+                                   "{\"a\": 1, \"b\": {\"a\": 2}}",
+                                   "{\"a\": 1, \"a\": 2}",
+                                   "{\"a\": 1,}",
+                                   "[1 2]",
+                                   "{\"a\" 1}",
+                                   "\xef\xbb\xbf[1]",
+                                   "[1]\n\n x",
+                                   "/* no */ 1",
+                                   "[false, false, true]",
+                                   "{\"b\": -1, \"a\": [0.125, 3]}"};
+    for (const auto& file : std::filesystem::directory_iterator(REED_DEMO_DATA "/scenes"))
+        texts.push_back(read_file(file.path(), kMaxSceneBytes).value());
+    for (const std::string& text : texts) {
+        INFO(text.substr(0, 60));
+        CHECK(told(parse_watched, text) == told(parse_slowly, text));
+    }
+    CHECK(parse_watched("{\"b\": -1, \"a\": [0.125, 3]}", 4).dump() == R"({"b":-1,"a":[0.125,3]})");
+    CHECK_THROWS_AS(parse_watched("[[[[[1]]]]]", 4), RefusedJson);
+    CHECK_THROWS_AS(parse_watched("{\"a\": 1, \"a\": 2}", 4), RefusedJson);
 }
 
 TEST_CASE("a chain whose limiter is not last gets a remark", "[scene]") {

@@ -138,18 +138,6 @@ TEST_CASE("no word is cut, doubled or too loud while a scene takes over", "[chai
             s);
     };
     const auto top_a = top(a), top_b = top(b);
-    // Rendered without the delay that the engine has: up to 14 ms earlier.
-    const auto range = [](const std::vector<float>& one, const std::vector<float>& other, size_t i) {
-        double least = 200.0, most = -200.0;
-        for (size_t by = 0; by <= 672; by += 96) {
-            for (const auto* s : {&one, &other}) {
-                const double level = db(rms(*s, i - by, 4800));
-                least = std::min(least, level);
-                most = std::max(most, level);
-            }
-        }
-        return std::pair(least, most);
-    };
     int judged = 0;
     // From one delay to a longer one, and back.
     for (const auto& [fade, longer] :
@@ -165,8 +153,10 @@ TEST_CASE("no word is cut, doubled or too loud while a scene takes over", "[chai
             for (size_t i = static_cast<size_t>(from);
                  i + 4800 < std::min(y.size(), static_cast<size_t>(from) + 150000); i += 2400) {
                 INFO("fade " << fade << ", begun at " << at << ", at " << static_cast<double>(i) / 48000);
-                CHECK(db(rms(top_y, i, 4800)) < std::max(range(top_a, top_b, i).second + 1.0, -75.0));
-                const auto [least, most] = range(a, b, i);
+                CHECK(db(rms(top_y, i, 4800)) <
+                      std::max(levels_of_both(top_a, top_b, i).second + 1.0, -75.0));
+                // Rendered without the delay that the engine has.
+                const auto [least, most] = levels_of_both(a, b, i);
                 if (least < -45.0) continue;  // a gate is on its way
                 const double now = db(rms(y, i, 4800));
                 CHECK(now > least - 1.0);

@@ -1,13 +1,34 @@
 // Any bytes as a scene: refused with a reason, or read, written and read again as the same.
 #include <cstdint>
+#include <exception>
+#include <string>
 #include <string_view>
 
 #include "fuzz/expect.h"
+#include "scenes/json_watch.h"
 #include "scenes/scene.h"
+
+namespace {
+
+/// What a reader says of a text.
+template <typename Parse>
+std::string told(const Parse& parse, std::string_view text) {
+    try {
+        return parse(text, 10).dump();
+    } catch (const reed::RefusedJson& refused) {
+        return refused.what;
+    } catch (const std::exception& e) {
+        return e.what();
+    }
+}
+
+}  // namespace
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, size_t size) {
     using namespace reed;
-    const SceneReading first = read_scene({reinterpret_cast<const char*>(data), size});
+    const std::string_view text(reinterpret_cast<const char*>(data), size);
+    expect(told(parse_watched, text) == told(parse_slowly, text), "both readers say the same");
+    const SceneReading first = read_scene(text);
     expect(first.scene.has_value() == first.problems.empty(), "a scene, or problems");
     for (const Error& e : first.problems) expect(!e.what.empty(), "a problem says what");
     if (!first.scene) return 0;

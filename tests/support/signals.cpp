@@ -107,6 +107,19 @@ double largest_difference(const std::vector<float>& a, const std::vector<float>&
     return out;
 }
 
+std::pair<double, double> levels_of_both(const std::vector<float>& one, const std::vector<float>& other,
+                                         size_t at) {
+    double least = 200.0, most = -200.0;
+    for (size_t by = 0; by <= 672; by += 96) {
+        for (const auto* s : {&one, &other}) {
+            const double level = db(rms(*s, at - by, 4800));
+            least = std::min(least, level);
+            most = std::max(most, level);
+        }
+    }
+    return {least, most};
+}
+
 std::vector<float> spoken_words(int repeats) {
     std::vector<float> out = silence(0.8);
     for (int r = 0; r < repeats; ++r) {

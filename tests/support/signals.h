@@ -32,6 +32,10 @@ double db(double ratio);
 double tone_amplitude(const std::vector<float>& x, double frequency, double rate, size_t first = 0);
 /// Largest |a - b|.
 double largest_difference(const std::vector<float>& a, const std::vector<float>& b);
+/// Least and most level in dBFS of the tenth of a second (at 48 kHz) at frame `at`, and of those that begin
+/// up to 14 ms earlier, in two sounds.
+std::pair<double, double> levels_of_both(const std::vector<float>& one, const std::vector<float>& other,
+                                         size_t at);
 
 /// Spoken words (Debian's alsa-utils, 48 kHz): several, with pauses of 0.9 s between, `repeats` times.
 std::vector<float> spoken_words(int repeats = 1);
