@@ -46,7 +46,7 @@ Result<std::pair<SceneSide, SceneSide>> workOut(const StripSpec& work, const Str
         side->lufs = measure_loudness(sound.value(), heard.rate).integrated;
         if (side->lufs) *side->lufs += spec->fader;
         done += 0.5;
-        if (!progress(done)) return Error{"it was cancelled.", "", ""};
+        if (!progress(done)) return cancelled("");
     }
     return out;
 }

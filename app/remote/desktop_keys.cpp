@@ -62,7 +62,7 @@ bool DesktopKeys::offered() const {
 /// The request's path is known beforehand (portal documentation, org.freedesktop.portal.Request), so that no
 /// answer is missed. Returns the token to send along.
 QString DesktopKeys::expectResponse(const char* slot) {
-    const QString token = QStringLiteral("dusky_reed_%1").arg(++requests_);
+    QString token = QStringLiteral("dusky_reed_%1").arg(++requests_);
     QString sender = bus_.baseService().mid(1);
     sender.replace('.', '_');
     bus_.connect(kPortal, QStringLiteral("/org/freedesktop/portal/desktop/request/%1/%2").arg(sender, token),

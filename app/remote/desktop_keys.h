@@ -29,12 +29,10 @@ class DesktopKeys final : public QObject {
     void bound();
     void failed(const QString& why);
 
-  private slots:
-    void onCreated(uint response, const QVariantMap& results);
-    void onBound(uint response, const QVariantMap& results);
-    void onKey(const QDBusMessage& signal);
-
   private:
+    Q_SLOT void onCreated(uint response, const QVariantMap& results);
+    Q_SLOT void onBound(uint response, const QVariantMap& results);
+    Q_SLOT void onKey(const QDBusMessage& signal);
     QString expectResponse(const char* slot);
     Actions& actions_;
     QDBusConnection bus_;

@@ -109,6 +109,11 @@ TakeView::TakeView(Actions& actions, QWidget* parent)
     more_->setIconName("more");
     more_->setAccessibleName(tr("More"));
     connect(more_, &FlatButton::clicked, this, &TakeView::openMore);
+    end_ = button("take_end", tr("Cancel"));
+    connect(end_, &FlatButton::clicked, &takes_.work(), &LongWork::end);
+    connect(&takes_.work(), &LongWork::changed, this, [this] {
+        if (isVisible()) showState();
+    });
     told_ = new Words(Words::Ink::muted, this);
     told_->setObjectName("take_told");
     told_->setFont(ui::font(14));
@@ -212,6 +217,12 @@ void TakeView::showState() {
                     .arg(all->plain.integrated_lufs.value_or(-99.0), 0, 'f', 1)
                     .arg(*all->made.integrated_lufs, 0, 'f', 1);
     }
+    // What takes its time goes before all of that.
+    if (const QString now = takes_.work().words(); !now.isEmpty()) {
+        words = now;
+        tone = FindingTone::neutral;
+    }
+    end_->setVisible(takes_.work().canEnd());
     told_->show(tone, words);
     resizeEvent(nullptr);
 }
@@ -231,7 +242,9 @@ void TakeView::resizeEvent(QResizeEvent*) {
                        kHeight);
     wave_->setGeometry(left, kEdge + kHeight + 8, width() - left - kEdge,
                        height() - 2 * kEdge - kHeight - 38);
-    told_->setGeometry(left, height() - kEdge - 24, width() - left - kEdge, 24);
+    const int end = end_->isHidden() ? 0 : end_->sizeHint().width() + 12;
+    told_->setGeometry(left, height() - kEdge - 24, width() - left - kEdge - end, 24);
+    end_->setGeometry(width() - kEdge - end + 12, height() - kEdge - 26, end - 12, 28);
 }
 
 void TakeView::keyPressEvent(QKeyEvent* event) {
@@ -251,6 +264,7 @@ void TakeView::keyPressEvent(QKeyEvent* event) {
                 break;
         }
     }
+    if (event->key() == Qt::Key_Escape && takes_.work().canEnd()) return takes_.work().end();
     if (event->key() == Qt::Key_Delete) return takes_.remove();
     if (event->key() == Qt::Key_F2) return askName();
     QWidget::keyPressEvent(event);

@@ -40,7 +40,7 @@ class TakeView final : public QWidget {
     QLineEdit* find_;
     QListWidget* list_;
     TakeWave* wave_;
-    FlatButton *keep_, *record_, *loop_, *against_, *side_, *blind_, *more_;
+    FlatButton *keep_, *record_, *loop_, *against_, *side_, *blind_, *more_, *end_;
     Words* told_;
     bool filling_ = false;
 };

@@ -16,7 +16,7 @@ struct TakeRecorder::Recording {
     StreamFormat format;
     std::filesystem::path path;
     std::unique_ptr<SoundWriter> writer;
-    std::int64_t frames = 0;
+    std::int64_t frames = 0, most = 0;
     bool broken = false;  // nothing more can be written
 
     /// What has come since; overtaken: part of it is gone.
@@ -25,7 +25,7 @@ struct TakeRecorder::Recording {
         auto got = RingReader::Got::nothing;
         while (!failed && (got = sound.next(kPiece, piece)) == RingReader::Got::sound) {
             // Longer it could not be taken in.
-            if (static_cast<double>(frames + piece.frames) > kLongestTake * format.sample_rate) {
+            if (frames + piece.frames > most) {
                 failed = broken = true;
                 break;
             }
@@ -39,7 +39,7 @@ struct TakeRecorder::Recording {
     }
 };
 
-TakeRecorder::TakeRecorder(Notices& notices) : notices_(notices) {}
+TakeRecorder::TakeRecorder(Notices& notices, double longest) : notices_(notices), longest_(longest) {}
 TakeRecorder::~TakeRecorder() = default;
 
 void TakeRecorder::start(const std::vector<Session*>& strips, const std::filesystem::path& folder) {
@@ -54,6 +54,7 @@ void TakeRecorder::start(const std::vector<Session*>& strips, const std::filesys
     for (auto& r : all) {
         Session* s = r->strip;
         r->format = s->engine().format();
+        r->most = static_cast<std::int64_t>(longest_ * r->format.sample_rate);
         const TakeNotes notes = {strips.size() > 1 ? s->stripName().toStdString() : "",
                                  s->stripName().toStdString(), s->devices().inputTitle().toStdString(),
                                  date_now(), ""};

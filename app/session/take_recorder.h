@@ -18,7 +18,8 @@ class Session;
 /// moment, however it ends; call pump() some times a second.
 class TakeRecorder {
   public:
-    explicit TakeRecorder(Notices& notices);
+    /// `longest`: seconds after which a recording ends by itself.
+    explicit TakeRecorder(Notices& notices, double longest = kLongestTake);
     ~TakeRecorder();
     TakeRecorder(const TakeRecorder&) = delete;
     TakeRecorder& operator=(const TakeRecorder&) = delete;
@@ -40,6 +41,7 @@ class TakeRecorder {
   private:
     struct Recording;
     Notices& notices_;
+    double longest_;
     std::vector<std::unique_ptr<Recording>> recordings_;
 };
 

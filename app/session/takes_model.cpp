@@ -3,7 +3,6 @@
 #include <QDateTime>
 #include <algorithm>
 #include <cmath>
-#include <random>
 
 #include "base/file.h"
 #include "session/monitoring.h"
@@ -12,18 +11,16 @@
 namespace reed::ui {
 namespace {
 
-constexpr double kMostCompared = 120.0;  // seconds
-constexpr double kMostComparedSamples = 16e6;
 constexpr double kShortest = 0.2;                       // seconds of a part
 constexpr int kCompareAfter = 250, kReportAfter = 700;  // ms after the last change
 constexpr int kPiece = 8192;
 
 /// What the chain makes of its first minutes.
-Result<TakeReport> reportOf(const Take& take, const ChainSpec& chain) {
+Result<TakeReport> reportOf(const Take& take, const ChainSpec& chain, const Progress& progress) {
     const double rate = take.info.sample_rate;
     auto sound = read_sound_part(take.path, 0, std::llround(TakesModel::kMostReported * rate));
     if (!sound.ok()) return sound.error();
-    return report_on(sound.value(), rate, chain);
+    return report_on(sound.value(), rate, chain, progress);
 }
 
 }  // namespace
@@ -41,6 +38,10 @@ TakesModel::TakesModel(Session& first)
     report_later_.setInterval(kReportAfter);
     connect(&report_later_, &QTimer::timeout, this, &TakesModel::renderReport);
     connect(&first_, &Session::ticked, this, &TakesModel::follow);
+    connect(&work_, &LongWork::ended, this, [this](int ticket, const QString& words) {
+        first_.notices().say(tr("Ended before it was done: %1.").arg(words));
+        if (ticket == compare_) endComparison();
+    });
     const auto again = [this] {
         if (comparing()) compare_later_.start();
         if (!chosen_.path.empty()) report_later_.start();
@@ -54,8 +55,9 @@ TakesModel::TakesModel(Session& first)
 }
 
 TakesModel::~TakesModel() {
-    // What is being recorded is kept; the background's work is waited for.
+    // What is being recorded is kept; what is being written is waited for.
     stopRecording();
+    work_.drop(compare_);
 }
 
 Session& TakesModel::worked() const {
@@ -65,14 +67,14 @@ Session& TakesModel::worked() const {
 // --- the list ---
 
 void TakesModel::refresh() {
-    const int job = ++list_job_;
-    background_.run([store = store_] { return store.list(); },
-                    [this, job](std::vector<Take> all) {
-                        if (job != list_job_) return;
-                        all_ = std::move(all);
-                        emit listChanged();
-                        outlines_.want(all_);
-                    });
+    work_.drop(listing_);
+    listing_ = work_.run(
+        {}, [store = store_] { return store.list(); },
+        [this](std::vector<Take> all) {
+            all_ = std::move(all);
+            emit listChanged();
+            outlines_.want(all_);
+        });
 }
 
 void TakesModel::choose(const Take& take) {
@@ -85,7 +87,7 @@ void TakesModel::choose(const Take& take) {
     from_ = 0.0;
     to_ = take.path.empty() ? 0.0 : take.seconds();
     report_.reset();
-    ++report_job_;
+    work_.drop(rendering_);
     if (looping()) take.path.empty() ? setLooping(false) : load();
     if (!take.path.empty()) report_later_.start(0);
     emit chosenChanged();
@@ -104,8 +106,8 @@ void TakesModel::take(Result<Take> made, const QString& said) {
 }
 
 template <typename Work>
-void TakesModel::change(const QString& said, Work work) {
-    background_.run(std::move(work), [this, said](Result<Take> made) { take(std::move(made), said); });
+void TakesModel::change(const QString& words, const QString& said, Work work) {
+    work_.run(words, std::move(work), [this, said](Result<Take> made) { take(std::move(made), said); });
 }
 
 struct TakesModel::Kept {
@@ -141,7 +143,8 @@ void TakesModel::keep(double seconds, bool every) {
                    s->devices().inputTitle().toStdString(), date_now(), ""};
         kept.push_back(std::move(k));
     }
-    background_.run(
+    work_.run(
+        tr("Keeping what was said"),
         [store = store_, kept, seconds] {
             std::vector<Result<Take>> made;
             made.reserve(kept.size());
@@ -184,28 +187,36 @@ void TakesModel::takeInLeft() {
 }
 
 void TakesModel::takeIn(const std::filesystem::path& recording, const QString& said) {
-    change(said, [store = store_, recording] { return TakeRecorder::takeIn(store, recording); });
+    change(tr("Keeping what was recorded"), said,
+           [store = store_, recording] { return TakeRecorder::takeIn(store, recording); });
 }
 
 // --- what is done to the chosen one ---
 
 void TakesModel::import(const QString& file) {
-    change(tr("Taken in as %1."),
-           [store = store_, path = std::filesystem::path(file.toStdString())] { return store.import(path); });
+    const std::filesystem::path path = file.toStdString();
+    change(tr("Taking in %1").arg(QString::fromStdString(path.filename())), tr("Taken in as %1."),
+           [store = store_, path](const Progress& progress) { return store.import(path, progress); });
 }
 
 void TakesModel::exportTo(const QString& file, bool processed) {
     if (chosen_.path.empty()) return;
     const ChainSpec chain = without_transients(worked().strip().chain());
+    writeFile(file, [store = store_, take = chosen_, path = std::filesystem::path(file.toStdString()), chain,
+                     processed](const Progress& progress) {
+        return store.write_out(take, path, processed ? &chain : nullptr, progress);
+    });
+}
+
+void TakesModel::writeFile(const QString& file, std::function<Result<void>(const Progress&)> write) {
     const std::filesystem::path path = file.toStdString();
-    background_.run([store = store_, take = chosen_, path, chain,
-                     processed] { return store.write_out(take, path, processed ? &chain : nullptr); },
-                    [this, file](const Result<void>& done) {
-                        if (done.ok())
-                            first_.notices().say(tr("Written: %1").arg(file));
-                        else
-                            first_.notices().tell(done.error());
-                    });
+    work_.run(tr("Writing %1").arg(QString::fromStdString(path.filename())), std::move(write),
+              [this, file](const Result<void>& done) {
+                  if (done.ok())
+                      first_.notices().say(tr("Written: %1").arg(file));
+                  else
+                      first_.notices().tell(done.error());
+              });
 }
 
 void TakesModel::remove() {
@@ -229,33 +240,31 @@ void TakesModel::bringBack() {
 
 void TakesModel::rename(const QString& name) {
     if (chosen_.path.empty() || name.trimmed().isEmpty()) return;
-    change({}, [store = store_, take = chosen_, to = name.trimmed().toStdString()] {
-        return store.rename(take, to);
-    });
+    change(tr("Writing it under its new name"), {},
+           [store = store_, take = chosen_, to = name.trimmed().toStdString()](const Progress& progress) {
+               return store.rename(take, to, progress);
+           });
 }
 
 void TakesModel::trim() {
     if (chosen_.path.empty()) return;
     const double rate = chosen_.info.sample_rate;
-    change(tr("%1 is only this part now; the whole one is in the folder \"removed\"."),
+    change(tr("Cutting it"), tr("%1 is only this part now; the whole one is in the folder \"removed\"."),
            [store = store_, take = chosen_, first = std::llround(from_ * rate),
-            count = std::llround((to_ - from_) * rate)] { return store.trim(take, first, count); });
+            count = std::llround((to_ - from_) * rate)](const Progress& progress) {
+               return store.trim(take, first, count, progress);
+           });
 }
 
 void TakesModel::writeReport(const QString& file) {
     if (chosen_.path.empty()) return;
-    background_.run(
+    writeFile(
+        file,
         [take = chosen_, chain = without_transients(worked().strip().chain()), scene = first_.desk().name(),
-         path = std::filesystem::path(file.toStdString())]() -> Result<void> {
-            auto report = reportOf(take, chain);
+         path = std::filesystem::path(file.toStdString())](const Progress& progress) -> Result<void> {
+            auto report = reportOf(take, chain, progress);
             if (!report.ok()) return report.error();
             return write_file(path, report_page(report.value(), take, chain, scene));
-        },
-        [this, file](const Result<void>& done) {
-            if (done.ok())
-                first_.notices().say(tr("Written: %1").arg(file));
-            else
-                first_.notices().tell(done.error());
         });
 }
 
@@ -277,7 +286,7 @@ void TakesModel::setPart(double from, double to) {
 
 void TakesModel::setLooping(bool on) {
     if (!on) {
-        ++load_job_;
+        work_.drop(load_);
         if (strip_ == nullptr) return;
         endComparison();
         Session& s = *strip_;
@@ -311,12 +320,13 @@ void TakesModel::setAloud(bool aloud) {
 
 /// The part of the chosen take at the strip's rate.
 void TakesModel::load() {
-    const int job = ++load_job_;
+    work_.drop(load_);
     const StreamFormat format = strip_->engine().format();
-    background_.run(
+    load_ = work_.run(
+        tr("Reading it"),
         [take = chosen_, from = from_, to = to_, format] { return load_loop(take, from, to, format); },
-        [this, job, rate = format.sample_rate](Result<std::shared_ptr<Loop>> loaded) {
-            if (job != load_job_ || strip_ == nullptr) return;
+        [this, rate = format.sample_rate](Result<std::shared_ptr<Loop>> loaded) {
+            if (strip_ == nullptr) return;
             if (!loaded.ok()) {
                 first_.notices().tell(loaded.error());
                 return setLooping(false);
@@ -372,128 +382,26 @@ void TakesModel::follow() {
     }
 }
 
-// --- the comparison ---
-
-void TakesModel::compare(const Against& against) {
-    if (!looping()) setLooping(true);
-    if (!looping()) return;
-    against_ = against;
-    matched_.clear();
-    const StreamFormat format = strip_->engine().format();
-    const double most = std::min(kMostCompared, kMostComparedSamples / format.channels / format.sample_rate);
-    if (to_ - from_ > most) {
-        first_.notices().say(tr("Only %1 s of it are compared.").arg(most, 0, 'f', 0));
-        setPart(from_, from_ + most);
-    }
-    renderComparison();
-    emit comparisonChanged();
-}
-
-void TakesModel::endComparison() {
-    ++compare_job_;
-    compare_later_.stop();
-    blind_.reset();
-    if (!against_) return;
-    against_.reset();
-    matched_.clear();
-    if (strip_ != nullptr) {
-        strip_->seat().takes().compare(nullptr);
-        (void)strip_->monitoring().hearInstead(nullptr);
-    }
-    emit comparisonChanged();
-}
-
-void TakesModel::renderComparison() {
-    if (!against_ || !loop_ || strip_ == nullptr) return;
-    const auto both = sidesOf(*against_, worked());
-    if (!both) {
-        first_.notices().warn(tr("There is nothing to compare with: choose a stage, or save a scene first."));
-        return endComparison();
-    }
-    const int job = ++compare_job_;
-    std::filesystem::path other;
-    if (against_->what == Against::What::take) {
-        for (const Take& t : all_) {
-            if (QString::fromStdString(t.path.filename()) == against_->name) other = t.path;
-        }
-    }
-    const StreamFormat format = strip_->engine().format();
-    background_.run([both = *both, loop = loop_, format,
-                     other] { return compare_loops(both.first, both.second, *loop, format, other); },
-                    [this, job](Result<ComparedLoops> made) {
-                        if (job != compare_job_ || !against_ || strip_ == nullptr) return;
-                        if (!made.ok()) {
-                            first_.notices().tell(made.error());
-                            return endComparison();
-                        }
-                        const Compared& figures = made.value().figures;
-                        const double by = figures.gain_applied_db();
-                        matched_ = !figures.a_lufs || !figures.b_lufs ? tr("One of them is silent.")
-                                   : std::abs(by) < 0.1 ? tr("Both are equally loud as they are.")
-                                                        : tr("%1 was %2 LU louder; that was taken out.")
-                                                              .arg(sideName(by < 0.0))
-                                                              .arg(std::abs(by), 0, 'f', 1);
-                        strip_->seat().takes().compare(std::move(made.value().pair));
-                        (void)strip_->monitoring().hearInstead(strip_->seat().takes().heard());
-                        emit comparisonChanged();
-                    });
-}
-
-QString TakesModel::sideName(bool b) const {
-    return b || !against_ ? tr("Now") : nameOf(*against_);
-}
-
-bool TakesModel::sideB() const {
-    return strip_ != nullptr && strip_->seat().takes().chosen_b();
-}
-
-void TakesModel::chooseSide(bool b) {
-    if (strip_ == nullptr) return;
-    strip_->seat().takes().choose(b);
-    emit comparisonChanged();
-}
-
-void TakesModel::beginBlind() {
-    if (!comparing()) return;
-    blind_.emplace(std::random_device{}());
-    hearX();
-    emit comparisonChanged();
-}
-
-void TakesModel::endBlind() {
-    blind_.reset();
-    emit comparisonChanged();
-}
-
-void TakesModel::hearX() {
-    if (blind_ && strip_ != nullptr) strip_->seat().takes().choose(blind_->x_is_b());
-}
-
-void TakesModel::answer(bool b) {
-    if (!blind_ || blind_->done()) return;
-    blind_->answer(b);
-    if (!blind_->done()) hearX();
-    emit comparisonChanged();
-}
-
 // --- along time ---
 
 void TakesModel::renderReport() {
     if (chosen_.path.empty()) return;
-    const int job = ++report_job_;
-    background_.run([take = chosen_,
-                     chain = without_transients(worked().strip().chain())] { return reportOf(take, chain); },
-                    [this, job](Result<TakeReport> report) {
-                        if (job != report_job_) return;
-                        if (!report.ok()) {
-                            // It is gone, or broken: nothing more can be done with it.
-                            first_.notices().tell(report.error());
-                            choose({});
-                            return refresh();
-                        }
-                        report_ = std::move(report.value());
-                        emit reportChanged();
-                    });
+    work_.drop(rendering_);
+    rendering_ = work_.run(
+        {},
+        [take = chosen_, chain = without_transients(worked().strip().chain())](const Progress& progress) {
+            return reportOf(take, chain, progress);
+        },
+        [this](Result<TakeReport> report) {
+            if (!report.ok()) {
+                // It is gone, or broken: nothing more can be done with it.
+                first_.notices().tell(report.error());
+                choose({});
+                return refresh();
+            }
+            report_ = std::move(report.value());
+            emit reportChanged();
+        });
 }
 
 }  // namespace reed::ui

@@ -8,7 +8,7 @@
 #include <optional>
 #include <vector>
 
-#include "session/background.h"
+#include "session/long_work.h"
 #include "session/take_outlines.h"
 #include "session/take_recorder.h"
 #include "session/take_sides.h"
@@ -31,6 +31,8 @@ class TakesModel final : public QObject {
     const std::vector<Take>& all() const { return all_; }
     void refresh();
     TakeOutlines& outlines() { return outlines_; }
+    /// What takes its time just now.
+    LongWork& work() { return work_; }
 
     /// Turns the last seconds of the strip that is worked on (`every`: of all voices, aligned to a block)
     /// into takes; the first of them is chosen.
@@ -122,7 +124,8 @@ class TakesModel final : public QObject {
     std::vector<Session*> meant(bool every) const;
     Session& worked() const;
     template <typename Work>
-    void change(const QString& said, Work work);
+    void change(const QString& words, const QString& said, Work work);
+    void writeFile(const QString& file, std::function<Result<void>(const Progress&)> write);
 
     Session& first_;
     TakeRecorder recorder_;
@@ -140,9 +143,9 @@ class TakesModel final : public QObject {
     QString matched_;
     std::optional<BlindTest> blind_;
     std::optional<TakeReport> report_;
-    int load_job_ = 0, compare_job_ = 0, report_job_ = 0, list_job_ = 0;
+    LongWork::Ticket load_ = 0, compare_ = 0, rendering_ = 0, listing_ = 0;
     QTimer compare_later_, report_later_;
-    Background background_;  // ends first
+    LongWork work_;  // ends first
 };
 
 }  // namespace reed::ui

@@ -53,8 +53,7 @@ class Rendering {
                     return written.error();
             }
             const double done = 1.0 - static_cast<double>(left.back()) / static_cast<double>(report_.frames);
-            if (progress && !progress(done))
-                return Error{"it was cancelled.", options_.folder.string(), "Nothing was written."};
+            if (progress && !progress(done)) return cancelled(options_.folder.string());
         }
         for (Lane& lane : lanes_) {
             if (lane.reader) {

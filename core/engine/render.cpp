@@ -1,6 +1,7 @@
 #include "engine/render.h"
 
 #include <cmath>
+#include <functional>
 
 #include "base/sound_file.h"
 #include "chain/chain.h"
@@ -58,7 +59,8 @@ class RateWriter {
 
 }  // namespace
 
-Result<AudioBuffer> render(const ChainSpec& spec, const AudioBuffer& in, double sample_rate, int block) {
+Result<AudioBuffer> render(const ChainSpec& spec, const AudioBuffer& in, double sample_rate, int block,
+                           const Progress& progress) {
     auto built = Chain::build(spec, {sample_rate, in.channels()});
     if (!built.ok()) return built.error();
     Chain& chain = *built.value();
@@ -69,6 +71,8 @@ Result<AudioBuffer> render(const ChainSpec& spec, const AudioBuffer& in, double 
         const auto n = std::min<size_t>(static_cast<size_t>(block), work.frames() - done);
         chain.process(work.block(done, static_cast<int>(n)));
         done += n;
+        if (progress && !progress(static_cast<double>(done) / static_cast<double>(work.frames())))
+            return cancelled("");
     }
     AudioBuffer out(in.channels(), in.frames());
     for (int c = 0; c < in.channels(); ++c) {
@@ -116,7 +120,7 @@ Result<RenderReport> render_file(const ChainSpec& spec, const std::filesystem::p
         report.frames += static_cast<std::int64_t>(n);
         if (progress &&
             !progress(static_cast<double>(report.frames) / static_cast<double>(reader.info().frames))) {
-            return Error{"it was cancelled.", out.string(), "Nothing was written."};
+            return cancelled(out.string());
         }
     }
     if (report.frames == 0) {
@@ -172,7 +176,7 @@ Result<LevelStatistics> levels_of(const ChainSpec& spec, const Source& from, con
         for (TapFrame frame; queue.try_dequeue(frame);) take(frame);
         done += static_cast<std::int64_t>(n);
         if (progress && !progress(static_cast<double>(done) / static_cast<double>(from.frames)))
-            return Error{"it was cancelled.", "", ""};
+            return cancelled("");
     }
     if (auto whole = from.complete(); !whole.ok()) return whole.error();
     // The end of the sound still has to come out of the later stages. Silence pushed in for that must not

@@ -2,21 +2,18 @@
 #pragma once
 
 #include <filesystem>
-#include <functional>
 
+#include "base/progress.h"
 #include "base/sound_file.h"
 #include "chain/chain_spec.h"
 #include "measure/level_statistics.h"
 
 namespace reed {
 
-/// Told how much is done (0 to 1); returns false to cancel.
-using Progress = std::function<bool(double)>;
-
 /// `in` through `chain`, in blocks of `block` frames (1 to 8192), latency taken out: out[i] belongs to
 /// in[i] and both have one length.
 Result<AudioBuffer> render(const ChainSpec& chain, const AudioBuffer& in, double sample_rate,
-                           int block = 1024);
+                           int block = 1024, const Progress& progress = {});
 
 struct RenderReport {
     std::int64_t frames = 0;

@@ -193,7 +193,7 @@ class Fitter {
         const auto now = settled_loudness(fit_.chain, sound_, rate_);
         const Progress told = step();
         if (!now.ok()) return now.error();
-        if (!told(1.0)) return Error{"it was cancelled.", "", ""};
+        if (!told(1.0)) return cancelled("");
         return now.value() + fit_.fader;
     }
 

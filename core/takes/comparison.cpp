@@ -10,6 +10,8 @@
 namespace reed {
 namespace {
 
+constexpr int kBlock = 1024;
+
 void turn(AudioBuffer& sound, double db) {
     const auto gain = static_cast<float>(db_to_gain(db));
     for (int c = 0; c < sound.channels(); ++c) {
@@ -31,7 +33,8 @@ Result<int> latency_of(const ChainSpec& chain, const StreamFormat& format) {
 
 }  // namespace
 
-Result<AudioBuffer> render_side(const Side& side, const AudioBuffer& in, double sample_rate, int* latency) {
+Result<AudioBuffer> render_side(const Side& side, const AudioBuffer& in, double sample_rate, int* latency,
+                                const Progress& progress) {
     if (latency != nullptr) *latency = 0;
     if (side.what == Side::What::plain) return in;
     if (side.what == Side::What::processed) {
@@ -40,11 +43,12 @@ Result<AudioBuffer> render_side(const Side& side, const AudioBuffer& in, double 
             if (!frames.ok()) return frames.error();
             *latency = frames.value();
         }
-        return render(side.chain, in, sample_rate);
+        return render(side.chain, in, sample_rate, kBlock, progress);
     }
-    auto before = render(up_to(side.chain, side.first), in, sample_rate);
+    auto before = render(up_to(side.chain, side.first), in, sample_rate, kBlock, part_of(progress, 0.0, 0.5));
     if (!before.ok()) return before;
-    auto after = render(up_to(side.chain, std::max(side.first, side.end)), in, sample_rate);
+    auto after = render(up_to(side.chain, std::max(side.first, side.end)), in, sample_rate, kBlock,
+                        part_of(progress, 0.5, 1.0));
     if (!after.ok()) return after;
     for (int c = 0; c < in.channels(); ++c) {
         auto& out = before.value()[c];
@@ -59,12 +63,12 @@ Result<Compared> compare(const Side& a, const Side& b, const AudioBuffer& in, do
 }
 
 Result<Compared> compare(const Side& a, const AudioBuffer& in_a, const Side& b, const AudioBuffer& in_b,
-                         double sample_rate, bool match) {
+                         double sample_rate, bool match, const Progress& progress) {
     Compared out;
     int a_latency = 0, b_latency = 0;
-    auto first = render_side(a, in_a, sample_rate, &a_latency);
+    auto first = render_side(a, in_a, sample_rate, &a_latency, part_of(progress, 0.0, 0.45));
     if (!first.ok()) return first.error();
-    auto second = render_side(b, in_b, sample_rate, &b_latency);
+    auto second = render_side(b, in_b, sample_rate, &b_latency, part_of(progress, 0.45, 0.9));
     if (!second.ok()) return second.error();
     out.a = std::move(first.value());
     out.b = std::move(second.value());

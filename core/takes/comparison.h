@@ -23,7 +23,7 @@ struct Side {
 
 /// The sound of a side over `in`, latency taken out: out[i] belongs to in[i]. `latency`: what was taken out.
 Result<AudioBuffer> render_side(const Side& side, const AudioBuffer& in, double sample_rate,
-                                int* latency = nullptr);
+                                int* latency = nullptr, const Progress& progress = {});
 
 /// Both sides, aligned to the sample and turned to one loudness (ITU-R BS.1770, integrated): the louder one
 /// is turned down, so that nothing passes full scale by it.
@@ -42,6 +42,6 @@ Result<Compared> compare(const Side& a, const Side& b, const AudioBuffer& in, do
                          bool match = true);
 /// The same with a sound of its own for each side (two takes through one chain), as long as the longer one.
 Result<Compared> compare(const Side& a, const AudioBuffer& in_a, const Side& b, const AudioBuffer& in_b,
-                         double sample_rate, bool match = true);
+                         double sample_rate, bool match = true, const Progress& progress = {});
 
 }  // namespace reed

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <ctime>
 #include <mutex>
+#include <set>
 
 #include "base/file.h"
 #include "base/folded.h"
@@ -48,6 +49,38 @@ std::string named_by_date(std::string date) {
     std::ranges::replace(date, ':', '.');
     return date;
 }
+
+/// A free name for a file that will be there later: two that are written at once would find the same one
+/// free.
+class FreeName {
+  public:
+    FreeName(const std::filesystem::path& folder, const std::string& name, const char* extension) {
+        const std::lock_guard lock(mutex());
+        path_ = free_path(folder / (name + extension), kKinds);
+        for (int n = 2; given().contains(key()); ++n)
+            path_ = free_path(folder / (name + "-" + std::to_string(n) + extension), kKinds);
+        given().insert(key());
+    }
+    ~FreeName() {
+        const std::lock_guard lock(mutex());
+        given().erase(key());
+    }
+    FreeName(const FreeName&) = delete;
+    FreeName& operator=(const FreeName&) = delete;
+    const std::filesystem::path& path() const { return path_; }
+
+  private:
+    std::filesystem::path key() const { return std::filesystem::path(path_).replace_extension(); }
+    static std::mutex& mutex() {
+        static std::mutex one;
+        return one;
+    }
+    static std::set<std::filesystem::path>& given() {
+        static std::set<std::filesystem::path> names;
+        return names;
+    }
+    std::filesystem::path path_;
+};
 
 Error unusable(const Take& take) {
     return {take.problem, take.path.string(), "Choose another take."};
@@ -100,17 +133,18 @@ Result<void> TakeStore::make_folder(const std::filesystem::path& folder) const {
 
 Result<Take> TakeStore::write(const Pull& pull, bool past, const StreamFormat& format,
                               const TakeNotes& notes) const {
-    // From a free name to the file of that name: two at once would find the same one free.
-    static std::mutex one_at_a_time;
-    const std::lock_guard lock(one_at_a_time);
     if (auto made = make_folder(folder_); !made.ok()) return made.error();
-    const auto path = free_path(folder_ / (file_name(notes.name) + (past ? ".wav" : ".flac")), kKinds);
+    const FreeName name(folder_, file_name(notes.name), past ? ".wav" : ".flac");
+    const auto& path = name.path();
     auto created =
         SoundWriter::create(path, format, past ? SampleFormat::float32 : SampleFormat::pcm24, tags_of(notes));
     if (!created.ok()) return created.error();
     AudioBuffer piece(format.channels, kPiece);
-    for (size_t n = pull(piece); n > 0; n = pull(piece)) {
-        if (auto written = created.value()->write(piece.block(0, static_cast<int>(n))); !written.ok())
+    for (;;) {
+        const Result<size_t> n = pull(piece);
+        if (!n.ok()) return n.error();
+        if (n.value() == 0) break;
+        if (auto written = created.value()->write(piece.block(0, static_cast<int>(n.value()))); !written.ok())
             return written.error();
     }
     if (auto finished = created.value()->finish(); !finished.ok()) return finished.error();
@@ -130,28 +164,27 @@ Result<Take> TakeStore::copy(const std::filesystem::path& from, std::int64_t fir
         if (first > 0 && !reader.seek(first))
             return Error{"it ends before that part of it.", from.string(), "It may have been cut off."};
         std::int64_t left = count;
-        bool cancelled = false;
-        const Pull pull = [&](AudioBuffer& to) -> size_t {
+        const Pull pull = [&](AudioBuffer& to) -> Result<size_t> {
             const auto n =
                 static_cast<size_t>(std::min<std::int64_t>(left, static_cast<std::int64_t>(reader.read(to))));
             left -= static_cast<std::int64_t>(n);
             const double done =
                 static_cast<double>(count - left) / static_cast<double>(std::max<std::int64_t>(1, count));
-            cancelled = cancelled || (progress && !progress((writes ? 0.5 : 0.0) + 0.5 * done));
-            return cancelled ? 0 : n;
+            if (progress && !progress((writes ? 0.5 : 0.0) + 0.5 * done)) return cancelled(from.string());
+            if (n == 0 && left > 0 && left < count) {
+                if (auto whole = reader.complete(); !whole.ok()) return whole.error();
+            }
+            return n;
         };
         if (writes) return write(pull, past, format, notes);
         AudioBuffer piece(format.channels, kPiece);
-        std::int64_t frames = 0;
-        for (size_t n = pull(piece); n > 0; n = pull(piece)) {
-            past = past || highest(piece, n) > 1.0f;
-            frames += static_cast<std::int64_t>(n);
+        for (;;) {
+            const Result<size_t> n = pull(piece);
+            if (!n.ok()) return n.error();
+            if (n.value() == 0) break;
+            past = past || highest(piece, n.value()) > 1.0f;
         }
-        if (cancelled) return Error{"it was cancelled.", from.string(), "Nothing was taken in."};
-        if (frames == 0) return Error{"it holds no sound.", from.string(), "Record it again."};
-        if (left > 0) {
-            if (auto whole = reader.complete(); !whole.ok()) return whole.error();
-        }
+        if (left == count) return Error{"it holds no sound.", from.string(), "Record it again."};
     }
     return Error{"it can't be taken in.", from.string(), ""};
 }
@@ -162,7 +195,7 @@ Result<Take> TakeStore::keep(const AudioBuffer& sound, double sample_rate, TakeN
     if (notes.date.empty()) notes.date = date_now();
     if (notes.name.empty()) notes.name = named_by_date(notes.date);
     size_t at = 0;
-    const Pull pull = [&](AudioBuffer& to) {
+    const Pull pull = [&](AudioBuffer& to) -> Result<size_t> {
         const size_t n = std::min(to.frames(), sound.frames() - at);
         for (int c = 0; c < sound.channels(); ++c)
             std::copy_n(sound[c].begin() + static_cast<std::ptrdiff_t>(at), n, to[c].begin());
@@ -210,25 +243,26 @@ Result<Take> TakeStore::find(const std::string& name) const {
     return Error{"there is no take of this name.", name, "See which there are: take list."};
 }
 
-Result<Take> TakeStore::trim(const Take& take, std::int64_t first, std::int64_t count) const {
+Result<Take> TakeStore::trim(const Take& take, std::int64_t first, std::int64_t count,
+                             const Progress& progress) const {
     const std::int64_t from = std::clamp<std::int64_t>(first, 0, take.info.frames);
     const std::int64_t n = std::clamp<std::int64_t>(count, 0, take.info.frames - from);
     if (static_cast<double>(n) < kShortest * take.info.sample_rate)
         return Error{"less than a tenth of a second would be left.", take.notes.name,
                      "Choose a longer part."};
-    return replace(take, from, n, take.notes);
+    return replace(take, from, n, take.notes, progress);
 }
 
-Result<Take> TakeStore::rename(const Take& take, const std::string& name) const {
+Result<Take> TakeStore::rename(const Take& take, const std::string& name, const Progress& progress) const {
     if (name.empty()) return Error{"a take needs a name.", take.notes.name, "Type one."};
     TakeNotes notes = take.notes;
     notes.name = name;
-    return replace(take, 0, take.info.frames, notes);
+    return replace(take, 0, take.info.frames, notes, progress);
 }
 
 Result<Take> TakeStore::replace(const Take& take, std::int64_t first, std::int64_t count,
-                                const TakeNotes& notes) const {
-    auto written = copy(take.path, first, count, notes, {});
+                                const TakeNotes& notes, const Progress& progress) const {
+    auto written = copy(take.path, first, count, notes, progress);
     if (!written.ok()) return written;
     if (auto gone = remove(take); !gone.ok()) return gone.error();
     return written;

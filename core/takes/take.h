@@ -55,8 +55,9 @@ class TakeStore {
 
     /// Cut to `count` frames from `first` on, or called something else: the file is written anew, the old one
     /// goes to `removed`.
-    Result<Take> trim(const Take& take, std::int64_t first, std::int64_t count) const;
-    Result<Take> rename(const Take& take, const std::string& name) const;
+    Result<Take> trim(const Take& take, std::int64_t first, std::int64_t count,
+                      const Progress& progress = {}) const;
+    Result<Take> rename(const Take& take, const std::string& name, const Progress& progress = {}) const;
     /// Returns where it went, for bring_back().
     Result<std::filesystem::path> remove(const Take& take) const;
     Result<Take> bring_back(const std::filesystem::path& removed) const;
@@ -68,12 +69,12 @@ class TakeStore {
 
   private:
     Result<void> make_folder(const std::filesystem::path& folder) const;
-    /// Gives the next frames; none: the end.
-    using Pull = std::function<size_t(AudioBuffer&)>;
+    /// Gives the next frames; none: the end. Where it fails nothing is written.
+    using Pull = std::function<Result<size_t>(AudioBuffer&)>;
     Result<Take> write(const Pull& pull, bool past, const StreamFormat& format, const TakeNotes& notes) const;
     /// The same take as a new file, in place of the old one.
-    Result<Take> replace(const Take& take, std::int64_t first, std::int64_t count,
-                         const TakeNotes& notes) const;
+    Result<Take> replace(const Take& take, std::int64_t first, std::int64_t count, const TakeNotes& notes,
+                         const Progress& progress) const;
     /// A part of a file as a new take, a piece at a time.
     Result<Take> copy(const std::filesystem::path& from, std::int64_t first, std::int64_t count,
                       const TakeNotes& notes, const Progress& progress) const;

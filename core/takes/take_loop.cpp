@@ -60,7 +60,8 @@ Result<std::shared_ptr<Loop>> load_loop(const Take& take, double from, double to
 }
 
 Result<ComparedLoops> compare_loops(const Side& a, const Side& b, const Loop& loop,
-                                    const StreamFormat& format, const std::filesystem::path& other) {
+                                    const StreamFormat& format, const std::filesystem::path& other,
+                                    const Progress& progress) {
     AudioBuffer against = loop.sound;
     if (!other.empty()) {
         SoundInfo info;
@@ -71,7 +72,7 @@ Result<ComparedLoops> compare_loops(const Side& a, const Side& b, const Loop& lo
         against = fitted(std::move(sound.value()), info.sample_rate, format);
         against.resize(loop.sound.frames());
     }
-    auto compared = compare(a, twice(against), b, twice(loop.sound), format.sample_rate);
+    auto compared = compare(a, twice(against), b, twice(loop.sound), format.sample_rate, true, progress);
     if (!compared.ok()) return compared.error();
     ComparedLoops out;
     out.figures = std::move(compared.value());

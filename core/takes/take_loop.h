@@ -24,6 +24,7 @@ struct ComparedLoops {
 /// `other`: the first side's own take, which goes round in the loop's time (what is longer is cut, what is
 /// shorter ends in silence); empty: the loop.
 Result<ComparedLoops> compare_loops(const Side& a, const Side& b, const Loop& loop,
-                                    const StreamFormat& format, const std::filesystem::path& other = {});
+                                    const StreamFormat& format, const std::filesystem::path& other = {},
+                                    const Progress& progress = {});
 
 }  // namespace reed

@@ -209,14 +209,13 @@ std::vector<float> outline_of(const std::filesystem::path& path, size_t columns)
 Result<TakeReport> report_on(const AudioBuffer& sound, double sample_rate, const ChainSpec& chain,
                              const Progress& progress) {
     TakeReport out;
-    auto levels = sound_levels(chain, sound, sample_rate,
-                               progress ? [&](double d) { return progress(0.6 * d); } : Progress());
+    auto levels = sound_levels(chain, sound, sample_rate, part_of(progress, 0.0, 0.6));
     if (!levels.ok()) return levels.error();
     out.levels = levels.value().report();
     course_of(levels.value(), chain, out.course);
     auto made = render(chain, sound, sample_rate);
     if (!made.ok()) return made.error();
-    if (progress && !progress(0.9)) return Error{"it was cancelled.", "", ""};
+    if (progress && !progress(0.9)) return cancelled("");
     AudioBuffer plain = sound;
     out.plain = measured(plain, sample_rate);
     out.made = measured(made.value(), sample_rate);

@@ -256,6 +256,64 @@ TEST_CASE("takes are found, renamed, trimmed, removed and brought back in the li
     CHECK(Window::until([&] { return w.said.contains("folder does not exist"); }));
 }
 
+TEST_CASE("what takes its time tells how far it is, can be ended, and leaves nothing then") {
+    TemporaryFolder folder;
+    Talking w(folder);
+    REQUIRE(w.takes().store().keep(mono(noise(0.02, 240.0, 3)), 48000, {"Long", "", "", "", ""}).ok());
+    w.key(Qt::Key_F4);
+    auto* list = w.find<QListWidget>("take_list");
+    REQUIRE(Window::until([&] { return list->count() == 1; }));
+    list->setCurrentRow(0);
+    auto* told = w.window.takeView()->findChild<QLabel*>("take_told");
+    const auto words = [&] { return told->text(); };
+    CHECK(w.button("take_end")->isHidden());
+    // Four minutes through a network: long on any machine.
+    w.session.strip().addStage(*find_stage_kind("suppression"), 1);
+    for (const bool by_key : {false, true}) {
+        w.said.clear();
+        w.takes().exportTo(QString::fromStdString(folder.path("out.flac")), true);
+        REQUIRE(Window::until([&] { return !w.button("take_end")->isHidden(); }));
+        CHECK(words().contains("Writing out.flac: "));
+        const QString then = words();
+        CHECK(Window::until([&] { return words() != then; }));  // further
+        // The window goes on meanwhile: another part, another name typed.
+        w.takes().setPart(1.0, 2.0);
+        if (by_key)
+            QTest::keyClick(w.window.takeView(), Qt::Key_Escape);
+        else
+            QTest::mouseClick(w.button("take_end"), Qt::LeftButton);
+        REQUIRE(Window::until([&] { return w.said.contains("Ended before it was done: Writing out.flac"); }));
+        CHECK(w.window.takeView()->isVisible());
+        CHECK(w.button("take_end")->isHidden());
+        CHECK_FALSE(words().contains("Writing"));
+        CHECK_FALSE(fs::exists(folder.path("out.flac")));
+        for (const auto& entry : fs::directory_iterator(folder.folder()))
+            CHECK(entry.path().string().find("out.flac") == std::string::npos);
+    }
+    // A comparison that is ended is none; and what is worked out anew is not told twice.
+    w.takes().setPart(0.0, 100.0);
+    w.takes().compare({ui::Against::What::plain, {}});
+    REQUIRE(Window::until([&] { return words().contains("Working out both sides: "); }));
+    QTest::keyClick(w.window.takeView(), Qt::Key_Escape);
+    CHECK(Window::until([&] { return !w.takes().comparing(); }));
+    CHECK(w.takes().looping());
+}
+
+TEST_CASE("a recording that has become as long as a take may be ends, and can be taken in") {
+    TemporaryFolder folder;
+    Talking w(folder);
+    ui::TakeRecorder recorder(w.session.notices(), 1.5);
+    recorder.start({&w.session}, folder.path("takes"));
+    REQUIRE(Window::until([&] { return !recorder.pump(); }));
+    const auto recorded = recorder.stop();
+    REQUIRE(recorded.size() == 1);
+    const auto taken = ui::TakeRecorder::takeIn(w.takes().store(), recorded[0]);
+    REQUIRE(taken.ok());
+    CHECK(taken.value().seconds() <= 1.5);
+    CHECK(taken.value().seconds() > 1.0);
+    CHECK_FALSE(fs::exists(recorded[0]));
+}
+
 TEST_CASE("a take is recorded from now on, of all voices at once") {
     TemporaryFolder folder;
     Talking w(folder);

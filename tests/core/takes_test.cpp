@@ -1,7 +1,10 @@
 // Takes on disk, as loops, against each other, and as a page.
 #include <catch2/catch.hpp>
 #include <filesystem>
+#include <functional>
 #include <map>
+#include <random>
+#include <utility>
 
 #include "base/file.h"
 #include "chain/chain.h"
@@ -152,6 +155,16 @@ TEST_CASE("takes are taken in from any sound file and written out, as they are o
     const auto never = [](double) { return false; };
     CHECK_FALSE(store.write_out(taken.value(), folder.path("d.flac"), nullptr, never).ok());
     CHECK_FALSE(store.import(folder.path("words.wav"), never).ok());
+    // The same in the middle of looking at it, and of writing it; also where a part of it takes its place.
+    for (const double at : {0.3, 0.6, 0.97}) {
+        const auto until = [at](double done) { return done < at; };
+        const auto ended = store.import(folder.path("words.wav"), until);
+        REQUIRE_FALSE(ended.ok());
+        CHECK_THAT(ended.error().what, Catch::Contains("cancelled"));
+        CHECK_FALSE(store.rename(taken.value(), "Another", until).ok());
+        CHECK_FALSE(store.trim(taken.value(), 0, 48000, until).ok());
+    }
+    CHECK(read_sound(taken.value().path).value().frames() == words.size());
     CHECK_FALSE(fs::exists(folder.path("d.flac")));
     CHECK(store.list().size() == 2);
     CHECK_FALSE(store.write_out(taken.value(), folder.path("e.mp3"), nullptr).ok());
@@ -405,6 +418,87 @@ TEST_CASE("the sides are aligned to the sample, whatever stage stands between", 
         const double heard = rms(c.value().b[0], 12000, 24000);
         if (heard > 1e-4) CHECK(std::abs(at) <= (kind->id == "plosives" || kind->id == "equalizer" ? 1 : 0));
     }
+}
+
+TEST_CASE("takes that are written at once get a name each, and none waits for another", "[takes]") {
+    const TemporaryFolder folder;
+    const TakeStore store(folder.path("takes"));
+    write_wav(folder.path("Take.wav"), mono(noise(0.1, 2.0, 1)));
+    // Each begins while all those before it are in the middle of their writing.
+    std::vector<std::filesystem::path> made;
+    const std::function<void(int)> begin = [&](int more) {
+        bool begun = false;
+        const auto taken = store.import(folder.path("Take.wav"), [&](double done) {
+            if (done > 0.6 && !std::exchange(begun, true) && more > 0) begin(more - 1);
+            return true;
+        });
+        REQUIRE(taken.ok());
+        made.push_back(taken.value().path);
+    };
+    begin(3);
+    std::ranges::sort(made);
+    CHECK(made.size() == 4);
+    CHECK(std::ranges::adjacent_find(made) == made.end());
+    CHECK(store.list().size() == 4);
+}
+
+TEST_CASE("the sides of any chain are aligned to the sample", "[takes][figures]") {
+    // What a chain makes of a sound is what its stages make of it one after another, each of which is aligned
+    // (above): wherever they stand, and however they are set. Stages with a tone, a movement or
+    // periods of their own begin them anew each time, and are left out.
+    const auto words = spoken_words();
+    const std::vector<float> x(words.begin(), words.begin() + 4 * 48000);
+    std::mt19937 random(7);
+    const auto upto = [&](size_t n) { return static_cast<size_t>(random() % n); };
+    std::vector<const StageKind*> kinds;
+    for (const StageKind* kind : stage_kinds()) {
+        if (kind->id != "robot" && kind->id != "doubler" && kind->id != "pitch") kinds.push_back(kind);
+    }
+    int judged = 0, late = 0;
+    for (int round = 0; round < 40; ++round) {
+        ChainSpec chain;
+        std::string names;
+        for (size_t n = 2 + upto(4); n > 0; --n) {
+            StageSpec s = new_stage(chain, *kinds[upto(kinds.size())]);
+            for (size_t p = 0; p < s.values.size(); ++p) {
+                const Parameter& row = s.stage_kind().parameters[p];
+                if (row.transient || upto(3) != 0) continue;
+                // Between the default and an end, so that something is left to be heard.
+                const double towards = upto(2) == 0 ? row.minimum : row.maximum;
+                double value = row.default_value + 0.5 * (towards - row.default_value);
+                if (row.kind != ValueKind::number)
+                    value = static_cast<double>(upto(static_cast<size_t>(row.maximum) + 1));
+                s.values[p] = value;
+            }
+            names += s.kind + " ";
+            chain.stages.push_back(std::move(s));
+        }
+        INFO(round << ": " << names);
+        REQUIRE(chain_problems(chain).empty());
+        std::vector<float> one_by_one = x;
+        for (const StageSpec& s : chain.stages) one_by_one = run(chain_of({s}), one_by_one);
+        const auto c = compare({}, {Side::What::processed, chain, 0, 0}, mono(x), 48000, false);
+        REQUIRE(c.ok());
+        late += c.value().delay_frames > 0 ? 1 : 0;
+        const auto& together = c.value().b[0];
+        if (rms(together, 48000, 96000) < 1e-4) continue;
+        double best = -1.0;
+        int at = 0;
+        for (int lag = -200; lag <= 200; ++lag) {
+            double sum = 0.0;
+            for (size_t i = 48000; i < 144000; ++i)
+                sum += static_cast<double>(one_by_one[i]) *
+                       together[static_cast<size_t>(static_cast<int>(i) + lag)];
+            if (sum > best) {
+                best = sum;
+                at = lag;
+            }
+        }
+        CHECK(at == 0);
+        ++judged;
+    }
+    CHECK(judged > 30);
+    CHECK(late > 20);
 }
 
 TEST_CASE("what a stretch of the chain takes away is what it got minus what it gave", "[takes]") {

@@ -1,0 +1,123 @@
+// The part of the takes that compares two sides.
+#include <algorithm>
+#include <cmath>
+#include <random>
+
+#include "session/monitoring.h"
+#include "session/session.h"
+#include "session/takes_model.h"
+
+namespace reed::ui {
+namespace {
+
+constexpr double kMostCompared = 120.0;  // seconds
+constexpr double kMostComparedSamples = 16e6;
+
+}  // namespace
+
+void TakesModel::compare(const Against& against) {
+    if (!looping()) setLooping(true);
+    if (!looping()) return;
+    against_ = against;
+    matched_.clear();
+    const StreamFormat format = strip_->engine().format();
+    const double most = std::min(kMostCompared, kMostComparedSamples / format.channels / format.sample_rate);
+    if (to_ - from_ > most) {
+        first_.notices().say(tr("Only %1 s of it are compared.").arg(most, 0, 'f', 0));
+        setPart(from_, from_ + most);
+    }
+    renderComparison();
+    emit comparisonChanged();
+}
+
+void TakesModel::endComparison() {
+    work_.drop(compare_);
+    compare_later_.stop();
+    blind_.reset();
+    if (!against_) return;
+    against_.reset();
+    matched_.clear();
+    if (strip_ != nullptr) {
+        strip_->seat().takes().compare(nullptr);
+        (void)strip_->monitoring().hearInstead(nullptr);
+    }
+    emit comparisonChanged();
+}
+
+void TakesModel::renderComparison() {
+    if (!against_ || !loop_ || strip_ == nullptr) return;
+    const auto both = sidesOf(*against_, worked());
+    if (!both) {
+        first_.notices().warn(tr("There is nothing to compare with: choose a stage, or save a scene first."));
+        return endComparison();
+    }
+    work_.drop(compare_);
+    std::filesystem::path other;
+    if (against_->what == Against::What::take) {
+        for (const Take& t : all_) {
+            if (QString::fromStdString(t.path.filename()) == against_->name) other = t.path;
+        }
+    }
+    const StreamFormat format = strip_->engine().format();
+    compare_ = work_.run(
+        tr("Working out both sides"),
+        [both = *both, loop = loop_, format, other](const Progress& progress) {
+            return compare_loops(both.first, both.second, *loop, format, other, progress);
+        },
+        [this](Result<ComparedLoops> made) {
+            if (!against_ || strip_ == nullptr) return;
+            if (!made.ok()) {
+                first_.notices().tell(made.error());
+                return endComparison();
+            }
+            const Compared& figures = made.value().figures;
+            const double by = figures.gain_applied_db();
+            matched_ = !figures.a_lufs || !figures.b_lufs ? tr("One of them is silent.")
+                       : std::abs(by) < 0.1               ? tr("Both are equally loud as they are.")
+                                                          : tr("%1 was %2 LU louder; that was taken out.")
+                                                  .arg(sideName(by < 0.0))
+                                                  .arg(std::abs(by), 0, 'f', 1);
+            strip_->seat().takes().compare(std::move(made.value().pair));
+            (void)strip_->monitoring().hearInstead(strip_->seat().takes().heard());
+            emit comparisonChanged();
+        });
+}
+
+QString TakesModel::sideName(bool b) const {
+    return b || !against_ ? tr("Now") : nameOf(*against_);
+}
+
+bool TakesModel::sideB() const {
+    return strip_ != nullptr && strip_->seat().takes().chosen_b();
+}
+
+void TakesModel::chooseSide(bool b) {
+    if (strip_ == nullptr) return;
+    strip_->seat().takes().choose(b);
+    emit comparisonChanged();
+}
+
+void TakesModel::beginBlind() {
+    if (!comparing()) return;
+    blind_.emplace(std::random_device{}());
+    hearX();
+    emit comparisonChanged();
+}
+
+void TakesModel::endBlind() {
+    blind_.reset();
+    emit comparisonChanged();
+}
+
+void TakesModel::hearX() {
+    if (blind_ && strip_ != nullptr) strip_->seat().takes().choose(blind_->x_is_b());
+}
+
+void TakesModel::answer(bool b) {
+    if (!blind_ || blind_->done()) return;
+    blind_->answer(b);
+    if (!blind_->done()) hearX();
+    emit comparisonChanged();
+}
+
+}  // namespace reed::ui
