@@ -37,16 +37,14 @@ Result<std::pair<SceneSide, SceneSide>> workOut(const StripSpec& work, const Str
     double done = 0.0;
     for (const auto& [spec, side] : {std::pair(&work, &out.first), std::pair(&other, &out.second)}) {
         const ChainSpec chain = without_transients(spec->chain);
-        const auto levels = sound_levels(chain, heard.sound, heard.rate,
-                                         [&](double part) { return progress(done + 0.4 * part); });
+        AudioBuffer made;
+        const auto levels =
+            sound_levels(chain, heard.sound, heard.rate, part_of(progress, done, done + 0.5), &made);
         if (!levels.ok()) return levels.error();
         side->taps = levels.value().report().taps;
-        auto sound = render(chain, heard.sound, heard.rate);
-        if (!sound.ok()) return sound.error();
-        side->lufs = measure_loudness(sound.value(), heard.rate).integrated;
+        side->lufs = measure_loudness(made, heard.rate).integrated;
         if (side->lufs) *side->lufs += spec->fader;
         done += 0.5;
-        if (!progress(done)) return cancelled("");
     }
     return out;
 }

@@ -113,11 +113,11 @@ void TakeWave::paintLevels(QPainter& p, const QRectF& r) const {
         p.drawText(r, Qt::AlignCenter, tr("Being worked out ..."));
         return;
     }
-    if (const double end = TakesModel::kMostReported; xOf(end) < r.right()) {
+    if (const double end = TakesModel::mostReported(takes_.chosen()); xOf(end) < r.right()) {
         p.setPen(t.muted);
         p.setFont(ui::font(13));
         p.drawText(QRectF(QPointF(xOf(end) + 8, r.top()), r.bottomRight()), Qt::AlignLeft | Qt::AlignVCenter,
-                   tr("only the first 5 minutes are drawn"));
+                   tr("only its first %1 s are drawn").arg(end, 0, 'f', 0));
     }
     QColor before = t.room;
     before.setAlpha(130);

@@ -15,10 +15,10 @@ constexpr double kShortest = 0.2;                       // seconds of a part
 constexpr int kCompareAfter = 250, kReportAfter = 700;  // ms after the last change
 constexpr int kPiece = 8192;
 
-/// What the chain makes of its first minutes.
+/// What the chain makes of its beginning.
 Result<TakeReport> reportOf(const Take& take, const ChainSpec& chain, const Progress& progress) {
     const double rate = take.info.sample_rate;
-    auto sound = read_sound_part(take.path, 0, std::llround(TakesModel::kMostReported * rate));
+    auto sound = read_sound_part(take.path, 0, std::llround(TakesModel::mostReported(take) * rate));
     if (!sound.ok()) return sound.error();
     return report_on(sound.value(), rate, chain, progress);
 }

@@ -5,6 +5,7 @@
 #include <QObject>
 #include <QPointer>
 #include <QTimer>
+#include <algorithm>
 #include <optional>
 #include <vector>
 
@@ -97,8 +98,11 @@ class TakesModel final : public QObject {
     void answer(bool b);
 
     /// The chosen take along time, through the chain as it is; nullptr until it is known. Of a long one its
-    /// first kMostReported seconds: it is worked out anew with every change.
-    static constexpr double kMostReported = 300.0;
+    /// first mostReported() seconds: it is worked out anew with every change, and held in memory for that.
+    static double mostReported(const Take& take) {
+        constexpr double kSeconds = 300.0, kSamples = 30e6;
+        return std::min(kSeconds, kSamples / std::max(1.0, take.info.sample_rate * take.info.channels));
+    }
     const TakeReport* report() const { return report_ ? &*report_ : nullptr; }
 
   signals:

@@ -2,6 +2,7 @@
 
 #include <cmath>
 #include <functional>
+#include <limits>
 
 #include "base/sound_file.h"
 #include "chain/chain.h"
@@ -147,6 +148,7 @@ struct Source {
     std::int64_t frames = 0;
     std::function<size_t(AudioBuffer&)> read;
     std::function<Result<void>()> complete;
+    AudioBuffer* made = nullptr;  // what comes out, in time with what came in
 };
 
 Result<LevelStatistics> levels_of(const ChainSpec& spec, const Source& from, const Progress& progress) {
@@ -159,12 +161,28 @@ Result<LevelStatistics> levels_of(const ChainSpec& spec, const Source& from, con
     chain.set_tap_queue(&queue);
     VoiceDetector detector(rate);
     const auto length = static_cast<std::int64_t>(std::lround(kTapFrameSeconds * rate));
+    // The end of the sound still has to come out of the later stages. Silence pushed in for that must not
+    // count as room at the input, so the taps stop at the length of the file (they share what all have).
+    auto pieces = std::numeric_limits<std::int64_t>::max();
     const auto take = [&](TapFrame frame) {
+        if (frame.index >= pieces) return;
         if (frame.tap == 0) frame.voice = detector.at(frame.index * length);
         statistics.push(frame);
     };
     constexpr size_t kBlock = 1024;
     AudioBuffer buffer(from.format.channels, kBlock);
+    auto out_at = -static_cast<std::int64_t>(chain.latency());
+    const auto run = [&](size_t frames) {
+        chain.process(buffer.block(0, static_cast<int>(frames)));
+        for (TapFrame frame; queue.try_dequeue(frame);) take(frame);
+        if (from.made == nullptr) return;
+        const auto end = static_cast<std::int64_t>(from.made->frames());
+        for (size_t i = 0; i < frames; ++i, ++out_at) {
+            if (out_at < 0 || out_at >= end) continue;
+            for (int c = 0; c < buffer.channels(); ++c)
+                (*from.made)[c][static_cast<size_t>(out_at)] = buffer[c][i];
+        }
+    };
     std::int64_t done = 0;
     for (size_t n = from.read(buffer); n > 0; n = from.read(buffer)) {
         std::vector<float> mono(n);
@@ -172,22 +190,17 @@ Result<LevelStatistics> levels_of(const ChainSpec& spec, const Source& from, con
             for (size_t i = 0; i < n; ++i) mono[i] += buffer[c][i] / static_cast<float>(buffer.channels());
         }
         detector.add(mono.data(), static_cast<int>(n));
-        chain.process(buffer.block(0, static_cast<int>(n)));
-        for (TapFrame frame; queue.try_dequeue(frame);) take(frame);
+        run(n);
         done += static_cast<std::int64_t>(n);
         if (progress && !progress(static_cast<double>(done) / static_cast<double>(from.frames)))
             return cancelled("");
     }
     if (auto whole = from.complete(); !whole.ok()) return whole.error();
-    // The end of the sound still has to come out of the later stages. Silence pushed in for that must not
-    // count as room at the input, so the taps stop at the length of the file (they share what all have).
-    const auto pieces = static_cast<std::int64_t>(seconds / kTapFrameSeconds);
+    pieces = static_cast<std::int64_t>(seconds / kTapFrameSeconds);
     buffer.clear();
     for (std::int64_t tail = chain.latency(); tail > 0; tail -= kBlock) {
-        chain.process(buffer.block(0, kBlock));
-        for (TapFrame frame; queue.try_dequeue(frame);) {
-            if (frame.index < pieces) take(frame);
-        }
+        run(kBlock);
+        buffer.clear();
     }
     return statistics;
 }
@@ -195,7 +208,8 @@ Result<LevelStatistics> levels_of(const ChainSpec& spec, const Source& from, con
 }  // namespace
 
 Result<LevelStatistics> sound_levels(const ChainSpec& chain, const AudioBuffer& sound, double sample_rate,
-                                     const Progress& progress) {
+                                     const Progress& progress, AudioBuffer* made) {
+    if (made != nullptr) *made = AudioBuffer(sound.channels(), sound.frames());
     size_t at = 0;
     Source from;
     from.format = {sample_rate, sound.channels()};
@@ -208,6 +222,7 @@ Result<LevelStatistics> sound_levels(const ChainSpec& chain, const AudioBuffer& 
         return n;
     };
     from.complete = [] { return Result<void>(); };
+    from.made = made;
     return levels_of(chain, from, progress);
 }
 

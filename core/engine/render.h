@@ -29,8 +29,9 @@ Result<RenderReport> render_file(const ChainSpec& chain, const std::filesystem::
                                  const Progress& progress, const SoundTags& tags = {});
 
 /// Levels at every tap over a whole sound, frame by frame; who speaks is known. Both have the sound's length.
+/// `made`: gets what render() gives of it.
 Result<LevelStatistics> sound_levels(const ChainSpec& chain, const AudioBuffer& sound, double sample_rate,
-                                     const Progress& progress = {});
+                                     const Progress& progress = {}, AudioBuffer* made = nullptr);
 
 /// Levels at every tap over the whole file.
 Result<LevelReport> file_levels(const ChainSpec& chain, const std::filesystem::path& in);

@@ -209,19 +209,17 @@ std::vector<float> outline_of(const std::filesystem::path& path, size_t columns)
 Result<TakeReport> report_on(const AudioBuffer& sound, double sample_rate, const ChainSpec& chain,
                              const Progress& progress) {
     TakeReport out;
-    auto levels = sound_levels(chain, sound, sample_rate, part_of(progress, 0.0, 0.6));
+    AudioBuffer made;
+    auto levels = sound_levels(chain, sound, sample_rate, part_of(progress, 0.0, 0.9), &made);
     if (!levels.ok()) return levels.error();
     out.levels = levels.value().report();
     course_of(levels.value(), chain, out.course);
-    auto made = render(chain, sound, sample_rate);
-    if (!made.ok()) return made.error();
-    if (progress && !progress(0.9)) return cancelled("");
     AudioBuffer plain = sound;
     out.plain = measured(plain, sample_rate);
-    out.made = measured(made.value(), sample_rate);
+    out.made = measured(made, sample_rate);
     SpectrumMeter before(sample_rate, kLength, 1e6), after(sample_rate, kLength, 1e6);
     before.add(plain[0]);
-    after.add(made.value()[0]);
+    after.add(made[0]);
     for (double hz = kLowest; hz < std::min(kHighest, 0.45 * sample_rate); hz *= std::exp2(kShare / 2.0))
         out.spectrum.push_back({hz,
                                 {before.level(hz, kShare, SpectrumWidth::octave_share),

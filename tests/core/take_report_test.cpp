@@ -53,6 +53,27 @@ TEST_CASE("a report tells a take before and after, as a page by itself", "[takes
     CHECK(page.find("http") == std::string::npos);
 }
 
+TEST_CASE("the levels of a sound come with what the chain makes of it, to the last bit", "[takes]") {
+    const auto x = spoken_words();
+    // Chains that delay by more and by less than a block, and by nothing.
+    for (const auto& chain : {chain_of({stage("gain", {{"gain", 3}})}),
+                              chain_of({stage("compressor"), stage("limiter", {{"lookahead", 8}})}),
+                              chain_of({stage("suppression"), stage("suppression"), stage("limiter")})}) {
+        AudioBuffer made;
+        const auto levels = sound_levels(chain, mono(x), 48000, {}, &made);
+        REQUIRE(levels.ok());
+        CHECK(made[0] == render(chain, mono(x), 48000).value()[0]);
+        const auto report = levels.value().report();
+        REQUIRE(report.taps.size() == chain.stages.size() + 1);
+        CHECK(report.taps.back().voice_known);
+    }
+    AudioBuffer made;
+    CHECK_FALSE(
+        sound_levels(
+            chain_of({stage("limiter")}), mono(x), 48000, [](double done) { return done < 0.5; }, &made)
+            .ok());
+}
+
 TEST_CASE("takes and comparisons on the command line", "[takes][cli]") {
     const TemporaryFolder folder;
     const auto words = spoken_words();
