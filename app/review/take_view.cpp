@@ -343,14 +343,18 @@ void TakeView::openMore() {
         const QString file = QFileDialog::getOpenFileName(this, tr("Take in a sound file"), {}, sounds);
         if (!file.isEmpty()) takes_.import(file);
     });
-    const auto out = [this, written](bool processed) {
+    const auto out = [this, written](const auto& write) {
         const QString file = QFileDialog::getSaveFileName(
             this, tr("Write the take"),
             QString::fromStdString(takes_.chosen().path.stem().string()) + ".flac", written);
-        if (!file.isEmpty()) takes_.exportTo(file, processed);
+        if (!file.isEmpty()) write(file);
     };
-    add(tr("Write it as it came in ..."), chosen, [out] { out(false); });
-    add(tr("Write it through the chain ..."), chosen, [out] { out(true); });
+    add(tr("Write it as it came in ..."), chosen,
+        [this, out] { out([this](const QString& file) { takes_.exportTo(file, false); }); });
+    add(tr("Write it through the chain ..."), chosen,
+        [this, out] { out([this](const QString& file) { takes_.exportTo(file, true); }); });
+    add(tr("Write both ..."), chosen,
+        [this, out] { out([this](const QString& file) { takes_.exportBoth(file); }); });
     add(tr("Report as a page ..."), chosen, [this] {
         const QString file =
             QFileDialog::getSaveFileName(this, tr("Report"), "report.html", tr("Page (*.html)"));

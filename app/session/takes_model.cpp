@@ -208,6 +208,14 @@ void TakesModel::exportTo(const QString& file, bool processed) {
     });
 }
 
+void TakesModel::exportBoth(const QString& file) {
+    const std::filesystem::path plain = file.toStdString();
+    exportTo(file, false);
+    exportTo(QString::fromStdString(plain.parent_path() / plain.stem()) + tr(" through the chain") +
+                 QString::fromStdString(plain.extension()),
+             true);
+}
+
 void TakesModel::writeFile(const QString& file, std::function<Result<void>(const Progress&)> write) {
     const std::filesystem::path path = file.toStdString();
     work_.run(tr("Writing %1").arg(QString::fromStdString(path.filename())), std::move(write),

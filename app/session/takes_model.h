@@ -53,6 +53,8 @@ class TakesModel final : public QObject {
     void import(const QString& file);
     /// `processed`: through the chain of the strip that is worked on.
     void exportTo(const QString& file, bool processed);
+    /// The one to `file`, the other beside it as "... through the chain".
+    void exportBoth(const QString& file);
     void remove();
     bool canBringBack() const { return !removed_.empty(); }
     void bringBack();

@@ -18,7 +18,7 @@ constexpr Parameter kTable[] = {
     parameter::number(
         "target", "Voice at", Unit::dbfs, -40.0, -10.0, -22.0, Scale::linear,
         "Where your voice shall be. Best what it is on a good day, so that little is to be done."),
-    parameter::number("lift", "Lifts at most", Unit::decibel, 0.0, 24.0, 9.0, Scale::linear,
+    parameter::number("lift", "Lifts at most", Unit::decibel, 0.0, 24.0, 12.0, Scale::linear,
                       "For when you turn away. In pauses nothing is lifted."),
     parameter::number("lower", "Lowers at most", Unit::decibel, 0.0, 24.0, 9.0, Scale::linear,
                       "For when you come close."),
@@ -39,8 +39,8 @@ constexpr double kPieceSeconds = 0.010;
 constexpr float kPeriodic = 0.5f, kSpeech = 0.5f;
 constexpr float kAboveRoom = 8.0f;      // dB
 constexpr float kLoudSyllables = 4.0f;  // dB above the usual level of a voice
-constexpr double kFall = 8.0;           // dB in the time set
-constexpr double kShareOfPace = 0.15;
+constexpr double kFall = 14.0;          // dB in the time set
+constexpr double kShareOfPace = 0.10;
 constexpr float kUnknown = -200.0f, kSilence = -90.0f;
 constexpr int kWord = 25, kBreath = 60;  // pieces: a word goes on after its last vowel; a gap in a sentence
 

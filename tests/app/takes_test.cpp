@@ -252,6 +252,16 @@ TEST_CASE("takes are found, renamed, trimmed, removed and brought back in the li
     w.takes().writeReport(QString::fromStdString(folder.path("out.html")));
     CHECK(Window::until(
         [&] { return fs::exists(folder.path("out.flac")) && fs::exists(folder.path("out.html")); }));
+    w.takes().exportBoth(QString::fromStdString(folder.path("both.wav")));
+    CHECK(Window::until([&] {
+        return fs::exists(folder.path("both.wav")) && fs::exists(folder.path("both through the chain.wav"));
+    }));
+    const auto plain = read_sound(folder.path("both.wav")),
+               made = read_sound(folder.path("both through the chain.wav"));
+    REQUIRE((plain.ok() && made.ok()));
+    CHECK(plain.value()[0] == read_sound(w.takes().chosen().path).value()[0]);
+    CHECK(made.value().frames() == plain.value().frames());
+    CHECK(made.value()[0] != plain.value()[0]);
     w.takes().exportTo(QString::fromStdString(folder.path("nowhere/out.flac")), false);
     CHECK(Window::until([&] { return w.said.contains("folder does not exist"); }));
 }

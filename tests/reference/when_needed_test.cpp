@@ -2,12 +2,14 @@
 // recorded voices: bench/stages.
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <numbers>
 
 #include "base/decibel.h"
 #include "chain/chain.h"
 #include "dsp/filter_runner.h"
 #include "dsp/moving_shelf.h"
 #include "measure/intelligibility.h"
+#include "measure/loudness.h"
 #include "support/signals.h"
 
 using namespace reed;
@@ -220,6 +222,52 @@ TEST_CASE("the leveller brings a voice back to its level, and lifts no pause", "
     CHECK(level(bound, n) - level(x, n) < 3.05);
     CHECK(level(bound, 0) - level(x, 0) > -0.05);
     CHECK(readout(*after(stage("leveller"), x), 0) < -20.0);
+}
+
+TEST_CASE(
+    "a voice that goes away and comes back within seconds keeps its loudness, and a steady one its play",
+    "[stages][figures]") {
+    // Integrated loudness (ITU-R BS.1770) of stretches of three seconds, from the tenth second on: how far
+    // from their middle.
+    const auto spread = [](const std::vector<float>& x) {
+        std::vector<double> all;
+        for (size_t at = 10 * 48000; at + 144000 <= x.size(); at += 24000) {
+            const auto from = x.begin() + static_cast<std::ptrdiff_t>(at);
+            AudioBuffer piece = mono({from, from + 144000});
+            all.push_back(measure_loudness(piece, 48000).integrated.value_or(-70.0));
+        }
+        std::ranges::sort(all);
+        const double middle = all[all.size() / 2];
+        return std::max(all.back() - middle, middle - all.front());
+    };
+    // The words as a sentence has them: what is silent for more than a quarter of a second is left out.
+    const auto apart = spoken_words(6);
+    std::vector<float> steady;
+    size_t silent = 0;
+    for (size_t i = 0; i + 480 <= apart.size(); i += 480) {
+        silent = rms(apart, i, 480) < 1e-3 ? silent + 1 : 0;
+        if (silent <= 25)
+            append(steady, {apart.begin() + static_cast<std::ptrdiff_t>(i),
+                            apart.begin() + static_cast<std::ptrdiff_t>(i) + 480});
+    }
+    const double by = 0.06 / rms(steady);
+    auto wanders = steady;
+    for (size_t i = 0; i < steady.size(); ++i) {
+        const double turn =
+            -6.0 - 6.0 * std::cos(2.0 * std::numbers::pi * static_cast<double>(i) / (16.0 * 48000));
+        wanders[i] *= static_cast<float>(by * db_to_gain(turn));
+        steady[i] *= static_cast<float>(by * 0.5);
+    }
+    const auto room = noise(0.0003, static_cast<double>(steady.size()) / 48000.0, 3);
+    wanders = mix(wanders, room);
+    const double still = spread(steady), before = spread(wanders),
+                 after = spread(run(chain_of({stage("leveller")}), wanders));
+    const double kept = spread(run(chain_of({stage("leveller")}), steady));
+    INFO("steady " << still << ", levelled " << kept << ", wandering " << before << ", levelled " << after
+                   << " LU");
+    CHECK(before > 5.0);
+    CHECK(after < still + 1.5);
+    CHECK(kept < still + 0.5);
 }
 
 TEST_CASE("a fan or a hiss alone is never taken for a voice that has to be lifted", "[stages]") {
