@@ -49,13 +49,13 @@ class LevelDetector {
 
     /// `side` is what is listened to; writes one level per frame (dBFS, at least -150).
     void process(const AudioBlock& side, Mode mode, float* level_db) {
-        float power[kGrain];
-        for (int i = 0; i < side.frames; ++i) power[i] = 0.0f;
+        float power[kGrain] = {};
+        float own[kGrain];
         for (int c = 0; c < side.channels; ++c) {
             const float* x = side[c];
             if (mode == Mode::peak) {
                 // Half of the squared peak is the mean square of the sine with that peak.
-                for (int i = 0; i < side.frames; ++i) power[i] = std::max(power[i], 0.5f * x[i] * x[i]);
+                for (int i = 0; i < side.frames; ++i) own[i] = 0.5f * x[i] * x[i];
             } else {
                 double square[kGrain];
                 for (int i = 0; i < side.frames; ++i) square[i] = coefficient_ * x[i] * x[i];
@@ -63,10 +63,11 @@ class LevelDetector {
                 double m = mean_[c];
                 for (int i = 0; i < side.frames; ++i) {
                     m = keep * m + square[i];
-                    power[i] = std::max(power[i], static_cast<float>(m));
+                    own[i] = static_cast<float>(m);
                 }
                 mean_[c] = m;
             }
+            for (int i = 0; i < side.frames; ++i) power[i] = std::max(power[i], own[i]);
         }
         for (int i = 0; i < side.frames; ++i) level_db[i] = level_of_power(power[i]);
     }

@@ -37,15 +37,23 @@ class MovingShelf {
                 follow(block[c], block.frames, state_[static_cast<size_t>(c)]);
             return;
         }
-        float amplitude[kGrain];
-        float root[kGrain];
-        for (int i = 0; i < block.frames; ++i) amplitude[i] = fast_exp2(0.5f * kLog2PerDb * gain_db[i]);
+        // In loops without branches, so that the compiler can work on several frames at once.
+        Steps s;
+        const float sign = side_ == Side::high ? 0.25f : -0.25f;
+        float warped[kGrain];
+        for (int i = 0; i < block.frames; ++i) warped[i] = fast_exp2(sign * kLog2PerDb * gain_db[i]);
+        for (int i = 0; i < block.frames; ++i) s.amplitude[i] = warped[i] * warped[i];
+        if (side_ == Side::low) {
+            for (int i = 0; i < block.frames; ++i) s.amplitude[i] = 1.0f / s.amplitude[i];
+        }
         for (int i = 0; i < block.frames; ++i) {
-            const float by = fast_exp2(0.25f * kLog2PerDb * gain_db[i]);
-            root[i] = side_ == Side::high ? warped_ * by : warped_ / by;
+            const StateStep step = StateStep::of(warped_ * warped[i], kDamping);
+            s.keep[i] = step.keep;
+            s.cross[i] = step.cross;
+            s.feed[i] = step.feed;
         }
         for (int c = 0; c < block.channels; ++c)
-            run(block[c], block.frames, amplitude, root, state_[static_cast<size_t>(c)]);
+            run(block[c], block.frames, s, state_[static_cast<size_t>(c)]);
     }
 
   private:
@@ -53,34 +61,29 @@ class MovingShelf {
     struct State {
         float s1 = 0.0f, s2 = 0.0f;
     };
-    struct Step {
-        float v1, v2;
+    /// What the filter is at each frame.
+    struct Steps {
+        float amplitude[kGrain], keep[kGrain], cross[kGrain], feed[kGrain];
     };
-    static Step step(float in, float g, float a1, State& s) {
-        const float v3 = in - s.s2;
-        const float v1 = a1 * (s.s1 + g * v3);
-        const float v2 = s.s2 + g * v1;
-        s.s1 = 2.0f * v1 - s.s1;
-        s.s2 = 2.0f * v2 - s.s2;
-        return {v1, v2};
-    }
-    static float damped(float g) { return 1.0f / (1.0f + g * (g + kDamping)); }
 
     void follow(const float* x, int frames, State& state) const {
         State s = state;
-        const float a1 = damped(warped_);
-        for (int i = 0; i < frames; ++i) (void)step(x[i], warped_, a1, s);
+        const StateStep step = StateStep::of(warped_, kDamping);
+        for (int i = 0; i < frames; ++i) s = {step.first(s.s1, s.s2, x[i]), step.second(s.s1, s.s2, x[i])};
         state = s;
     }
-    void run(float* x, int frames, const float* amplitude, const float* root, State& state) const {
+    void run(float* x, int frames, const Steps& by, State& state) const {
         State s = state;
         for (int i = 0; i < frames; ++i) {
-            const float a = amplitude[i];
+            const float a = by.amplitude[i];
             const float in = x[i];
-            const auto [v1, v2] = step(in, root[i], damped(root[i]), s);
+            const StateStep step{by.keep[i], by.cross[i], by.feed[i]};
+            const State next{step.first(s.s1, s.s2, in), step.second(s.s1, s.s2, in)};
+            const float band = 0.5f * (s.s1 + next.s1), low = 0.5f * (s.s2 + next.s2);
+            s = next;
             if (a == 1.0f) continue;
-            x[i] = side_ == Side::high ? a * a * in + kDamping * (1.0f - a) * a * v1 + (1.0f - a * a) * v2
-                                       : in + kDamping * (a - 1.0f) * v1 + (a * a - 1.0f) * v2;
+            x[i] = side_ == Side::high ? a * a * in + kDamping * (1.0f - a) * a * band + (1.0f - a * a) * low
+                                       : in + kDamping * (a - 1.0f) * band + (a * a - 1.0f) * low;
         }
         state = s;
     }

@@ -177,17 +177,24 @@ class DeesserStage final : public Stage {
         const auto threshold = static_cast<float>(threshold_.grain_value());
         const auto depth = static_cast<float>(depth_.grain_value());
         const float* x = sharp_.rows()[0];
+        float sharpness[kGrain];
+        for (int i = 0; i < side.frames; ++i) sharpness[i] = sharp[i] - reduction[i];
+        lately_.note(sharpness, side.frames);
         for (int i = 0; i < side.frames; ++i) {
-            const float sharpness = sharp[i] - reduction[i];
-            lately_.note(sharpness);
-            if (sharpness > kSomewhatSharp && sharp[i] > low[i] - 6.0f && sharp[i] > kLeast) found_.add(x[i]);
+            if (sharpness[i] > kSomewhatSharp && sharp[i] > low[i] - 6.0f && sharp[i] > kLeast)
+                found_.add(x[i]);
             found_.pass(x[i]);
-            reduction[i] = std::min(depth, compressor_reduction(sharpness, threshold, kRatio, kKnee));
         }
+        for (int i = 0; i < side.frames; ++i)
+            reduction[i] = std::min(depth, compressor_reduction(sharpness[i], threshold, kRatio, kKnee));
     }
 
     void take(const AudioBlock& block, float* reduction) {
         float band[kGrain];
+        if (!whole_.moving() && whole_.grain_value() == 0.0) {
+            for (int i = 0; i < block.frames; ++i) band[i] = -reduction[i];
+            return shelf_.process(block, band);
+        }
         for (int i = 0; i < block.frames; ++i) {
             // In between, while the choice moves, each takes its share.
             const float whole = whole_.next();

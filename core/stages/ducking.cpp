@@ -83,11 +83,11 @@ class DuckingStage final : public Stage {
         if (known) {
             detector_.process(side, LevelDetector::Mode::rms, level);
             if (by_speech_) hear(side);
+            lately_.note(level, block.frames);
         }
         const auto amount = static_cast<float>(amount_.grain_value());
         for (int i = 0; i < block.frames; ++i) {
             if (known) {
-                lately_.note(level[i]);
                 there_ = is_there(level[i]);
                 held_ = there_ ? hold_ : std::max(held_ - 1, 0);
                 const float wanted = there_ || held_ > 0 ? amount : 0.0f;

@@ -93,14 +93,18 @@ class PlosivesStage final : public Stage {
         const auto threshold = static_cast<float>(threshold_.grain_value());
         const auto depth = static_cast<float>(depth_.grain_value());
         float deepest = 0.0f;
+        float gust[kGrain];
+        float lows = lows_;
         for (int i = 0; i < block.frames; ++i) {
-            const float lows = reduction[i] - voice[i];
-            const float gust = lows - lows_;
+            gust[i] = reduction[i] - voice[i] - lows;
             // Of a bass the lows are learnt within some seconds, while it sounds.
             if (speaks[i])
-                lows_ = std::clamp(lows_ + (gust > 0.0f ? learn_ : -unlearn_), kLeastLows, kMostLows);
-            lately_.note(gust);
-            const float wanted = std::min(depth, compressor_reduction(gust, threshold, kRatio, kKnee));
+                lows = std::clamp(lows + (gust[i] > 0.0f ? learn_ : -unlearn_), kLeastLows, kMostLows);
+        }
+        lows_ = lows;
+        lately_.note(gust, block.frames);
+        for (int i = 0; i < block.frames; ++i) {
+            const float wanted = std::min(depth, compressor_reduction(gust[i], threshold, kRatio, kKnee));
             reduction[i] = ballistics_.next(wanted);
             deepest = std::max(deepest, reduction[i]);
             reduction[i] = -reduction[i];

@@ -79,13 +79,19 @@ class VoiceReference {
     void level(const AudioBlock& side, float* out, bool* speaks = nullptr, float* raw = nullptr) {
         band_.level(side, out, &low_);
         if (raw != nullptr) std::copy_n(out, side.frames, raw);
+        // Held apart from the members, which might be what `out` points to, for all the compiler knows.
+        float now = now_, usual = usual_;
+        const float rise = rise_, fall = fall_, forget = forget_, quiet = quiet_words_;
         for (int i = 0; i < side.frames; ++i) {
-            now_ = out[i] > now_ ? now_ + rise_ * (out[i] - now_) : std::max(out[i], now_ - fall_);
-            usual_ = std::max({usual_ - forget_, now_, kSilence});
+            const float up = now + rise * (out[i] - now), down = std::max(out[i], now - fall);
+            now = out[i] > now ? up : down;
+            usual = std::max(std::max(usual - forget, now), kSilence);
             // Before any voice was heard nothing stands out against it.
-            if (speaks != nullptr) speaks[i] = now_ > usual_ - quiet_words_ && now_ > kSpeech;
-            out[i] = usual_ < kSpeech ? 0.0f : std::max(now_, usual_ - quiet_words_);
+            if (speaks != nullptr) speaks[i] = now > usual - quiet && now > kSpeech;
+            out[i] = usual < kSpeech ? 0.0f : std::max(now, usual - quiet);
         }
+        now_ = now;
+        usual_ = usual;
     }
     void begin_grain() { kept_.store(usual_, std::memory_order_relaxed); }
     /// The loudest of the last minute, dBFS. Any thread.
@@ -107,7 +113,12 @@ class VoiceReference {
 class HighestLately {
   public:
     void prepare(double sample_rate) { fall_ = static_cast<float>(6.0 / sample_rate); }
-    void note(float value) { highest_ = std::max({highest_ - fall_, value, kLowest}); }
+    /// One a frame.
+    void note(const float* values, int frames) {
+        float highest = kLowest;
+        for (int i = 0; i < frames; ++i) highest = std::max(highest, values[i]);
+        highest_ = std::max(highest_ - fall_ * static_cast<float>(frames), highest);
+    }
     void begin_grain() { shown_.store(highest_, std::memory_order_relaxed); }
     /// Any thread.
     float shown() const { return shown_.load(std::memory_order_relaxed); }
