@@ -330,14 +330,8 @@ TEST_CASE("six voices go over to another scene at once, and no word of any is cu
             const auto of = [s](const Running& r) { return s < kMostVoices ? r.sounds[s][0] : r.sum[0]; };
             const auto x = of(desk), one = of(a), other = of(b);
             for (size_t i = recalled; i + 4800 < std::min(x.size(), recalled + 96000); i += 2400) {
-                INFO((slower ? "slower" : "quicker")
-                     << ", strip " << s << ", at " << static_cast<double>(i) / 48000);
-                const auto [least, most] = levels_of_both(one, other, i);
-                if (least < -45.0) continue;  // a gate is on its way
-                const double now = db(rms(x, i, 4800));
-                CHECK(now > least - 1.0);
-                CHECK(now < most + 1.0);
-                ++judged;
+                INFO((slower ? "slower" : "quicker") << ", strip " << s);
+                judged += check_as_loud_as(x, one, other, i) ? 1 : 0;
             }
         }
     }

@@ -156,12 +156,7 @@ TEST_CASE("no word is cut, doubled or too loud while a scene takes over", "[chai
                 CHECK(db(rms(top_y, i, 4800)) <
                       std::max(levels_of_both(top_a, top_b, i).second + 1.0, -75.0));
                 // Rendered without the delay that the engine has.
-                const auto [least, most] = levels_of_both(a, b, i);
-                if (least < -45.0) continue;  // a gate is on its way
-                const double now = db(rms(y, i, 4800));
-                CHECK(now > least - 1.0);
-                CHECK(now < most + 1.0);
-                ++judged;
+                judged += check_as_loud_as(y, a, b, i) ? 1 : 0;
             }
         }
     }

@@ -120,6 +120,17 @@ std::pair<double, double> levels_of_both(const std::vector<float>& one, const st
     return {least, most};
 }
 
+bool check_as_loud_as(const std::vector<float>& x, const std::vector<float>& one,
+                      const std::vector<float>& other, size_t at) {
+    const auto [least, most] = levels_of_both(one, other, at);
+    if (least < -45.0) return false;
+    const double now = db(rms(x, at, 4800));
+    INFO("at " << static_cast<double>(at) / 48000);
+    CHECK(now > least - 1.0);
+    CHECK(now < most + 1.0);
+    return true;
+}
+
 std::vector<float> spoken_words(int repeats) {
     std::vector<float> out = silence(0.8);
     for (int r = 0; r < repeats; ++r) {

@@ -36,6 +36,10 @@ double largest_difference(const std::vector<float>& a, const std::vector<float>&
 /// up to 14 ms earlier, in two sounds.
 std::pair<double, double> levels_of_both(const std::vector<float>& one, const std::vector<float>& other,
                                          size_t at);
+/// Checks that the tenth of a second of `x` at frame `at` is as loud as in one of the two, or between them,
+/// within 1 dB. False, and nothing is checked, where they are so quiet that a gate may be on its way.
+bool check_as_loud_as(const std::vector<float>& x, const std::vector<float>& one,
+                      const std::vector<float>& other, size_t at);
 
 /// Spoken words (Debian's alsa-utils, 48 kHz): several, with pauses of 0.9 s between, `repeats` times.
 std::vector<float> spoken_words(int repeats = 1);
