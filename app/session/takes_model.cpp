@@ -211,9 +211,9 @@ void TakesModel::exportTo(const QString& file, bool processed) {
 void TakesModel::exportBoth(const QString& file) {
     const std::filesystem::path plain = file.toStdString();
     exportTo(file, false);
-    exportTo(QString::fromStdString(plain.parent_path() / plain.stem()) + tr(" through the chain") +
-                 QString::fromStdString(plain.extension()),
-             true);
+    const std::string made =
+        plain.stem().string() + tr(" through the chain").toStdString() + plain.extension().string();
+    exportTo(QString::fromStdString(free_path(plain.parent_path() / made).string()), true);
 }
 
 void TakesModel::writeFile(const QString& file, std::function<Result<void>(const Progress&)> write) {

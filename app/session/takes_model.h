@@ -53,7 +53,7 @@ class TakesModel final : public QObject {
     void import(const QString& file);
     /// `processed`: through the chain of the strip that is worked on.
     void exportTo(const QString& file, bool processed);
-    /// The one to `file`, the other beside it as "... through the chain".
+    /// The one to `file`, the other beside it as "... through the chain", over nothing that is there.
     void exportBoth(const QString& file);
     void remove();
     bool canBringBack() const { return !removed_.empty(); }

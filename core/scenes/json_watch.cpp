@@ -135,7 +135,8 @@ nlohmann::ordered_json parse_slowly(std::string_view text, size_t levels) {
 }
 
 nlohmann::ordered_json parse_watched(std::string_view text, size_t levels) {
-    thread_local simdjson::dom::parser parser;
+    // A new one each time: one that had found no memory once would write beside what it has the next time.
+    simdjson::dom::parser parser;
     simdjson::dom::element root;
     if (parser.parse(text.data(), text.size()).get(root) != simdjson::SUCCESS)
         return parse_slowly(text, levels);

@@ -252,6 +252,10 @@ TEST_CASE("takes are found, renamed, trimmed, removed and brought back in the li
     w.takes().writeReport(QString::fromStdString(folder.path("out.html")));
     CHECK(Window::until(
         [&] { return fs::exists(folder.path("out.flac")) && fs::exists(folder.path("out.html")); }));
+    REQUIRE(write_file(folder.path("again through the chain.wav"), "of someone else").ok());
+    w.takes().exportBoth(QString::fromStdString(folder.path("again.wav")));
+    CHECK(Window::until([&] { return fs::exists(folder.path("again through the chain-2.wav")); }));
+    CHECK(read_file(folder.path("again through the chain.wav"), 100).value() == "of someone else");
     w.takes().exportBoth(QString::fromStdString(folder.path("both.wav")));
     CHECK(Window::until([&] {
         return fs::exists(folder.path("both.wav")) && fs::exists(folder.path("both through the chain.wav"));
@@ -289,7 +293,7 @@ TEST_CASE("what takes its time tells how far it is, can be ended, and leaves not
         // The window goes on meanwhile: another part, another name typed.
         w.takes().setPart(1.0, 2.0);
         if (by_key)
-            QTest::keyClick(w.window.takeView(), Qt::Key_Escape);
+            QTest::keyClick(list, Qt::Key_Escape);
         else
             QTest::mouseClick(w.button("take_end"), Qt::LeftButton);
         REQUIRE(Window::until([&] { return w.said.contains("Ended before it was done: Writing out.flac"); }));
