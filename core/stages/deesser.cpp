@@ -190,7 +190,7 @@ class DeesserStage final : public Stage {
     }
 
     void take(const AudioBlock& block, float* reduction) {
-        float band[kGrain];
+        float band[kGrain] = {};
         if (!whole_.moving() && whole_.grain_value() == 0.0) {
             for (int i = 0; i < block.frames; ++i) band[i] = -reduction[i];
             return shelf_.process(block, band);

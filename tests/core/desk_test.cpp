@@ -304,7 +304,7 @@ TEST_CASE("six voices go over to another scene at once, and no word of any is cu
     std::vector<AudioBuffer> said;
     for (size_t s = 0; s < kMostVoices; ++s) {
         auto own = words;
-        std::ranges::rotate(own, own.begin() + static_cast<std::ptrdiff_t>(s * 31357));
+        std::rotate(own.begin(), own.begin() + static_cast<std::ptrdiff_t>(s * 31357), own.end());
         for (float& v : own) v *= 0.4F;  // six at once stay below the lid of the sum
         said.push_back(mono(own));
     }
