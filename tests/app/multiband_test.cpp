@@ -74,7 +74,7 @@ TEST_CASE("a threshold and a meeting are dragged, and what is held hangs from th
     w.set("range2_threshold", 0);
     REQUIRE(Window::until([&] { return w.view->watch(1).heard > 150; }, 60.0));
     const ui::LevelWatch& levels = w.view->watch(1);
-    CHECK(levels.farthest == 0.0);
+    CHECK(std::abs(levels.farthest) < 0.01);  // dB; what it held before the move dies away for ever
     CHECK(w.view->words().startsWith("Not held: it reaches -"));
     CHECK(levels.quantile(0.98) > w.view->watch(2).quantile(0.98));  // the body of a voice against its edge
     const double wanted = std::round(levels.quantile(0.8));
