@@ -84,7 +84,7 @@ class PlosivesStage final : public Stage {
         kept_lows_.store(lows_, std::memory_order_relaxed);
     }
     void process(const AudioBlock& block) override {
-        float reduction[kGrain];
+        float reduction[kGrain] = {};
         float voice[kGrain];
         bool speaks[kGrain];
         const AudioBlock& side = side_chain(block);
