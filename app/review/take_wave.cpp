@@ -88,6 +88,7 @@ void TakeWave::paintCourse(QPainter& p, const QRectF& r, const std::vector<float
             return static_cast<std::int64_t>(s / TakeCourse::kStep);
         };
         const auto last = static_cast<std::int64_t>(values.size()) - 1;
+        if (at(px) > last) break;  // of a long one only the beginning is known
         const std::int64_t from = std::clamp<std::int64_t>(at(px), 0, last);
         const std::int64_t end = std::clamp<std::int64_t>(at(px + 1), from, last);
         const double v =
@@ -96,8 +97,9 @@ void TakeWave::paintCourse(QPainter& p, const QRectF& r, const std::vector<float
         if (px == 0) path.moveTo(filled ? QPointF(r.left(), r.bottom()) : point);
         path.lineTo(point);
     }
+    if (path.isEmpty()) return;
     if (filled) {
-        path.lineTo(r.right(), r.bottom());
+        path.lineTo(path.currentPosition().x(), r.bottom());
         p.fillPath(path, colour);
     } else {
         p.strokePath(path, QPen(colour, 1.3));

@@ -450,6 +450,27 @@ TEST_CASE("a recording that can't be read stays where it is, and is told") {
     CHECK(read_file(folder.path("takes/.recording-voice.wav"), 100).value() == "RIFF nothing");
 }
 
+TEST_CASE("of a long take only what is known is drawn") {
+    TemporaryFolder folder;
+    Talking w(folder);
+    while (w.session.strip().chain().stages.size() > 1)
+        w.session.strip().removeStage(w.session.strip().chain().stages.back().id);
+    REQUIRE(w.takes().store().keep(mono(noise(0.1, 330.0, 3)), 48000, {"Long", "", "", "", ""}).ok());
+    w.key(Qt::Key_F4);
+    auto* list = w.find<QListWidget>("take_list");
+    REQUIRE(Window::until([&] { return list->count() == 1; }));
+    list->setCurrentRow(0);
+    REQUIRE(Window::until([&] { return w.takes().report() != nullptr; }, 120.0));
+    auto* wave = w.window.takeView()->wave();
+    const QImage seen = wave->grab().toImage();
+    // The level of a noise at -20 dBFS fills the picture from below, as far as it is known: 300 s of 330.
+    const auto colour = [&](double part) {
+        return seen.pixelColor(static_cast<int>(part * seen.width()), seen.height() * 7 / 10);
+    };
+    CHECK(colour(0.5) == colour(0.8));
+    CHECK(colour(0.8) != colour(0.98));
+}
+
 TEST_CASE("the take along time is zoomed, gone through, and its part dragged") {
     TemporaryFolder folder;
     Talking w(folder);
