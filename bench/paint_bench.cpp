@@ -106,6 +106,68 @@ void openings(ui::Session& session, const std::filesystem::path& home) {
     std::printf("\n");
 }
 
+/// What one stage's editor takes, and the diagram above it.
+void editor(const StageSpec& s, ui::Session& session, ui::MainWindow& window) {
+    session.strip().focus(s.id);
+    QTest::qWait(1500);
+    Counter counter;
+    window.diagram()->installEventFilter(&counter);
+    QElapsedTimer clock;
+    clock.start();
+    const double start = thread_seconds();
+    QTest::qWait(4000);
+    const double passed = 0.001 * static_cast<double>(clock.elapsed());
+    const double share = (thread_seconds() - start) / passed;
+    const double frames = counter.paints / passed;
+    window.diagram()->removeEventFilter(&counter);
+    std::printf("%-14s %22.2f %18.2f %14.0f   window's thread %4.1f %% of a core\n", s.kind.c_str(),
+                per_picture(window.diagram()), per_picture(window.editor()), frames, 100.0 * share);
+    for (const char* part : {"time_view", "transfer_view", "ballistics_view", "eq_curve", "suppression_view",
+                             "range_view", "tone_pad", "tone_curve"}) {
+        if (auto* w = window.findChild<QWidget*>(part); w != nullptr && w->isVisible())
+            std::printf("    %-20s %12.2f ms\n", part, per_picture(w));
+    }
+    std::fflush(stdout);
+}
+
+/// The editors of stages the demo scene has not, one at a time, and of bands that move.
+void more_editors(ui::Session& session, ui::MainWindow& window) {
+    for (const char* kind : {"tone", "multiband", "deesser", "leveller", "reverb", "pitch"}) {
+        const StageKind* there = find_stage_kind(kind);
+        if (there == nullptr) continue;
+        session.strip().addStage(*there, 3);
+        const StageSpec added = session.strip().chain().stages[3];
+        editor(added, session, window);
+        session.strip().removeStage(added.id);
+    }
+    const StageKind& equalizer = *find_stage_kind("equalizer");
+    for (const auto& s : session.strip().chain().stages) {
+        if (s.kind != "equalizer") continue;
+        for (int band = 2; band <= 5; ++band) {
+            const std::string name = "band" + std::to_string(band) + "_moves";
+            if (const int row = equalizer.find(name); row >= 0)
+                session.strip().setValue(s.id, static_cast<size_t>(row), 1.0);
+        }
+        std::printf("four bands move:\n");
+        editor(s, session, window);
+        break;
+    }
+}
+
+/// The whole window with three voices and a programme that all sound, each with the chain of the scene.
+void several_strips(ui::Session& session, ui::MainWindow& window) {
+    for (const StripRole role : {StripRole::voice, StripRole::voice, StripRole::programme}) {
+        ui::Session* strip = session.desk().add(role);
+        if (strip == nullptr) continue;
+        strip->devices().setInput({});
+    }
+    session.desk().focus(session.desk().strips().front()->strip().spec().id);
+    whole("four strips", session);
+    window.hide();
+    whole("hidden", session);
+    window.showNormal();
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -148,29 +210,12 @@ int main(int argc, char** argv) {
     QTest::qWait(3000);
     std::printf("%-14s %22s %18s %14s\n", "editor", "diagram, ms a picture", "editor, ms", "frames a s");
     for (const auto& s : session.strip().chain().stages) {
-        session.strip().focus(s.id);
-        QTest::qWait(1500);
-        Counter counter;
-        window.diagram()->installEventFilter(&counter);
-        QElapsedTimer clock;
-        clock.start();
-        const double start = thread_seconds();
-        QTest::qWait(4000);
-        const double passed = 0.001 * static_cast<double>(clock.elapsed());
-        const double share = (thread_seconds() - start) / passed;
-        const double frames = counter.paints / passed;
-        window.diagram()->removeEventFilter(&counter);
-        std::printf("%-14s %22.2f %18.2f %14.0f   window's thread %4.1f %% of a core\n", s.kind.c_str(),
-                    per_picture(window.diagram()), per_picture(window.editor()), frames, 100.0 * share);
-        for (const char* part :
-             {"time_view", "transfer_view", "ballistics_view", "eq_curve", "suppression_view"}) {
-            if (auto* w = window.findChild<QWidget*>(part); w != nullptr && w->isVisible())
-                std::printf("    %-20s %12.2f ms\n", part, per_picture(w));
-        }
+        editor(s, session, window);
         if (&s == &session.strip().chain().stages.front())
             std::printf("    %-20s %12.2f ms\n", "feed_panel",
                         per_picture(window.findChild<QWidget*>("feed_panel")));
-        std::fflush(stdout);
     }
+    more_editors(session, window);
+    several_strips(session, window);
     return 0;
 }

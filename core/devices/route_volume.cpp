@@ -5,8 +5,9 @@
 
 namespace reed {
 
-RouteVolume::RouteVolume(pw_registry* registry, std::uint32_t device, int place, const SystemVolume& wanted)
-    : place_(place), wanted_(wanted) {
+RouteVolume::RouteVolume(pw_registry* registry, std::uint32_t device, int place, const SystemVolume& wanted,
+                         std::function<void()> without)
+    : without_(std::move(without)), place_(place), wanted_(wanted) {
     static const pw_device_events events = [] {
         pw_device_events e{};
         e.version = PW_VERSION_DEVICE_EVENTS;
@@ -15,19 +16,38 @@ RouteVolume::RouteVolume(pw_registry* registry, std::uint32_t device, int place,
         };
         return e;
     }();
+    static const pw_proxy_events answers = [] {
+        pw_proxy_events e{};
+        e.version = PW_VERSION_PROXY_EVENTS;
+        e.done = [](void* data, int) { static_cast<RouteVolume*>(data)->end(); };
+        e.error = [](void* data, int, int, const char*) { static_cast<RouteVolume*>(data)->end(); };
+        return e;
+    }();
     void* bound = pw_registry_bind(registry, device, PW_TYPE_INTERFACE_Device, PW_VERSION_DEVICE, 0);
     device_ = static_cast<pw_proxy*>(bound);
-    done_ = bound == nullptr;
-    if (done_) return;
+    if (bound == nullptr) {
+        end();
+        return;
+    }
     auto* there = static_cast<pw_device*>(bound);
     pw_device_add_listener(there, &hook_, &events, this);
+    pw_proxy_add_listener(device_, &end_hook_, &answers, this);
     pw_device_enum_params(there, 0, SPA_PARAM_Route, 0, UINT32_MAX, nullptr);
+    // Answered when all ways have been told.
+    pw_proxy_sync(device_, 0);
 }
 
 RouteVolume::~RouteVolume() {
     if (device_ == nullptr) return;
     spa_hook_remove(&hook_);
+    spa_hook_remove(&end_hook_);
     pw_proxy_destroy(device_);
+}
+
+void RouteVolume::end() {
+    if (done_) return;
+    done_ = true;
+    without_();
 }
 
 void RouteVolume::told(const spa_pod* param) {

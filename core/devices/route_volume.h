@@ -3,6 +3,8 @@
 
 #include <pipewire/pipewire.h>
 
+#include <functional>
+
 #include "devices/system_volume.h"
 
 namespace reed {
@@ -12,17 +14,22 @@ namespace reed {
 /// under the loop's lock, before the registry goes.
 class RouteVolume {
   public:
-    /// `place`: the node's property card.profile.device.
-    RouteVolume(pw_registry* registry, std::uint32_t device, int place, const SystemVolume& wanted);
+    /// `place`: the node's property card.profile.device. `without` is called on the loop's thread when the
+    /// device knows no way to that node (profiles that leave all channels to the programs have none).
+    RouteVolume(pw_registry* registry, std::uint32_t device, int place, const SystemVolume& wanted,
+                std::function<void()> without);
     ~RouteVolume();
     RouteVolume(const RouteVolume&) = delete;
     RouteVolume& operator=(const RouteVolume&) = delete;
 
   private:
     void told(const spa_pod* param);
+    /// Nothing more is told.
+    void end();
 
     pw_proxy* device_ = nullptr;
-    spa_hook hook_{};
+    spa_hook hook_{}, end_hook_{};
+    std::function<void()> without_;
     int place_;
     SystemVolume wanted_;
     bool done_ = false;

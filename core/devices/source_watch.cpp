@@ -67,15 +67,20 @@ void SourceWatch::set(const SystemVolume& wanted) {
     SystemVolume all = wanted;
     all.channels = volumes_;
     if (device_ && place_) {
-        route_ = std::make_unique<RouteVolume>(registry_, *device_, *place_, all);
+        route_ =
+            std::make_unique<RouteVolume>(registry_, *device_, *place_, all, [this, all] { set_here(all); });
         return;
     }
+    set_here(all);
+}
+
+void SourceWatch::set_here(const SystemVolume& wanted) {
     std::uint8_t memory[1024];
     spa_pod_builder builder{};
     spa_pod_builder_init(&builder, memory, sizeof memory);
     void* bound = proxy_;
     auto* source = static_cast<pw_node*>(bound);
-    const spa_pod* volume = volume_props(builder, all);
+    const spa_pod* volume = volume_props(builder, wanted);
     pw_node_set_param(source, SPA_PARAM_Props, 0, volume);
 }
 

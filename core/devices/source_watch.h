@@ -28,11 +28,12 @@ class SourceWatch {
     SourceWatch(const SourceWatch&) = delete;
     SourceWatch& operator=(const SourceWatch&) = delete;
 
-    /// As the system's own settings do: by the way its device's sound takes where there is hardware, else on
-    /// the source itself. The newest wish counts.
+    /// As the system's own settings do: by the way its device's sound takes where there is hardware that has
+    /// one, else on the source itself. The newest wish counts.
     void set(const SystemVolume& wanted);
 
   private:
+    void set_here(const SystemVolume& wanted);
     void properties_told(const spa_dict* props);
     void volume_told(const spa_pod* props);
 

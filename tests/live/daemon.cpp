@@ -249,12 +249,12 @@ void Daemon::link(const std::string& from, const std::string& to) const {
 }
 
 void Daemon::add_source(const std::string& name, const std::string& title, const std::string& positions,
-                        int rate) {
-    const auto r =
-        run_command({"/usr/bin/pw-cli", "create-node", "adapter",
-                     "{ factory.name=support.null-audio-sink node.name=" + name + " node.description=\"" +
-                         title + "\" media.class=Audio/Source/Virtual object.linger=true audio.position=[ " +
-                         positions + " ]" + (rate > 0 ? " audio.rate=" + std::to_string(rate) : "") + " }"});
+                        int rate, const std::string& properties) {
+    const auto r = run_command(
+        {"/usr/bin/pw-cli", "create-node", "adapter",
+         "{ factory.name=support.null-audio-sink node.name=" + name + " node.description=\"" + title +
+             "\" media.class=Audio/Source/Virtual object.linger=true audio.position=[ " + positions + " ]" +
+             (rate > 0 ? " audio.rate=" + std::to_string(rate) : "") + " " + properties + " }"});
     INFO(r.err);
     REQUIRE(r.status == 0);
     REQUIRE(wait_for_node(name));

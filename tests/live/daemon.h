@@ -18,9 +18,10 @@ class Daemon {
     ~Daemon();
 
     /// A virtual microphone: sound played to it comes out of it as a source.
-    /// `positions`: of its channels; `rate`: of its own clock in Hz, 0: the daemon's.
+    /// `positions`: of its channels; `rate`: of its own clock in Hz, 0: the daemon's; `properties`: more, in
+    /// the daemon's own notation.
     void add_source(const std::string& name, const std::string& title, const std::string& positions = "MONO",
-                    int rate = 0);
+                    int rate = 0, const std::string& properties = "");
     /// A virtual output; what is played to it can be recorded from it.
     void add_sink(const std::string& name, const std::string& title);
     void remove_node(const std::string& name);
