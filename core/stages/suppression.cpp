@@ -90,8 +90,10 @@ class SuppressionStage final : public Stage {
         removed_.begin_grain();
         const bool was_humming = hum_used();
         hum_.begin_grain();
-        if (hum_used() && !was_humming) notches_.reset();
-        notches_.set(hum_frequency_, hum_tones_);
+        if (hum_used()) {
+            if (!was_humming) notches_.begin(hum_frequency_, hum_tones_);
+            notches_.set(hum_frequency_, hum_tones_);
+        }
         if (changed_) apply();
     }
     void process(const AudioBlock& block) override {

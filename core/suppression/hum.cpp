@@ -172,10 +172,14 @@ Sections HumNotches::section(int tone) const {
 
 void HumNotches::prepare(double sample_rate, double frequency, int tones) {
     rate_ = sample_rate;
-    frequency_.prepare(sample_rate, 0.020, frequency);
+    begin(frequency, tones);
+}
+
+void HumNotches::begin(double frequency, int tones) {
+    frequency_.prepare(rate_, 0.020, frequency);
     for (int i = 0; i < kMostHumTones; ++i) {
         Tone& tone = tones_[static_cast<size_t>(i)];
-        tone.wet.prepare(sample_rate, 0.020, i < tones ? 1.0 : 0.0);
+        tone.wet.prepare(rate_, 0.020, i < tones ? 1.0 : 0.0);
         tone.runner.snap(section(i));
     }
     reset();

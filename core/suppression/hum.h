@@ -35,6 +35,8 @@ constexpr double hum_notch_width(int n) {
 class HumNotches {
   public:
     void prepare(double sample_rate, double frequency, int tones);
+    /// At a grain boundary, while nobody hears them: at once, and with nothing ringing in them.
+    void begin(double frequency, int tones);
     /// At a grain boundary: moves to another frequency, fades tones in and out.
     void set(double frequency, int tones);
     void process(const AudioBlock& block);
