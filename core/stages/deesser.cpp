@@ -56,13 +56,25 @@ class SibilantBand {
   public:
     void prepare(double sample_rate) {
         rate_ = sample_rate;
-        forget_ = std::exp(-1.0 / (2.0 * rate_));
+        forget_ = std::exp(-kGrain / (2.0 * rate_));
     }
-    void add(float x) {
-        energy_ = forget_ * energy_ + static_cast<double>(x) * x;
-        differences_ = forget_ * differences_ + static_cast<double>(x - before_) * (x - before_);
+    /// Never across a grain boundary.
+    void listen(const float* x, int frames) {
+        for (int i = 0; i < frames; ++i) {
+            const float difference = x[i] - before_;
+            now_ += x[i] * x[i];
+            now_differences_ += difference * difference;
+            before_ = x[i];
+        }
     }
-    void pass(float x) { before_ = x; }
+    /// At the grain boundary: whether what was heard was a sibilant.
+    void end_grain(bool sibilant) {
+        if (sibilant) {
+            energy_ = forget_ * energy_ + static_cast<double>(now_);
+            differences_ = forget_ * differences_ + static_cast<double>(now_differences_);
+        }
+        now_ = now_differences_ = 0.0f;
+    }
     /// Hz; 0 before a twentieth of a second at -55 dBFS was heard.
     double mean() const {
         if (energy_ < 1.5e-7 * rate_) return 0.0;
@@ -77,7 +89,7 @@ class SibilantBand {
 
   private:
     double rate_ = 48000.0, forget_ = 1.0, energy_ = 0.0, differences_ = 0.0;
-    float before_ = 0.0f;
+    float now_ = 0.0f, now_differences_ = 0.0f, before_ = 0.0f;
 };
 
 class DeesserStage final : public Stage {
@@ -105,7 +117,7 @@ class DeesserStage final : public Stage {
         taken_.set(values[kRemoved]);
         finds_ = values[kFinds] >= 0.5;
         by_hand_ = values[kFrequency];
-        ballistics_.set(rate_, kAttackMs, values[kRelease], false);
+        reduction_.set(rate_, kAttackMs, values[kRelease]);
     }
     int latency() const override { return lookahead_.frames(); }
     std::vector<float> memory() const override {
@@ -128,8 +140,7 @@ class DeesserStage final : public Stage {
         depth_.begin_grain();
         whole_.begin_grain();
         taken_.begin_grain();
-        lately_.begin_grain();
-        voice_.begin_grain();
+        hear();
         // A tenth of a second for most of the way, in steps too small to be heard.
         if (const double wanted = wanted_corner(); std::abs(wanted - corner_) > 1.0) {
             corner_ += pace() * (wanted - corner_);
@@ -140,14 +151,12 @@ class DeesserStage final : public Stage {
     }
 
     void process(const AudioBlock& block) override {
+        const AudioBlock& side = side_chain(block);
+        sharp_.listen(side);
+        voice_.listen(side);
+        found_.listen(sharp_.rows()[0], side.frames);
         float reduction[kGrain];
-        listen(side_chain(block), reduction);
-        float deepest = 0.0f;
-        for (int i = 0; i < block.frames; ++i) {
-            reduction[i] = ballistics_.next(reduction[i]);
-            deepest = std::max(deepest, reduction[i]);
-        }
-        note_reduction(deepest);
+        note_reduction(reduction_.write(reduction, block.frames));
         lookahead_.process(block);
         taken_.keep(block);
         take(block, reduction);
@@ -158,7 +167,7 @@ class DeesserStage final : public Stage {
         voice_.reset();
         lookahead_.reset();
         shelf_.reset();
-        ballistics_.reset();
+        reduction_.reset();
     }
 
   private:
@@ -168,25 +177,17 @@ class DeesserStage final : public Stage {
         return mean > 0.0 ? std::clamp(kCornerShare * mean, 3000.0, 9000.0) : by_hand_;
     }
 
-    /// The reduction wanted, one a frame.
-    void listen(const AudioBlock& side, float* reduction) {
-        float sharp[kGrain];
-        float low[kGrain];
-        sharp_.level(side, sharp);
-        voice_.level(side, reduction, nullptr, low);
-        const auto threshold = static_cast<float>(threshold_.grain_value());
-        const auto depth = static_cast<float>(depth_.grain_value());
-        const float* x = sharp_.rows()[0];
-        float sharpness[kGrain];
-        for (int i = 0; i < side.frames; ++i) sharpness[i] = sharp[i] - reduction[i];
-        lately_.note(sharpness, side.frames);
-        for (int i = 0; i < side.frames; ++i) {
-            if (sharpness[i] > kSomewhatSharp && sharp[i] > low[i] - 6.0f && sharp[i] > kLeast)
-                found_.add(x[i]);
-            found_.pass(x[i]);
-        }
-        for (int i = 0; i < side.frames; ++i)
-            reduction[i] = std::min(depth, compressor_reduction(sharpness[i], threshold, kRatio, kKnee));
+    /// What the grain that is over sounded like, and the reduction wanted for it.
+    void hear() {
+        voice_.begin_grain();
+        const float sharp = sharp_.next();
+        const float sharpness = sharp - voice_.level();
+        lately_.note(sharpness, kGrain);
+        lately_.begin_grain();
+        found_.end_grain(sharpness > kSomewhatSharp && sharp > voice_.raw() - 6.0f && sharp > kLeast);
+        reduction_.begin_grain(std::min(
+            static_cast<float>(depth_.grain_value()),
+            compressor_reduction(sharpness, static_cast<float>(threshold_.grain_value()), kRatio, kKnee)));
     }
 
     void take(const AudioBlock& block, float* reduction) {
@@ -216,7 +217,7 @@ class DeesserStage final : public Stage {
     SibilantBand found_;
     Lookahead lookahead_;
     MovingShelf shelf_{MovingShelf::Side::high};
-    Ballistics ballistics_;
+    GrainReduction reduction_;
     Smoothed threshold_, depth_, whole_;
     HearTaken taken_;
     HighestLately lately_;

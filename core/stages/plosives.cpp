@@ -29,19 +29,21 @@ enum Index { kThreshold, kDepth, kFrequency, kRelease, kLookahead, kRemoved };
 
 constexpr Readout kReadouts[] = {{"gust", "The strongest gust lately", Unit::decibel, "threshold"}};
 
-constexpr double kGustTo = 90.0, kVoiceFrom = 150.0, kVoiceTo = 1500.0;  // Hz
+// A gust is mostly below what any voice has; the slope is gentle because a steep one is late.
+constexpr double kGustTo = 50.0, kVoiceFrom = 150.0, kVoiceTo = 1500.0;  // Hz
 constexpr float kQuietWords = 12.0f;  // dB below the usual voice: a gust comes before its vowel
-constexpr float kUsualLows = -14.0f, kLeastLows = -20.0f,
-                kMostLows = 0.0f;               // dB against the voice, to begin with
-constexpr double kLearn = 4.0, kUnlearn = 1.0;  // dB a second: a gust is too short to be learnt
+constexpr float kUsualLows = -20.0f, kLeastLows = -30.0f,
+                kMostLows = 0.0f;                    // dB against the voice, to begin with
+constexpr double kLearn = 4.0, kUnlearn = 1.0;       // dB a second: a gust is too short to be learnt
+constexpr double kVowelLearn = 40.0, kVowel = 0.15;  // dB a second of what lasts longer than a gust, s
 constexpr float kRatio = 10.0f, kKnee = 6.0f;
-constexpr double kAttackMs = 1.0;
+constexpr double kAttackMs = 0.5;
 
 class PlosivesStage final : public Stage {
   public:
     void prepare(const StreamFormat& format, std::span<const double> values) override {
         rate_ = format.sample_rate;
-        gust_.prepare(rate_, {FilterType::high_cut, kGustTo, 0.0, 0.7071, 24}, 0.005);
+        gust_.prepare(rate_, {FilterType::high_cut, kGustTo, 0.0, 0.7071, 12}, 0.005);
         voice_.prepare(rate_, kVoiceFrom, kVoiceTo, kQuietWords);
         lookahead_.prepare(rate_, values[kLookahead]);
         threshold_.prepare(rate_, 0.005, values[kThreshold]);
@@ -50,8 +52,10 @@ class PlosivesStage final : public Stage {
         taken_.prepare(rate_, values[kRemoved]);
         shelf_.prepare(rate_, values[kFrequency]);
         lately_.prepare(rate_);
-        learn_ = static_cast<float>(kLearn / rate_);
-        unlearn_ = static_cast<float>(kUnlearn / rate_);
+        learn_ = static_cast<float>(kLearn * kGrain / rate_);
+        vowel_learn_ = static_cast<float>(kVowelLearn * kGrain / rate_);
+        vowel_ = static_cast<int>(kVowel * rate_ / kGrain);
+        unlearn_ = static_cast<float>(kUnlearn * kGrain / rate_);
         set_values(values);
         reset();
     }
@@ -60,7 +64,7 @@ class PlosivesStage final : public Stage {
         depth_.set(-values[kDepth]);
         corner_.set(values[kFrequency]);
         taken_.set(values[kRemoved]);
-        ballistics_.set(rate_, kAttackMs, values[kRelease], false);
+        reduction_.set(rate_, kAttackMs, values[kRelease]);
     }
     int latency() const override { return lookahead_.frames(); }
     std::vector<float> memory() const override {
@@ -79,40 +83,26 @@ class PlosivesStage final : public Stage {
         corner_.begin_grain();
         taken_.begin_grain();
         if (corner_.moving()) shelf_.set_corner(corner_.grain_value());
-        lately_.begin_grain();
         voice_.begin_grain();
+        const float gust = gust_.next() - voice_.level() - lows_;
+        learn_lows(gust);
         kept_lows_.store(lows_, std::memory_order_relaxed);
+        lately_.note(gust, kGrain);
+        lately_.begin_grain();
+        reduction_.begin_grain(std::min(
+            static_cast<float>(depth_.grain_value()),
+            compressor_reduction(gust, static_cast<float>(threshold_.grain_value()), kRatio, kKnee)));
     }
     void process(const AudioBlock& block) override {
-        float reduction[kGrain] = {};
-        float voice[kGrain];
-        bool speaks[kGrain];
         const AudioBlock& side = side_chain(block);
-        gust_.level(side, reduction);
-        voice_.level(side, voice, speaks);
-        const auto threshold = static_cast<float>(threshold_.grain_value());
-        const auto depth = static_cast<float>(depth_.grain_value());
-        float deepest = 0.0f;
-        float gust[kGrain];
-        float lows = lows_;
-        for (int i = 0; i < block.frames; ++i) {
-            gust[i] = reduction[i] - voice[i] - lows;
-            // Of a bass the lows are learnt within some seconds, while it sounds.
-            if (speaks[i])
-                lows = std::clamp(lows + (gust[i] > 0.0f ? learn_ : -unlearn_), kLeastLows, kMostLows);
-        }
-        lows_ = lows;
-        lately_.note(gust, block.frames);
-        for (int i = 0; i < block.frames; ++i) {
-            const float wanted = std::min(depth, compressor_reduction(gust[i], threshold, kRatio, kKnee));
-            reduction[i] = ballistics_.next(wanted);
-            deepest = std::max(deepest, reduction[i]);
-            reduction[i] = -reduction[i];
-        }
-        note_reduction(deepest);
+        gust_.listen(side);
+        voice_.listen(side);
+        float gain[kGrain];
+        note_reduction(reduction_.write(gain, block.frames));
+        for (int i = 0; i < block.frames; ++i) gain[i] = -gain[i];
         lookahead_.process(block);
         taken_.keep(block);
-        shelf_.process(block, reduction);
+        shelf_.process(block, gain);
         taken_.swap(block);
     }
     void reset() override {
@@ -120,20 +110,32 @@ class PlosivesStage final : public Stage {
         voice_.reset();
         lookahead_.reset();
         shelf_.reset();
-        ballistics_.reset();
+        reduction_.reset();
     }
 
   private:
+    /// `gust`: dB over what the voice itself has. Of a bass that is learnt within a vowel or two.
+    void learn_lows(float gust) {
+        if (!voice_.speaks()) {
+            over_ = 0;
+            return;
+        }
+        over_ = gust > 0.0f ? std::min(over_ + 1, vowel_ + 1) : 0;
+        const float up = over_ > vowel_ ? vowel_learn_ : learn_;
+        lows_ = std::clamp(lows_ + (gust > 0.0f ? up : -unlearn_), kLeastLows, kMostLows);
+    }
+
     double rate_ = 48000.0;
     FilteredLevel gust_;
     VoiceReference voice_;
     Lookahead lookahead_;
     MovingShelf shelf_{MovingShelf::Side::low};
-    Ballistics ballistics_;
+    GrainReduction reduction_;
     Smoothed threshold_, depth_, corner_;
     HearTaken taken_;
     HighestLately lately_;
-    float lows_ = kUsualLows, learn_ = 0.0f, unlearn_ = 0.0f;
+    float lows_ = kUsualLows, learn_ = 0.0f, unlearn_ = 0.0f, vowel_learn_ = 0.0f;
+    int vowel_ = 0, over_ = 0;  // grains: that are longer than a gust, with lows above the voice's own
     std::atomic<float> kept_lows_{kUsualLows};
 };
 

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <algorithm>
+#include <array>
 #include <atomic>
 #include <cmath>
 
@@ -13,30 +14,43 @@
 
 namespace reed {
 
-/// Level of a filtered copy of the sound, linked over channels.
+/// Level of a filtered copy of the sound, linked over channels, told once a grain: what is held against a
+/// voice is heard over milliseconds, and a level a frame would cost several times as much.
 class FilteredLevel {
   public:
     /// `seconds`: time constant of the mean square.
     void prepare(double sample_rate, const BandSettings& filter, double seconds) {
         filter_.snap(design(filter, sample_rate));
-        level_.prepare(sample_rate, seconds);
+        level_.set(sample_rate, seconds);
         reset();
     }
     void reset() {
         filter_.reset();
         level_.reset();
+        sums_ = {};
     }
-    /// dBFS, one a frame. `before`: another filter to go through first.
-    void level(const AudioBlock& side, float* out, FilterRunner* before = nullptr) {
+    /// Never across a grain boundary. `before`: another filter to go through first.
+    void listen(const AudioBlock& side, FilterRunner* before = nullptr) {
         copy(side);
         FilterRunner* both[] = {before, &filter_};
         if (before != nullptr)
             FilterRunner::process_still(both, 2, rows());
         else
             filter_.process(rows());
-        level_.process(rows(), LevelDetector::Mode::rms, out);
+        for (int c = 0; c < view_.channels; ++c) {
+            // Frame by frame, so that the result does not hang on the size of the blocks.
+            float sum = sums_[static_cast<size_t>(c)];
+            for (int i = 0; i < view_.frames; ++i) sum += view_[c][i] * view_[c][i];
+            sums_[static_cast<size_t>(c)] = sum;
+        }
     }
-    /// The filtered copy of the last call of level().
+    /// At the grain boundary: dBFS up to there, at least -150.
+    float next() {
+        const float loudest = *std::max_element(sums_.begin(), sums_.end());
+        sums_ = {};
+        return level_.next(loudest);
+    }
+    /// The filtered copy of the last call of listen().
     const AudioBlock& rows() const { return view_; }
 
   private:
@@ -49,7 +63,8 @@ class FilteredLevel {
         }
     }
     FilterRunner filter_;
-    LevelDetector level_;
+    GrainLevel level_;
+    std::array<float, kMaxChannels> sums_{};
     AudioBlock view_;
     float scratch_[kMaxChannels][kGrain] = {};
 };
@@ -64,36 +79,31 @@ class VoiceReference {
         low_.snap(design({FilterType::low_cut, from, 0.0, 0.7071, 12}, sample_rate));
         band_.prepare(sample_rate, {FilterType::high_cut, to, 0.0, 0.7071, 12}, 0.015);
         quiet_words_ = quiet_words;
-        rise_ = static_cast<float>(Ballistics::pole(sample_rate, 25.0));
-        fall_ = static_cast<float>(18.0 / sample_rate);
-        forget_ = static_cast<float>(0.5 / sample_rate);
+        rise_ = static_cast<float>(Ballistics::pole(sample_rate / kGrain, 25.0));
+        fall_ = static_cast<float>(18.0 * kGrain / sample_rate);
+        forget_ = static_cast<float>(0.5 * kGrain / sample_rate);
         reset();
     }
     void reset() {
         low_.reset();
         band_.reset();
-        now_ = kSilence;
+        now_ = raw_ = kSilence;
     }
-    /// One a frame, dBFS; `speaks`: whether the frame is about as loud as words are;
-    /// `raw`: the level of this moment.
-    void level(const AudioBlock& side, float* out, bool* speaks = nullptr, float* raw = nullptr) {
-        band_.level(side, out, &low_);
-        if (raw != nullptr) std::copy_n(out, side.frames, raw);
-        // Held apart from the members, which might be what `out` points to, for all the compiler knows.
-        float now = now_, usual = usual_;
-        const float rise = rise_, fall = fall_, forget = forget_, quiet = quiet_words_;
-        for (int i = 0; i < side.frames; ++i) {
-            const float up = now + rise * (out[i] - now), down = std::max(out[i], now - fall);
-            now = out[i] > now ? up : down;
-            usual = std::max(std::max(usual - forget, now), kSilence);
-            // Before any voice was heard nothing stands out against it.
-            if (speaks != nullptr) speaks[i] = now > usual - quiet && now > kSpeech;
-            out[i] = usual < kSpeech ? 0.0f : std::max(now, usual - quiet);
-        }
-        now_ = now;
-        usual_ = usual;
+    /// Never across a grain boundary.
+    void listen(const AudioBlock& side) { band_.listen(side, &low_); }
+    void begin_grain() {
+        raw_ = band_.next();
+        const float up = now_ + rise_ * (raw_ - now_), down = std::max(raw_, now_ - fall_);
+        now_ = raw_ > now_ ? up : down;
+        usual_ = std::max(std::max(usual_ - forget_, now_), kSilence);
+        kept_.store(usual_, std::memory_order_relaxed);
     }
-    void begin_grain() { kept_.store(usual_, std::memory_order_relaxed); }
+    /// dBFS; before any voice was heard nothing stands out against it.
+    float level() const { return usual_ < kSpeech ? 0.0f : std::max(now_, usual_ - quiet_words_); }
+    /// Whether this moment is about as loud as words are.
+    bool speaks() const { return now_ > usual_ - quiet_words_ && now_ > kSpeech; }
+    /// dBFS of this moment.
+    float raw() const { return raw_; }
     /// The loudest of the last minute, dBFS. Any thread.
     float usual() const { return kept_.load(std::memory_order_relaxed); }
     void remember(float usual) { usual_ = usual; }
@@ -105,8 +115,46 @@ class VoiceReference {
     FilterRunner low_;
     FilteredLevel band_;
     float quiet_words_ = 12.0f, rise_ = 0.0f, fall_ = 0.0f, forget_ = 0.0f;
-    float now_ = kSilence, usual_ = kSilence;
+    float now_ = kSilence, raw_ = kSilence, usual_ = kSilence;
     std::atomic<float> kept_{kSilence};
+};
+
+/// What is taken in the course of a grain, in dB: goes where the grain asks for by the ballistics, and is
+/// nothing, to the bit, when that has died away.
+class GrainReduction {
+  public:
+    void set(double sample_rate, double attack_ms, double release_ms) {
+        ballistics_.set(sample_rate, attack_ms, release_ms, false);
+    }
+    void reset() {
+        ballistics_.reset();
+        wanted_ = reached_ = 0.0f;
+    }
+    void begin_grain(float wanted) {
+        wanted_ = wanted;
+        if (wanted != 0.0f || reached_ > kNothing) return;
+        ballistics_.reset();
+        reached_ = 0.0f;
+    }
+    /// One a frame; the deepest of them is returned.
+    float write(float* reduction, int frames) {
+        if (wanted_ == 0.0f && reached_ == 0.0f) {
+            std::fill_n(reduction, frames, 0.0f);
+            return 0.0f;
+        }
+        float deepest = 0.0f;
+        for (int i = 0; i < frames; ++i) {
+            reached_ = ballistics_.next(wanted_);
+            reduction[i] = reached_;
+            deepest = std::max(deepest, reached_);
+        }
+        return deepest;
+    }
+
+  private:
+    static constexpr float kNothing = 1e-4f;
+    Ballistics ballistics_;
+    float wanted_ = 0.0f, reached_ = 0.0f;
 };
 
 /// The highest of a figure, falling by 6 a second: what a person can read and aim at.
@@ -117,7 +165,11 @@ class HighestLately {
     void note(const float* values, int frames) {
         float highest = kLowest;
         for (int i = 0; i < frames; ++i) highest = std::max(highest, values[i]);
-        highest_ = std::max(highest_ - fall_ * static_cast<float>(frames), highest);
+        note(highest, frames);
+    }
+    /// The highest of so many frames.
+    void note(float highest, int frames) {
+        highest_ = std::max(std::max(highest_ - fall_ * static_cast<float>(frames), highest), kLowest);
     }
     void begin_grain() { shown_.store(highest_, std::memory_order_relaxed); }
     /// Any thread.
