@@ -209,6 +209,7 @@ BandMotions::Coefficients BandMotions::coefficients(const Band& b, float moved_d
 }
 
 void BandMotions::move(Band& b, float to) {
+    done_ = 0;
     const bool stood = b.at_end == to && !b.turned;
     b.now = b.end;
     b.step = {{0.0f, 0.0f, 0.0f}, 0.0f, 0.0f, 0.0f};
@@ -264,64 +265,93 @@ void BandMotions::listen(const AudioBlock& sound) {
     }
 }
 
-namespace {
-
-/// One filter on its way through a grain, all it needs at hand.
-template <typename Band>
-struct Way {
-    explicit Way(const Band& b, size_t c) : at(b.now), step(b.step), s1(b.state[c][0]), s2(b.state[c][1]) {}
-    float next(float in) {
-        at.poles.keep += step.poles.keep;
-        at.poles.cross += step.poles.cross;
-        at.poles.feed += step.poles.feed;
-        at.m0 += step.m0;
-        at.m1 += step.m1;
-        at.m2 += step.m2;
-        const float n1 = at.poles.first(s1, s2, in);
-        const float n2 = at.poles.second(s1, s2, in);
-        const float out = at.m0 * in + (at.m1 * (s1 + n1) + at.m2 * (s2 + n2));
-        s1 = n1;
-        s2 = n2;
-        return out;
-    }
-    decltype(Band::now) at, step;
-    float s1, s2;
-};
-
-}  // namespace
-
 void BandMotions::process(const AudioBlock& block) {
     if (acting_ == 0) return;
-    // Two at a time: the processor works on the second while it waits for the first.
     std::array<Band*, kEqualizerBands> acting{};
     size_t n = 0;
     for (Band& b : bands_) {
         if (b.acting) acting[n++] = &b;
     }
-    for (size_t i = 0; i < n; i += 2) {
-        if (i + 1 < n)
-            run(*acting[i], acting[i + 1], block);
-        else
-            run(*acting[i], nullptr, block);
-    }
+    for (size_t i = 0; i < n; i += kLanes) run(std::span(acting).subspan(i, std::min(kLanes, n - i)), block);
+    done_ += block.frames;
 }
 
-void BandMotions::run(Band& first, Band* second, const AudioBlock& block) {
-    const int channels = std::min(block.channels, kMaxChannels);
-    for (int ch = 0; ch < channels; ++ch) {
-        const auto c = static_cast<size_t>(ch);
-        float* x = block[ch];
-        Way a(first, c);
-        if (second != nullptr) {
-            Way b(*second, c);
-            for (int i = 0; i < block.frames; ++i) x[i] = b.next(a.next(x[i]));
-            second->state[c] = {b.s1, b.s2};
-            if (ch == channels - 1) second->now = b.at;
+namespace {
+
+/// Four filters in a row, one frame apart: while the first has frame t, the second has t - 1 of what the
+/// first has made, and so on. A lane without a filter passes what it is given.
+struct Row {
+    Four keep{}, cross{}, feed{}, m0 = {1.0f, 1.0f, 1.0f, 1.0f}, m1{}, m2{};
+    Four keep_by{}, cross_by{}, feed_by{}, m0_by{}, m1_by{}, m2_by{};  // a frame
+    Four s1{}, s2{}, out{};
+    Four frame{};  // of the grain, counted from one
+
+    template <bool kAll>
+    float next(float in, int t, int frames) {
+        const Four x = __builtin_shufflevector(Four{in, 0.0f, 0.0f, 0.0f}, out, 0, 4, 5, 6);
+        const Four k = keep + frame * keep_by, c = cross + frame * cross_by, f = feed + frame * feed_by;
+        const Four at_band = m1 + frame * m1_by, at_low = m2 + frame * m2_by;
+        // What does not wait for the newest frame first: the next lane waits for what comes out.
+        const Four u1 = k * s1 - c * s2, u2 = (s2 - f * s2) + c * s1;
+        const Four ringing = at_band * (s1 + u1) + at_low * (s2 + u2);
+        out = ((m0 + frame * m0_by) + (at_band * c + at_low * f)) * x + ringing;
+        const Four n1 = u1 + c * x, n2 = u2 + f * x;
+        frame += Four{1.0f, 1.0f, 1.0f, 1.0f};
+        if constexpr (kAll) {
+            s1 = n1;
+            s2 = n2;
         } else {
-            for (int i = 0; i < block.frames; ++i) x[i] = a.next(x[i]);
+            // Lanes that have no frame yet, or none any more, stay as they are.
+            for (int lane = 0; lane < 4; ++lane) {
+                if (t < lane || t - lane >= frames) continue;
+                s1[lane] = n1[lane];
+                s2[lane] = n2[lane];
+            }
         }
-        first.state[c] = {a.s1, a.s2};
-        if (ch == channels - 1) first.now = a.at;
+        return out[3];
+    }
+};
+
+}  // namespace
+
+void BandMotions::run(std::span<Band* const> row, const AudioBlock& block) const {
+    Row all;
+    const auto done = static_cast<float>(done_);
+    all.frame = Four{done + 1.0f, done, done - 1.0f, done - 2.0f};
+    const Four first_frame = all.frame;
+    for (size_t b = 0; b < row.size(); ++b) {
+        const Coefficients &from = row[b]->now, &by = row[b]->step;
+        all.keep[b] = from.poles.keep;
+        all.cross[b] = from.poles.cross;
+        all.feed[b] = from.poles.feed;
+        all.m0[b] = from.m0;
+        all.m1[b] = from.m1;
+        all.m2[b] = from.m2;
+        all.keep_by[b] = by.poles.keep;
+        all.cross_by[b] = by.poles.cross;
+        all.feed_by[b] = by.poles.feed;
+        all.m0_by[b] = by.m0;
+        all.m1_by[b] = by.m1;
+        all.m2_by[b] = by.m2;
+    }
+    constexpr int kLate = 3;  // frames by which the last lane is behind
+    const int n = block.frames;
+    for (int ch = 0; ch < std::min(block.channels, kMaxChannels); ++ch) {
+        const auto c = static_cast<size_t>(ch);
+        all.frame = first_frame;
+        for (size_t b = 0; b < row.size(); ++b) {
+            all.s1[b] = row[b]->state[c][0];
+            all.s2[b] = row[b]->state[c][1];
+        }
+        float* x = block[ch];
+        int t = 0;
+        for (; t < std::min(kLate, n); ++t) all.next<false>(x[t], t, n);
+        for (; t < n; ++t) x[t - kLate] = all.next<true>(x[t], t, n);
+        for (; t < n + kLate; ++t) {
+            const float y = all.next<false>(0.0f, t, n);
+            if (t >= kLate) x[t - kLate] = y;
+        }
+        for (size_t b = 0; b < row.size(); ++b) row[b]->state[c] = {all.s1[b], all.s2[b]};
     }
 }
 

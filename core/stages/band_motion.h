@@ -3,6 +3,7 @@
 
 #include <array>
 #include <atomic>
+#include <span>
 
 #include "base/audio_block.h"
 #include "dsp/filter_design.h"
@@ -62,6 +63,10 @@ class BandMotions {
     /// At every grain boundary and for every band: the band as it is now, and how much of it is heard, 0
     /// to 1. Another type only while nothing is.
     void begin_grain(int band, const BandSettings& now, double heard);
+    /// Whether anything is to be done for the band at a grain boundary.
+    bool acts(int band) const {
+        return bands_[at(band)].acting || bands_[at(band)].settings.moves != BandMoves::stays;
+    }
     void reset();
     /// What the equalizer is given; never across a grain boundary.
     void listen(const AudioBlock& sound);
@@ -96,7 +101,7 @@ class BandMotions {
         GrainLevel level;
         Ballistics ballistics;
         float sign = -1.0f, moved = 0.0f;
-        // Within this grain, and at its end.
+        // At the beginning of this grain, by frame, and at its end.
         Coefficients now, step, end;
         float at_end = 0.0f;  // dB
         bool turned = false;  // has another shape since
@@ -107,12 +112,14 @@ class BandMotions {
     void end(int band);
     void shape_to(int band, const BandSettings& shape);
     void measure(int band);
-    static void move(Band& band, float to);
+    void move(Band& band, float to);
     static Coefficients coefficients(const Band& band, float moved_db);
-    static void run(Band& first, Band* second, const AudioBlock& block);
+    /// Up to four bands, in their order.
+    void run(std::span<Band* const> row, const AudioBlock& block) const;
 
     double rate_ = 48000.0;
     int acting_ = 0;
+    int done_ = 0;  // frames of this grain
     std::array<Band, kEqualizerBands> bands_;
     std::array<Ranges, kEqualizerBands / kLanes> ranges_;
     std::array<std::atomic<float>, kEqualizerBands> shown_level_{}, shown_moved_{};

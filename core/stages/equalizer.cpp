@@ -244,9 +244,10 @@ class EqualizerStage final : public Stage {
     }
     void begin_grain() override {
         for (auto& band : bands_) band.begin_grain();
-        for (int b = 0; b < kEqualizerBands; ++b)
-            motions_.begin_grain(b, bands_[static_cast<size_t>(b)].shape(),
-                                 bands_[static_cast<size_t>(b)].heard());
+        for (int b = 0; b < kEqualizerBands; ++b) {
+            const RunningBand& band = bands_[static_cast<size_t>(b)];
+            if (motions_.acts(b)) motions_.begin_grain(b, band.shape(), band.heard());
+        }
         listening_.hold();
         listening_.begin_grain();
     }

@@ -24,6 +24,7 @@ class RunningBand {
         runner_.reset();
     }
     void set(const BandSettings& b, bool on) {
+        rests_ = false;
         wanted_ = b;
         on_ = on;
         frequency_.set(std::log(b.frequency));
@@ -31,6 +32,7 @@ class RunningBand {
         q_.set(std::log(b.q));
     }
     void begin_grain() {
+        if (rests_) return;  // nothing has changed since all was where it should be
         heard_ = 0.0;
         if (!on_ && !active_ && wet_.target() == 0.0 && wanted_ == parked_) return;  // off and left alone
         const bool same_shape = wanted_.type == shape_.type && wanted_.slope == shape_.slope;
@@ -52,6 +54,8 @@ class RunningBand {
         }
         heard_ = wet_.grain_value();
         active_ = !silent && !neutral();
+        rests_ = !silent && same_shape && !wet_.moving() && !runner_.moving() && settling_ == 0 &&
+                 !frequency_.moving() && !gain_.moving() && !q_.moving();
     }
     void process(const AudioBlock& block) {
         if (!wet_.moving() && wet_.grain_value() == 1.0) {
@@ -145,7 +149,7 @@ class RunningBand {
     Sections left_, goal_;
     double rate_ = 48000.0;
     BandSettings shape_, wanted_, parked_;
-    bool on_ = false, active_ = true;
+    bool on_ = false, active_ = true, rests_ = false;
     double heard_ = 0.0;
     Smoothed frequency_, gain_, q_, wet_;
     FilterRunner runner_;
