@@ -16,10 +16,10 @@ constexpr Choice kRanges[] = {{"band", "Sharp band only"}, {"whole", "Whole voic
 
 constexpr Parameter kTable[] = {
     parameter::number(
-        "threshold", "Threshold", Unit::decibel, -40.0, 10.0, -20.0, Scale::linear,
+        "threshold", "Threshold", Unit::decibel, -40.0, 10.0, -22.0, Scale::linear,
         "Against the voice's own level: an s that is sharper than this is taken down. Watch how "
         "sharp yours are."),
-    parameter::number("depth", "Depth", Unit::decibel, -24.0, 0.0, -9.0, Scale::linear,
+    parameter::number("depth", "Depth", Unit::decibel, -24.0, 0.0, -10.0, Scale::linear,
                       "The most it takes. Too much makes a lisp."),
     parameter::choice("range", "Takes from", kRanges, 0,
                       "The sharp band only is heard least; the whole voice keeps its colour."),
@@ -46,7 +46,7 @@ constexpr Readout kReadouts[] = {
 constexpr double kSharpFrom = 4000.0;  // Hz; what is listened to for sibilants
 constexpr double kVoiceFrom = 150.0, kVoiceTo = 3000.0;
 constexpr float kQuietWords = 10.0f;  // dB below the usual voice: less is a pause
-constexpr float kRatio = 4.0f, kKnee = 6.0f;
+constexpr float kRatio = 4.0f, kKnee = 4.0f;
 constexpr double kAttackMs = 0.7;
 constexpr double kCornerShare = 0.58;  // of the mean frequency of the sibilants
 

@@ -54,8 +54,8 @@ class RunningBand {
         }
         heard_ = wet_.grain_value();
         active_ = !silent && !neutral();
-        rests_ = !silent && same_shape && !wet_.moving() && !runner_.moving() && settling_ == 0 &&
-                 !frequency_.moving() && !gain_.moving() && !q_.moving();
+        rests_ = !silent && same_shape && !wet_.moving() && !runner_.moving() && !frequency_.moving() &&
+                 !gain_.moving() && !q_.moving();
     }
     void process(const AudioBlock& block) {
         if (!wet_.moving() && wet_.grain_value() == 1.0) {
