@@ -13,7 +13,8 @@ Character::Character(const CharacterSpec& spec, const StreamFormat& format) : na
         latency_ += links_.back().stage->latency();
     }
     loudness_.prepare(format, latency_);
-    loudness_.allow(0.0, 1.0);
+    // A little less than what went in: sentences are over before they are weighed for good.
+    loudness_.allow(0.0, 1.0, 0.95);
     step_ = static_cast<float>(1.0 / (kShortestFade * format.sample_rate));
     silent_ = latency_;
 }

@@ -26,9 +26,11 @@ class LoudnessKeeper {
     }
     /// The least and most it may turn, as factors; 1 and 1: nothing.
     double gain() const { return gain_.grain_value(); }
-    void allow(double least, double most) {
+    /// `aim`: what is wanted of the loudness that came in, as a factor.
+    void allow(double least, double most, double aim = 1.0) {
         least_ = least;
         most_ = most;
+        aim_ = aim;
     }
     /// Starts from silence, but knows what it has measured.
     void reset() {
@@ -43,7 +45,7 @@ class LoudnessKeeper {
         after_ = forget_ * after_ + sum_after_;
         sum_before_ = sum_after_ = 0.0;
         const bool known = after_ > kSilence && before_ > kSilence;
-        gain_.set(std::clamp(known ? std::sqrt(before_ / after_) : 1.0, least_, most_));
+        gain_.set(std::clamp(known ? aim_ * std::sqrt(before_ / after_) : 1.0, least_, most_));
         gain_.begin_grain();
     }
     /// What comes in; as process().
@@ -75,7 +77,7 @@ class LoudnessKeeper {
 
     FilterRunner ears_[2];
     double forget_ = 0.0, before_ = 0.0, after_ = 0.0, sum_before_ = 0.0, sum_after_ = 0.0;
-    double least_ = 0.0, most_ = 1.0;
+    double least_ = 0.0, most_ = 1.0, aim_ = 1.0;
     std::vector<double> waiting_;  // of the grains whose sound is not out yet
     size_t at_ = 0;
     Smoothed gain_;
