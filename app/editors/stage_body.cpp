@@ -6,10 +6,12 @@
 #include "editors/equalizer_body.h"
 #include "editors/general_body.h"
 #include "editors/multiband_body.h"
+#include "editors/pitch_body.h"
 #include "editors/suppression_body.h"
 #include "editors/tone_body.h"
 #include "stages/equalizer.h"
 #include "stages/multiband.h"
+#include "stages/pitch.h"
 #include "stages/suppression.h"
 #include "stages/tone.h"
 
@@ -26,6 +28,7 @@ std::map<const StageKind*, StageBody::Maker>& makers() {
     static std::map<const StageKind*, StageBody::Maker> all{
         {&kEqualizerStage, makeBody<EqualizerBody>},
         {&kMultibandStage, makeBody<MultibandBody>},
+        {&kPitchStage, makeBody<PitchBody>},
         {&kSuppressionStage, makeBody<SuppressionBody>},
         {&kToneStage, makeBody<ToneBody>},
     };

@@ -175,7 +175,8 @@ Finding finding(const Situation& now) {
                 "The others are louder than the voice and far from it: words blur.",
                 {},
                 propose(kTable, kLevel, -4.0, "Level {0} dB")};
-    return {};
+    if (now.values[kVoices] < 1.5) return {"one", FindingTone::good, "One more speaks along.", {}, {}};
+    return {"joins", FindingTone::good, "{0} more speak along.", {{now.values[kVoices], Unit::count, 0}}, {}};
 }
 
 }  // namespace

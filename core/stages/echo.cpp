@@ -118,7 +118,7 @@ Finding finding(const Situation& now) {
                 "Its repeats are louder than the words that follow: hard to follow for long.",
                 {},
                 propose(kTable, kRepeats, 40.0, "Repeats {0} %")};
-    return {};
+    return {"gives_way", FindingTone::good, "The repeats give way to the words that follow.", {}, {}};
 }
 
 }  // namespace

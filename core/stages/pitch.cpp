@@ -39,21 +39,24 @@ constexpr Parameter kTable[] = {
     parameter::number("speed", "Glide", Unit::milliseconds, 1.0, 300.0, 20.0, Scale::logarithmic,
                       "How long a tone takes to its note: 1 ms is a machine, 150 ms a good singer."),
 };
-enum Index { kShift, kSize, kSnap, kScale, kRoot, kSpeed };
 constexpr Readout kReadouts[] = {{"pitch", "Pitch now", Unit::hertz}, {"goes_to", "Goes to", Unit::hertz}};
 
 /// Semitones of a scale above its root, one bit each.
 constexpr unsigned kNotes[] = {0xFFF, 0b101010110101, 0b010110101101, 0b001010010101};
 constexpr double kConcertPitch = 440.0;  // Hz, ISO 16
 constexpr double kConcertNote = 69.0;    // its number, counted as MIDI does
+constexpr double kSomebody = 5.0;        // semitones; our choice
+
+bool has(unsigned notes, int root, int note) {
+    return (notes >> static_cast<unsigned>(((note - root) % 12 + 12) % 12) & 1U) != 0;
+}
 
 /// How many semitones the nearest note is away.
 double way_to_note(double note, unsigned notes, int root) {
     double best = std::numeric_limits<double>::max();
     const auto middle = static_cast<int>(std::lround(note));
     for (int n = middle - 7; n <= middle + 7; ++n) {
-        const bool there = (notes >> static_cast<unsigned>(((n - root) % 12 + 12) % 12) & 1U) != 0;
-        if (there && std::abs(n - note) < std::abs(best)) best = n - note;
+        if (has(notes, root, n) && std::abs(n - note) < std::abs(best)) best = n - note;
     }
     return best;
 }
@@ -64,19 +67,19 @@ class PitchStage final : public Stage {
         rate_ = format.sample_rate;
         grains_.prepare(format);
         loudness_.prepare(format, grains_.latency());
-        shift_.prepare(rate_, 0.010, values[kShift]);
-        size_.prepare(rate_, 0.010, values[kSize]);
-        snap_.prepare(rate_, 0.010, values[kSnap]);
+        shift_.prepare(rate_, 0.010, values[kPitchShift]);
+        size_.prepare(rate_, 0.010, values[kPitchSize]);
+        snap_.prepare(rate_, 0.010, values[kPitchSnap]);
         set_values(values);
         correction_ = 0.0;
     }
     void set_values(std::span<const double> values) override {
-        shift_.set(values[kShift]);
-        size_.set(values[kSize]);
-        snap_.set(values[kSnap]);
-        scale_ = static_cast<size_t>(values[kScale]);
-        root_ = static_cast<int>(values[kRoot]);
-        keep_ = std::exp(-kGrain / (values[kSpeed] / 1000.0 * rate_));
+        shift_.set(values[kPitchShift]);
+        size_.set(values[kPitchSize]);
+        snap_.set(values[kPitchSnap]);
+        scale_ = static_cast<size_t>(values[kPitchScale]);
+        root_ = static_cast<int>(values[kPitchRoot]);
+        keep_ = std::exp(-kGrain / (values[kPitchSpeed] / 1000.0 * rate_));
     }
     float readout(size_t which) const override { return told_[which].load(std::memory_order_relaxed); }
 
@@ -85,7 +88,7 @@ class PitchStage final : public Stage {
         const double period = grains_.period();
         double way = 0.0;
         if (period > 0.0) {
-            const double note = kConcertNote + 12.0 * std::log2(rate_ / period / kConcertPitch);
+            const double note = note_of(rate_ / period);
             // Of the shifted voice: that is what is heard.
             way =
                 0.01 * snap_.grain_value() * way_to_note(note + shift_.grain_value(), kNotes[scale_], root_);
@@ -124,16 +127,46 @@ class PitchStage final : public Stage {
 };
 
 Finding finding(const Situation& now) {
-    if (now.values[kShift] == 0.0 && now.values[kSize] == 0.0 && now.values[kSnap] == 0.0)
+    const double shift = now.values[kPitchShift], size = now.values[kPitchSize];
+    if (shift == 0.0 && size == 0.0 && now.values[kPitchSnap] == 0.0)
         return {"at_rest",
                 FindingTone::neutral,
                 "It changes nothing, but delays the voice. Turn pitch or formants.",
                 {},
                 {}};
-    return {};
+    if (now.values[kPitchSnap] >= 70.0 && now.values[kPitchSpeed] <= 40.0)
+        return {"sings",
+                FindingTone::neutral,
+                "Nothing is left between the notes: it sings like a machine.",
+                {},
+                {}};
+    if (std::abs(shift) > kSomebody || std::abs(size) > kSomebody)
+        return {"nobody",
+                FindingTone::neutral,
+                "More than {0} semitones from itself it is a character's voice, no person's.",
+                {{kSomebody}},
+                {}};
+    return {"somebody", FindingTone::good, "This could still be somebody's own voice.", {}, {}};
 }
 
 }  // namespace
+
+double note_of(double frequency) {
+    return kConcertNote + 12.0 * std::log2(frequency / kConcertPitch);
+}
+
+double frequency_of_note(double note) {
+    return kConcertPitch * std::exp2((note - kConcertNote) / 12.0);
+}
+
+bool scale_has(std::span<const double> values, int note) {
+    return has(kNotes[static_cast<size_t>(values[kPitchScale])], static_cast<int>(values[kPitchRoot]), note);
+}
+
+double way_to_scale(std::span<const double> values, double note) {
+    return way_to_note(note, kNotes[static_cast<size_t>(values[kPitchScale])],
+                       static_cast<int>(values[kPitchRoot]));
+}
 
 const StageKind kPitchStage{.id = "pitch",
                             .title = "Pitch",

@@ -226,7 +226,8 @@ Finding finding(const Situation& now) {
                 "At {0} % the room is nearly as loud as the words: hard to follow for long.",
                 {{mix, Unit::none}},
                 propose(kTable, kMix, 20.0, "Mix {0} %")};
-    return {};
+    if (mix > 50.0) return {};
+    return {"stays_clear", FindingTone::good, "The words stay in front of the room.", {}, {}};
 }
 
 }  // namespace

@@ -153,7 +153,10 @@ Finding finding(const Situation& now) {
                 "A tone this high has too few harmonics to carry words.",
                 {},
                 propose(kTable, kPitch, 160.0, "Tone {0} Hz")};
-    return {};
+    const Quantity tone{now.values[kPitch], Unit::hertz, 0};
+    if (now.values[kWay] != 0.0)
+        return {"rings", FindingTone::good, "Every sound of the voice is split about {0}.", {tone}, {}};
+    return {"speaks", FindingTone::good, "Every word is spoken at {0}.", {tone}, {}};
 }
 
 }  // namespace

@@ -111,7 +111,7 @@ Finding finding(const Situation& now) {
                 {},
                 propose(kTable, kWidth, 30.0, "Width {0} %")};
     }
-    return {};
+    return {"one_voice", FindingTone::good, "It stays one voice, on headphones as well.", {}, {}};
 }
 
 }  // namespace

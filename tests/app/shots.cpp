@@ -63,11 +63,9 @@ TEST_CASE("shots: input", "[.shots]") {
 TEST_CASE("shots: dynamics", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
-    for (const char* id : {"gate", "compressor"}) {
-        w.session.strip().focus(id);
-        settle(id == std::string("gate") ? 9.0 : 2.0);
-        shoot(w, (std::string(id) + "-dusk").c_str());
-    }
+    w.session.strip().focus("compressor");
+    settle(9.0);
+    shoot(w, "compressor-dusk");
     // A gate that cuts.
     w.session.strip().focus("gate");
     const auto row = [](const char* id) { return static_cast<size_t>(find_stage_kind("gate")->find(id)); };
@@ -276,4 +274,16 @@ TEST_CASE("shots: tone", "[.shots]") {
     w.session.strip().setValue("tone", 1, 3.0);
     settle(9.0);
     shoot(w, "tone-dusk");
+}
+
+TEST_CASE("shots: pitch", "[.shots]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.strip().addStage(*find_stage_kind("pitch"), 4);
+    w.session.strip().focus("pitch");
+    w.session.strip().setValue("pitch", 0, 4.0);
+    w.session.strip().setValue("pitch", 2, 60.0);
+    w.session.strip().setValue("pitch", 3, 3.0);
+    settle(12.0);
+    shoot(w, "pitch-dusk");
 }

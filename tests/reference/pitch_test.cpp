@@ -8,6 +8,7 @@
 #include "dsp/fourier.h"
 #include "dsp/pitch_finder.h"
 #include "measure/loudness.h"
+#include "stages/pitch.h"
 #include "support/signals.h"
 #include "support/vowel.h"
 
@@ -217,4 +218,20 @@ TEST_CASE("spoken words at another pitch are as loud as they were, and as long",
         INFO(shift << ", formants " << size);
         CHECK(measure_loudness(moved, 48000).integrated.value() == Approx(before).margin(2.5));
     }
+}
+
+TEST_CASE("notes and scales are those of equal temperament on 440 Hz", "[reference][pitch]") {
+    // ISO 16 (A of 440 Hz); twelve equal steps to the octave. C, E and G above: handbook values.
+    CHECK(note_of(440.0) == Approx(69.0));
+    CHECK(frequency_of_note(60) == Approx(261.63).margin(0.01));
+    CHECK(frequency_of_note(64) == Approx(329.63).margin(0.01));
+    CHECK(frequency_of_note(67) == Approx(392.00).margin(0.01));
+    CHECK(note_of(frequency_of_note(41.3)) == Approx(41.3));
+    // D major: two sharps, F and C.
+    std::vector<double> values = stage("pitch", {{"scale", 1}, {"root", 2}}).values;
+    for (const int note : {62, 64, 66, 67, 69, 71, 73, 74, 50}) CHECK(scale_has(values, note));
+    for (const int note : {63, 65, 68, 70, 72}) CHECK_FALSE(scale_has(values, note));
+    CHECK(way_to_scale(values, 65.2) == Approx(0.8));   // F and a bit: to F sharp
+    CHECK(way_to_scale(values, 64.9) == Approx(-0.9));  // a bit under F: to E
+    CHECK(way_to_scale(values, 66.0) == Approx(0.0));
 }

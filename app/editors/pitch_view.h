@@ -1,0 +1,55 @@
+// The pitch of the voice over the last seconds, as it comes and as it leaves.
+#pragma once
+
+#include <QWidget>
+#include <deque>
+
+#include "session/stage_ref.h"
+#include "widgets/still_layer.h"
+
+namespace reed::ui {
+
+class Session;
+
+/// Ten seconds of pitch, newest at the right edge: as it comes (faint) and as it leaves (the voice's colour),
+/// over the notes of the scale while it snaps to them. Dragging up and down, the wheel and the arrow keys
+/// turn the pitch (Shift: fine); a double click puts it to rest.
+class PitchView final : public QWidget {
+    Q_OBJECT
+  public:
+    PitchView(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    /// What is to be said of the voice.
+    QString words() const;
+    QSize sizeHint() const override { return {360, 200}; }
+    QSize minimumSizeHint() const override { return {240, 130}; }
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+
+  private:
+    /// Notes, as note_of() counts them; 0 where there is no pitch.
+    struct Moment {
+        double time = 0.0;  // s, of the stage's sound
+        double comes = 0.0, leaves = 0.0;
+    };
+    QRectF plot() const;
+    double y(const QRectF& r, double note) const;
+    void follow();
+    void paintCourse(QPainter& p, const QRectF& r, double Moment::*which) const;
+    void paintGround(QPainter& layer, const StageSpec& s) const;
+    Session& session_;
+    StageRef stage_;
+    StillLayer still_;
+    std::deque<Moment> course_;
+    double told_from_ = 0.0;  // s
+    double pressed_at_ = 0.0, pressed_shift_ = 0.0;
+    bool held_ = false;
+};
+
+}  // namespace reed::ui
