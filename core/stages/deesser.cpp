@@ -155,7 +155,7 @@ class DeesserStage final : public Stage {
         sharp_.listen(side);
         voice_.listen(side);
         found_.listen(sharp_.rows()[0], side.frames);
-        float reduction[kGrain];
+        float reduction[kGrain] = {};
         note_reduction(reduction_.write(reduction, block.frames));
         lookahead_.process(block);
         taken_.keep(block);

@@ -97,7 +97,7 @@ class PlosivesStage final : public Stage {
         const AudioBlock& side = side_chain(block);
         gust_.listen(side);
         voice_.listen(side);
-        float gain[kGrain];
+        float gain[kGrain] = {};
         note_reduction(reduction_.write(gain, block.frames));
         for (int i = 0; i < block.frames; ++i) gain[i] = -gain[i];
         lookahead_.process(block);
