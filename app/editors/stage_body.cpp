@@ -26,10 +26,8 @@ StageBody* makeBody(Session& session, const StageRef& stage, QWidget* parent) {
 /// Kinds that have an editor of their own.
 std::map<const StageKind*, StageBody::Maker>& makers() {
     static std::map<const StageKind*, StageBody::Maker> all{
-        {&kEqualizerStage, makeBody<EqualizerBody>},
-        {&kMultibandStage, makeBody<MultibandBody>},
-        {&kPitchStage, makeBody<PitchBody>},
-        {&kSuppressionStage, makeBody<SuppressionBody>},
+        {&kEqualizerStage, makeBody<EqualizerBody>}, {&kMultibandStage, makeBody<MultibandBody>},
+        {&kPitchStage, makeBody<PitchBody>},         {&kSuppressionStage, makeBody<SuppressionBody>},
         {&kToneStage, makeBody<ToneBody>},
     };
     return all;
