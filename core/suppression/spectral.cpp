@@ -149,7 +149,8 @@ class Spectral final : public SuppressionMethod {
         const Learning learning = watch_.judge(power_, noise_, periodic_, voice());
         tracker_.follow(power_, noise_, learning);
         // What might become somebody is let through before it is known; what it was is learnt later.
-        const bool maybe = watch_.rise() > kAlert || repeats_ > kRepeats;
+        const bool maybe = ear_ ? watch_.rise() > kAlertWith || repeats_ > kRepeatsWith
+                                : watch_.rise() > kAlert || repeats_ > kRepeats;
         alert_ = maybe ? kAlertSeconds : std::max(0.0f, alert_ - static_cast<float>(hop_seconds_));
         nobody_ =
             learning != Learning::quickly || alert_ > 0.0f ? 0.0f : nobody_ + nobody_step_ * (1.0f - nobody_);
@@ -240,8 +241,11 @@ class Spectral final : public SuppressionMethod {
         return std::max(1e-9f, (sums_[end] - sums_[first]) / static_cast<float>(end - first));
     }
 
-    static constexpr float kAlert = 5.0f, kRepeats = 0.5f, kAlertSeconds = 0.15f;  // dB, correlation
-    static constexpr float kMaybe = 0.15f, kSurely = 0.5f;                         // probability of speech
+    // dB, correlation. A fountain repeats itself by chance, now and then, and is heard as chirps where that
+    // opens; with the network it is not, and its word on what is weak costs clearness where it is asked more.
+    static constexpr float kAlert = 6.0f, kRepeats = 0.65f, kAlertWith = 5.0f, kRepeatsWith = 0.5f;
+    static constexpr float kAlertSeconds = 0.15f;
+    static constexpr float kMaybe = 0.15f, kSurely = 0.5f;  // probability of speech
     static constexpr float kLoudFrom = 4.0f,
                            kLoudTo = 16.0f;  // a-priori SNR of the neighbourhood: 6 and 12 dB
 
