@@ -5,6 +5,7 @@
 
 #include "editors/field_grid.h"
 #include "editors/time_view.h"
+#include "editors/trail_view.h"
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/words.h"
@@ -16,7 +17,12 @@ GeneralBody::GeneralBody(Session& session, const StageRef& stage, QWidget* paren
     auto* line = new QHBoxLayout(this);
     line->setContentsMargins(0, 0, 0, 0);
     line->setSpacing(16);
-    line->addWidget(new TimeView(session, stage, this), 5);
+    auto* pictures = new QVBoxLayout;
+    pictures->setSpacing(6);
+    pictures->addWidget(new TimeView(session, stage, this), 3);
+    if (const StageSpec* s = stage.spec(); s != nullptr && TrailView::fits(s->stage_kind()))
+        pictures->addWidget(new TrailView(session, stage, this), 2);
+    line->addLayout(pictures, 5);
     grid_ = new FieldGrid(session, stage, this);
     grid_->buildAll(6);
     auto* right = new QVBoxLayout;

@@ -9,6 +9,7 @@
 #include "editors/recipe_menu.h"
 #include "editors/stage_body.h"
 #include "measure/findings.h"
+#include "session/readout_trail.h"
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
@@ -18,6 +19,7 @@
 namespace reed::ui {
 StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
     setObjectName("stage_editor");
+    ReadoutTrail::of(session);  // begins to listen
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(16, 10, 16, 10);
     column->setSpacing(6);

@@ -1,0 +1,56 @@
+#include "session/readout_trail.h"
+
+#include <algorithm>
+
+#include "session/session.h"
+
+namespace reed::ui {
+
+ReadoutTrail& ReadoutTrail::of(Session& session) {
+    if (auto* there = session.findChild<ReadoutTrail*>({}, Qt::FindDirectChildrenOnly)) return *there;
+    auto* made = new ReadoutTrail(&session);
+    connect(&session, &Session::ticked, made, [made, &session] {
+        const auto sound = session.engine().input_history();
+        if (sound == nullptr) return;
+        made->follow(session.strip().chain(),
+                     static_cast<double>(sound->written()) / session.engine().format().sample_rate,
+                     [&session](size_t stage) { return session.engine().chain().readouts(stage); });
+    });
+    return *made;
+}
+
+int ReadoutTrail::shown(const StageKind& kind) {
+    const auto it = std::ranges::find(kind.readouts, Unit::decibel, &Readout::unit);
+    return it != kind.readouts.end() ? static_cast<int>(it - kind.readouts.begin()) : -1;
+}
+
+void ReadoutTrail::follow(const ChainSpec& chain, double time,
+                          const std::function<std::vector<float>(size_t)>& told) {
+    // Another input begins anew.
+    if (time < time_) stages_.clear();
+    if (time >= time_ && time < time_ + kStep) return;
+    time_ = time;
+    std::erase_if(stages_, [&](const auto& s) { return chain.index_of(s.first) < 0; });
+    for (size_t i = 0; i < chain.stages.size(); ++i) {
+        const StageSpec& stage = chain.stages[i];
+        const int which = shown(stage.stage_kind());
+        if (which < 0) continue;
+        auto& trail = stages_[stage.id];
+        if (stage.bypass) {
+            trail.clear();
+            continue;
+        }
+        const auto all = told(i);
+        if (static_cast<size_t>(which) >= all.size()) continue;
+        trail.push_back({time, all[static_cast<size_t>(which)]});
+        while (trail.front().time < time - kSeconds) trail.pop_front();
+    }
+}
+
+const std::deque<ReadoutTrail::Moment>& ReadoutTrail::of(const std::string& stage) const {
+    static const std::deque<Moment> kNothing;
+    const auto it = stages_.find(stage);
+    return it != stages_.end() ? it->second : kNothing;
+}
+
+}  // namespace reed::ui
