@@ -87,6 +87,8 @@ TEST_CASE("the picture of pitch tells where the voice comes from and goes to, an
         [&] { return w.pixels(ui::theme().straw, 0.3, 0.6) > 20; }));  // 224 Hz lies above the middle
     CHECK(w.pixels(ui::theme().straw, 0.62, 0.98) == 0);
     w.session.strip().setValue("pitch", kPitchSnap, 100);
+    // What was before says nothing of the values as they are now.
+    CHECK_THAT(w.view()->words().toStdString(), Catch::Contains("Listens for a voice"));
     CHECK(w.says("33 cents off the notes, and leaves 0 cents off. In tune."));
     CHECK(w.find<ui::ValueField>("scale")->isVisible());
     w.session.strip().setValue("pitch", kPitchSnap, 10);
