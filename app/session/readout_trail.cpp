@@ -20,7 +20,10 @@ ReadoutTrail& ReadoutTrail::of(Session& session) {
 }
 
 int ReadoutTrail::shown(const StageKind& kind) {
-    const auto it = std::ranges::find(kind.readouts, Unit::decibel, &Readout::unit);
+    // What is held against a value, or what a gain that moves has come to; other figures have no scale.
+    const auto it = std::ranges::find_if(kind.readouts, [&kind](const Readout& r) {
+        return r.unit == Unit::decibel && (!r.beside.empty() || kind.reports_reduction);
+    });
     return it != kind.readouts.end() ? static_cast<int>(it - kind.readouts.begin()) : -1;
 }
 
