@@ -13,8 +13,8 @@ namespace reed::ui {
 
 class Session;
 
-/// Of every stage whose kind tells something in decibels, the first of it, ten times a second of sound,
-/// whether anybody looks at that stage or not.
+/// Of every stage whose kind tells something in decibels that is held against a value, or its gain: the first
+/// of it, ten times a second of sound, whether anybody looks at that stage or not.
 class ReadoutTrail final : public QObject {
     Q_OBJECT
   public:

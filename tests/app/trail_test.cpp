@@ -102,6 +102,13 @@ TEST_CASE("a trail holds a minute at ten moments a second, and begins anew with 
     ChainSpec chain;
     chain.stages.push_back(new_stage(chain, *find_stage_kind("gate")));
     chain.stages.push_back(new_stage(chain, *find_stage_kind("plosives")));
+    // What is held against a threshold, and what a leveller did; other figures have no scale.
+    const auto shown = [](const char* kind) { return ui::ReadoutTrail::shown(*find_stage_kind(kind)); };
+    CHECK(shown("deesser") == 0);
+    CHECK(shown("plosives") == 0);
+    CHECK(shown("leveller") == 1);
+    CHECK(shown("saturation") == -1);
+    CHECK(shown("widener") == -1);
     ui::ReadoutTrail trail;
     const auto follow = [&](double time) {
         trail.follow(chain, time, [time](size_t) { return std::vector<float>{static_cast<float>(time)}; });
