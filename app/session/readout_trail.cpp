@@ -11,7 +11,8 @@ ReadoutTrail& ReadoutTrail::of(Session& session) {
     auto* made = new ReadoutTrail(&session);
     connect(&session, &Session::ticked, made, [made, &session] {
         const auto sound = session.engine().input_history();
-        if (sound == nullptr) return;
+        // While a chain is built its stages stand in other places than those of the one that tells.
+        if (sound == nullptr || !session.engine().chain().settled()) return;
         made->follow(session.strip().chain(),
                      static_cast<double>(sound->written()) / session.engine().format().sample_rate,
                      [&session](size_t stage) { return session.engine().chain().readouts(stage); });

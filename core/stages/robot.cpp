@@ -153,6 +153,7 @@ Finding finding(const Situation& now) {
                 "A tone this high has too few harmonics to carry words.",
                 {},
                 propose(kTable, kPitch, 160.0, "Tone {0} Hz")};
+    if (now.values[kMix] < 50.0) return {};  // more of the voice than of the robot
     const Quantity tone{now.values[kPitch], Unit::hertz, 0};
     if (now.values[kWay] != 0.0)
         return {"rings", FindingTone::good, "Every sound of the voice is split about {0}.", {tone}, {}};

@@ -1,4 +1,6 @@
 // A minute of what a stage measured or did, in its editor.
+#include <thread>
+
 #include "app/window.h"
 #include "editors/trail_view.h"
 
@@ -124,4 +126,29 @@ TEST_CASE("a trail holds a minute at ten moments a second, and begins anew with 
     chain.stages.pop_back();
     follow(0.7);
     CHECK(trail.of("plosives").empty());
+}
+
+TEST_CASE("a trail takes nothing from another stage while the chain is built anew", "[window]") {
+    TemporaryFolder folder;
+    write_wav(folder.path("hissing.wav"), mono(hissing(100)));
+    TrailWindow w(folder);
+    w.setInput({DeviceKind::sound_file, folder.path("hissing.wav")});
+    w.session.strip().addStage(*find_stage_kind("deesser"), 0);
+    w.session.strip().addStage(*find_stage_kind("leveller"), 1);
+    REQUIRE(Window::until([&] { return w.trail("leveller").size() > 20; }, 30.0));
+    // The second figure of the de-esser is in Hz: as a gain it would be thousands of dB.
+    for (int i = 0; i < 8; ++i) {
+        // The next look falls into the moment after the move, while the chain before it still tells.
+        const auto due = [&] {
+            return static_cast<double>(w.session.engine().input_history()->written()) / 48000.0 >
+                   ui::ReadoutTrail::of(w.session).now() + 0.15;
+        };
+        while (!due()) std::this_thread::yield();
+        w.session.strip().moveStage("deesser", i % 2 == 0 ? 1 : 0);
+        emit w.session.ticked();
+        const double before = ui::ReadoutTrail::of(w.session).now();
+        REQUIRE(Window::until([&] { return ui::ReadoutTrail::of(w.session).now() > before + 0.3; }, 30.0));
+    }
+    for (const auto& m : w.trail("leveller")) CHECK(std::abs(m.value) < 30.0f);
+    CHECK(w.highest("deesser") < 30.0);
 }
