@@ -17,8 +17,7 @@ namespace {
 constexpr float kLeastPrior = 0.0032f;  // -25 dB
 constexpr float kMostPosterior = 1e4f;  // 40 dB: beyond it the gain is one anyway
 constexpr float kLeastV = 1e-4f;
-constexpr float kMostAbsence = 0.95f;  // a-priori probability of no speech, at most
-constexpr int kWide = 15;              // bands to either side that are heard together
+constexpr size_t kWide = 15;  // bands to either side that are heard together
 
 /// 0 below `low`, 1 above `high`, in between on a logarithmic scale (Cohen and Berdugo 2001, equation 25).
 inline float soft_step(float log2_x, float low, float high) {
@@ -53,12 +52,16 @@ class Spectral final : public SuppressionMethod {
         if (means.asks_network)
             ear_.emplace(std::move(means.network), sample_rate, sample_rate / frames_.latency(), bins,
                          means.offset);
-        for (auto* v : {&clean_, &smooth_, &prior_, &power_, &posterior_, &presence_, &here_, &near_})
-            v->assign(bins, 0.0f);
-        sums_.assign(bins + 1, 0.0f);
+        for (auto* v : {&clean_, &prior_, &power_, &posterior_}) v->assign(bins, 0.0f);
+        if (ear_) {
+            smooth_.assign(bins, 0.0f);
+            above_.assign(bins + 1, 0.0f);
+            smooth_above_.assign(bins + 1, 0.0f);
+        }
         amount_step_ = static_cast<float>(1.0 - std::exp(-hop_seconds_ / 0.030));
         nobody_step_ = static_cast<float>(1.0 - std::exp(-hop_seconds_ / 0.030));
         periodic_step_ = static_cast<float>(1.0 - std::exp(-2.0 * hop_seconds_ / 0.060));
+        tone_step_ = static_cast<float>(hop_seconds_ / 0.100);
         voice_keep_ = static_cast<float>(std::exp(-hop_seconds_ / 0.120));
         set_smoothing(0.5);
     }
@@ -83,7 +86,7 @@ class Spectral final : public SuppressionMethod {
         begin();
         watch_.reset();
         periodicity_.reset();
-        periodic_ = repeats_ = alert_ = nobody_ = voice_held_ = 0.0f;
+        periodic_ = repeats_ = toned_ = alert_ = nobody_ = voice_held_ = 0.0f;
         hops_ = 0;
         if (ear_) ear_->reset();
     }
@@ -104,6 +107,7 @@ class Spectral final : public SuppressionMethod {
         trust_ = same->trust_;
         periodic_ = same->periodic_;
         repeats_ = same->repeats_;
+        toned_ = same->toned_;
         alert_ = same->alert_;
         nobody_ = same->nobody_;
         voice_held_ = same->voice_held_;
@@ -146,61 +150,70 @@ class Spectral final : public SuppressionMethod {
         trust_ += amount_step_ * (wanted_trust_ - trust_);
         const size_t n = bins.size();
         for (size_t k = 0; k < n; ++k) power_[k] = std::norm(bins[k]);
-        const Learning learning = watch_.judge(power_, noise_, periodic_, voice());
+        const Learning learning = watch_.judge(power_, noise_, periodic_);
         tracker_.follow(power_, noise_, learning);
+        if (learning != Learning::quickly && !tracker_.beginning()) watch_.bound(noise_);
         // What might become somebody is let through before it is known; what it was is learnt later.
-        const bool maybe = ear_ ? watch_.rise() > kAlertWith || repeats_ > kRepeatsWith
-                                : watch_.rise() > kAlert || repeats_ > kRepeats;
+        const bool maybe = watch_.rise() > kAlert || repeats_ > kRepeats;
         alert_ = maybe ? kAlertSeconds : std::max(0.0f, alert_ - static_cast<float>(hop_seconds_));
         nobody_ =
             learning != Learning::quickly || alert_ > 0.0f ? 0.0f : nobody_ + nobody_step_ * (1.0f - nobody_);
+        toned_ = std::max(std::clamp((repeats_ - kToneless) / (kToned - kToneless), 0.0f, 1.0f),
+                          toned_ - tone_step_);
         for (size_t k = 0; k < taught_.size(); ++k) noise_[k] = std::max(noise_[k], taught_[k]);
         if (!working_ || floor_ > -1e-3f || failed() || (taught_.empty() && tracker_.beginning())) return;
         estimate_prior();
-        find_speech();
-        const float* presence = presence_.data();
-        float* gain = prior_.data();
         const float* posterior = posterior_.data();
+        float* gain = prior_.data();
         float* clean = clean_.data();
         const float low = floor_;
+        const float somebody = 1.0f - nobody_;
         for (size_t k = 0; k < n; ++k) {
             const float prior = gain[k];
             const float v = std::max(kLeastV, prior / (1.0f + prior) * posterior[k]);
             const float spoken = std::min(log_spectral_gain(prior, v), 1.0f);
-            // Probability of speech in the band, Cohen and Berdugo 2001, equation 9.
-            const float absence = std::min(1.0f - presence[k], kMostAbsence);
-            const float here =
-                1.0f / (1.0f + absence / (1.0f - absence) * (1.0f + prior) * fast_exp2(-1.442695f * v));
             clean[k] = spoken * spoken * posterior[k];
-            const float voiced = here * (1.0f - nobody_);
-            gain[k] = fast_exp2(voiced * std::max(fast_log2(spoken), low) + (1.0f - voiced) * low);
+            gain[k] = fast_exp2(somebody * std::max(fast_log2(spoken), low) + nobody_ * low);
         }
+        close_lows();
         if (ear_) ask_network();
         for (size_t k = 0; k < n; ++k) bins[k] *= gain[k];
+    }
+    /// Where the room's lowest tones leap, they are let through only under a voice's own tones.
+    void close_lows() {
+        const float closed = watch_.restless_lows() * (1.0f - toned_);
+        if (closed <= 0.0f) return;
+        const size_t end = std::min(watch_.lows_end(), prior_.size());
+        for (size_t k = 0; k < end; ++k)
+            prior_[k] = fast_exp2((1.0f - closed) * fast_log2(prior_[k]) + closed * floor_);
     }
     /// The network's word counts where the sound is not clearly louder than the room.
     void ask_network() {
         // How far the neighbourhood is above the room in this very frame: beginnings are not waited for.
-        for (size_t k = 0; k < power_.size(); ++k) sums_[k + 1] = sums_[k] + posterior_[k];
+        for (size_t k = 0; k < power_.size(); ++k) {
+            above_[k + 1] = above_[k] + posterior_[k];
+            smooth_above_[k + 1] = smooth_above_[k] + smooth_[k];
+        }
         const float* network = ear_->gains().data();
-        const float* near = near_.data();
         float* gain = prior_.data();
         const float low = floor_;
         const float speaks =
             std::clamp((voice_held_ - kMaybe) / (kSurely - kMaybe), 0.0f, 1.0f) * (1.0f - nobody_);
         const float trust = trust_;
         for (size_t k = 0; k < power_.size(); ++k) {
-            const float above = std::max(near[k], around(k, kWide) - 1.0f);
+            const float above = std::max(around(smooth_above_, k), around(above_, k) - 1.0f);
             const float loud = trust * soft_step(fast_log2(above), kLoudFrom, kLoudTo);
             const float own = fast_log2(gain[k]);
             const float its = std::max(low, fast_log2(std::max(network[k], 1e-6f)));
-            // While somebody speaks it is right about what is weak; while nobody does, the lower of both is.
-            const float weak =
-                speaks * its + (1.0f - speaks) * (trust * std::min(own, its) + (1.0f - trust) * low);
+            // While somebody speaks the higher of both is right about what is weak, while nobody does the
+            // lower.
+            const float spoken = trust * std::max(own, its) + (1.0f - trust) * its;
+            const float unspoken = trust * std::min(own, its) + (1.0f - trust) * low;
+            const float weak = speaks * spoken + (1.0f - speaks) * unspoken;
             gain[k] = fast_exp2(loud * own + (1.0f - loud) * weak);
         }
     }
-    /// A-priori SNR by the decision-directed rule, smoothed in time, and its running sum over the bands.
+    /// A-priori SNR by the decision-directed rule, and for the network's sake smoothed in time.
     void estimate_prior() {
         const size_t n = power_.size();
         const float* power = power_.data();
@@ -208,42 +221,27 @@ class Spectral final : public SuppressionMethod {
         const float* clean = clean_.data();
         float* posterior = posterior_.data();
         float* prior = prior_.data();
-        float* smooth = smooth_.data();
         const float keep = prior_keep_;
-        const float keep_smooth = smooth_keep_;
+        const float louder = fast_exp2(watch_.louder() / 3.0103f);
         for (size_t k = 0; k < n; ++k) {
-            posterior[k] = std::min(power[k] / noise[k], kMostPosterior);
+            posterior[k] = std::min(power[k] / (louder * noise[k]), kMostPosterior);
             prior[k] =
                 std::max(kLeastPrior, keep * clean[k] + (1.0f - keep) * std::max(posterior[k] - 1.0f, 0.0f));
-            smooth[k] = keep_smooth * smooth[k] + (1.0f - keep_smooth) * prior[k];
         }
-        for (size_t k = 0; k < n; ++k) sums_[k + 1] = sums_[k] + smooth_[k];
+        for (size_t k = 0; k < smooth_.size(); ++k)
+            smooth_[k] = smooth_keep_ * smooth_[k] + (1.0f - smooth_keep_) * prior[k];
     }
-    /// Speech is broad: a band counts as speech when its neighbourhood and the whole frame do.
-    void find_speech() {
-        const size_t n = power_.size();
-        const float frame =
-            soft_step(fast_log2(std::max(sums_[n] / static_cast<float>(n), 1e-9f)), 0.05f, 0.2f);
-        for (size_t k = 0; k < n; ++k) {
-            here_[k] = around(k, 1);
-            near_[k] = around(k, kWide);
-        }
-        const float* here = here_.data();
-        const float* near = near_.data();
-        float* presence = presence_.data();
-        for (size_t k = 0; k < n; ++k)
-            presence[k] = frame * soft_step(fast_log2(here[k]), 0.1f, 0.3162f) *
-                          soft_step(fast_log2(near[k]), 0.1f, 0.3162f);
-    }
-    float around(size_t k, int wide) const {
-        const size_t first = k < static_cast<size_t>(wide) ? 0 : k - static_cast<size_t>(wide);
-        const size_t end = std::min(prior_.size(), k + static_cast<size_t>(wide) + 1);
-        return std::max(1e-9f, (sums_[end] - sums_[first]) / static_cast<float>(end - first));
+    /// Mean over the neighbourhood of a band, from a running sum.
+    static float around(const std::vector<float>& sums, size_t k) {
+        const size_t first = k < kWide ? 0 : k - kWide;
+        const size_t end = std::min(sums.size() - 1, k + kWide + 1);
+        return std::max(1e-9f, (sums[end] - sums[first]) / static_cast<float>(end - first));
     }
 
     // dB, correlation. A fountain repeats itself by chance, now and then, and is heard as chirps where that
-    // opens; with the network it is not, and its word on what is weak costs clearness where it is asked more.
-    static constexpr float kAlert = 6.0f, kRepeats = 0.65f, kAlertWith = 5.0f, kRepeatsWith = 0.5f;
+    // opens.
+    static constexpr float kAlert = 6.0f, kRepeats = 0.65f;
+    static constexpr float kToneless = 0.35f, kToned = 0.55f;
     static constexpr float kAlertSeconds = 0.15f;
     static constexpr float kMaybe = 0.15f, kSurely = 0.5f;  // probability of speech
     static constexpr float kLoudFrom = 4.0f,
@@ -258,13 +256,14 @@ class Spectral final : public SuppressionMethod {
     bool working_ = true;
     std::vector<float> power_, noise_, taught_;  // of this frame, expected of the room, taught, per bin
     std::vector<float> clean_;                   // estimated speech over room of the frame before, powers
-    std::vector<float> posterior_, presence_, here_, near_;
-    std::vector<float> prior_, smooth_, sums_;  // a-priori SNR, smoothed in time, and its running sum
+    std::vector<float> posterior_, prior_;
+    std::vector<float> smooth_, smooth_above_, above_;  // a-priori SNR smoothed in time, and running sums
     float prior_keep_ = 0.0f, smooth_keep_ = 0.0f, voice_keep_ = 0.0f;
     float wanted_floor_ = 0.0f, floor_ = 0.0f, amount_step_ = 1.0f;  // log2 of the gain where only room is
     float wanted_trust_ = 1.0f, trust_ = 1.0f;  // in one's own ears where the network knows better
     float nobody_ = 0.0f, nobody_step_ = 1.0f;  // 1: nobody is heard
     float periodic_step_ = 1.0f, repeats_ = 0.0f, alert_ = 0.0f;
+    float tone_step_ = 1.0f, toned_ = 0.0f;  // 1: a voice's tones are heard, or were just now
     float periodic_ = 0.0f, voice_held_ = 0.0f;
     unsigned hops_ = 0;
 };
