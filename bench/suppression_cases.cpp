@@ -55,10 +55,14 @@ ChainSpec chain_of(const Way& way, const RoomTone& tone) {
     return out;
 }
 
+Result<RoomTone> taught(const Sound& room) {
+    return learn_room_tone(std::span(room).first(static_cast<size_t>(4 * kRate)), kRate);
+}
+
 Sound through(const Way& way, const Sound& x, const Sound& room) {
     RoomTone tone;
     if (way.method == 2) {
-        auto learnt = learn_room_tone(std::span(room).first(static_cast<size_t>(4 * kRate)), kRate);
+        auto learnt = taught(room);
         if (learnt.ok()) tone = learnt.value();
     }
     AudioBuffer in(1, x.size());
@@ -398,6 +402,7 @@ void rooms(const Way& way, const std::vector<Voice>& talk, double snr) {
         std::vector<Result1> sdr(talk.size());
         in_parallel(talk.size(), [&](size_t i) {
             const Mixed m = in_room(talk[i].sound, which, snr, static_cast<std::uint32_t>(i + 1));
+            if (way.method == 2 && !taught(m.room).ok()) return;
             const Sound y = through(way, m.mixed, m.room);
             const Pause p = pauses(m, y);
             left[i] = {talk[i].name, p.change};
@@ -405,6 +410,12 @@ void rooms(const Way& way, const std::vector<Voice>& talk, double snr) {
             understood[i] = {talk[i].name, stoi_change(m, y)};
             sdr[i] = {talk[i].name, sdr_change(m, y)};
         });
+        const auto refused = std::erase_if(left, [](const auto& one) { return one.name.empty(); });
+        for (auto* all : {&understood, &musical, &sdr})
+            std::erase_if(*all, [](const auto& one) { return one.name.empty(); });
+        if (refused > 0)
+            std::printf("%-20s %s: not even enough to teach, %zu of %zu\n", way.name, test::noise_name(which),
+                        static_cast<size_t>(refused), talk.size());
         const std::string name =
             std::string(test::noise_name(which)) + " " + std::to_string(static_cast<int>(snr));
         tell(way.name, name + ": left, dB", left, false);

@@ -20,7 +20,8 @@ constexpr float kGustSpeed = 20.0f;              // dB/s
 constexpr float kMostGust = 30.0f;               // dB
 constexpr float kEven = 2.5f, kUneven = 4.0f;    // dB
 constexpr float kCalm = 2.0f, kRestless = 4.0f;  // dB of gusts; a fan's are 1, those of a fountain 1.5 to 4
-constexpr float kCalmLows = 2.0f, kRestlessLows = 5.0f;
+constexpr float kCalmLows = 3.0f, kRestlessLows = 5.0f;
+constexpr float kDull = 4.0f;   // dB
 constexpr float kBelow = 2.0f;  // dB that a group's level falls below its mean by chance
 
 float in_db(float power) {
@@ -97,7 +98,9 @@ void RoomWatch::follow_jump(const Heard& heard, bool repeats, bool alike) {
     if (jumped_) {
         loudest_ = std::max(loudest_, level_);
         const bool fell = level_ < loudest_ - kJump;
-        const bool faded = since_other_ > kPatience && (alike || level_ < loudest_ - kFaded);
+        // Without tones and without anything above 2 kHz it is a rumble: a lorry came while somebody spoke.
+        const bool dull = std::max({over_[3], over_[4], over_[5]}) < kDull;
+        const bool faded = since_other_ > kPatience && (alike || dull || level_ < loudest_ - kFaded);
         ended_ = heard.over < kEnded || fell || faded ? ended_ + hop_ : 0.0f;
         if (ended_ > 0.1f || (steady_ > 3.0f && !repeats)) {
             jumped_ = false;
@@ -124,7 +127,7 @@ float RoomWatch::restless() const {
 }
 
 float RoomWatch::restless_lows() const {
-    return std::max(restless(), between(gusts_[0], kCalmLows, kRestlessLows));
+    return between(gusts_[0], kCalmLows, kRestlessLows);
 }
 
 /// Levels of the groups, how far one of them has risen, and whether all that count have been steady.

@@ -36,7 +36,7 @@ class RoomWatch {
     float rise() const { return rise_; }
     /// dB by which a restless room is louder than expected just now; 0 where this may be somebody.
     float louder() const { return louder_; }
-    /// 0 to 1: how far the room's lowest tones, by themselves, are known to leap.
+    /// 0 to 1: how far the room's lowest tones are known to leap.
     float restless_lows() const;
     /// The first band above those lowest tones.
     size_t lows_end() const { return edges_[1]; }

@@ -205,10 +205,10 @@ class Spectral final : public SuppressionMethod {
             const float loud = trust * soft_step(fast_log2(above), kLoudFrom, kLoudTo);
             const float own = fast_log2(gain[k]);
             const float its = std::max(low, fast_log2(std::max(network[k], 1e-6f)));
-            // While somebody speaks the higher of both is right about what is weak, while nobody does the
-            // lower.
+            // While somebody speaks the higher of both is right about what is weak. While nobody does the
+            // lower is, but the network is late: halfway to it.
             const float spoken = trust * std::max(own, its) + (1.0f - trust) * its;
-            const float unspoken = trust * std::min(own, its) + (1.0f - trust) * low;
+            const float unspoken = trust * 0.5f * (own + std::min(own, its)) + (1.0f - trust) * low;
             const float weak = speaks * spoken + (1.0f - speaks) * unspoken;
             gain[k] = fast_exp2(loud * own + (1.0f - loud) * weak);
         }
@@ -241,7 +241,7 @@ class Spectral final : public SuppressionMethod {
     // dB, correlation. A fountain repeats itself by chance, now and then, and is heard as chirps where that
     // opens.
     static constexpr float kAlert = 6.0f, kRepeats = 0.65f;
-    static constexpr float kToneless = 0.35f, kToned = 0.55f;
+    static constexpr float kToneless = 0.30f, kToned = 0.50f;
     static constexpr float kAlertSeconds = 0.15f;
     static constexpr float kMaybe = 0.15f, kSurely = 0.5f;  // probability of speech
     static constexpr float kLoudFrom = 4.0f,
