@@ -15,6 +15,8 @@ constexpr float kJump = 10.0f, kOnset = 6.0f, kEnded = 6.0f, kSteady = 3.0f, kFa
                 kFaint = 35.0f;  // dB
 constexpr float kMostHeld = 15.0f;
 constexpr float kPatience = 0.2f;                // s
+constexpr float kLongPatience = 0.3f;            // s; keys that are typed are less than that apart
+constexpr float kSpoken = 1.5f;                  // s, between the words of somebody
 constexpr float kSeldom = 0.05f;                 // share of the time in which gusts are higher
 constexpr float kGustSpeed = 20.0f;              // dB/s
 constexpr float kMostGust = 30.0f;               // dB
@@ -42,12 +44,14 @@ RoomWatch::RoomWatch(double hop, double bin_hz) : hop_(static_cast<float>(hop)) 
     reach_ = std::max<size_t>(1, static_cast<size_t>(0.1f / hop_));
     recent_.assign(reach_ * kGroups, 0.0f);
     uneven_ = kUneven;
+    since_voice_ = kSpoken + 1.0f;
 }
 
 void RoomWatch::reset() {
     frames_ = 0;
     jumped_ = false;
     held_ = since_sign_ = since_other_ = steady_ = ended_ = 0.0f;
+    since_voice_ = kSpoken + 1.0f;
     gusts_.fill(0.0f);
     uneven_ = kUneven;
     rise_ = louder_ = 0.0f;
@@ -63,6 +67,7 @@ Learning RoomWatch::judge(std::span<const float> power, std::span<const float> n
     louder_ = alike * std::max(0.0f, heard.mean);
     rise_ = alike > 0.5f ? 0.0f : heard.rise;
 
+    since_voice_ = repeats ? 0.0f : since_voice_ + hop_;
     since_other_ = repeats || rise_ > kOnset ? 0.0f : since_other_ + hop_;
     follow_jump(heard, repeats, alike > 0.5f);
     const bool holds = repeats || jumped_;
@@ -71,7 +76,7 @@ Learning RoomWatch::judge(std::span<const float> power, std::span<const float> n
     else if (heard.over < kEnded)
         held_ = std::max(0.0f, held_ - 20.0f * hop_);
     if (holds && held_ < kMostHeld) return Learning::hold;
-    if (since_sign_ <= kPatience) return Learning::usual;
+    if (since_sign_ <= (since_voice_ > kSpoken ? kLongPatience : kPatience)) return Learning::usual;
     // The quantile follows by steps, up as often as down (H. Robbins and S. Monro, "A stochastic
     // approximation method", Annals of Mathematical Statistics 22, 1951).
     for (size_t g = 0; g < kGroups; ++g) {
@@ -112,6 +117,8 @@ void RoomWatch::follow_jump(const Heard& heard, bool repeats, bool alike) {
 }
 
 void RoomWatch::bound(std::span<float> noise) const {
+    // Where nobody speaks it is known without this, and keys that are typed one after another stay known.
+    if (since_voice_ > kSpoken) return;
     for (size_t g = 0; g < kGroups; ++g) {
         const float below = over_[g] + kBelow;
         if (below >= 0.0f) continue;

@@ -29,7 +29,8 @@ class RoomWatch {
     /// `power`, `noise`: of this frame and expected of the room, per band; `periodic`:
     /// Periodicity::strength().
     Learning judge(std::span<const float> power, std::span<const float> noise, float periodic);
-    /// The room is not louder than all that was just heard by judge(): lowers `noise` where it says so.
+    /// The room is not louder than all that was just heard by judge(): lowers `noise` where it says so, while
+    /// and a second after somebody speaks.
     void bound(std::span<float> noise) const;
 
     /// dB by which a part of the newest sound has risen within a tenth of a second, out of the room.
@@ -65,6 +66,7 @@ class RoomWatch {
     float level_ = 0.0f, loudest_ = 0.0f, rise_ = 0.0f, uneven_ = 0.0f, louder_ = 0.0f;
     bool jumped_ = false;
     float held_ = 0.0f, since_sign_ = 0.0f, since_other_ = 0.0f, steady_ = 0.0f, ended_ = 0.0f;  // s
+    float since_voice_ = 0.0f;                                                                   // s
 };
 
 }  // namespace reed

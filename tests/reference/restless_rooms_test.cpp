@@ -238,6 +238,12 @@ TEST_CASE("the noise expected never stays above all that is heard", "[suppressio
     room.hear(all(0), 1.0);
     room.noise.assign(481, 10.0f);
     room.hear({0, 0, 20, 0, 0, 0}, 0.2);
+    room.watch.bound(room.noise);
+    CHECK(room.noise[10] == 10.0f);  // nobody speaks
+    room.noise.assign(481, 1.0f);
+    room.hear({0, 0, 20, 0, 0, 0}, 0.1, 0.7f);
+    room.noise.assign(481, 10.0f);
+    room.hear({0, 0, 20, 0, 0, 0}, 0.2);
     for (int i = 0; i < 40; ++i) {
         room.hear({0, 0, 20, 0, 0, 0}, Watched::kHop);
         room.watch.bound(room.noise);
