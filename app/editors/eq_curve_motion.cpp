@@ -34,8 +34,7 @@ void EqCurve::watchBands() {
         watch_.forget();
         return;
     }
-    watch_.add(s->values, session_.engine().chain().readouts(static_cast<size_t>(stage_.index())),
-               1.0 / kReadingsPerSecond);
+    watch_.add(s->values, session_.engine().chain().readouts(stage_.id()), 1.0 / kReadingsPerSecond);
 }
 
 std::optional<QPointF> EqCurve::thresholdMark() const {

@@ -54,7 +54,7 @@ void PitchView::follow() {
         course_.clear();
         told_from_ = 0.0;
     }
-    const auto all = session_.engine().chain().readouts(static_cast<size_t>(stage_.index()));
+    const auto all = session_.engine().chain().readouts(stage_.id());
     const auto note = [&all](size_t which) {
         const double hertz = which < all.size() ? static_cast<double>(all[which]) : 0.0;
         return hertz > 0.0 ? note_of(hertz) : 0.0;

@@ -167,7 +167,7 @@ QRectF ToneCurve::plot() const {
 }
 
 double ToneCurve::told(size_t readout) const {
-    const auto all = session_.engine().chain().readouts(static_cast<size_t>(std::max(0, stage_.index())));
+    const auto all = session_.engine().chain().readouts(stage_.id());
     return readout < all.size() ? static_cast<double>(all[readout]) : 0.0;
 }
 

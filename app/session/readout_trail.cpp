@@ -11,11 +11,11 @@ ReadoutTrail& ReadoutTrail::of(Session& session) {
     auto* made = new ReadoutTrail(&session);
     connect(&session, &Session::ticked, made, [made, &session] {
         const auto sound = session.engine().input_history();
-        // While a chain is built its stages stand in other places than those of the one that tells.
-        if (sound == nullptr || !session.engine().chain().settled()) return;
-        made->follow(session.strip().chain(),
-                     static_cast<double>(sound->written()) / session.engine().format().sample_rate,
-                     [&session](size_t stage) { return session.engine().chain().readouts(stage); });
+        if (sound == nullptr) return;
+        made->follow(
+            session.strip().chain(),
+            static_cast<double>(sound->written()) / session.engine().format().sample_rate,
+            [&session](const std::string& stage) { return session.engine().chain().readouts(stage); });
     });
     return *made;
 }
@@ -29,14 +29,13 @@ int ReadoutTrail::shown(const StageKind& kind) {
 }
 
 void ReadoutTrail::follow(const ChainSpec& chain, double time,
-                          const std::function<std::vector<float>(size_t)>& told) {
+                          const std::function<std::vector<float>(const std::string&)>& told) {
     // Another input begins anew.
     if (time < time_) stages_.clear();
     if (time >= time_ && time < time_ + kStep) return;
     time_ = time;
     std::erase_if(stages_, [&](const auto& s) { return chain.index_of(s.first) < 0; });
-    for (size_t i = 0; i < chain.stages.size(); ++i) {
-        const StageSpec& stage = chain.stages[i];
+    for (const StageSpec& stage : chain.stages) {
         const int which = shown(stage.stage_kind());
         if (which < 0) continue;
         auto& trail = stages_[stage.id];
@@ -44,7 +43,7 @@ void ReadoutTrail::follow(const ChainSpec& chain, double time,
             trail.clear();
             continue;
         }
-        const auto all = told(i);
+        const auto all = told(stage.id);
         if (static_cast<size_t>(which) >= all.size()) continue;
         trail.push_back({time, all[static_cast<size_t>(which)]});
         while (trail.front().time < time - kSeconds) trail.pop_front();

@@ -175,9 +175,10 @@ std::vector<std::pair<size_t, std::string>> ChainRunner::troubles() const {
     return out;
 }
 
-std::vector<float> ChainRunner::readouts(size_t stage) const {
+std::vector<float> ChainRunner::readouts(std::string_view stage) const {
     const std::lock_guard lock(mutex_);
-    return newest_ != nullptr ? newest_->readouts(stage) : std::vector<float>();
+    const int at = newest_ != nullptr ? built_spec_.index_of(stage) : -1;
+    return at >= 0 ? newest_->readouts(static_cast<size_t>(at)) : std::vector<float>();
 }
 
 int ChainRunner::character_latency() const {

@@ -85,8 +85,9 @@ class ChainRunner final : public ChainBuilder::Client {
     /// Stages of the newest chain that no longer do their work, and why.
     std::vector<std::pair<size_t, std::string>> troubles() const;
 
-    /// What stage `stage` of the newest chain tells (StageKind::readouts); empty when there is no such stage.
-    std::vector<float> readouts(size_t stage) const;
+    /// What the stage with that id tells (StageKind::readouts) in the newest chain that has been built; empty
+    /// while it is in none.
+    std::vector<float> readouts(std::string_view stage) const;
 
     /// The builder's.
     bool tend() override;

@@ -200,10 +200,11 @@ Result<RoomTone> learn_room_tone(std::span<const float> sound, double sample_rat
         if (loud++ == 0) first_loud = i;
     }
     if (static_cast<double>(loud) > kShareLoud * static_cast<double>(level.size())) {
-        return Error{"the room was not even: from " +
-                         seconds(static_cast<double>(first_loud) * hop / sample_rate) +
-                         " on there were sounds more than 9 dB above the rest.",
-                     "", "Start again in a moment without them."};
+        return Error{
+            "the room was not even: from " + seconds(static_cast<double>(first_loud) * hop / sample_rate) +
+                " on there were sounds more than 9 dB above the rest.",
+            "",
+            "Start again in a moment without them; a room that is never even is for the adaptive method."};
     }
     RoomTone out;
     out.sample_rate = sample_rate;

@@ -48,6 +48,7 @@ class Spectral final : public SuppressionMethod {
             working_ = !means.tone->empty();
             take_tone(*means.tone, sample_rate);
         }
+        expected_ = taught_;
         begin();
         if (means.asks_network)
             ear_.emplace(std::move(means.network), sample_rate, sample_rate / frames_.latency(), bins,
@@ -160,7 +161,7 @@ class Spectral final : public SuppressionMethod {
             learning != Learning::quickly || alert_ > 0.0f ? 0.0f : nobody_ + nobody_step_ * (1.0f - nobody_);
         toned_ = std::max(std::clamp((repeats_ - kToneless) / (kToned - kToneless), 0.0f, 1.0f),
                           toned_ - tone_step_);
-        for (size_t k = 0; k < taught_.size(); ++k) noise_[k] = std::max(noise_[k], taught_[k]);
+        for (size_t k = 0; k < taught_.size(); ++k) expected_[k] = std::max(noise_[k], taught_[k]);
         if (!working_ || floor_ > -1e-3f || failed() || (taught_.empty() && tracker_.beginning())) return;
         estimate_prior();
         const float* posterior = posterior_.data();
@@ -217,7 +218,7 @@ class Spectral final : public SuppressionMethod {
     void estimate_prior() {
         const size_t n = power_.size();
         const float* power = power_.data();
-        const float* noise = noise_.data();
+        const float* noise = taught_.empty() ? noise_.data() : expected_.data();
         const float* clean = clean_.data();
         float* posterior = posterior_.data();
         float* prior = prior_.data();
@@ -254,8 +255,9 @@ class Spectral final : public SuppressionMethod {
     Periodicity periodicity_;
     std::optional<NetworkEar> ear_;
     bool working_ = true;
-    std::vector<float> power_, noise_, taught_;  // of this frame, expected of the room, taught, per bin
-    std::vector<float> clean_;                   // estimated speech over room of the frame before, powers
+    std::vector<float> power_, noise_, taught_;  // of this frame, followed in the room, taught, per bin
+    std::vector<float> expected_;  // the louder of followed and taught, where something was taught
+    std::vector<float> clean_;     // estimated speech over room of the frame before, powers
     std::vector<float> posterior_, prior_;
     std::vector<float> smooth_, smooth_above_, above_;  // a-priori SNR smoothed in time, and running sums
     float prior_keep_ = 0.0f, smooth_keep_ = 0.0f, voice_keep_ = 0.0f;

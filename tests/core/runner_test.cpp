@@ -79,6 +79,32 @@ TEST_CASE("a value reaches the chain that sounds while another one is being buil
     CHECK(engine.chain().stage_count(engine.chain().sounding()) == 2);
 }
 
+TEST_CASE("a stage tells its own figures while the chain in which it stands elsewhere is built", "[engine]") {
+    const auto builder = std::make_shared<ChainBuilder>();
+    Engine engine(builder);
+    ChainSpec chain = chain_of({stage("deesser"), stage("leveller")});
+    chain.stages[0].id = "s";
+    chain.stages[1].id = "level";
+    REQUIRE(engine.open({48000, 1}, chain).ok());
+    through(engine, 2.0);
+    const size_t two = find_stage_kind("leveller")->readouts.size();
+    const size_t one = find_stage_kind("deesser")->readouts.size();
+    REQUIRE(one != two);
+    Obstacle obstacle(*builder);
+    std::swap(chain.stages[0], chain.stages[1]);
+    chain.stages.push_back(stage("tone"));
+    REQUIRE(engine.chain().follow(chain).ok());
+    CHECK(engine.chain().readouts("s").size() == one);
+    CHECK(engine.chain().readouts("level").size() == two);
+    CHECK(engine.chain().readouts("tone").empty());
+    obstacle.let_go();
+    settle(engine);
+    CHECK(engine.chain().readouts("s").size() == one);
+    CHECK(engine.chain().readouts("level").size() == two);
+    CHECK_FALSE(engine.chain().readouts("tone").empty());
+    CHECK(engine.chain().readouts("nothing").empty());
+}
+
 TEST_CASE("a scene that is not there yet moves nothing in the one that sounds", "[engine]") {
     const auto builder = std::make_shared<ChainBuilder>();
     Engine engine(builder);
