@@ -82,13 +82,13 @@ TEST_CASE("a value reaches the chain that sounds while another one is being buil
 TEST_CASE("a stage tells its own figures while the chain in which it stands elsewhere is built", "[engine]") {
     const auto builder = std::make_shared<ChainBuilder>();
     Engine engine(builder);
-    ChainSpec chain = chain_of({stage("deesser"), stage("leveller")});
+    ChainSpec chain = chain_of({stage("plosives"), stage("leveller")});
     chain.stages[0].id = "s";
     chain.stages[1].id = "level";
     REQUIRE(engine.open({48000, 1}, chain).ok());
     through(engine, 2.0);
     const size_t two = find_stage_kind("leveller")->readouts.size();
-    const size_t one = find_stage_kind("deesser")->readouts.size();
+    const size_t one = find_stage_kind("plosives")->readouts.size();
     REQUIRE(one != two);
     Obstacle obstacle(*builder);
     std::swap(chain.stages[0], chain.stages[1]);
