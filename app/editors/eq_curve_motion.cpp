@@ -34,7 +34,7 @@ void EqCurve::watchBands() {
         watch_.forget();
         return;
     }
-    watch_.add(s->values, session_.engine().chain().readouts(stage_.id()), 1.0 / kReadingsPerSecond);
+    watch_.add(s->values, session_.engine().chain().readouts(*s), 1.0 / kReadingsPerSecond);
 }
 
 std::optional<QPointF> EqCurve::thresholdMark() const {

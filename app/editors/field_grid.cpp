@@ -86,7 +86,7 @@ void FieldGrid::refresh() {
 QString FieldGrid::showReadouts() {
     const StageSpec* s = stage_.spec();
     if (s == nullptr) return {};
-    const auto told = session_.engine().chain().readouts(stage_.id());
+    const auto told = session_.engine().chain().readouts(*s);
     QStringList lines;
     const auto& kinds = s->stage_kind().readouts;
     for (size_t i = 0; i < kinds.size() && i < told.size(); ++i) {

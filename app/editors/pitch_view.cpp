@@ -44,7 +44,8 @@ PitchView::PitchView(Session& session, const StageRef& stage, QWidget* parent)
 }
 
 void PitchView::follow() {
-    if (!isVisible() || stage_.index() < 0) return;
+    const StageSpec* s = stage_.spec();
+    if (!isVisible() || s == nullptr) return;
     // The sound's own time: without sound nothing moves.
     const auto& frames = session_.readings().statistics().frames(0);
     const double now = frames.empty() ? 0.0 : 0.01 * static_cast<double>(frames.back().index);
@@ -54,7 +55,7 @@ void PitchView::follow() {
         course_.clear();
         told_from_ = 0.0;
     }
-    const auto all = session_.engine().chain().readouts(stage_.id());
+    const auto all = session_.engine().chain().readouts(*s);
     const auto note = [&all](size_t which) {
         const double hertz = which < all.size() ? static_cast<double>(all[which]) : 0.0;
         return hertz > 0.0 ? note_of(hertz) : 0.0;

@@ -110,7 +110,7 @@ void RangeView::follow() {
     const StageSpec* s = stage_.spec();
     if (s == nullptr) return;
     range_ = std::min(range_, range_count(s->values) - 1);
-    const auto told = session_.engine().chain().readouts(stage_.id());
+    const auto told = session_.engine().chain().readouts(*s);
     for (size_t r = 0; r < kMostRanges; ++r) {
         if (s->bypass || told.size() < 2 * kMostRanges || static_cast<int>(r) >= range_count(s->values))
             watch_[r] = {};

@@ -65,7 +65,7 @@ void ToneBody::openAsEqualizer() {
     equalizer.bypass = s->bypass;
     std::vector<StageSpec> stages{equalizer};
     // What is turned for the loudness, an equalizer does not turn by itself.
-    const auto all = session_.engine().chain().readouts(stage_.id());
+    const auto all = session_.engine().chain().readouts(*s);
     const double turned = all.size() > kToneLoudness ? static_cast<double>(all[kToneLoudness]) : 0.0;
     if (std::abs(turned) >= 0.3) {
         StageSpec gain = new_stage({}, *find_stage_kind("gain"));

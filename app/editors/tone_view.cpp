@@ -167,7 +167,9 @@ QRectF ToneCurve::plot() const {
 }
 
 double ToneCurve::told(size_t readout) const {
-    const auto all = session_.engine().chain().readouts(stage_.id());
+    const StageSpec* s = stage_.spec();
+    if (s == nullptr) return 0.0;
+    const auto all = session_.engine().chain().readouts(*s);
     return readout < all.size() ? static_cast<double>(all[readout]) : 0.0;
 }
 

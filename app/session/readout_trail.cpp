@@ -12,10 +12,9 @@ ReadoutTrail& ReadoutTrail::of(Session& session) {
     connect(&session, &Session::ticked, made, [made, &session] {
         const auto sound = session.engine().input_history();
         if (sound == nullptr) return;
-        made->follow(
-            session.strip().chain(),
-            static_cast<double>(sound->written()) / session.engine().format().sample_rate,
-            [&session](const std::string& stage) { return session.engine().chain().readouts(stage); });
+        made->follow(session.strip().chain(),
+                     static_cast<double>(sound->written()) / session.engine().format().sample_rate,
+                     [&session](const StageSpec& stage) { return session.engine().chain().readouts(stage); });
     });
     return *made;
 }
@@ -29,7 +28,7 @@ int ReadoutTrail::shown(const StageKind& kind) {
 }
 
 void ReadoutTrail::follow(const ChainSpec& chain, double time,
-                          const std::function<std::vector<float>(const std::string&)>& told) {
+                          const std::function<std::vector<float>(const StageSpec&)>& told) {
     // Another input begins anew.
     if (time < time_) stages_.clear();
     if (time >= time_ && time < time_ + kStep) return;
@@ -43,7 +42,7 @@ void ReadoutTrail::follow(const ChainSpec& chain, double time,
             trail.clear();
             continue;
         }
-        const auto all = told(stage.id);
+        const auto all = told(stage);
         if (static_cast<size_t>(which) >= all.size()) continue;
         trail.push_back({time, all[static_cast<size_t>(which)]});
         while (trail.front().time < time - kSeconds) trail.pop_front();

@@ -31,9 +31,9 @@ class ReadoutTrail final : public QObject {
     /// The readout of a kind that is shown over time; -1: none is.
     static int shown(const StageKind& kind);
 
-    /// Takes in what there is, `time` seconds into the strip's sound; `told(id)`: all readouts of a stage.
+    /// Takes in what there is, `time` seconds into the strip's sound; `told(stage)`: all its readouts.
     void follow(const ChainSpec& chain, double time,
-                const std::function<std::vector<float>(const std::string&)>& told);
+                const std::function<std::vector<float>(const StageSpec&)>& told);
     /// Oldest first; empty of a stage that is bypassed.
     const std::deque<Moment>& of(const std::string& stage) const;
     /// s into the strip's sound.

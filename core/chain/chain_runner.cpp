@@ -175,10 +175,12 @@ std::vector<std::pair<size_t, std::string>> ChainRunner::troubles() const {
     return out;
 }
 
-std::vector<float> ChainRunner::readouts(std::string_view stage) const {
+std::vector<float> ChainRunner::readouts(const StageSpec& stage) const {
     const std::lock_guard lock(mutex_);
-    const int at = newest_ != nullptr ? built_spec_.index_of(stage) : -1;
-    return at >= 0 ? newest_->readouts(static_cast<size_t>(at)) : std::vector<float>();
+    const int there = newest_ != nullptr ? built_spec_.index_of(stage.id) : -1;
+    const auto at = static_cast<size_t>(std::max(0, there));
+    if (there < 0 || built_spec_.stages[at].kind != stage.kind) return {};
+    return newest_->readouts(at);
 }
 
 int ChainRunner::character_latency() const {

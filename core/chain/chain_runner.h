@@ -85,9 +85,9 @@ class ChainRunner final : public ChainBuilder::Client {
     /// Stages of the newest chain that no longer do their work, and why.
     std::vector<std::pair<size_t, std::string>> troubles() const;
 
-    /// What the stage with that id tells (StageKind::readouts) in the newest chain that has been built; empty
-    /// while it is in none.
-    std::vector<float> readouts(std::string_view stage) const;
+    /// What the stage of that id and kind tells (StageKind::readouts) in the newest chain that has been
+    /// built; empty while it is not in that.
+    std::vector<float> readouts(const StageSpec& stage) const;
 
     /// The builder's.
     bool tend() override;

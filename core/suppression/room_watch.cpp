@@ -23,8 +23,10 @@ constexpr float kMostGust = 30.0f;               // dB
 constexpr float kEven = 2.5f, kUneven = 4.0f;    // dB
 constexpr float kCalm = 2.0f, kRestless = 4.0f;  // dB of gusts; a fan's are 1, those of a fountain 1.5 to 4
 constexpr float kCalmLows = 3.0f, kRestlessLows = 5.0f;
-constexpr float kDull = 4.0f;   // dB
-constexpr float kBelow = 2.0f;  // dB that a group's level falls below its mean by chance
+constexpr float kSilence = 1e-9f;  // power of all bands, far below what a converter gives
+constexpr float kSettled = 0.2f;   // s, of levels
+constexpr float kDull = 4.0f;      // dB
+constexpr float kBelow = 2.0f;     // dB that a group's level falls below its mean by chance
 
 float in_db(float power) {
     return 3.0103f * fast_log2(power);
@@ -50,7 +52,7 @@ RoomWatch::RoomWatch(double hop, double bin_hz) : hop_(static_cast<float>(hop)) 
 void RoomWatch::reset() {
     frames_ = 0;
     jumped_ = false;
-    held_ = since_sign_ = since_other_ = steady_ = ended_ = 0.0f;
+    held_ = since_sign_ = since_other_ = since_silence_ = steady_ = ended_ = 0.0f;
     since_voice_ = kSpoken + 1.0f;
     gusts_.fill(0.0f);
     uneven_ = kUneven;
@@ -119,6 +121,9 @@ void RoomWatch::follow_jump(const Heard& heard, bool repeats, bool alike) {
 void RoomWatch::bound(std::span<float> noise) const {
     // Where nobody speaks it is known without this, and keys that are typed one after another stay known.
     if (since_voice_ > kSpoken) return;
+    // Zeros, of a microphone that is muted, say nothing of the room; nor do levels that still climb out of
+    // them.
+    if (since_silence_ < kSettled) return;
     for (size_t g = 0; g < kGroups; ++g) {
         const float below = over_[g] + kBelow;
         if (below >= 0.0f) continue;
@@ -179,6 +184,7 @@ RoomWatch::Heard RoomWatch::listen(std::span<const float> power, std::span<const
         out.uneven += (over - out.mean) * (over - out.mean) / static_cast<float>(kGroups);
     out.uneven = std::sqrt(out.uneven);
     ++frames_;
+    since_silence_ = total < kSilence ? 0.0f : since_silence_ + hop_;
     const float level = in_db(total);
     level_ = frames_ == 1 ? level : level_ + quick_ * (level - level_);
     out.over = level_ - in_db(expected);

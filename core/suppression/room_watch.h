@@ -66,7 +66,7 @@ class RoomWatch {
     float level_ = 0.0f, loudest_ = 0.0f, rise_ = 0.0f, uneven_ = 0.0f, louder_ = 0.0f;
     bool jumped_ = false;
     float held_ = 0.0f, since_sign_ = 0.0f, since_other_ = 0.0f, steady_ = 0.0f, ended_ = 0.0f;  // s
-    float since_voice_ = 0.0f;                                                                   // s
+    float since_voice_ = 0.0f, since_silence_ = 0.0f;                                            // s
 };
 
 }  // namespace reed

@@ -86,7 +86,7 @@ TEST_CASE("tone tells where the voice has its body, and what it has too much of"
     CHECK(w.curve()->clarityAt() == 3800.0);
     // This vowel has few consonants; its chest is told when there is too much of it.
     w.session.strip().setValue("tone", kToneBody, 6);
-    const auto told = w.session.engine().chain().readouts("tone");
+    const auto told = w.session.engine().chain().readouts(*w.session.strip().stage("tone"));
     REQUIRE(told.size() > kToneBodyMore);
     CHECK(Window::until(
         [&] { return words->text().contains("Too much body") == (told[kToneBodyMore] + 6.0f > 6.0f); }));

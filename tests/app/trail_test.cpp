@@ -114,7 +114,7 @@ TEST_CASE("a trail holds a minute at ten moments a second, and begins anew with 
     ui::ReadoutTrail trail;
     const auto follow = [&](double time) {
         trail.follow(chain, time,
-                     [time](const std::string&) { return std::vector<float>{static_cast<float>(time)}; });
+                     [time](const StageSpec&) { return std::vector<float>{static_cast<float>(time)}; });
     };
     for (int i = 0; i < 9000; ++i) follow(0.01 * i);
     const auto& all = trail.of("plosives");

@@ -197,6 +197,29 @@ TEST_CASE("rumble of wind is kept out, and a low voice in it is not", "[suppress
         CHECK(db(rms(out, at, 4800) / rms(in, at, 4800)) > -1.0);
 }
 
+TEST_CASE("a microphone that is muted in the middle of a word and opened again brings the same room back",
+          "[suppression]") {
+    // A switch on the microphone gives zeros, which are no room and say nothing of one.
+    for (const double opens : {0.2, 2.0}) {
+        Spoken x = words_over(Noise::fan, 3);
+        const auto from = static_cast<size_t>((kLead + 2.0) * 48000);
+        size_t word = from;
+        while (rms(x.clean, word, 2400) < 0.5 * rms(x.clean, from, 5 * 48000)) word += 240;
+        const auto until = word + static_cast<size_t>(opens * 48000);
+        std::fill(x.in.begin() + static_cast<std::ptrdiff_t>(word + 1200),
+                  x.in.begin() + static_cast<std::ptrdiff_t>(until), 0.0f);
+        // Nobody speaks after it.
+        auto room = scaled(make_noise(Noise::fan, 3.0, 9), 0.316 * rms(spoken_words(), 40000, 40000));
+        std::copy_n(room.begin(), 2 * 48000, x.in.begin() + static_cast<std::ptrdiff_t>(until));
+        for (const Way& way : {kWays[0], kWays[1], kWays[2]}) {
+            INFO(way.method << ", opened after " << opens << " s");
+            const auto out = run(chain_for(way, -25, {}), x.in);
+            CHECK(db(rms(out, until + 2400, 9600) / rms(x.in, until + 2400, 9600)) < -20.0);
+            CHECK(db(rms(out, until + 24000, 24000) / rms(x.in, until + 24000, 24000)) < -20.0);
+        }
+    }
+}
+
 TEST_CASE("a gust that blows on after a word is not taken for its end", "[suppression][figures]") {
     // Gusts of 12 dB every 1.5 s; from the ninth second on somebody says "ah" into each, for a tenth of one.
     auto x = scaled(make_noise(Noise::fan, 22.0, 8), 0.02);
