@@ -47,8 +47,9 @@ void TakePlayer::prepare(double rate, int channels) {
     in_use_ = playing_ = nullptr;
     pair_in_use_ = nullptr;
     position_ = -1;
-    holds_ = false;
-    share_ = side_ = wait_ = let_go_in_ = 0;
+    // Opened anew in the middle of a loop: nothing goes out until it plays again.
+    holds_ = reserved_.load();
+    share_ = side_ = wait_ = held_ = let_go_in_ = 0;
     tend();
 }
 
@@ -64,6 +65,7 @@ void TakePlayer::stop(int behind) {
     behind_ = behind;
     pair_ = nullptr;
     wanted_ = nullptr;
+    reserved_ = false;
 }
 
 void TakePlayer::seek(std::int64_t frame) {
@@ -88,9 +90,13 @@ void TakePlayer::tend() {
 void TakePlayer::run(const AudioBlock& block) noexcept {
     // Said to be in use before it is looked at again, so that it is not freed meanwhile.
     const Loop* wanted = wanted_;
+    const bool reserved = reserved_;
+    if (playing_ == nullptr && reserved) holds_ = true;
+    held_ = holds_ ? std::min(wait_first_, held_ + block.frames) : 0;
     if (playing_ == nullptr) {
         if (wanted == nullptr) {
-            if (!holds_) return;
+            if (reserved) let_go_in_ = 0;
+            if (reserved || !holds_) return;
             // The last loop may have ended for another one that is not wanted any more: only from here on it
             // is known how much the chain has to give still.
             if (let_go_in_ <= 0)
@@ -104,10 +110,14 @@ void TakePlayer::run(const AudioBlock& block) noexcept {
         playing_ = wanted;
         at_ = 0;
         share_ = 0;
-        wait_ = aloud_ || holds_ ? 0 : wait_first_;
-        let_go_in_ = 0;
+        // What the microphone gave last must have left the chain before something goes out again.
+        wait_ = aloud_ && !holds_ ? 0 : wait_first_ - held_;
+        let_go_in_ = holds_ ? wait_ + behind_.load() + fade_ : 0;
     }
-    if (wanted == playing_) holds_ = !aloud_;
+    if (wanted == playing_) {
+        let_go_in_ = std::max(0, let_go_in_ - block.frames);
+        holds_ = !aloud_ || let_go_in_ > 0;
+    }
     const std::int64_t frames = static_cast<std::int64_t>(playing_->sound.frames());
     if (const std::int64_t to = seek_.exchange(-1); to >= 0) at_ = to % frames;
     const bool stays = wanted == playing_;
@@ -136,6 +146,7 @@ void TakePlayer::run(const AudioBlock& block) noexcept {
     playing_ = nullptr;
     in_use_ = nullptr;
     position_ = -1;
+    let_go_in_ = 0;
 }
 
 void TakePlayer::sound_pair(const LoopPair* pair, const AudioBlock& block, std::int64_t at) noexcept {

@@ -36,7 +36,15 @@ class TakePlayer {
     void prepare(double rate, int channels);
 
     // Control thread.
-    /// Plays `loop` from its frame `at` on, faded in once nothing goes out any more (at once when `aloud`).
+    /// A loop has been asked for and may still have to be read: nothing goes out until it plays, and, unless
+    /// it is aloud, until stop(). Kept over prepare(). `behind`: frames that the chain still holds of the
+    /// microphone.
+    void reserve(int behind) {
+        behind_ = behind;
+        reserved_ = true;
+        holds_ = true;
+    }
+    /// Plays `loop` from its frame `at` on, faded in once nothing of the microphone goes out any more.
     void play(std::shared_ptr<const Loop> loop, std::int64_t at, bool aloud);
     /// Whether it goes out, from now on.
     void set_aloud(bool aloud) { aloud_.store(aloud, std::memory_order_relaxed); }
@@ -78,13 +86,14 @@ class TakePlayer {
     std::atomic<const LoopPair*> pair_{nullptr}, pair_in_use_{nullptr};
     std::atomic<std::int64_t> seek_{-1}, position_{-1};
     std::atomic<int> behind_{0};
-    std::atomic<bool> aloud_{false}, holds_{false}, choose_b_{false};
+    std::atomic<bool> reserved_{false}, aloud_{false}, holds_{false}, choose_b_{false};
     // Audio thread.
     const Loop* playing_ = nullptr;
     std::int64_t at_ = 0;
     int share_ = 0;      // of the loop, 0 to fade_
     int side_ = 0;       // of side b, 0 to switch_
     int wait_ = 0;       // frames until the loop may be faded in
+    int held_ = 0;       // frames that have been held back, at most wait_first_
     int let_go_in_ = 0;  // frames until something may go out again
 };
 

@@ -326,6 +326,57 @@ TEST_CASE("a loop that ends while another one was about to take its place lets t
     CHECK(out[4799] == 0.25f);
 }
 
+TEST_CASE("nothing goes out from the moment a loop is asked for, through every opening, until it has ended",
+          "[takes]") {
+    TakePlayer player;
+    player.prepare(48000, 1);
+    const std::vector<float> mic(48000, 0.25f);
+    const auto run = [&](int frames) { return played_by(player, {mic.begin(), mic.begin() + frames}, 96); };
+    const auto loop = [] { return std::make_shared<Loop>(Loop{mono(std::vector<float>(9600, -0.5f)), 0}); };
+    player.reserve(480);
+    CHECK(player.holds());
+    CHECK(run(9600).back() == 0.25f);  // the file is still being read
+    CHECK(player.holds());
+    player.play(loop(), 0, false);
+    // The microphone has been held back for long: the loop comes at once.
+    CHECK(run(1920).back() == -0.5f);
+    CHECK(player.holds());
+    // The input is opened anew: nothing goes out though nothing plays.
+    player.prepare(48000, 1);
+    CHECK(player.holds());
+    (void)run(9600);
+    CHECK(player.holds());
+    player.play(loop(), 0, false);
+    (void)run(1920);
+    player.stop(480);
+    (void)run(480);
+    CHECK(player.holds());
+    (void)run(14400);
+    CHECK_FALSE(player.holds());
+    // Aloud: what loops goes out, but nothing of the microphone that the chain still holds.
+    player.reserve(4800);
+    (void)run(960);
+    player.play(loop(), 0, true);
+    int held = 0;
+    bool heard_mic = false;
+    for (int i = 0; i < 200; ++i) {
+        const auto out = run(96);
+        if (player.holds()) held += 96;
+        heard_mic = heard_mic || (!player.holds() && out.back() != -0.5f);
+    }
+    CHECK(held >= 4800);
+    CHECK(held < 12000);
+    CHECK_FALSE(heard_mic);
+    // Given up before it was read.
+    player.stop(480);
+    (void)run(48000);
+    player.reserve(480);
+    (void)run(960);
+    player.stop(480);
+    (void)run(19200);
+    CHECK_FALSE(player.holds());
+}
+
 TEST_CASE("both sides run at once and are switched in 10 ms without a click", "[takes]") {
     TakePlayer player;
     player.prepare(48000, 1);
