@@ -42,6 +42,11 @@ class Chain {
     /// no structural value. As post().
     void post_changes(const ChainSpec& before, const ChainSpec& after);
 
+    /// The factor by which what it gives is multiplied behind it (the strip's fader): a chain that fades in
+    /// brings its own. process() does not apply it. Any thread.
+    void set_level(double factor) { level_.store(factor, std::memory_order_relaxed); }
+    double level() const { return level_.load(std::memory_order_relaxed); }
+
     /// True when a stage that rests here (StageKind::rests) is to be heard in `spec`, which has the same
     /// structure.
     bool wakes(const ChainSpec& spec) const;
@@ -124,6 +129,7 @@ class Chain {
     int latency_ = 0;
     TapQueue* taps_to_ = nullptr;
     std::atomic<std::uint64_t> faults_{0};
+    std::atomic<double> level_{1.0};
 };
 
 }  // namespace reed

@@ -21,6 +21,8 @@ constexpr double kLikenessSeconds = 0.1;
 constexpr double kLouderAtMost =
     1.415;  // what two sounds with nothing in common need in the middle of a fade
 
+constexpr double kLevelSeconds = 0.004;  // time constant of a fader that is moved
+
 /// Part of a fade that a frame is.
 double fade_step(double seconds, double sample_rate) {
     return 1.0 / (std::clamp(seconds, kShortestFade, kLongestFade) * sample_rate);
@@ -62,7 +64,14 @@ void ChainRunner::open(const StreamFormat& format, const ChainSpec& spec, std::u
     probe->stage = probe_->stage.load();
     probe_ = std::move(probe);
     scratch_ = AudioBuffer(format.channels, static_cast<size_t>(longest));
+    for (AudioBuffer* b : {&levelled_, &levelled_next_})
+        *b = AudioBuffer(format.channels, static_cast<size_t>(longest));
     weights_.assign(static_cast<size_t>(longest), 0.0f);
+    fade_gains_.assign(static_cast<size_t>(longest), 1.0f);
+    chain->set_level(wanted_level_);
+    level_.prepare(format.sample_rate, kLevelSeconds, wanted_level_);
+    next_level_.prepare(format.sample_rate, kLevelSeconds, wanted_level_);
+    own_levels_ = false;
     for (TapFrame old; taps_.try_dequeue(old);) {
     }
     warm_taps_.clear();
@@ -77,11 +86,20 @@ void ChainRunner::open(const StreamFormat& format, const ChainSpec& spec, std::u
     sounding_ = newest_->serial();
 }
 
-Result<void> ChainRunner::follow(const ChainSpec& spec, Fade fade) {
+void ChainRunner::set_level(double factor) {
+    if (!std::isfinite(factor)) return;
+    const std::lock_guard lock(mutex_);
+    wanted_level_ = factor;
+    for (Chain* chain : alive_) chain->set_level(factor);
+}
+
+Result<void> ChainRunner::follow(const ChainSpec& spec, Fade fade, std::optional<double> level) {
     const auto problems = chain_problems(spec);
     if (!problems.empty()) return problems.front();
+    if (level && !fade.whole) set_level(*level);
     {
         const std::lock_guard lock(mutex_);
+        if (level && std::isfinite(*level)) wanted_level_ = *level;
         if (!fade.whole && same_structure(wanted_, spec) && !wakes_a_stage(wanted_, spec)) {
             // Only what has changed: a chain that is to be replaced keeps its other values.
             for (Chain* chain : alive_) chain->post_changes(wanted_, spec);
@@ -245,6 +263,7 @@ bool ChainRunner::build(Lock& lock) {
     newest_ = arrival->chain.get();
     // Values that have moved meanwhile; what else has is built next.
     if (wanted_version_ == version) newest_->post(wanted_);
+    newest_->set_level(wanted_level_);
     built_spec_ = spec;
     alive_.push_back(newest_);
     known_.push_back({serial, spec.stages.size(), arrival->origin});
@@ -307,7 +326,11 @@ ChainRunner::Heard ChainRunner::run(const AudioBlock& block, const Listener& lis
         current_->chain->process(block, probed, keys);
         next_->chain->process(fading_in, fresh, keys);
         align(block, fading_in);
-        cross_fade(block, fading_in);
+        if (own_levels_)
+            cross_fade_levels(block, fading_in);
+        else
+            cross_fade(block, fading_in);
+        heard.own_levels = own_levels_;
         heard.fresh_latency = next_->chain->latency();
         heard.weights = weights_.data();
         take_over();
@@ -335,6 +358,9 @@ void ChainRunner::take_arrival() noexcept {
     like_step_ = 1.0 / (kLikenessSeconds * format_.sample_rate);
     const int late = next_->chain->latency() - current_->chain->latency();
     late_ = next_->fade.seconds >= kAlignedFade ? late : 0;
+    // By how the control thread sets them they differ only where the new one brought its own.
+    own_levels_ = next_->chain->level() != current_->chain->level();
+    next_level_.snap(next_->chain->level());
     noted_ = 0;
     if (late_ < 0) next_->aligned.snap(-late_);
 }
@@ -391,7 +417,7 @@ void ChainRunner::cross_fade(const AudioBlock& old_sound, const AudioBlock& new_
         weights_[static_cast<size_t>(i)] = static_cast<float>(weight);
         Likeness now;
         const double left = 1.0 - weight;
-        double sum = 0.0;
+        double sum = 0.0;  // the highest of the channels
         for (int c = 0; c < old_sound.channels; ++c) {
             const double out = old_sound[c][i], in = new_sound[c][i];
             now.out += out * out;
@@ -409,10 +435,43 @@ void ChainRunner::cross_fade(const AudioBlock& old_sound, const AudioBlock& new_
         if (sum * fade_room_ > fade_peak_) fade_room_ = fade_peak_ / sum;
         const double gain =
             std::min(fade_room_, 1.0 / std::sqrt(left * left + weight * weight + 2.0 * same * weight * left));
+        fade_gains_[static_cast<size_t>(i)] = static_cast<float>(gain);
         for (int c = 0; c < old_sound.channels; ++c) {
             old_sound[c][i] = static_cast<float>(gain * (left * old_sound[c][i] + weight * new_sound[c][i]));
         }
     }
+}
+
+/// The same, where each has its own level: the fade goes by what leaves the strip, and `old_sound` becomes
+/// the same mix without the levels.
+void ChainRunner::cross_fade_levels(const AudioBlock& old_sound, const AudioBlock& new_sound) noexcept {
+    const AudioBlock out = levelled_.block(0, old_sound.frames),
+                     in = levelled_next_.block(0, new_sound.frames);
+    for (int c = 0; c < old_sound.channels; ++c) {
+        std::copy_n(old_sound[c], old_sound.frames, out[c]);
+        std::copy_n(new_sound[c], new_sound.frames, in[c]);
+    }
+    level_.set(current_->chain->level());
+    level_.process(out);
+    next_level_.set(next_->chain->level());
+    next_level_.process(in);
+    cross_fade(out, in);
+    for (int i = 0; i < old_sound.frames; ++i) {
+        const float weight = weights_[static_cast<size_t>(i)], gain = fade_gains_[static_cast<size_t>(i)];
+        for (int c = 0; c < old_sound.channels; ++c)
+            old_sound[c][i] = gain * ((1.0f - weight) * old_sound[c][i] + weight * new_sound[c][i]);
+    }
+}
+
+void ChainRunner::apply_level(const AudioBlock& block, const Heard& heard) noexcept {
+    if (!current_) return;
+    if (heard.own_levels) {
+        const AudioBlock levelled = levelled_.block(0, block.frames);
+        for (int c = 0; c < block.channels; ++c) std::copy_n(levelled[c], block.frames, block[c]);
+        return;
+    }
+    level_.set(current_->chain->level());
+    level_.process(block);
 }
 
 /// The new chain is the only one once it has faded in. The old one is freed by the builder's thread; with no
@@ -421,6 +480,8 @@ void ChainRunner::take_over() noexcept {
     if (fade_at_ >= 1.0 && aligned() && retired_.try_enqueue(current_.get())) {
         (void)current_.release();
         current_ = std::move(next_);
+        if (own_levels_) level_ = next_level_;
+        own_levels_ = false;
         latency_.store(current_->chain->latency(), std::memory_order_relaxed);
         sounding_.store(current_->chain->serial(), std::memory_order_release);
     }

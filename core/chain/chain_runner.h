@@ -5,6 +5,7 @@
 #include <condition_variable>
 #include <memory>
 #include <mutex>
+#include <optional>
 #include <utility>
 #include <vector>
 
@@ -13,6 +14,7 @@
 #include "chain/chain_builder.h"
 #include "chain/fade.h"
 #include "dsp/moving_delay.h"
+#include "dsp/smoothed_gain.h"
 
 namespace reed {
 
@@ -34,18 +36,27 @@ class ChainRunner final : public ChainBuilder::Client {
               std::shared_ptr<const HistoryRing> input, int longest);
 
     /// The chain to sound from now on. Refuses an invalid one and goes on with the one before.
-    /// Returns at once; settled() tells when it has been built and handed to the audio thread.
-    Result<void> follow(const ChainSpec& spec, Fade fade = Fade::quick);
+    /// Returns at once; settled() tells when it has been built and handed to the audio thread. `level`: a
+    /// factor; one that is not finite changes nothing. With Fade::whole it belongs to the new chain alone,
+    /// and both fade along the same curve; else it is set_level().
+    Result<void> follow(const ChainSpec& spec, Fade fade = Fade::quick, std::optional<double> level = {});
     bool settled() const;
+    /// Level behind the chain, as a factor from 0 up, with a short fade; of every chain that is heard or will
+    /// be. Kept over open(). What is not finite changes nothing. Not for the audio thread.
+    void set_level(double factor);
 
     /// Which chain was heard in a block.
     struct Heard {
         int latency = 0;                 ///< of the chain, in frames
         int fresh_latency = 0;           ///< of the chain that fades in
         const float* weights = nullptr;  ///< of that one, a frame each; nullptr: none fades in
+        bool own_levels = false;         ///< two chains of different levels fade; apply_level() knows
     };
-    /// Audio thread, in place. `fresh` is where the chain that fades in copies the sound `listener` asks for.
-    /// A chain that warms up or catches up knows no keys; stages that need one then wait where they were.
+    /// Audio thread, after run() with the same block and what that gave: applies the level.
+    void apply_level(const AudioBlock& block, const Heard& heard) noexcept;
+    /// Audio thread, in place; without the level. `fresh` is where the chain that fades in copies the sound
+    /// `listener` asks for. A chain that warms up or catches up knows no keys; stages that need one then wait
+    /// where they were.
     Heard run(const AudioBlock& block, const Listener& listener, const Listener& fresh,
               const Keys& keys = {}) noexcept;
     /// Audio thread: delays of the chain that is heard (Chain::latency(), Chain::delay_for()).
@@ -111,6 +122,7 @@ class ChainRunner final : public ChainBuilder::Client {
     void align(const AudioBlock& old_sound, const AudioBlock& new_sound) noexcept;
     bool aligned() const noexcept;
     void cross_fade(const AudioBlock& old_sound, const AudioBlock& new_sound) noexcept;
+    void cross_fade_levels(const AudioBlock& old_sound, const AudioBlock& new_sound) noexcept;
 
     std::shared_ptr<ChainBuilder> builder_;
     StreamFormat format_;
@@ -122,6 +134,10 @@ class ChainRunner final : public ChainBuilder::Client {
     std::unique_ptr<Arrival> current_, next_;
     AudioBuffer scratch_;
     std::vector<float> weights_;              // of the chain that fades in, for the block that is processed
+    std::vector<float> fade_gains_;           // of both together, as cross_fade() chose them
+    SmoothedGain level_, next_level_;         // of the current chain and the one that fades in
+    bool own_levels_ = false;                 // they differ
+    AudioBuffer levelled_, levelled_next_;    // both sounds at their levels, and then the fade between them
     double fade_at_ = 0.0, fade_step_ = 0.0;  // 0 to 1, and by how much a frame
     // Of the sound that fades out and the one that fades in, over the last tenth of a second: how much power
     // they have, and how much of it is the same.
@@ -149,6 +165,7 @@ class ChainRunner final : public ChainBuilder::Client {
     std::condition_variable done_;
     ChainSpec wanted_;
     Fade wanted_fade_ = Fade::quick;
+    double wanted_level_ = 1.0;
     std::uint64_t done_version_ = 0;
     bool building_ = false;
     int dropped_ = 0;  // builds in a row that were dropped

@@ -5,6 +5,9 @@
 #include "chain/fade.h"
 
 namespace reed {
+namespace {
+constexpr double kMaxLift = 1.41;  // 3 dB
+}  // namespace
 
 Character::Character(const CharacterSpec& spec, const StreamFormat& format) : name_(spec.name) {
     links_.reserve(spec.stages.size());
@@ -13,8 +16,9 @@ Character::Character(const CharacterSpec& spec, const StreamFormat& format) : na
         latency_ += links_.back().stage->latency();
     }
     loudness_.prepare(format, latency_);
-    // A little less than what went in: sentences are over before they are weighed for good.
-    loudness_.allow(0.0, 1.0, 0.95);
+    // A little less than what went in: sentences are over before they are weighed for good. Those that take
+    // much of the voice, as a telephone does, are brought back to it.
+    loudness_.allow(0.0, kMaxLift, 0.94);
     step_ = static_cast<float>(1.0 / (kShortestFade * format.sample_rate));
     silent_ = latency_;
 }

@@ -1,5 +1,6 @@
 #include "chain/link.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "stages/missing.h"
@@ -66,6 +67,12 @@ bool healthy(const AudioBlock& block) noexcept {
         for (int i = 0; i < block.frames; ++i) good += std::abs(x[i]) < kAbsurd ? 1 : 0;
     }
     return good == block.channels * block.frames;
+}
+
+bool silence_unhealthy(const AudioBlock& block) noexcept {
+    if (healthy(block)) return true;
+    for (int c = 0; c < block.channels; ++c) std::fill_n(block[c], block.frames, 0.0f);
+    return false;
 }
 
 std::uint64_t repair(const AudioBlock& block) noexcept {

@@ -15,6 +15,9 @@ namespace reed {
 bool healthy(const AudioBlock& block) noexcept;
 /// Puts silence in the place of such values, and tells how many there were.
 std::uint64_t repair(const AudioBlock& block) noexcept;
+/// The last thing that is done to a block before it leaves the program: one that is not healthy becomes
+/// silence as a whole. False then.
+bool silence_unhealthy(const AudioBlock& block) noexcept;
 
 struct Link {
     std::string id, kind, key;

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "base/flush_to_zero.h"
+#include "chain/link.h"
 
 namespace reed {
 namespace {
@@ -79,6 +80,7 @@ const Desk::Plan* Desk::take_plan() noexcept {
 }
 
 void Desk::finish(const AudioBlock& feed) noexcept {
+    (void)silence_unhealthy(feed);
     feed_->write(feed);
     in_use_ = nullptr;
 }

@@ -3,6 +3,8 @@
 #include <chrono>
 #include <thread>
 
+#include "chain/link.h"
+
 namespace reed {
 namespace {
 
@@ -39,10 +41,11 @@ void LiveStrip::expect(const StreamFormat& source, bool steady) {
         said_format_ = format;
     }
     takes_.prepare(format.sample_rate, format.channels);
-    engine().hold_back(false);
+    const bool held = takes_.holds();  // also while the input is opened again
+    engine().hold_back(held);
     plain_ = AudioBuffer(kMaxChannels, kMost);
     plain_delay_.prepare(format, static_cast<int>(kLongestPlain * format.sample_rate));
-    plain_open_.prepare(format.sample_rate, 0.004, engine().muted() ? 0.0 : 1.0);
+    plain_open_.prepare(format.sample_rate, 0.004, engine().muted() || engine().strip_muted() ? 0.0 : 1.0);
     heard_ = false;
     missed_ = 0;
     led_ = converted_ = false;
@@ -113,8 +116,9 @@ void LiveStrip::came(const AudioBlock& block) noexcept {
     for (int c = 0; c < block.channels; ++c) std::copy_n(block[c], block.frames, plain[c]);
     plain_delay_.set(role() == StripRole::voice ? desk_.desk_.voices_latency() : latency());
     plain_delay_.process(plain);
-    plain_open_.set(engine().muted() ? 0.0 : 1.0);
+    plain_open_.set(engine().muted() || engine().strip_muted() ? 0.0 : 1.0);
     plain_open_.process(plain);
+    (void)silence_unhealthy(plain);
     sink->take(plain, desk_.leader_converted_.load(std::memory_order_relaxed));
 }
 

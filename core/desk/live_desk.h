@@ -32,6 +32,11 @@ class LiveStrip final : public Strip, public AudioCallback, public FeedSink {
     void set_plain_output(FeedSink* sink) { plain_output_ = sink; }
     /// A take in place of what the source gives. Opened anew by expect().
     TakePlayer& takes() { return takes_; }
+    /// Nothing goes out from now on, until TakePlayer::stop(): a take is about to loop. Control thread.
+    void reserve_for_take() {
+        takes_.reserve(latency());
+        engine().hold_back(true);
+    }
     /// What the source gave, the last kSaidSeconds at least, whatever a take does; kept over expect() of the
     /// same format. Control thread.
     std::shared_ptr<const HistoryRing> said() const { return said_; }

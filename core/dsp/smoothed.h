@@ -22,7 +22,10 @@ class Smoothed {
         current_ = static_cast<float>(value);
         step_ = 0.0f;
     }
-    void set(double target) { target_ = target; }
+    /// What is no finite number changes nothing.
+    void set(double target) {
+        if (std::isfinite(target)) target_ = target;
+    }
 
     /// Moves one grain on. Call at each grain boundary.
     void begin_grain() {

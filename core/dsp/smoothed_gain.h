@@ -15,6 +15,7 @@ class SmoothedGain {
         in_grain_ = 0;
     }
     void set(double factor) noexcept { factor_.set(factor); }
+    void snap(double factor) noexcept { factor_.snap(factor); }
     void process(const AudioBlock& block) noexcept {
         for (int i = 0; i < block.frames; ++i) {
             if (in_grain_ == 0) factor_.begin_grain();

@@ -1,9 +1,12 @@
 #include "engine/engine.h"
 
 #include <chrono>
+#include <cmath>
+#include <limits>
 
 #include "base/decibel.h"
 #include "base/flush_to_zero.h"
+#include "chain/link.h"
 
 namespace reed {
 namespace {
@@ -48,7 +51,7 @@ void Engine::open(Prepared prepared) {
     monitored_ = std::move(prepared.monitored);
     chain_.open(format_, prepared.spec, std::move(prepared.chain), input_, kPiece);
     monitor_.prepare(format_, kPiece);
-    feed_gain_.prepare(format_.sample_rate, 0.004, muted() ? 0.0 : fader_.load());
+    feed_gain_.prepare(format_.sample_rate, 0.004, muted() ? 0.0 : 1.0);
     for (auto& c : clips_) c.reset();
     clipped_ = 0;
     load_.restart();
@@ -67,12 +70,13 @@ EngineFigures Engine::figures() const {
     return out;
 }
 
-// ---- the audio thread ----
-
-void Engine::set_fader(double db) {
-    const double inside = std::clamp(db, kFaderLeast, kFaderMost);
-    fader_.store(inside <= kFaderLeast ? 0.0 : db_to_gain(inside), std::memory_order_relaxed);
+double strip_level(double fader_db, bool muted) {
+    if (!std::isfinite(fader_db)) return std::numeric_limits<double>::quiet_NaN();
+    const double inside = std::clamp(fader_db, kFaderLeast, kFaderMost);
+    return muted || inside <= kFaderLeast ? 0.0 : db_to_gain(inside);
 }
+
+// ---- the audio thread ----
 
 void Engine::process(const AudioBlock& block, const Keys& keys) noexcept {
     const FlushToZero no_denormals;
@@ -96,10 +100,15 @@ void Engine::process_piece(const AudioBlock& block, const Keys& keys) noexcept {
     const Listener listener = monitor_.listener(block);
     const ChainRunner::Heard heard = chain_.run(block, listener, monitor_.fresh_listener(block), keys);
     // A take that loops is kept back from the feed, not from the ears of who tunes by it.
-    monitor_.run(block, *input_, heard, mute_.load(std::memory_order_relaxed));
-    if (const AudioBlock out = monitor_.sound(); out.frames > 0) monitored_->write(out);
-    feed_gain_.set(muted() ? 0.0 : fader_.load(std::memory_order_relaxed));
+    monitor_.run(block, *input_, heard, mute_.load(std::memory_order_relaxed) || strip_muted());
+    if (const AudioBlock out = monitor_.sound(); out.frames > 0) {
+        if (!silence_unhealthy(out)) monitor_.recover();
+        monitored_->write(out);
+    }
+    chain_.apply_level(block, heard);
+    feed_gain_.set(muted() ? 0.0 : 1.0);
     feed_gain_.process(block);
+    (void)silence_unhealthy(block);
     feed_->write(block);
 }
 

@@ -25,6 +25,10 @@ struct EngineFigures {
     int block_frames = 0;  ///< size of the newest block
 };
 
+/// Factor of a fader in dB, kFaderLeast (silence) to kFaderMost, and of the strip's mute. NaN for what is no
+/// finite number.
+double strip_level(double fader_db, bool muted);
+
 /// A microphone's way through the program: its chain, the mute, the headphones and the last seconds of what
 /// came in and went out. process() neither allocates nor waits.
 class Engine final : public AudioCallback {
@@ -57,13 +61,17 @@ class Engine final : public AudioCallback {
     void set_mute(bool mute) { mute_.store(mute, std::memory_order_relaxed); }
     /// The same, by whatever else keeps it back at the moment; both are asked.
     void hold_back(bool hold) { held_back_.store(hold, std::memory_order_relaxed); }
+    /// The strip's own mute, which the feed hears by the level of its chain (strip_level()); here for what
+    /// else goes out of the strip.
+    void set_strip_mute(bool mute) { strip_mute_.store(mute, std::memory_order_relaxed); }
+    bool strip_muted() const { return strip_mute_.load(std::memory_order_relaxed); }
     bool muted() const {
         return mute_.load(std::memory_order_relaxed) || held_back_.load(std::memory_order_relaxed);
     }
 
-    /// Level of what leaves it, in dB, kFaderLeast to kFaderMost; the least is silence. Any thread; kept over
-    /// open().
-    void set_fader(double db);
+    /// Level of what leaves it, in dB, kFaderLeast to kFaderMost; the least is silence. What is no finite
+    /// number changes nothing. Any thread; kept over open().
+    void set_fader(double db) { chain_.set_level(strip_level(db, false)); }
 
     /// Any thread; kept over open().
     void set_monitor(const MonitorSettings& settings) { monitor_.set(settings); }
@@ -95,8 +103,7 @@ class Engine final : public AudioCallback {
 
     // Between threads.
     std::atomic<bool> open_{false};
-    std::atomic<bool> mute_{false}, held_back_{false};
-    std::atomic<double> fader_{1.0};  // as a factor
+    std::atomic<bool> mute_{false}, held_back_{false}, strip_mute_{false};
     std::atomic<std::uint64_t> clipped_{0};
     LoadMeter load_;
 };

@@ -1,6 +1,7 @@
 #include "engine/monitor.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include "base/decibel.h"
 
@@ -48,6 +49,7 @@ void set_monitor_value(MonitorSettings& s, int row, double value) {
         s.mute_with_feed = value >= 0.5;
         return;
     }
+    if (!std::isfinite(value)) return;
     double* const values[] = {&s.volume_db, &s.bass_db, &s.middle_db, &s.treble_db};
     *values[row] = std::clamp(value, kTable[row].minimum, kTable[row].maximum);
 }
@@ -72,6 +74,7 @@ void Monitor::prepare(const StreamFormat& format, int longest_block) {
 
 void Monitor::set(const MonitorSettings& s) {
     for (int row = kMonitorVolume; row <= kMonitorTreble; ++row) {
+        if (!std::isfinite(monitor_value(s, row))) continue;
         const double value = std::clamp(monitor_value(s, row), kTable[row].minimum, kTable[row].maximum);
         wanted_[static_cast<size_t>(row)] = static_cast<float>(value);
     }

@@ -17,7 +17,8 @@ namespace reed {
 /// chain.
 enum class MonitorSource { off, feed, plain, removed, tap };
 
-/// What to monitor, and how it should sound. Values outside their ranges are limited to them.
+/// What to monitor, and how it should sound. Values outside their ranges are limited to them; what is no
+/// finite number changes nothing.
 struct MonitorSettings {
     MonitorSource source = MonitorSource::off;
     int tap = 0;             ///< for MonitorSource::tap: 0 is the input, k what leaves stage k - 1
@@ -52,6 +53,10 @@ class Monitor {
     /// `feed`: before the mute. `input`: the history that ends with this block.
     void run(const AudioBlock& feed, const HistoryRing& input, const ChainRunner::Heard& heard,
              bool feed_muted) noexcept;
+    /// Forgets what its filters hold, which is no sound any more. Audio thread.
+    void recover() noexcept {
+        for (auto& f : filters_) f.reset();
+    }
     /// The newest block; no frames while it is off.
     AudioBlock sound() const { return sound_; }
 

@@ -3,6 +3,7 @@
 #include <cmath>
 #include <filesystem>
 #include <fstream>
+#include <limits>
 #include <thread>
 
 #include "base/decibel.h"
@@ -93,6 +94,40 @@ TEST_CASE("mute silences the feed with a fade and lets it back", "[engine]") {
     CHECK(db(third_difference(out, 100) / 2.0) < -75.0);
     engine.set_mute(false);
     CHECK(rms(push(engine, sine(100, 0.5, 0.5)), 12000) == Approx(0.3536).epsilon(0.01));
+}
+
+TEST_CASE("levels that are no numbers change nothing, and what is no number never leaves", "[engine]") {
+    const double nan = std::numeric_limits<double>::quiet_NaN(),
+                 infinite = std::numeric_limits<double>::infinity();
+    const auto tone = sine(200, 0.1, 0.2);
+    Engine engine;
+    REQUIRE(engine.open({48000, 1}, chain_of({stage("gain")})).ok());
+    engine.set_fader(-6.0);
+    MonitorSettings monitor;
+    monitor.source = MonitorSource::removed;
+    engine.set_monitor(monitor);
+    const double before = rms(push(engine, tone), 4800);
+    for (const double bad : {nan, infinite, -infinite}) {
+        INFO(bad);
+        engine.set_fader(bad);
+        monitor.volume_db = monitor.bass_db = bad;
+        engine.set_monitor(monitor);
+        ChainSpec spec = chain_of({stage("gain")});
+        spec.stages[0].values[0] = bad;
+        CHECK_FALSE(engine.chain().follow(spec).ok());
+        CHECK(rms(push(engine, tone), 4800) == Approx(before));
+        // In the input: that block is silent at most, and the next ones are whole, in the headphones too.
+        auto broken = tone;
+        broken[1000] = static_cast<float>(bad);
+        const auto out = push(engine, broken);
+        for (const float v : out) REQUIRE(std::isfinite(v));
+        CHECK(rms(push(engine, tone), 4800) == Approx(before));
+        std::vector<float> heard(4800);
+        float* rows[2] = {heard.data(), nullptr};
+        const auto ears = engine.monitor_history();
+        REQUIRE(ears->read(ears->written() - 4800, 4800, rows));
+        for (const float v : heard) REQUIRE(std::isfinite(v));
+    }
 }
 
 TEST_CASE("the engine's process neither allocates nor locks, even while chains change", "[engine]") {

@@ -2,6 +2,7 @@
 #include <catch2/catch.hpp>
 #include <chrono>
 #include <cmath>
+#include <optional>
 #include <thread>
 
 #include "base/decibel.h"
@@ -21,8 +22,9 @@ std::vector<float> push(Engine& engine, const std::vector<float>& in) {
     return work[0];
 }
 
-void follow(Engine& engine, const ChainSpec& chain, Fade fade = Fade::quick) {
-    REQUIRE(engine.chain().follow(chain, fade).ok());
+void follow(Engine& engine, const ChainSpec& chain, Fade fade = Fade::quick,
+            std::optional<double> level = {}) {
+    REQUIRE(engine.chain().follow(chain, fade, level).ok());
     while (!engine.chain().settled()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
 }
 
@@ -87,6 +89,52 @@ TEST_CASE("a scene takes over in the time it asks for, and one that is overtaken
     // Sounding within the shortest fade and its own.
     const auto [begin, end] = fade_in(all, 0.25, 0.25 * db_to_gain(-12.0));
     CHECK(static_cast<double>(end) / 48000 < 2.0 + 0.030 + 0.5 + 0.06);  // it catches up before it is heard
+}
+
+TEST_CASE("fader and mute go over along with the chain, for any split between gain and fader", "[engine]") {
+    const auto voice = noise(0.02, 6.0, 5);
+    const auto limiter = stage("limiter", {{"lookahead", 5}, {"ceiling", -0.1}});
+    struct Split {
+        double gain, fader;
+        bool mute;
+    };
+    const auto spec = [&](const Split& s) { return chain_of({stage("gain", {{"gain", s.gain}}), limiter}); };
+    const auto level = [](const Split& s) { return strip_level(s.fader, s.mute); };
+    const Split pairs[][2] = {{{12, -12, false}, {0, 0, false}},  {{0, 0, false}, {12, -12, false}},
+                              {{-6, 6, false}, {12, -12, false}}, {{0, 0, false}, {6, -20, false}},
+                              {{0, 0, false}, {12, 0, true}},     {{12, -60, false}, {0, 0, false}}};
+    for (const auto& [from, to] : pairs) {
+        INFO(from.gain << " dB and fader " << from.fader << " to " << to.gain << " and " << to.fader);
+        Engine engine;
+        REQUIRE(engine.open({48000, 1}, spec(from)).ok());
+        engine.chain().set_level(level(from));
+        (void)push(engine, voice);
+        follow(engine, spec(to), Fade::over(2.0), level(to));
+        const auto x = push(engine, voice);
+        // Tenths of a second of the sound before and after, and between them.
+        const auto tenth = [&](const std::vector<float>& y, size_t i) { return rms(y, 4800 * i, 4800); };
+        std::vector<float> before = voice, after = voice;
+        for (float& v : before) v *= static_cast<float>(db_to_gain(from.gain) * level(from));
+        for (float& v : after) v *= static_cast<float>(db_to_gain(to.gain) * level(to));
+        for (size_t i = 1; i + 1 < x.size() / 4800; ++i) {
+            const double least = std::min(tenth(before, i), tenth(after, i));
+            const double most = std::max(tenth(before, i), tenth(after, i));
+            INFO("tenth " << i);
+            CHECK(tenth(x, i) <= most * db_to_gain(1.0) + 1e-6);
+            CHECK(tenth(x, i) >= least * db_to_gain(-1.0) - 1e-6);
+        }
+        const size_t last = x.size() / 4800 - 2;
+        CHECK(tenth(x, last) == Approx(tenth(after, last)).epsilon(0.01).margin(1e-5));
+    }
+    // Moved by hand in the middle of it, the fader is followed at once.
+    Engine engine;
+    REQUIRE(engine.open({48000, 1}, spec(pairs[0][0])).ok());
+    engine.chain().set_level(level(pairs[0][0]));
+    (void)push(engine, voice);
+    follow(engine, spec(pairs[0][1]), Fade::over(2.0), level(pairs[0][1]));
+    (void)push(engine, {voice.begin(), voice.begin() + 48000});
+    engine.set_fader(kFaderLeast);
+    CHECK(rms(push(engine, {voice.begin(), voice.begin() + 9600}), 4800, 4800) < 1e-6);
 }
 
 TEST_CASE("the loudness holds while one sound goes over into another", "[engine]") {
