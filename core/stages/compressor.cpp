@@ -9,7 +9,7 @@
 #include "dsp/smoothed.h"
 #include "stages/detection.h"
 #include "stages/detector_band.h"
-#include "stages/usual_reduction.h"
+#include "stages/typical_reduction.h"
 
 namespace reed {
 namespace {
@@ -111,15 +111,15 @@ class CompressorStage final : public Stage {
         auto_makeup_.begin_grain();
     }
     std::vector<float> memory() const override {
-        const auto usual = usual_.remembered();
-        return {usual.begin(), usual.end()};
+        const auto state = typical_.state();
+        return {state.begin(), state.end()};
     }
     void remember(std::span<const float> memory) override {
-        UsualReduction::Memory usual{};
-        if (memory.size() != usual.size()) return;
-        std::copy(memory.begin(), memory.end(), usual.begin());
-        usual_.remember(usual);
-        auto_makeup_.snap(wanted_makeup());
+        TypicalReduction::State state{};
+        if (memory.size() != state.size()) return;
+        std::copy(memory.begin(), memory.end(), state.begin());
+        typical_.set_state(state);
+        auto_makeup_.snap(target_makeup());
     }
     void process(const AudioBlock& block) override {
         float work[kGrain];
@@ -182,27 +182,27 @@ class CompressorStage final : public Stage {
                                     static_cast<float>(ratio_.grain_value()),
                                     static_cast<float>(knee_.grain_value()));
     }
-    /// Gives back what is usually taken from the voice.
-    double wanted_makeup() const {
-        if (!auto_makeup_on_ || !usual_.known()) return 1.0;
-        const double taken = std::max(0.0, curve(usual_.level()) + usual_.difference());
-        const double left = 1.0 + mix_.grain_value() * (db_to_gain(-taken) - 1.0);
-        return std::min(1.0 / std::max(left, 1e-3), kMostMakeup);
+    /// Gives back what is typically taken from the voice.
+    double target_makeup() {
+        if (!auto_makeup_on_) return 1.0;
+        return std::min(typical_.makeup([this](float level) { return curve(level); }, mix_.grain_value()),
+                        kMaxMakeup);
     }
-    /// Learns from speech it works on only: pauses, and a voice it has nothing to take from, say nothing
-    /// about what it takes.
     void follow_voice() {
-        constexpr double kWorks = 0.5;  // dB
-        const double at_curve = curve(loudest_);
-        if (at_curve > kWorks && (voice() < 0.0f || voice() >= 0.5f))
-            usual_.add(loudest_, taken_, at_curve, kGrain / rate_);
+        const double seconds = kGrain / rate_;
+        typical_.add(loudest_, taken_, curve(loudest_), seconds, voice());
         loudest_ = kSilenceDb;
         taken_ = 0.0f;
-        usual_.publish();
-        auto_makeup_.set(wanted_makeup());
+        since_update_ += seconds;
+        if (since_update_ < kUpdateSeconds) return;
+        since_update_ = 0.0;
+        const double target = target_makeup();
+        typical_.publish();
+        auto_makeup_.set(target);
     }
 
-    static constexpr double kMostMakeup = 15.85;  // 24 dB
+    static constexpr double kMaxMakeup = 15.85;      // 24 dB
+    static constexpr double kUpdateSeconds = 0.010;  // from one look at what is typical to the next
     double rate_ = 48000.0;
     LevelDetector detector_;
     DetectorBand band_;
@@ -211,7 +211,8 @@ class CompressorStage final : public Stage {
     Ballistics ballistics_, slow_;
     LevelDetector::Mode mode_ = LevelDetector::Mode::rms;
     bool auto_release_ = false, auto_makeup_on_ = false;
-    UsualReduction usual_;
+    TypicalReduction typical_;
+    double since_update_ = 0.0;
     float loudest_ = kSilenceDb, taken_ = 0.0f;  // of the grain before
 };
 

@@ -3,11 +3,14 @@
 #include <catch2/catch.hpp>
 #include <chrono>
 #include <cmath>
+#include <cstdio>
 #include <thread>
 
 #include "base/decibel.h"
 #include "chain/chain.h"
 #include "engine/engine.h"
+#include "measure/speech_level.h"
+#include "scenes/scene.h"
 #include "support/signals.h"
 
 using namespace reed;
@@ -54,6 +57,102 @@ TEST_CASE("a shout or a laugh leaves quiet talk as loud as it was", "[reference]
     const double is = gain(in, out, after, 10.0);
     INFO("quiet talk was lifted by " << was << " dB before and " << is << " dB after the shout at " << shout);
     CHECK(std::abs(is - was) < 1.5);
+}
+
+namespace {
+
+/// Chain of the first voice of a shipped scene.
+ChainSpec shipped(const std::string& file) {
+    const auto read = load_scene(std::string(REED_DEMO_DATA) + "/scenes/" + file + ".json");
+    REQUIRE(read.scene);
+    for (const StripSpec& s : read.scene->desk.strips) {
+        if (s.role == StripRole::voice) return s.chain;
+    }
+    return {};
+}
+
+/// By how many dB the same words are louder after a shout of 1.2 s at -1 dBFS than before it: the least and
+/// the most over stretches of 3 s, from 0.3 s after it to the end. `level`: of the words in dBFS (active
+/// level).
+std::pair<double, double> change_by_shout(const ChainSpec& chain, double level, double seconds_before,
+                                          double seconds_after) {
+    const auto one = spoken_words(1);
+    const auto words = scaled(one, level - speech_level(one, 48000.0)->active_dbfs);
+    const auto fill = [&](double seconds) {
+        std::vector<float> out;
+        while (static_cast<double>(out.size()) < seconds * 48000.0) append(out, words);
+        return out;
+    };
+    std::vector<float> in = fill(seconds_before);
+    const size_t period = words.size(), last = in.size() - period;
+    auto shout = sine(300, db_to_gain(-1.0), 1.2);
+    const auto harmonic = sine(900, db_to_gain(-12.0), 1.2);
+    for (size_t i = 0; i < shout.size(); ++i) shout[i] = std::clamp(shout[i] + harmonic[i], -0.89f, 0.89f);
+    append(in, shout);
+    const size_t after = in.size();
+    append(in, fill(seconds_after));
+    const auto room =
+        dull_noise(db_to_gain(level - 30.0), 500.0, static_cast<double>(in.size()) / 48000.0, 7);
+    const auto out = run(chain, mix(in, room));
+    double least = 100.0, most = -100.0;
+    constexpr size_t kStretch = 3 * 48000;
+    for (size_t at = after; at + period <= in.size(); at += period) {
+        // The same place in the words of before, from 0.3 s on.
+        for (size_t from = 14400; from + kStretch <= period; from += kStretch) {
+            const double d = db(rms(out, at + from, kStretch) / rms(out, last + from, kStretch));
+            least = std::min(least, d);
+            most = std::max(most, d);
+        }
+    }
+    return {least, most};
+}
+
+}  // namespace
+
+TEST_CASE("a shout leaves quiet voices as loud as they were, in shipped scenes",
+          "[reference][compressor][figures]") {
+    // All six scenes from -18 to -38 dBFS: REED_ALL_SCENES=1. These two are the farthest off.
+    const bool all = std::getenv("REED_ALL_SCENES") != nullptr;
+    std::vector<std::string> scenes{"bench-talk", "lathe-running"};
+    std::vector<double> levels{-18.0, -28.0, -38.0};
+    if (all) {
+        scenes = {"bench-talk",        "evening-quiet", "rain-on-tin",
+                  "apprentice-s-seat", "lathe-running", "two-at-the-bench"};
+        levels = {-18.0, -23.0, -28.0, -33.0, -38.0};
+    }
+    for (const auto& scene : scenes) {
+        for (const double level : levels) {
+            const auto [least, most] =
+                change_by_shout(shipped(scene), level, all ? 25.0 : 20.0, all ? 60.0 : 24.0);
+            INFO(scene << " at " << level << " dBFS: " << least << " to " << most << " dB");
+            if (all)
+                std::printf("%-20s %5.0f dBFS: %+5.2f to %+5.2f dB\n", scene.c_str(), level, least, most);
+            CHECK(least > -1.5);
+            CHECK(most < 1.5);
+        }
+    }
+}
+
+TEST_CASE("the first words of a new chain are as loud as later ones, and noise alone is not lifted",
+          "[reference][compressor]") {
+    for (const double level : {-18.0, -23.0, -28.0}) {
+        INFO("voice of " << level << " dBFS");
+        const auto one = spoken_words(1);
+        const auto words = scaled(one, level - speech_level(one, 48000.0)->active_dbfs);
+        std::vector<float> in;
+        for (int i = 0; i < 5; ++i) append(in, words);
+        const auto out = run(chain_of({compressor()}), mix(in, noise(db_to_gain(level - 40.0), 70.0, 3)));
+        // The first word of all, and the same one when all is known.
+        const size_t first = 38400, length = 72000, later = 4 * words.size();
+        const double d = db(rms(out, first, length) / rms(out, later + first, length));
+        CHECK(std::abs(d) < 3.0);
+    }
+    // A loud room, close to the threshold, in which nobody has spoken yet.
+    const auto room = dull_noise(db_to_gain(-40.0), 2000.0, 20.0, 5);
+    ChainSpec plain = chain_of({compressor()});
+    plain.stages[0].set("auto_makeup", 0);
+    const double lifted = db(rms(run(chain_of({compressor()}), room)) / rms(run(plain, room)));
+    CHECK(lifted < 1.0);
 }
 
 TEST_CASE("the first word after a pause is as loud as it was", "[reference][compressor]") {
