@@ -8,6 +8,7 @@
 
 #include "base/decibel.h"
 #include "dsp/cubic.h"
+#include "dsp/loudness_keeper.h"
 #include "dsp/smoothed.h"
 
 namespace reed {
@@ -55,6 +56,9 @@ class DoublerStage final : public Stage {
         for (size_t v = 0; v < kMost; ++v) voices_[v].end = delay_of(v);
         place();
         now_ = next_;
+        // Copies of one voice are a little alike, and then add up to more than the sum of their powers.
+        loudness_.prepare(format, 0);
+        loudness_.allow(0.7, 1.0);
         reset();
     }
     void set_values(std::span<const double> values) override {
@@ -66,6 +70,7 @@ class DoublerStage final : public Stage {
     }
     void begin_grain() override {
         for (Smoothed* s : {&level_, &apart_, &width_}) s->begin_grain();
+        loudness_.begin_grain();
         now_ = next_;
         for (size_t v = 0; v < kMost; ++v) {
             Voice& voice = voices_[v];
@@ -80,6 +85,7 @@ class DoublerStage final : public Stage {
     }
     void process(const AudioBlock& block) override {
         const int channels = std::min(block.channels, kMaxChannels);
+        loudness_.hear(block);
         for (int c = 0; c < channels; ++c) {
             for (int i = 0; i < block.frames; ++i)
                 rows_[static_cast<size_t>(c)][place_of(at_ + i)] = block[c][i];
@@ -106,10 +112,12 @@ class DoublerStage final : public Stage {
                 }
             }
         }
+        loudness_.process(block);
         at_ += block.frames;
         in_grain_ += block.frames;
     }
     void reset() override {
+        loudness_.reset();
         for (auto& row : rows_) std::fill(row.begin(), row.end(), 0.0f);
     }
 
@@ -166,6 +174,7 @@ class DoublerStage final : public Stage {
     std::array<Voice, kMost> voices_{};
     Gains now_, next_;
     Smoothed level_, apart_, width_;
+    LoudnessKeeper loudness_;
 };
 
 Finding finding(const Situation& now) {

@@ -31,6 +31,10 @@ constexpr Readout kReadouts[] = {{"gust", "The strongest gust lately", Unit::dec
 
 // A gust is mostly below what any voice has; the slope is gentle because a steep one is late.
 constexpr double kGustTo = 50.0, kVoiceFrom = 150.0, kVoiceTo = 1500.0;  // Hz
+// What of a low voice's own tones comes through the gust's filter: second order at 50 Hz lets 100 Hz pass by -12 dB
+// and 124 by -16. A gust has more below 50 Hz than in this range.
+constexpr double kTonesFrom = 75.0, kTonesTo = 200.0;  // Hz
+constexpr float kTonesLeak = -14.0f;                   // dB
 constexpr float kQuietWords = 12.0f;  // dB below the usual voice: a gust comes before its vowel
 constexpr float kUsualLows = -20.0f, kLeastLows = -30.0f,
                 kMostLows = 0.0f;                    // dB against the voice, to begin with
@@ -44,6 +48,8 @@ class PlosivesStage final : public Stage {
     void prepare(const StreamFormat& format, std::span<const double> values) override {
         rate_ = format.sample_rate;
         gust_.prepare(rate_, {FilterType::high_cut, kGustTo, 0.0, 0.7071, 12}, 0.005);
+        tones_.prepare(rate_, {FilterType::high_cut, kTonesTo, 0.0, 0.7071, 12}, 0.005);
+        tones_from_.snap(design({FilterType::low_cut, kTonesFrom, 0.0, 0.7071, 12}, rate_));
         voice_.prepare(rate_, kVoiceFrom, kVoiceTo, kQuietWords);
         lookahead_.prepare(rate_, values[kLookahead]);
         threshold_.prepare(rate_, 0.005, values[kThreshold]);
@@ -84,7 +90,8 @@ class PlosivesStage final : public Stage {
         taken_.begin_grain();
         if (corner_.moving()) shelf_.set_corner(corner_.grain_value());
         voice_.begin_grain();
-        const float gust = gust_.next() - voice_.level() - lows_;
+        const float own = std::max(voice_.level() + lows_, tones_.next() + kTonesLeak);
+        const float gust = gust_.next() - own;
         learn_lows(gust);
         kept_lows_.store(lows_, std::memory_order_relaxed);
         lately_.note(gust, kGrain);
@@ -96,6 +103,7 @@ class PlosivesStage final : public Stage {
     void process(const AudioBlock& block) override {
         const AudioBlock& side = side_chain(block);
         gust_.listen(side);
+        tones_.listen(side, &tones_from_);
         voice_.listen(side);
         float gain[kGrain] = {};
         note_reduction(reduction_.write(gain, block.frames));
@@ -107,6 +115,8 @@ class PlosivesStage final : public Stage {
     }
     void reset() override {
         gust_.reset();
+        tones_.reset();
+        tones_from_.reset();
         voice_.reset();
         lookahead_.reset();
         shelf_.reset();
@@ -126,7 +136,8 @@ class PlosivesStage final : public Stage {
     }
 
     double rate_ = 48000.0;
-    FilteredLevel gust_;
+    FilteredLevel gust_, tones_;
+    FilterRunner tones_from_;
     VoiceReference voice_;
     Lookahead lookahead_;
     MovingShelf shelf_{MovingShelf::Side::low};

@@ -3,6 +3,7 @@
 
 #include <memory>
 #include <span>
+#include <string>
 #include <string_view>
 #include <vector>
 
@@ -14,9 +15,13 @@ namespace reed {
 std::span<const StageKind* const> stage_kinds();
 
 /// Makes another kind known, from then on the same as ours; it stays for good. Before other threads look: no
-/// chain may run and no scene be read meanwhile. Refuses a kind without id, title or maker, an id that there
-/// is already, and a table with a row twice or a default outside its range.
+/// chain may run and no scene be read meanwhile. Refuses an id that there is already, and what
+/// stage_kind_problem() refuses.
 Result<void> add_stage_kind(std::shared_ptr<const StageKind> kind);
+
+/// Why a kind can't be used: an id, title or maker that is missing, a parameter twice, a default outside its
+/// range, a name of a parameter that it has not. Empty when it can.
+std::string stage_kind_problem(const StageKind& kind);
 
 /// The kind with this id, or nullptr.
 const StageKind* find_stage_kind(std::string_view id);

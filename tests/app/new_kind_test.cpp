@@ -131,6 +131,20 @@ TEST_CASE("a kind that can't be right is left out, with the reason", "[app]") {
     twice->id = "twice";
     twice->parameters = kTwice;
     CHECK_THAT(why(twice), Catch::Contains("\"edge\" twice"));
+    // Rows that it names must be there: they are looked up without a second check.
+    for (const char* name : {"lift", "slow", "attack", "readout"}) {
+        INFO(name);
+        auto nameless = std::make_shared<StageKind>(*shears("nameless"));
+        nameless->id = "nameless";
+        const std::string_view gone = "gone";
+        static constexpr Readout kBeside[] = {{"peak", "Highest so far", Unit::dbfs, "gone"}};
+        if (name == std::string_view("lift")) nameless->lift = StageKind::Lift::makeup;
+        if (name == std::string_view("slow")) nameless->slow_row = gone;
+        if (name == std::string_view("attack")) nameless->timing.attack = gone;
+        if (name == std::string_view("readout")) nameless->readouts = kBeside;
+        CHECK_THAT(why(nameless),
+                   Catch::Contains(name == std::string_view("lift") ? "lift_row" : "\"gone\""));
+    }
     static constexpr Parameter kOutside[] = {
         parameter::number("edge", "Edge", Unit::dbfs, -60.0, 0.0, 12.0, Scale::linear, "")};
     auto outside = std::make_shared<StageKind>(*twice);

@@ -226,6 +226,32 @@ TEST_CASE("a bass nobody has heard yet is let be from its second word on, gusts 
     }
 }
 
+TEST_CASE("a low voice whose deepest tone is its loudest keeps it, from the first word on", "[stages]") {
+    // As in "oo": each tone 9 dB below the one before; nothing below 50 Hz.
+    for (const double pitch : {95.0, 110.0, 124.0, 150.0}) {
+        INFO("a voice of " << pitch << " Hz");
+        std::vector<float> word(24000), x = silence(0.5);
+        for (int k = 1; k <= 8; ++k) {
+            for (size_t i = 0; i < word.size(); ++i) {
+                const double t = static_cast<double>(i) / 48000.0;
+                const double fade = std::min({1.0, t / 0.03, (0.5 - t) / 0.06});
+                word[i] += static_cast<float>(0.15 * std::pow(10.0, -9.0 * (k - 1) / 20.0) * fade *
+                                              std::sin(2.0 * M_PI * pitch * k * t));
+            }
+        }
+        for (int n = 0; n < 6; ++n) {
+            append(x, word);
+            append(x, silence(0.3));
+        }
+        const auto y = run(chain_of({stage("plosives")}), x);
+        const auto lows = [](const std::vector<float>& s, size_t from, size_t n) {
+            return rms(between(s, 50, 200), from, n);
+        };
+        CHECK(db(lows(y, 24000, 38400) / lows(x, 24000, 38400)) > -1.0);  // the first word
+        CHECK(db(lows(y, 24000, 200000) / lows(x, 24000, 200000)) > -1.0);
+    }
+}
+
 TEST_CASE("the leveller brings a voice back to its level, and lifts no pause", "[stages][figures]") {
     // Talk that is 12 dB apart from one half minute to the next, over a room.
     auto words = spoken_words(4);
