@@ -36,6 +36,17 @@ bool PipeWireConnection::open(const char* name, Use use) {
     }();
     (void)initialised;
     lost_ = false;
+    // What the library has to say of a failure it says once, not with every try.
+    static std::atomic<bool> failed_before{false};
+    const spa_log_level level = pw_log_level;
+    if (failed_before) pw_log_set_level(SPA_LOG_LEVEL_NONE);
+    const bool opened = connect(name, use);
+    pw_log_set_level(level);
+    failed_before = !opened;
+    return opened;
+}
+
+bool PipeWireConnection::connect(const char* name, Use use) {
     loop_ = pw_thread_loop_new(name, nullptr);
     if (loop_ == nullptr) return false;
     context_ = make_context(pw_thread_loop_get_loop(loop_), use);

@@ -53,6 +53,8 @@ class PipeWireConnection {
     };
 
   private:
+    bool connect(const char* name, Use use);
+
     pw_thread_loop* loop_ = nullptr;
     pw_context* context_ = nullptr;
     pw_core* core_ = nullptr;

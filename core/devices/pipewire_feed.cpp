@@ -3,6 +3,12 @@
 #include <algorithm>
 
 namespace reed {
+namespace {
+
+/// From on_takeover to the first sound: a mute that it sets has faded out by then.
+constexpr auto kTakeoverDelay = std::chrono::milliseconds(100);
+
+}  // namespace
 
 void PipeWireFeed::attach(PipeWireConnection& connection, const VirtualMicrophone::Wish& wish,
                           const PipeWireStreamOptions& options) {
@@ -60,6 +66,7 @@ Result<void> PipeWireFeed::start() {
     pw_properties* out = stream_properties(options_);
     pw_properties_set(out, PW_KEY_NODE_NAME, name_.c_str());
     pw_properties_set(out, PW_KEY_NODE_DESCRIPTION, "Dusky Reed feed");
+    pw_properties_set(out, PW_KEY_OBJECT_PATH, feed_path().c_str());
     // Not among the streams whose volume the desktop shows and restores: what goes into the microphone is set
     // here.
     pw_properties_set(out, PW_KEY_MEDIA_CLASS, "Stream/Output/Audio/Internal");
@@ -84,13 +91,26 @@ void PipeWireFeed::end() {
     delay_ = 0.0;
 }
 
-VirtualMicrophone::Standing PipeWireFeed::tend() {
+VirtualMicrophone::Standing PipeWireFeed::tend(const std::function<void()>& on_takeover) {
     uint32_t node = PW_ID_ANY;
     if (stream_ != nullptr) {
         const PipeWireConnection::Lock lock(*connection_);
         node = pw_stream_get_node_id(stream_);
     }
-    return microphone_.tend(node);
+    const auto standing = microphone_.tend(node);
+    if (standing != VirtualMicrophone::Standing::vacant) {
+        vacant_since_.reset();
+        return standing;
+    }
+    const auto now = std::chrono::steady_clock::now();
+    if (!vacant_since_) {
+        vacant_since_ = now;
+        if (on_takeover) on_takeover();
+    } else if (now - *vacant_since_ > kTakeoverDelay) {
+        vacant_since_.reset();
+        microphone_.take_over();
+    }
+    return VirtualMicrophone::Standing::coming;
 }
 
 }  // namespace reed

@@ -2,7 +2,10 @@
 #pragma once
 
 #include <atomic>
+#include <chrono>
 #include <cstdint>
+#include <functional>
+#include <optional>
 
 #include "base/hand_over.h"
 #include "devices/pipewire_capture.h"
@@ -32,8 +35,9 @@ class PipeWireFeed final : public FeedSink {
     bool running() const { return stream_ != nullptr; }
     /// The stream was ended from outside, or has an error.
     bool broken() const { return broken_.load(std::memory_order_relaxed); }
-    /// Links and mends. Some times a second.
-    VirtualMicrophone::Standing tend();
+    /// Links and mends. Some times a second. `on_takeover` is called when the program that fed the microphone
+    /// has gone, a tenth of a second before this feed takes its place: it may mute.
+    VirtualMicrophone::Standing tend(const std::function<void()>& on_takeover = {});
     double delay_ms() const { return delay_.load(std::memory_order_relaxed); }
     /// Blocks for which there was not enough sound.
     std::uint64_t dropouts() const { return dropouts_.load(std::memory_order_relaxed); }
@@ -51,6 +55,7 @@ class PipeWireFeed final : public FeedSink {
     PipeWireStreamOptions options_;
     std::string name_;
     VirtualMicrophone microphone_;
+    std::optional<std::chrono::steady_clock::time_point> vacant_since_;
     HandOver hand_over_;
     // Between threads.
     std::atomic<bool> broken_{false}, fed_{false}, streaming_{false};

@@ -121,7 +121,9 @@ class PipeWireSource final : public SoundSource {
     void end() { capture_.end(); }
     /// The connection is closed next.
     void forget_output() {
-        if (output_ != nullptr) pw_proxy_destroy(output_);
+        if (output_ == nullptr) return;
+        spa_hook_remove(&output_hook_);
+        pw_proxy_destroy(output_);
         output_ = nullptr;
     }
     bool captures() const { return capture_.running(); }
@@ -140,12 +142,14 @@ class PipeWireSource final : public SoundSource {
     std::string node_, title_;
     int channels_, channel_;
     pw_proxy* output_ = nullptr;
+    spa_hook output_hook_{};
+    std::atomic<bool> output_gone_{false};  // somebody destroyed it, or the daemon refused it
     PipeWireCapture capture_;
     AudioCallback* callback_ = nullptr;
     FeedSink* feed_ = nullptr;
     bool started_ = false, waiting_ = false;
     std::string problem_;
-    Clock::time_point last_try_{};
+    Clock::time_point last_try_{}, last_made_{};
 };
 
 bool PipeWireHub::State::connect() {
@@ -287,8 +291,8 @@ void PipeWireHub::tend() {
         for (PipeWireSource* source : s.started) source->end();
     }
     if (!s.captures()) s.end_feeds();
-    s.standing = s.feed.tend();
-    for (const auto& offer : s.offers) (void)offer->feed.tend();
+    s.standing = s.feed.tend(s.options.on_takeover);
+    for (const auto& offer : s.offers) (void)offer->feed.tend(s.options.on_takeover);
 }
 
 // ---- the source ----
@@ -305,8 +309,21 @@ bool PipeWireSource::there() const {
 
 /// It goes with the connection: programs that play into it then go on where they would by themselves.
 void PipeWireSource::make_output() {
-    if (title_.empty() || output_ != nullptr) return;
+    if (title_.empty() || (output_ != nullptr && !output_gone_)) return;
+    if (output_gone_ && Clock::now() - last_made_ < kStartAgain) return;
+    static const pw_proxy_events events = [] {
+        pw_proxy_events e{};
+        e.version = PW_VERSION_PROXY_EVENTS;
+        e.removed = [](void* data) { static_cast<PipeWireSource*>(data)->output_gone_ = true; };
+        e.error = [](void* data, int, int, const char*) {
+            static_cast<PipeWireSource*>(data)->output_gone_ = true;
+        };
+        return e;
+    }();
     const PipeWireConnection::Lock lock(hub_.connection);
+    forget_output();
+    output_gone_ = false;
+    last_made_ = Clock::now();
     pw_properties* p =
         pw_properties_new(PW_KEY_FACTORY_NAME, "support.null-audio-sink", PW_KEY_NODE_NAME, node_.c_str(),
                           PW_KEY_NODE_DESCRIPTION, title_.c_str(), PW_KEY_MEDIA_CLASS, "Audio/Sink",
@@ -315,6 +332,7 @@ void PipeWireSource::make_output() {
     output_ = static_cast<pw_proxy*>(pw_core_create_object(
         hub_.connection.core(), "adapter", PW_TYPE_INTERFACE_Node, PW_VERSION_NODE, &p->dict, 0));
     pw_properties_free(p);
+    if (output_ != nullptr) pw_proxy_add_listener(output_, &output_hook_, &events, this);
 }
 
 /// The feed first, so that none of what is captured is lost.
@@ -384,8 +402,8 @@ void PipeWireSource::tend() {
         const std::string channel = channel_problem(meant(picture, node_), channel_);
         if (!channel.empty()) return wait_for(channel);
         return wait_for(
-            any ? "There is no microphone, so the feed is silent. Plug one in; it goes on by itself."
-                : "The microphone is gone, so the feed is silent. It goes on by itself when it returns.");
+            any ? "There is no microphone. Plug one in, and it is used automatically."
+                : "The microphone is gone. When it is plugged in again, it continues automatically.");
     }
     if (!capture_.running()) {
         if (Clock::now() - last_try_ < kStartAgain) return;

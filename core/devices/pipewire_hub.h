@@ -1,6 +1,7 @@
 // One connection to PipeWire for any number of sources, and the virtual microphone that carries the feed.
 #pragma once
 
+#include <functional>
 #include <memory>
 #include <string>
 #include <vector>
@@ -17,6 +18,9 @@ struct PipeWireHubOptions {
     int block = 256;                           ///< frames wished for, 32 to 2048
     std::string mic_title = kVirtualMicTitle;  ///< what other programs call the virtual microphone
     std::shared_ptr<PipeWireGraph> graph{};    ///< shared with others; made when empty
+    /// Called by tend() when another process that fed a microphone of ours has gone, before the sound of this
+    /// one takes its place: what was muted there must be muted here.
+    std::function<void()> on_takeover{};
 };
 
 class PipeWireSource;

@@ -1,5 +1,7 @@
 #include "devices/virtual_microphone.h"
 
+#include <unistd.h>
+
 #include <algorithm>
 #include <cctype>
 #include <chrono>
@@ -29,6 +31,10 @@ std::string path_for(int channels) {
 
 }  // namespace
 
+std::string feed_path() {
+    return "dusky-reed:feed:" + std::to_string(::getpid());
+}
+
 std::string node_of(const std::string& strip) {
     std::string out = std::string(kOwnNodes) + "-strip-";
     for (const char c : strip) out += std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '_' ? c : '-';
@@ -56,7 +62,8 @@ struct VirtualMicrophone::State {
     int expected = -1;
     bool told = false;
     std::map<uint32_t, Mic> mics;
-    std::map<uint32_t, std::string> feeds;  // streams named as ours, of whatever process
+    std::map<uint32_t, std::string> feeds;  // paths of streams named as ours, of whatever process
+    bool contested = false;                 // another process fed it, and take_over() was not called since
     std::map<uint32_t, Port> ports;
     std::map<uint32_t, Link> links;
     pw_proxy* made = nullptr;
@@ -74,6 +81,7 @@ struct VirtualMicrophone::State {
     std::vector<uint32_t> ports_of(uint32_t node, bool input) const;
     bool is_linked(uint32_t from, uint32_t to) const;
     bool fed_by_another(uint32_t mic) const;
+    bool fed_by_another_process(uint32_t mic) const;
     Standing act();
     Standing occupied() const;
 };
@@ -85,7 +93,7 @@ void VirtualMicrophone::State::add(uint32_t id, const char* type, const spa_dict
         const std::string path = property(props, PW_KEY_OBJECT_PATH);
         if (name == wish.node && path.rfind(path_for(0).substr(0, path_for(0).size() - 1), 0) == 0)
             mics[id] = {path, property(props, PW_KEY_NODE_DESCRIPTION)};
-        if (name == wish.feed) feeds[id] = name;
+        if (name == wish.feed) feeds[id] = path;
     } else if (std::strcmp(type, PW_TYPE_INTERFACE_Port) == 0) {
         ports[id] = {number(props, PW_KEY_NODE_ID), property(props, PW_KEY_PORT_DIRECTION) == "in"};
     } else if (std::strcmp(type, PW_TYPE_INTERFACE_Link) == 0) {
@@ -161,6 +169,13 @@ bool VirtualMicrophone::State::fed_by_another(uint32_t mic) const {
     });
 }
 
+bool VirtualMicrophone::State::fed_by_another_process(uint32_t mic) const {
+    return std::any_of(links.begin(), links.end(), [&](const auto& l) {
+        const auto from = feeds.find(l.second.from_node);
+        return l.second.to_node == mic && from != feeds.end() && from->second != feed_path();
+    });
+}
+
 /// A stream that ends may still be listed for a moment, this program's own of before among them.
 VirtualMicrophone::Standing VirtualMicrophone::State::occupied() const {
     return Clock::now() - free_at > kTryAgain ? Standing::occupied : Standing::coming;
@@ -170,6 +185,8 @@ VirtualMicrophone::Standing VirtualMicrophone::State::act() {
     const bool taken =
         std::any_of(mics.begin(), mics.end(), [&](const auto& m) { return fed_by_another(m.first); });
     if (!taken) free_at = Clock::now();
+    contested = contested || std::any_of(mics.begin(), mics.end(),
+                                         [&](const auto& m) { return fed_by_another_process(m.first); });
     if (feed != linked_feed) unlink();
     if (!told) return Standing::coming;
     const auto fits = [&](const auto& m) {
@@ -185,6 +202,7 @@ VirtualMicrophone::Standing VirtualMicrophone::State::act() {
     const auto channels = static_cast<size_t>(wish.channels);
     if (to.size() != channels) return Standing::coming;  // the session manager has not made them yet
     if (taken) return occupied();
+    if (contested) return Standing::vacant;
     for (const auto& [id, other] : mics) {
         if (id != mic->first) pw_registry_destroy(registry, id);
     }
@@ -248,6 +266,14 @@ void VirtualMicrophone::detach() {
         spa_hook_remove(&s.core_hook);
     }
     s = State{};
+}
+
+void VirtualMicrophone::take_over() {
+    State& s = *state_;
+    if (s.connection == nullptr) return;
+    const PipeWireConnection::Lock lock(*s.connection);
+    s.contested = false;
+    s.act();
 }
 
 VirtualMicrophone::Standing VirtualMicrophone::tend(std::uint32_t feed) {

@@ -21,6 +21,8 @@ inline constexpr const char* kProgrammeOutput = "dusky-reed-programme";
 inline constexpr const char* kHeardGroup = "dusky-reed-heard";
 /// Name of the source as which a strip is offered on its own.
 std::string node_of(const std::string& strip);
+/// Object path of the streams that carry a feed: tells this process' from another's.
+std::string feed_path();
 /// Input, feed and virtual microphone: the session manager links none of them to another.
 inline constexpr const char* kLinkGroup = "dusky-reed";
 
@@ -37,10 +39,11 @@ class VirtualMicrophone {
         bool operator==(const Wish&) const = default;
     };
     enum class Standing {
-        coming,   ///< not there yet, or not linked yet
-        fed,      ///< it carries the feed
-        unfed,    ///< it is there; no feed was given
-        occupied  ///< another program of this name feeds it
+        coming,    ///< not there yet, or not linked yet
+        fed,       ///< it carries the feed
+        unfed,     ///< it is there; no feed was given
+        occupied,  ///< another program of this name feeds it
+        vacant     ///< that program has gone; take_over() lets the feed in
     };
 
     VirtualMicrophone();
@@ -56,6 +59,8 @@ class VirtualMicrophone {
     /// Links the node `feed` (PW_ID_ANY: none) into it, and tries again what failed. Call it some times a
     /// second, without the connection's lock. Quick.
     Standing tend(std::uint32_t feed);
+    /// Lets the feed in where another program fed it before.
+    void take_over();
 
   private:
     struct State;
