@@ -9,8 +9,11 @@
 #include <cerrno>
 #include <cstdint>
 #include <cstdio>
+#include <cstdlib>
 #include <cstring>
+#include <mutex>
 #include <utility>
+#include <vector>
 
 namespace reed {
 namespace {
@@ -77,6 +80,49 @@ std::filesystem::path folder_of(const std::filesystem::path& path) {
     return path.has_parent_path() ? path.parent_path() : std::filesystem::path(".");
 }
 
+/// Folders that were made private.
+struct PrivateFolders {
+    std::mutex mutex;
+    std::vector<std::filesystem::path> all;
+};
+PrivateFolders& private_folders() {
+    static PrivateFolders folders;
+    return folders;
+}
+
+std::filesystem::path normal(const std::filesystem::path& path) {
+    std::error_code ec;
+    return std::filesystem::weakly_canonical(path, ec);
+}
+
+/// It is a private folder, or below one.
+bool is_private(const std::filesystem::path& path) {
+    const auto wanted = normal(path);
+    PrivateFolders& folders = private_folders();
+    const std::lock_guard lock(folders.mutex);
+    return std::ranges::any_of(folders.all, [&](const auto& folder) {
+        return std::ranges::mismatch(folder, wanted).in1 == folder.end();
+    });
+}
+
+std::filesystem::path user_folder(const char* variable, const char* below_home) {
+    const char* set = std::getenv(variable);
+    if (set != nullptr && std::filesystem::path(set).is_absolute()) return set;
+    const char* home = std::getenv("HOME");
+    return home != nullptr && *home != 0 ? std::filesystem::path(home) / below_home : std::filesystem::path();
+}
+
+constexpr int kPrivateDepth = 4;  // levels: scenes/earlier/NAME/FILE
+
+/// Closes one file or folder of ours to others.
+void close_to_others(const std::filesystem::path& path) {
+    const Open there(::open(path.c_str(), O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC));
+    struct stat about {};
+    if (there.get() < 0 || ::fstat(there.get(), &about) != 0 || about.st_uid != ::geteuid()) return;
+    const bool ours = S_ISREG(about.st_mode) || S_ISDIR(about.st_mode);
+    if (ours && (about.st_mode & 0077) != 0) (void)::fchmod(there.get(), about.st_mode & 0700);
+}
+
 }  // namespace
 
 Result<std::string> read_file(const std::filesystem::path& path, size_t limit) {
@@ -129,11 +175,12 @@ Result<Replacement> Replacement::begin(const std::filesystem::path& target) {
     for (int tries = 0; tries < 100 && out.fd_ < 0; ++tries) {
         out.partial_ = folder_of(out.target_) /
                        ("." + stem + kMark + random_name() + out.target_.extension().string().substr(0, 20));
-        out.fd_ = ::open(out.partial_.c_str(), O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0644);
+        out.fd_ = ::open(out.partial_.c_str(), O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC,
+                         new_file_mode(out.target_));
         if (out.fd_ < 0 && errno != EEXIST) break;
     }
     if (out.fd_ < 0) return out.cannot_write(errno);
-    if (there) (void)::fchmod(out.fd_, about.st_mode & 0755);
+    if (there) (void)::fchmod(out.fd_, about.st_mode & (is_private(out.target_) ? 0700 : 0755));
     return out;
 }
 
@@ -171,7 +218,7 @@ Result<void> Replacement::commit() {
 
 Result<void> write_file(const std::filesystem::path& path, const std::string& bytes) {
     std::error_code ec;
-    if (path.has_parent_path()) std::filesystem::create_directories(path.parent_path(), ec);
+    if (path.has_parent_path()) ec = create_folders(path.parent_path());
     if (ec) {
         return Error{"it can't be written (" + ec.message() + ").", path.string(),
                      "Check the folder's permissions and free space."};
@@ -180,6 +227,50 @@ Result<void> write_file(const std::filesystem::path& path, const std::string& by
     if (!begun.ok()) return begun.error();
     if (auto written = begun.value().write(bytes); !written.ok()) return written;
     return begun.value().commit();
+}
+
+std::filesystem::path user_data_folder() {
+    return user_folder("XDG_DATA_HOME", ".local/share");
+}
+
+std::filesystem::path user_state_folder() {
+    return user_folder("XDG_STATE_HOME", ".local/state");
+}
+
+unsigned new_file_mode(const std::filesystem::path& file) {
+    return is_private(file) ? 0600 : 0644;
+}
+
+std::error_code create_folders(const std::filesystem::path& folder) {
+    std::error_code ec;
+    if (folder.empty() || std::filesystem::is_directory(folder, ec)) return {};
+    const auto parent = folder.has_filename() ? folder.parent_path() : folder.parent_path().parent_path();
+    if (parent != folder) {
+        if (const auto failed = create_folders(parent)) return failed;
+    }
+    if (::mkdir(folder.c_str(), is_private(folder) ? 0700 : 0777) == 0) return {};
+    const int why = errno;
+    if (why == EEXIST && std::filesystem::is_directory(folder, ec)) return {};
+    return {why, std::generic_category()};
+}
+
+std::error_code make_private(const std::filesystem::path& folder) {
+    {
+        PrivateFolders& folders = private_folders();
+        const std::lock_guard lock(folders.mutex);
+        if (std::ranges::find(folders.all, normal(folder)) == folders.all.end())
+            folders.all.push_back(normal(folder));
+    }
+    if (const auto failed = create_folders(folder)) return failed;
+    close_to_others(folder);
+    std::error_code ec;
+    using Walk = std::filesystem::recursive_directory_iterator;
+    auto entry = Walk(folder, std::filesystem::directory_options::skip_permission_denied, ec);
+    for (const auto end = Walk(); !ec && entry != end; entry.increment(ec)) {
+        if (entry.depth() + 1 >= kPrivateDepth) entry.disable_recursion_pending();
+        close_to_others(entry->path());
+    }
+    return {};
 }
 
 std::filesystem::path free_path(const std::filesystem::path& wanted,

@@ -7,6 +7,7 @@
 #include <span>
 #include <string>
 #include <string_view>
+#include <system_error>
 
 #include "base/result.h"
 
@@ -21,6 +22,21 @@ Result<std::string> read_file(const std::filesystem::path& path, size_t limit);
 /// either the old or the new contents. Creates missing folders.
 Result<void> write_file(const std::filesystem::path& path, const std::string& bytes);
 
+/// The user's own folders by the XDG Base Directory Specification 0.8: the variable where it is set to an
+/// absolute path ("Environment variables": relative ones are ignored), else the default below $HOME. An empty
+/// path when $HOME is needed and not set.
+std::filesystem::path user_data_folder();   ///< XDG_DATA_HOME, or ~/.local/share
+std::filesystem::path user_state_folder();  ///< XDG_STATE_HOME, or ~/.local/state
+
+/// Creates what is missing of a folder's path; below a private folder for this account alone.
+std::error_code create_folders(const std::filesystem::path& folder);
+/// Makes a folder private for as long as the program runs: it is created for this account alone (mode 0700), or
+/// it and the files and folders in it, four levels deep, are closed to others, and what this program creates in
+/// it is for this account alone. Links and what belongs to somebody else are left alone. Thread-safe.
+std::error_code make_private(const std::filesystem::path& folder);
+/// Mode for a new file: 0644, or 0600 below a private folder.
+unsigned new_file_mode(const std::filesystem::path& file);
+
 /// A path beside `wanted` at which nothing is yet, not even a link that leads nowhere: with a number at the
 /// end of its name where it is taken. `kinds`: extensions with which the name must be free as well.
 std::filesystem::path free_path(const std::filesystem::path& wanted,
@@ -28,8 +44,8 @@ std::filesystem::path free_path(const std::filesystem::path& wanted,
 
 /// What replaces a file when it is complete: written under a name of its own beside the target that nobody
 /// can guess or have made before, removed again unless commit() succeeds. A target that is a link stays one;
-/// what it points to is replaced. Whatever the umask, others never get to write it; a file that is replaced
-/// keeps its mode otherwise.
+/// what it points to is replaced. Whatever the umask, others never get to write it, nor to read it where its
+/// folder is closed to them; a file that is replaced keeps its mode otherwise.
 class Replacement {
   public:
     /// Fails when the folder is missing or refuses, or the target is there and not a regular file we may

@@ -237,7 +237,8 @@ Result<std::unique_ptr<SoundWriter>> SoundWriter::create(const std::filesystem::
 
 Result<std::unique_ptr<SoundWriter>> SoundWriter::grow(const std::filesystem::path& path,
                                                        const StreamFormat& format, const SoundTags& tags) {
-    const int fd = ::open(path.c_str(), O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0644);
+    const int fd =
+        ::open(path.c_str(), O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, new_file_mode(path));
     if (fd < 0) {
         return Error{std::string("it can't be written (") + std::strerror(errno) + ").", path.string(),
                      "Check the folder's permissions and free space."};

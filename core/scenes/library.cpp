@@ -300,8 +300,7 @@ Result<void> SceneLibrary::remove(const std::string& name) const {
     for (const auto& entry : here.scenes) {
         if (!same_name(entry.scene.name, name)) continue;
         const auto bin = folder_ / "removed";
-        std::error_code ec;
-        std::filesystem::create_directories(bin, ec);
+        std::error_code ec = create_folders(bin);
         if (!ec) std::filesystem::rename(entry.path, free_path(bin / entry.path.filename()), ec);
         if (ec) return Error{"it can't be removed (" + ec.message() + ").", entry.path.string(), ""};
         return {};

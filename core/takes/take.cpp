@@ -124,8 +124,7 @@ Take read_take(const std::filesystem::path& path) {
 }
 
 Result<void> TakeStore::make_folder(const std::filesystem::path& folder) const {
-    std::error_code ec;
-    std::filesystem::create_directories(folder, ec);
+    const std::error_code ec = create_folders(folder);
     if (!ec) return {};
     return Error{"the folder of the takes can't be made (" + ec.message() + ").", folder.string(),
                  "Check its permissions and the free space."};
@@ -192,6 +191,8 @@ Result<Take> TakeStore::copy(const std::filesystem::path& from, std::int64_t fir
 Result<Take> TakeStore::keep(const AudioBuffer& sound, double sample_rate, TakeNotes notes) const {
     if (sound.frames() == 0)
         return Error{"there is no sound to keep.", folder_.string(), "Speak first, then keep it."};
+    if (static_cast<double>(sound.frames()) < kShortest * sample_rate)
+        return Error{"it is shorter than a tenth of a second.", notes.name, "Speak a little longer, then keep it."};
     if (notes.date.empty()) notes.date = date_now();
     if (notes.name.empty()) notes.name = named_by_date(notes.date);
     size_t at = 0;
@@ -213,6 +214,8 @@ Result<Take> TakeStore::import(const std::filesystem::path& file, TakeNotes note
                                const Progress& progress) const {
     const Take from = read_take(file);
     if (!from.problem.empty()) return Error{from.problem, file.string(), "Choose another file."};
+    if (from.seconds() < kShortest)
+        return Error{"it is shorter than a tenth of a second.", file.string(), "Choose a longer one."};
     if (notes.date.empty()) notes.date = date_now();
     if (notes.name.empty()) notes.name = named_by_date(notes.date);
     return copy(file, 0, from.info.frames, notes, progress);
