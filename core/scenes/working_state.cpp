@@ -43,9 +43,40 @@ Json write_memories(const WorkingState& state) {
     return {{"in_work", std::move(in_work)}, {"stages", Json::parse(write_scene(other))}};
 }
 
+/// Removes the values that are null, as the library writes what is no number, so that only they are lost;
+/// returns where they were ("audio/target_lufs").
+std::vector<std::string> remove_nulls(Json& from, const std::string& path = {}) {
+    std::vector<std::string> removed;
+    if (!from.is_structured()) return removed;
+    for (auto it = from.begin(); it != from.end();) {
+        const std::string here = path + (path.empty() ? "" : "/") +
+                                 (from.is_object() ? it.key() : std::to_string(it - from.begin()));
+        if (it->is_null() && from.is_object()) {
+            removed.push_back(here);
+            it = from.erase(it);
+            continue;
+        }
+        for (std::string& inner : remove_nulls(*it, here)) removed.push_back(std::move(inner));
+        ++it;
+    }
+    return removed;
+}
+
+/// A scene; where it can't be read, without its values that are null. `what`: how it is called in `left_out`.
+SceneReading read_without_nulls(Json from, const std::string& what, WorkingState& out) {
+    SceneReading reading = read_scene(from.dump());
+    if (reading.scene) return reading;
+    const auto removed = remove_nulls(from);
+    if (removed.empty()) return reading;
+    SceneReading again = read_scene(from.dump());
+    if (!again.scene) return reading;
+    for (const auto& path : removed) out.left_out.push_back("the value " + what + "/" + path);
+    return again;
+}
+
 /// Broken memories are left out: what is in work must not be lost for them.
 void read_memories(const Json& root, WorkingState& out) {
-    const SceneReading other = read_scene(root.at("stages").dump());
+    const SceneReading other = read_without_nulls(root.at("stages"), "memories", out);
     if (!other.scene) {
         out.left_out.emplace_back("the other memories of the stages");
         return;
@@ -141,7 +172,12 @@ StripInput read_input(const Json& from) {
 
 void read_rules(const Json& from, WorkingState& out) {
     for (const Json& r : from) {
-        if (out.rules.size() == kMostRules) return;
+        if (out.rules.size() == kMaxRules) {
+            out.left_out.push_back(std::to_string(from.size() - kMaxRules) +
+                                   " of the rules that recall scenes automatically (at most " +
+                                   std::to_string(kMaxRules) + " are used)");
+            return;
+        }
         const bool device = r.contains("device");
         RecallRule rule;
         rule.when = device ? RecallRule::When::device_is_there : RecallRule::When::program_plays;
@@ -169,12 +205,16 @@ Json write_rules(const WorkingState& state) {
 
 /// Reads part after part; what can't be used keeps its default and is named in `left_out`.
 Result<WorkingState> parse(std::string_view bytes) {
-    const Json root = parse_watched(bytes, kMaxDepth);
+    Json root = parse_watched(bytes, kMaxDepth);
     if (root.at("format") != "dusky-reed-state" || root.at("version") != 1) {
         return Error{"it was not written by this version.", "", ""};
     }
     (void)root.at("scene");  // without it this is no state at all
     WorkingState out;
+    for (auto& [name, part] : root.items()) {
+        if (name == "scene" || name == "memories") continue;  // read_without_nulls() knows them
+        for (const auto& path : remove_nulls(part, name)) out.left_out.push_back("the value " + path);
+    }
     const auto part = [&out](const char* what, const auto& read) {
         try {
             read();
@@ -183,7 +223,7 @@ Result<WorkingState> parse(std::string_view bytes) {
         }
     };
     part("the chain", [&] {
-        SceneReading reading = read_scene(root.at("scene").dump());
+        SceneReading reading = read_without_nulls(root.at("scene"), "scene", out);
         if (reading.scene)
             out.scene = std::move(*reading.scene);
         else
@@ -228,6 +268,12 @@ Result<WorkingState> parse(std::string_view bytes) {
     part("the span of the levels", [&] { out.window_seconds = root.at("window_seconds").get<double>(); });
     // Whoever may have been muted stays so.
     if (root.contains("muted")) out.muted = !root.at("muted").is_boolean() || root.at("muted").get<bool>();
+    if (root.contains("characters")) {
+        part("the characters that are on", [&] {
+            for (const auto& [strip, name] : root.at("characters").items())
+                out.characters[strip] = name.get<std::string>();
+        });
+    }
     if (root.contains("audio")) part("how live sound runs", [&] { read_audio(root.at("audio"), out); });
     if (root.contains("keys")) {
         part("the keys", [&] {
@@ -312,6 +358,7 @@ std::string write_working_state(const WorkingState& state) {
         root["small_window"] = {{"geometry", state.small_geometry}, {"on_top", state.small_on_top}};
     root["window_seconds"] = state.window_seconds;
     root["muted"] = state.muted;
+    if (!state.characters.empty()) root["characters"] = state.characters;
     root["audio"] = write_audio(state);
     root["scene"] = Json::parse(write_scene(state.scene));
     if (!state.keys.empty()) root["keys"] = state.keys;

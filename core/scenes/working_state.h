@@ -13,6 +13,9 @@
 
 namespace reed {
 
+/// Where the working state is, below user_state_folder().
+inline constexpr const char* kStateFile = "dusky-reed/session.json";
+
 /// The memory of a stage that is not in work.
 struct OtherMemory {
     std::string kind;  ///< of the stage; another kind of the same id has no use for it
@@ -61,7 +64,7 @@ struct RecallRule {
 
     bool operator==(const RecallRule&) const = default;
 };
-inline constexpr size_t kMostRules = 100;
+inline constexpr size_t kMaxRules = 100;
 
 struct WorkingState {
     Scene scene;       ///< the desk as it sounds now; the name is the scene it came from
@@ -71,7 +74,7 @@ struct WorkingState {
     std::map<std::string, StripInput> inputs;
     /// Programs that are sent into a strip whenever they play: its id by what they call themselves.
     std::map<std::string, std::string> programs;
-    std::vector<RecallRule> rules;       ///< the first that fits counts; at most kMostRules
+    std::vector<RecallRule> rules;       ///< the first that fits counts; at most kMaxRules
     std::map<std::string, double> room;  ///< controls of the simulated room by id
     std::string theme;                   ///< "dusk" or "dawn"
     std::string geometry;                ///< the window's, as text
@@ -83,13 +86,15 @@ struct WorkingState {
     bool small_on_top = true;    ///< it stays before all others
     double window_seconds = 10.0;
     AudioSettings audio;
-    MonitorSettings monitor;           ///< its source is not kept: the monitor never comes on by itself
-    std::string monitor_sink;          ///< node name; empty: the default output
-    double heard_balance = 0.0;        ///< the headphones', voices against programme, -30 to 30 dB
-    bool heard_together = false;       ///< one volume in the headphones turns all
-    double target_lufs = -16.0;        ///< where the feed's loudness shall be, -30 to -9
-    bool muted = false;                ///< when it ended; it starts so again
-    std::string talk_key = "toggles";  ///< or "talks", "mutes"
+    MonitorSettings monitor;      ///< its source is not kept: the monitor never comes on by itself
+    std::string monitor_sink;     ///< node name; empty: the default output
+    double heard_balance = 0.0;   ///< the headphones', voices against programme, -30 to 30 dB
+    bool heard_together = false;  ///< one volume in the headphones turns all
+    double target_lufs = -16.0;   ///< where the feed's loudness shall be, -30 to -9
+    bool muted = false;           ///< when it ended; it starts so again
+    /// Name of the character that is on, by strip id; strips without one are missing.
+    std::map<std::string, std::string> characters;
+    std::string talk_key = "toggles";               ///< or "talks", "mutes"
     std::map<std::string, std::string> keys;        ///< changed ones by action, as the window writes them
     std::map<std::string, StageMemories> memories;  ///< by strip id
 
