@@ -12,6 +12,7 @@
 #include "desk/live_desk.h"
 #include "devices/make_source.h"
 #include "engine/readings.h"
+#include "scenes/mute_marker.h"
 #include "scenes/working_state.h"
 
 namespace reed::cli {
@@ -22,7 +23,7 @@ struct LiveOptions {
     std::vector<std::string> inputs;
     double seconds = 0.0, every = 0.5;
     int block = 256, channels = 1;
-    bool json = false, no_feed = false;
+    bool json = false, no_feed = false, unmute = false;
 };
 
 volatile std::sig_atomic_t g_asked_to_end = 0;
@@ -31,17 +32,21 @@ using Clock = std::chrono::steady_clock;
 
 /// What the window remembers of this computer; nothing where it never ran.
 WorkingState remembered() {
-    const char* state = std::getenv("XDG_STATE_HOME");
-    const char* home = std::getenv("HOME");
-    std::filesystem::path folder;
-    if (state != nullptr && std::filesystem::path(state).is_absolute())
-        folder = state;
-    else if (home != nullptr)
-        folder = std::filesystem::path(home) / ".local/state";
-    const auto text = read_file(folder / "dusky-reed/session.json", 2 * kMaxSceneBytes);
+    const auto text = read_file(user_state_folder() / kStateFile, 2 * kMaxSceneBytes);
     if (!text.ok()) return {};
     auto read = parse_working_state(text.value());
     return read.ok() ? std::move(read.value()) : WorkingState{};
+}
+
+/// The window is muted, or was when it ended in whatever way. Where that can't be read it counts as muted.
+bool window_muted() {
+    const auto state = user_state_folder() / kStateFile;
+    if (MuteMarker(state.parent_path()).muted()) return true;
+    std::error_code ec;
+    if (!std::filesystem::exists(state, ec)) return false;
+    const auto text = read_file(state, 2 * kMaxSceneBytes);
+    const auto read = text.ok() ? parse_working_state(text.value()) : Result<WorkingState>(text.error());
+    return !read.ok() || read.value().muted;
 }
 
 std::filesystem::path demo_data() {
@@ -102,6 +107,10 @@ class Live {
         o.channels = options_.channels;
         o.block = options_.block;
         o.mic_title = options_.title;
+        o.on_takeover = [this] {
+            if (!muted_ && window_muted())
+                mute("muted, as the Dusky Reed that fed the microphone until now.");
+        };
         hub_ = std::make_unique<PipeWireHub>(o);
         for (const StripSpec& s : scene_.desk.strips) {
             if (auto seated = seat(s, choices); !seated.ok()) return seated;
@@ -216,6 +225,8 @@ class Live {
             if (spec.role == StripRole::programme) s.readings->expect_no_voice();
             strips.push_back(s.strip);
         }
+        if (pipewire_ && !options_.no_feed && !options_.unmute && window_muted())
+            mute("muted, as the window was when it ended.");
         desk_.arrange(strips, running_order(scene_.desk));
         if (pipewire_ && !options_.no_feed) desk_.set_sink(&hub_->feed());
         for (size_t i = 0; i < seats_.size() && !options_.no_feed; ++i) {
@@ -242,6 +253,15 @@ class Live {
         if (!programme && kept != kept_.end() && kept->second.plain)
             seat.strip->set_plain_output(
                 &hub_->offer(node_of(spec.id) + "-plain", title + ", plain", channels));
+    }
+
+    /// All voices, before any sound of them goes out.
+    void mute(const char* why) {
+        muted_ = true;
+        for (Seat& s : seats_) {
+            if (s.strip->role() == StripRole::voice) s.strip->engine().set_mute(true);
+        }
+        std::cerr << "dusky-reed-cli: " << why << " To be heard, start again with --unmute.\n";
     }
 
     void tend() {
@@ -302,7 +322,7 @@ class Live {
     std::map<std::string, StripInput> kept_;  // by strip
     std::unique_ptr<LoudnessMeter> meter_;
     RingReader feed_;
-    bool pipewire_ = false;
+    bool pipewire_ = false, muted_ = false;
     int programmes_ = 0;
 };
 
@@ -336,6 +356,8 @@ std::pair<CLI::App*, std::function<int()>> live_command(CLI::App& app) {
         ->check(CLI::Range(1, 2));
     command->add_option("--title", options->title, "What other programs call that microphone");
     command->add_flag("--no-feed", options->no_feed, "Give the feed to no other program");
+    command->add_flag("--unmute", options->unmute,
+                      "Start unmuted even if the window was muted when it ended");
     command->add_flag("--json", options->json, "Write one JSON object a line");
     return {command, [options] { return live(*options); }};
 }

@@ -11,6 +11,7 @@
 #include "scenes/library.h"
 #include "scenes/scene_archive.h"
 #include "scenes/scene_schema.h"
+#include "takes/take.h"
 
 namespace reed::cli {
 
@@ -30,6 +31,14 @@ struct Options {
 };
 
 constexpr std::int64_t kMostFrames = static_cast<std::int64_t>(60 * kMaxSampleRate);
+
+/// A recording that a chain can be run over, at most a minute of 192 kHz; its name is in every error.
+Result<AudioBuffer> read_recording(const std::string& path, SoundInfo& info) {
+    const Take take = read_take(path);
+    if (!take.problem.empty())
+        return Error{take.problem, path, "Give a sound file of 1 or 2 channels, 44.1 to 192 kHz."};
+    return read_sound(path, &info, kMostFrames);
+}
 
 /// Teaches a stage the room tone of a sound file, and writes the scene with it.
 int learn_command(const Options& o) {
@@ -51,12 +60,12 @@ int learn_command(const Options& o) {
     }
     StageSpec& stage = chain->stages[static_cast<size_t>(index)];
     SoundInfo info;
-    const auto sound = read_sound(o.in, &info, kMostFrames);
+    const auto sound = read_recording(o.in, info);
     if (!sound.ok()) return refuse(sound.error());
     ChainSpec before = *chain;
     before.stages.resize(static_cast<size_t>(index));
     const auto heard = render(before, sound.value(), info.sample_rate, 1024);
-    if (!heard.ok()) return refuse(heard.error());
+    if (!heard.ok()) return refuse({heard.error().what, o.in, heard.error().remedy});
     std::vector<float> room(heard.value().frames());
     for (int c = 0; c < heard.value().channels(); ++c) {
         for (size_t i = 0; i < room.size(); ++i)
@@ -95,7 +104,7 @@ int note_command(const Options& o) {
     const StripSpec* strip = strip_or_complain(*scene, o.strip);
     if (strip == nullptr) return kBadInput;
     SoundInfo info;
-    const auto sound = read_sound(o.in, &info, kMostFrames);
+    const auto sound = read_recording(o.in, info);
     if (!sound.ok()) return refuse(sound.error());
     const auto made = measure_made_for(strip->chain, strip->fader, sound.value(), info.sample_rate);
     if (!made)
@@ -118,7 +127,7 @@ int fit_command(const Options& o) {
         return refuse({"it does not say which voice and room it was made for.", o.scene,
                        "\"scene note\" writes that, with a recording of them."});
     SoundInfo info;
-    const auto sound = read_sound(o.in, &info, kMostFrames);
+    const auto sound = read_recording(o.in, info);
     if (!sound.ok()) return refuse(sound.error());
     const auto fit = fit_chain(strip->chain, strip->fader, made->second, sound.value(), info.sample_rate);
     if (!fit.ok()) return refuse({fit.error().what, o.in, fit.error().remedy});

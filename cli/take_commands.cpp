@@ -18,20 +18,10 @@ struct Options {
     bool json = false;
 };
 
-/// By the XDG base directory rules, where the window keeps them too.
-std::filesystem::path usual_folder() {
-    const char* data = std::getenv("XDG_DATA_HOME");
-    const char* home = std::getenv("HOME");
-    std::filesystem::path base;
-    if (data != nullptr && std::filesystem::path(data).is_absolute())
-        base = data;
-    else if (home != nullptr)
-        base = std::filesystem::path(home) / ".local/share";
-    return base / "dusky-reed/takes";
-}
-
 TakeStore store_of(const Options& o) {
-    return TakeStore(o.folder.empty() ? usual_folder() : std::filesystem::path(o.folder));
+    if (!o.folder.empty()) return TakeStore(o.folder);
+    (void)make_private(user_data_folder() / "dusky-reed");
+    return TakeStore(user_data_folder() / "dusky-reed/takes");
 }
 
 Json take_json(const Take& take) {
@@ -100,7 +90,12 @@ int export_take(const Options& o) {
 /// A file, or a take by its name.
 Result<Take> sound_of(const Options& o) {
     std::error_code ec;
-    if (!std::filesystem::exists(o.in, ec)) return store_of(o).find(o.in);
+    if (!std::filesystem::exists(o.in, ec)) {
+        auto take = store_of(o).find(o.in);
+        if (take.ok() || o.in.find_first_of("/.") == std::string::npos) return take;
+        return Error{"there is no such file, and no take of this name.", o.in,
+                     "Check the path; \"take list\" shows the takes."};
+    }
     Take out = read_take(o.in);
     if (!out.problem.empty()) return Error{out.problem, o.in, ""};
     return out;

@@ -179,8 +179,9 @@ Result<RoomTone> learn_room_tone(std::span<const float> sound, double sample_rat
                      "Check that the microphone is on; a silent room needs no suppression."};
     }
     const Music music = find_music(sound, sample_rate, power);
-    const Error played{"music played at " + seconds(music.first) + "; it would be learnt as room.", "",
-                       "Switch it off and start again."};
+    const Error played{"music, or several voices, sounded at " + seconds(music.first) +
+                           "; that would be learnt as background noise.",
+                       "", "Switch it off and start again."};
     if (music.share > kShareOnlyMusic) return played;
     // The network takes some machines for voices; but speech swells and fades, and they do not.
     const double at = swells(level) ? speech_at(sound, sample_rate) : -1.0;
@@ -189,8 +190,9 @@ Result<RoomTone> learn_room_tone(std::span<const float> sound, double sample_rat
                      "Start again and stay silent."};
     }
     if (const double click = clicks_at(level, usual); click >= 0.0) {
-        return Error{"keys or a mouse clicked, first at " + seconds(click) + "; clicks are no room.", "",
-                     "Start again and keep your hands still."};
+        return Error{"short sounds, such as keys, a mouse or drops of water, came first at " + seconds(click) +
+                         "; they are no steady background noise.",
+                     "", "Start again without them; where they never end, use the adaptive method."};
     }
     if (music.share > kShareMusic) return played;
     size_t loud = 0;

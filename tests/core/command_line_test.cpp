@@ -7,6 +7,7 @@
 #include "base/sound_file.h"
 #include "scenes/scene.h"
 #include "support/command.h"
+#include "support/noises.h"
 #include "support/signals.h"
 
 using namespace reed;
@@ -318,4 +319,61 @@ TEST_CASE("scene learn teaches a suppression a silent recording, and refuses one
                               b.folder.path("no.json")});
     CHECK(wrong.status == 2);
     CHECK_THAT(wrong.err, Catch::Contains("no such stage that learns"));
+}
+
+TEST_CASE("what can't be used is told by its file and by what is wrong with it", "[cli]") {
+    const Bench b;
+    const std::string out = b.folder.path("out.json");
+    const auto refused = [&](std::vector<std::string> words, const std::string& file, const std::string& why) {
+        const auto r = b.cli(std::move(words));
+        INFO(r.err);
+        CHECK(r.status == 2);
+        CHECK_THAT(r.err, Catch::Contains(file) && Catch::Contains(why));
+        CHECK_FALSE(std::filesystem::exists(out));
+    };
+    const std::string slow = b.folder.path("slow.wav"), wide = b.folder.path("wide.wav");
+    write_wav(slow, mono(noise(0.1, 5.0, 1, 8000)), 8000);
+    // Eight channels, which our own writer does not make: the header of a WAV file, then silence.
+    {
+        const auto word = [](std::uint32_t v, int bytes) {
+            std::string w;
+            for (int i = 0; i < bytes; ++i) w += static_cast<char>((v >> (8 * i)) & 255U);
+            return w;
+        };
+        constexpr std::uint32_t kData = 8 * 2 * 48000;
+        const std::string bytes = "RIFF" + word(36 + kData, 4) + "WAVEfmt " + word(16, 4) + word(1, 2) + word(8, 2) +
+                                  word(48000, 4) + word(48000 * 16, 4) + word(16, 2) + word(16, 2) + "data" +
+                                  word(kData, 4) + std::string(kData, '\0');
+        REQUIRE(write_file(wide, bytes).ok());
+    }
+    for (const char* command : {"note", "learn"}) {
+        refused({"scene", command, "--scene", b.scene, "--in", slow, "--out", out}, slow, "44.1 to 192 kHz");
+        refused({"scene", command, "--scene", b.scene, "--in", wide, "--out", out}, wide, "8 channels");
+    }
+    const std::string gone = b.folder.path("gone.wav");
+    refused({"compare", "--scene", b.scene, "--scene", "plain", "--in", gone}, gone, "no such file");
+    refused({"report", "--scene", b.scene, "--in", gone, "--out", out}, gone, "no such file");
+    refused({"report", "--scene", b.scene, "--in", "No such take", "--out", out, "--folder", b.folder.folder()},
+            "No such take", "no take of this name");
+    const std::string click = b.folder.path("five.wav");
+    write_wav(click, mono(std::vector<float>(5, 0.1f)));
+    refused({"take", "import", click, "--folder", b.folder.path("takes")}, click, "tenth of a second");
+    CHECK_FALSE(std::filesystem::exists(b.folder.path("takes/five.flac")));
+    // Several who speak at once, and falling water: told as what it may be.
+    const auto words = spoken_words(2);
+    std::vector<float> babble(10 * 48000);
+    for (size_t voice = 0; voice < 12; ++voice) {
+        for (size_t i = 0; i < babble.size(); ++i)
+            babble[i] += 0.2f * words[(i + voice * 37000 + voice * voice * 1100) % words.size()];
+    }
+    const std::string crowd = b.folder.path("crowd.wav"), water = b.folder.path("water.wav");
+    write_wav(crowd, mono(babble));
+    const auto told = b.cli({"scene", "learn", "--scene", b.scene, "--in", crowd, "--out", out});
+    INFO(told.err);
+    CHECK(told.status == 2);
+    CHECK((told.err.find("voices") != std::string::npos || told.err.find("spoke") != std::string::npos));
+    auto drops = make_noise(Noise::mouse, 8.0, 3);
+    for (float& v : drops) v *= 0.02f;
+    write_wav(water, mono(drops));
+    refused({"scene", "learn", "--scene", b.scene, "--in", water, "--out", out}, water, "drops of water");
 }
