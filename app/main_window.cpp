@@ -7,7 +7,6 @@
 #include <QHBoxLayout>
 #include <QInputDialog>
 #include <QLineEdit>
-#include <QMessageBox>
 #include <QPainter>
 #include <QPushButton>
 #include <QStackedWidget>
@@ -39,6 +38,7 @@
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
 #include "widgets/message_bar.h"
+#include "widgets/plain_text.h"
 
 namespace reed::ui {
 
@@ -218,15 +218,15 @@ void MainWindow::buildTop() {
     input_ = new FlatButton(session_.devices().inputTitle(), this);
     input_->setObjectName("input_button");
     input_->setIconName("mic");
-    input_->setToolTip(tr("Choose where the sound comes from"));
+    setHint(input_, tr("Choose where the sound comes from"));
     connect(input_, &FlatButton::clicked, this, &MainWindow::openInputMenu);
     scenes_ = new SceneBar(*actions_, this);
     status_ = new FlatButton({}, this);
     status_->setObjectName("status");
     status_->setFont(ui::font(13));
-    status_->setToolTip(
-        tr("Delay from microphone to feed, share of the time a block may take that is used, blocks lost "
-           "since start. Click for where they come from"));
+    setHint(status_,
+            tr("Delay from microphone to feed, share of the time a block may take that is used, blocks lost "
+               "since start. Click for where they come from"));
     connect(status_, &FlatButton::clicked, this,
             [this] { (new DelayPopup(strip(), this))->openBelow(*status_, true); });
     takes_button_ = new FlatButton(tr("Takes"), this);
@@ -248,7 +248,7 @@ void MainWindow::buildTop() {
     menu_->setObjectName("main_menu");
     menu_->setIconName("more");
     menu_->setAccessibleName(tr("Menu"));
-    menu_->setToolTip(tr("Undo, look, and more"));
+    setHint(menu_, tr("Undo, look, and more"));
     connect(menu_, &FlatButton::clicked, this, &MainWindow::openMainMenu);
 }
 
@@ -333,7 +333,7 @@ void MainWindow::showStatus() {
 
 void MainWindow::showMute() {
     mute_->setChecked(session_.muted());
-    mute_->setToolTip(session_.preferences().keys().hint(tr("Silence the feed"), "talk"));
+    setHint(mute_, session_.preferences().keys().hint(tr("Silence the feed"), "talk"));
     mute_->setText(session_.muted() ? tr("Muted") : tr("Mute"));
     const TakesModel& takes = session_.takes();
     setWindowTitle(session_.muted()    ? tr("Muted - Dusky Reed")
@@ -341,8 +341,8 @@ void MainWindow::showMute() {
                    : takes.recording() ? tr("Recording - Dusky Reed")
                                        : tr("Dusky Reed"));
     takes_button_->setText(takes.looping() ? tr("Loop") : takes.recording() ? tr("Recording") : tr("Takes"));
-    takes_button_->setToolTip(
-        session_.preferences().keys().hint(tr("What was said, kept to tune by: loop it, compare"), "takes"));
+    setHint(takes_button_, session_.preferences().keys().hint(
+                               tr("What was said, kept to tune by: loop it, compare"), "takes"));
     update();
 }
 
@@ -356,12 +356,9 @@ void MainWindow::paintEvent(QPaintEvent*) {
 }
 
 bool MainWindow::confirm(const QString& name, const QString& text, const QString& yes) {
-    QMessageBox ask(this);
-    ask.setObjectName(name);
-    ask.setWindowTitle(tr("Dusky Reed"));
-    ask.setText(text);
-    const QPushButton* agreed = ask.addButton(yes, QMessageBox::AcceptRole);
-    ask.addButton(tr("Keep running"), QMessageBox::RejectRole);
+    Question ask(this, name, text);
+    const QPushButton* agreed = ask.addButton(yes, Question::AcceptRole);
+    ask.addButton(tr("Keep running"), Question::RejectRole);
     ask.exec();
     return ask.clickedButton() == agreed;
 }

@@ -8,6 +8,7 @@
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
+#include "widgets/plain_text.h"
 #include "widgets/words.h"
 
 namespace reed::ui {
@@ -65,7 +66,7 @@ ChangesPopup::ChangesPopup(Actions& actions, QWidget* parent)
         auto* b = new FlatButton(words, this);
         b->setObjectName(name);
         b->setWeight(FlatButton::Weight::raised);
-        b->setToolTip(actions_.session().preferences().keys().hint(tip, action));
+        setHint(b, actions_.session().preferences().keys().hint(tip, action));
         connect(b, &FlatButton::clicked, this, [this, action] {
             close();
             actions_.act(action);

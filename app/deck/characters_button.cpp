@@ -5,6 +5,7 @@
 #include "actions/actions.h"
 #include "deck/characters_popup.h"
 #include "widgets/flat_button.h"
+#include "widgets/plain_text.h"
 
 namespace reed::ui {
 
@@ -38,10 +39,9 @@ void CharactersButton::mark() {
     button_->setWeight(name.isEmpty() ? FlatButton::Weight::plain : FlatButton::Weight::raised);
     const Keys& keys = actions_.session().preferences().keys();
     const QString off = keys.text("no-character");
-    button_->setToolTip(name.isEmpty()
-                            ? keys.hint(tr("Characters, laid over the voice by a key"), "characters")
-                        : off.isEmpty() ? tr("%1 is laid over the voice").arg(name)
-                                        : tr("%1 is laid over the voice; %2 takes it off").arg(name, off));
+    setHint(button_, name.isEmpty()  ? keys.hint(tr("Characters, laid over the voice by a key"), "characters")
+                     : off.isEmpty() ? tr("%1 is laid over the voice").arg(name)
+                                     : tr("%1 is laid over the voice; %2 takes it off").arg(name, off));
     button_->updateGeometry();
 }
 

@@ -7,6 +7,7 @@
 #include "session/characters.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
+#include "widgets/plain_text.h"
 
 namespace reed::ui {
 namespace {
@@ -41,7 +42,7 @@ CharactersPopup::CharactersPopup(Actions& actions, QWidget* parent)
     foot->addStretch(1);
     auto* keys = new FlatButton(tr("Keys ..."), this);
     keys->setObjectName("character_keys");
-    keys->setToolTip(tr("A key for each, to press or to hold"));
+    setHint(keys, tr("A key for each, to press or to hold"));
     connect(keys, &FlatButton::clicked, this, [this] {
         close();
         actions_.act("keys");
@@ -66,7 +67,7 @@ void CharactersPopup::rebuild() {
         on->setWeight(FlatButton::Weight::raised);
         on->setCheckable(true);
         on->setFixedWidth(kNameWidth);
-        on->setToolTip(c.note);
+        setHint(on, c.note);
         connect(on, &FlatButton::clicked, this, [this, name = c.name] {
             actions_.act("character", name);
             mark();
@@ -88,8 +89,8 @@ void CharactersPopup::rebuild() {
             return words;
         };
         if (c.delay > 5.0)
-            aside(2, tr("+%1 ms").arg(c.delay, 0, 'f', 0))
-                ->setToolTip(tr("So much later is the voice meanwhile"));
+            setHint(aside(2, tr("+%1 ms").arg(c.delay, 0, 'f', 0)),
+                    tr("So much later is the voice meanwhile"));
         aside(3, session.preferences().keys().text(slotOf(c.name)));
         auto* more = new FlatButton({}, this);
         more->setObjectName("character_more_" + c.name);

@@ -14,6 +14,7 @@
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
+#include "widgets/plain_text.h"
 #include "widgets/words.h"
 
 namespace reed::ui {
@@ -32,7 +33,7 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     setAttribute(Qt::WA_OpaquePaintEvent);
     setAccessibleName(tr("Feed"));
     restart_ = new FlatButton(tr("Start anew"), this);
-    restart_->setToolTip(tr("Measure loudness, true peak and levels from now on"));
+    setHint(restart_, tr("Measure loudness, true peak and levels from now on"));
     restart_->setObjectName("restart_button");
     connect(restart_, &FlatButton::clicked, this, [this] {
         session_.readings().restart();
@@ -51,7 +52,7 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     target_ = new FlatButton({}, this);
     target_->setObjectName("target_button");
     target_->setFont(ui::font(12));
-    target_->setToolTip(tr("Where the loudness of the feed shall be. Click for another mark"));
+    setHint(target_, tr("Where the loudness of the feed shall be. Click for another mark"));
     connect(target_, &FlatButton::clicked, this, &FeedPanel::chooseTarget);
     const auto show_target = [this] {
         target_->setText(tr("%1 LUFS").arg(session_.preferences().target()));
@@ -69,11 +70,11 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     });
     const auto hints = [this] {
         const QString undo = session_.preferences().keys().text("undo");
-        apply_->setToolTip(undo.isEmpty() ? tr("The first thing to turn")
-                                          : tr("The first thing to turn. %1 takes it back").arg(undo));
+        setHint(apply_, undo.isEmpty() ? tr("The first thing to turn")
+                                       : tr("The first thing to turn. %1 takes it back").arg(undo));
         const QString key = session_.preferences().keys().text("headphones");
-        monitor_->setToolTip(key.isEmpty() ? tr("What the headphones get")
-                                           : tr("What the headphones get (%1: on and off)").arg(key));
+        setHint(monitor_, key.isEmpty() ? tr("What the headphones get")
+                                        : tr("What the headphones get (%1: on and off)").arg(key));
     };
     connect(&session_.preferences().keys(), &Keys::changed, this, hints);
     hints();
@@ -216,7 +217,7 @@ void FeedPanel::paintEvent(QPaintEvent*) {
         p.setFont(ui::font(14, true));
         p.setPen(session_.muted() ? t.ember : t.marsh);
         p.drawText(QRectF(18, 104, width() - 36, 18), Qt::AlignCenter,
-                   session_.muted() ? tr("Muted: nothing goes out") : tr("A take loops: nothing goes out"));
+                   session_.muted() ? tr("Muted: nothing goes out") : session_.takes().silenceText());
         return;
     }
     if (bar_ > kQuietest) {

@@ -8,6 +8,7 @@
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
+#include "widgets/plain_text.h"
 #include "widgets/words.h"
 
 namespace reed::ui {
@@ -37,10 +38,10 @@ FitPopup::FitPopup(Actions& actions, QWidget* parent)
     all_ = new FlatButton(tr("Make all of them"), this);
     all_->setObjectName("fit_all");
     all_->setWeight(FlatButton::Weight::raised);
-    all_->setToolTip(tr("All of them as one step, which Ctrl+Z undoes"));
+    setHint(all_, tr("All of them as one step, which Ctrl+Z undoes"));
     keep_ = new FlatButton(tr("It is right as it is"), this);
     keep_->setObjectName("fit_keep");
-    keep_->setToolTip(tr("Goes by the levels that are here from now on, with the settings as they are"));
+    setHint(keep_, tr("Goes by the levels that are here from now on, with the settings as they are"));
     FitModel& model = actions_.session().fit();
     connect(all_, &FlatButton::clicked, this, [this, &model] {
         model.apply();

@@ -10,6 +10,7 @@
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
+#include "widgets/plain_text.h"
 #include "widgets/value_field.h"
 #include "widgets/words.h"
 
@@ -50,7 +51,7 @@ MonitorPopup::MonitorPopup(Session& session, QWidget* parent)
         b->setObjectName(QString("monitor_%1").arg(i));
         b->setCheckable(true);
         b->setWeight(FlatButton::Weight::raised);
-        b->setToolTip(tips[i]);
+        setHint(b, tips[i]);
         connect(b, &FlatButton::clicked, this, [this, i] {
             MonitorSettings next = session_.monitoring().settings();
             next.source = static_cast<MonitorSource>(i);
@@ -64,7 +65,7 @@ MonitorPopup::MonitorPopup(Session& session, QWidget* parent)
     sink_ = new FlatButton({}, this);
     sink_->setObjectName("monitor_sink");
     sink_->setWeight(FlatButton::Weight::raised);
-    sink_->setToolTip(tr("The output it is heard from"));
+    setHint(sink_, tr("The output it is heard from"));
     connect(sink_, &FlatButton::clicked, this, &MonitorPopup::chooseSink);
     column->addWidget(sink_);
     auto* grid = new QGridLayout;
@@ -152,7 +153,7 @@ DelayPopup::DelayPopup(Session& session, QWidget* parent)
         b->setObjectName(QString("block_%1").arg(block));
         b->setCheckable(true);
         b->setWeight(FlatButton::Weight::raised);
-        b->setToolTip(tr("Blocks of %1 frames").arg(block));
+        setHint(b, tr("Blocks of %1 frames").arg(block));
         b->setAccessibleName(tr("Blocks of %1 ms").arg(1000.0 * block / 48000.0, 0, 'f', 1));
         connect(b, &FlatButton::clicked, this, [this, block] {
             AudioSettings next = session_.devices().audio();

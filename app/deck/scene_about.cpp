@@ -8,6 +8,7 @@
 #include "session/scene_shelf.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
+#include "widgets/plain_text.h"
 #include "widgets/strip_sign.h"
 #include "widgets/value_field.h"
 #include "widgets/words.h"
@@ -53,7 +54,7 @@ SceneAbout::SceneAbout(SceneShelf& shelf, const QString& name, QWidget* parent)
         if (!none) b->setSign(c);
         b->setObjectName(QStringLiteral("about_colour_%1").arg(none ? -1 : c));
         b->setAccessibleName(none ? tr("No colour") : stripColourName(c));
-        b->setToolTip(none ? tr("No colour") : stripColourName(c));
+        setHint(b, none ? tr("No colour") : stripColourName(c));
         b->setCheckable(true);
         connect(b, &FlatButton::clicked, this, [this, c, none] {
             colour_ = none ? std::nullopt : std::optional(c);
@@ -67,7 +68,7 @@ SceneAbout::SceneAbout(SceneShelf& shelf, const QString& name, QWidget* parent)
     column()->addLayout(row);
     fade_ = new ValueField(kFade, this);
     fade_->setObjectName("about_fade");
-    fade_->setToolTip(tr(kFade.hint.data()));
+    setHint(fade_, tr(kFade.hint.data()));
     fade_->setValue(1000.0 * now.fade);
     connect(fade_, &ValueField::valueWanted, this, [this](double ms) { fade_->setValue(ms); });
     connect(fade_, &ValueField::finished, this, &SceneAbout::keep);

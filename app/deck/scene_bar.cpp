@@ -4,7 +4,6 @@
 #include <QDir>
 #include <QFileDialog>
 #include <QKeyEvent>
-#include <QMessageBox>
 #include <QPushButton>
 #include <algorithm>
 #include <functional>
@@ -24,6 +23,7 @@
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/later.h"
+#include "widgets/plain_text.h"
 
 namespace reed::ui {
 namespace {
@@ -31,7 +31,7 @@ constexpr int kShortKey = 4;  // letters
 }
 
 SceneBar::SceneBar(Actions& actions, QWidget* parent)
-    : QWidget(parent), actions_(actions), session_(actions.session()) {
+    : QWidget(parent), actions_(actions), session_(actions.session().first()) {
     setObjectName("scene_bar");
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
     setFixedHeight(36);
@@ -40,19 +40,19 @@ SceneBar::SceneBar(Actions& actions, QWidget* parent)
     connect(save_, &FlatButton::clicked, this, [this] { session_.shelf().save(); });
     changes_ = new FlatButton({}, this);
     changes_->setObjectName("changes_button");
-    changes_->setToolTip(tr("What differs from the saved scene"));
+    setHint(changes_, tr("What differs from the saved scene"));
     connect(changes_, &FlatButton::clicked, this,
             [this] { (new ChangesPopup(actions_, this))->openBelow(*changes_); });
     fit_ = new FlatButton(tr("Fit to you"), this);
     fit_->setObjectName("fit_button");
-    fit_->setToolTip(tr("Your voice or room is not the one this scene was made for: see what would fit it"));
+    setHint(fit_, tr("Your voice or room is not the one this scene was made for: see what would fit it"));
     connect(fit_, &FlatButton::clicked, this, &SceneBar::openFit);
     connect(&session_.fit(), &FitModel::offChanged, this, &SceneBar::mark);
     menu_ = new FlatButton({}, this);
     menu_->setObjectName("scene_menu");
     menu_->setIconName("scenes");
     menu_->setAccessibleName(tr("Scenes"));
-    menu_->setToolTip(tr("Scenes: recall, save as, rename, remove"));
+    setHint(menu_, tr("Scenes: recall, save as, rename, remove"));
     connect(menu_, &FlatButton::clicked, this, &SceneBar::openMenu);
     name_ = new QLineEdit(this);
     name_->setObjectName("scene_name");
@@ -83,13 +83,11 @@ SceneBar::SceneBar(Actions& actions, QWidget* parent)
 }
 
 bool SceneBar::confirmReplacing(const QString& other) {
-    QMessageBox ask(this);
-    ask.setObjectName("replace_question");
-    ask.setWindowTitle(tr("Dusky Reed"));
-    ask.setText(
+    Question ask(
+        this, "replace_question",
         tr("There is already a scene \"%1\". Replace it? It is kept in the folder \"removed\".").arg(other));
-    const QPushButton* replace = ask.addButton(tr("Replace it"), QMessageBox::AcceptRole);
-    ask.addButton(tr("Choose another name"), QMessageBox::RejectRole);
+    const QPushButton* replace = ask.addButton(tr("Replace it"), Question::AcceptRole);
+    ask.addButton(tr("Choose another name"), Question::RejectRole);
     ask.exec();
     return ask.clickedButton() == replace;
 }
@@ -160,7 +158,7 @@ void SceneBar::rebuild() {
             b->setCheckable(true);
             b->setPrefix(s.prefix);
             b->setAccessibleName(tr("Scene %1").arg(s.name));
-            b->setToolTip(s.hint);
+            setHint(b, s.hint);
             connect(b, &FlatButton::clicked, this,
                     [this, name = s.name.toStdString()] { session_.shelf().recall(name); });
             buttons_.push_back(b);
@@ -182,8 +180,9 @@ void SceneBar::mark() {
     fit_->setVisible(session_.fit().off());
     save_->setText(changed ? tr("Save") : session_.shelf().saving() ? tr("Saving") : tr("Saved"));
     save_->setEnabled(changed);
-    save_->setToolTip(
-        changed ? session_.preferences().keys().hint(
+    setHint(save_,
+            changed
+                ? session_.preferences().keys().hint(
                       tr("Save the changes to \"%1\"").arg(QString::fromStdString(session_.desk().name())),
                       "save") +
                       tr(". Until then they are kept for this session.")

@@ -7,6 +7,7 @@
 
 #include "session/scene_shelf.h"
 #include "theme/theme.h"
+#include "widgets/plain_text.h"
 
 namespace reed::ui {
 namespace {
@@ -71,7 +72,7 @@ void SceneFinder::fill() {
         auto* item = new QListWidgetItem(name, list_);
         item->setData(Qt::UserRole, name);
         item->setSizeHint(QSize(0, kRow));
-        item->setToolTip(QString::fromStdString(entry.scene.note));
+        setHint(item, QString::fromStdString(entry.scene.note));
         if (entry.scene.name == now_ && words.isEmpty()) list_->setCurrentItem(item);
     }
     if (list_->currentRow() < 0) step(1);

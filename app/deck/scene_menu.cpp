@@ -3,7 +3,6 @@
 #include <QClipboard>
 #include <QDropEvent>
 #include <QGuiApplication>
-#include <QMessageBox>
 #include <QMimeData>
 #include <QPushButton>
 #include <QUrl>
@@ -14,6 +13,7 @@
 #include "deck/changes_popup.h"
 #include "session/session.h"
 #include "widgets/later.h"
+#include "widgets/plain_text.h"
 
 namespace reed::ui {
 
@@ -77,8 +77,8 @@ void SceneMenu::addStartingPoints() {
         for (const SceneEntry& entry :
              SceneLibrary(session_.house().paths.demo_data / "starting_points").list().scenes) {
             const QString name = QString::fromStdString(entry.scene.name);
-            points->addAction(name, shelf, [shelf, scene = entry.scene] { shelf->beginFrom(scene); })
-                ->setToolTip(QString::fromStdString(entry.scene.note));
+            setHint(points->addAction(name, shelf, [shelf, scene = entry.scene] { shelf->beginFrom(scene); }),
+                    QString::fromStdString(entry.scene.note));
         }
         if (points->isEmpty()) points->addAction(tr("None came with this program"))->setEnabled(false);
     });
@@ -113,7 +113,7 @@ void SceneMenu::fillEarlier(QMenu* earlier) {
             const auto [is, was] = changeWords(d, (strip != nullptr ? *strip : session_).strip());
             words << QString::fromStdString(d.title) + ": " + is + (was.isEmpty() ? "" : ", " + was);
         }
-        a->setToolTip(words.join('\n'));
+        setHint(a, words.join('\n'));
     }
 }
 
@@ -131,23 +131,19 @@ void takeIn(Session& session, QWidget* parent, const std::vector<Scene>& scenes)
     SceneShelf& shelf = session.shelf();
     Clash clash = Clash::keep_both;
     if (const QStringList there = shelf.clashes(scenes); !there.isEmpty()) {
-        QMessageBox ask(parent);
-        ask.setObjectName("clash_question");
-        ask.setWindowTitle(SceneMenu::tr("Dusky Reed"));
         const QString names = '"' + QStringList(there.mid(0, 4)).join("\", \"") + '"';
-        ask.setText(there.size() == 1
-                        ? SceneMenu::tr("There is already a scene %1.").arg(names)
-                        : SceneMenu::tr("%1 of these scenes are here already: %2%3.")
-                              .arg(there.size())
-                              .arg(names, there.size() > 4 ? SceneMenu::tr(" and more") : QString()));
-        ask.setInformativeText(SceneMenu::tr(
-            "Both can be kept (the one that comes in gets a number), or it takes the place of the one "
-            "here, which is then kept in the folder \"removed\"."));
-        const QAbstractButton* both = ask.addButton(SceneMenu::tr("Keep both"), QMessageBox::AcceptRole);
-        const QAbstractButton* replace =
-            ask.addButton(SceneMenu::tr("Replace"), QMessageBox::DestructiveRole);
-        const QAbstractButton* leave =
-            ask.addButton(SceneMenu::tr("Leave them out"), QMessageBox::RejectRole);
+        Question ask(
+            parent, "clash_question",
+            there.size() == 1 ? SceneMenu::tr("There is already a scene %1.").arg(names)
+                              : SceneMenu::tr("%1 of these scenes are here already: %2%3.")
+                                    .arg(there.size())
+                                    .arg(names, there.size() > 4 ? SceneMenu::tr(" and more") : QString()),
+            SceneMenu::tr(
+                "Both can be kept (the one that comes in gets a number), or it takes the place of the one "
+                "here, which is then kept in the folder \"removed\"."));
+        const QAbstractButton* both = ask.addButton(SceneMenu::tr("Keep both"), Question::AcceptRole);
+        const QAbstractButton* replace = ask.addButton(SceneMenu::tr("Replace"), Question::DestructiveRole);
+        const QAbstractButton* leave = ask.addButton(SceneMenu::tr("Leave them out"), Question::RejectRole);
         ask.exec();
         if (ask.clickedButton() == replace)
             clash = Clash::replace;
@@ -184,15 +180,12 @@ void pasteScene(Session& session, QWidget* parent, const QString& text) {
                          .arg(made->second.in.room, 0, 'f', 0);
     }
     for (const std::string& remark : reading.remarks) lines << QString::fromStdString(remark);
-    QMessageBox ask(parent);
-    ask.setObjectName("paste_question");
-    ask.setWindowTitle(SceneMenu::tr("Dusky Reed"));
-    ask.setTextFormat(Qt::PlainText);
-    ask.setText(SceneMenu::tr("Take in the scene \"%1\"? Nothing that you hear changes by that.")
-                    .arg(QString::fromStdString(scene.name)));
-    ask.setInformativeText(lines.join('\n'));
-    const QAbstractButton* take = ask.addButton(SceneMenu::tr("Take it in"), QMessageBox::AcceptRole);
-    ask.addButton(SceneMenu::tr("Leave it"), QMessageBox::RejectRole);
+    Question ask(parent, "paste_question",
+                 SceneMenu::tr("Take in the scene \"%1\"? Nothing that you hear changes by that.")
+                     .arg(QString::fromStdString(scene.name)),
+                 lines.join('\n'));
+    const QAbstractButton* take = ask.addButton(SceneMenu::tr("Take it in"), Question::AcceptRole);
+    ask.addButton(SceneMenu::tr("Leave it"), Question::RejectRole);
     ask.exec();
     if (ask.clickedButton() == take) takeIn(session, parent, {scene});
 }

@@ -9,6 +9,7 @@
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
+#include "widgets/plain_text.h"
 
 namespace reed::ui {
 namespace {
@@ -62,13 +63,12 @@ void SceneRules::rebuild() {
         words->setFont(ui::font(14));
         const QString all = RecallRules::words(rule);
         words->setText(words->fontMetrics().elidedText(all, Qt::ElideMiddle, kNameWidth));
-        words->setToolTip(all);
+        setHint(words, all);
         rows_->addWidget(words, row, 0);
         auto* back = new FlatButton(tr("then back"), this);
         back->setObjectName(QStringLiteral("rule_back_%1").arg(row));
         back->setAccessibleName(tr("%1: back to the scene before when it has ended").arg(all));
-        back->setToolTip(
-            tr("When it has ended, the scene before comes back, if nothing was changed meanwhile"));
+        setHint(back, tr("When it has ended, the scene before comes back, if nothing was changed meanwhile"));
         back->setCheckable(true);
         back->setChecked(rule.back);
         connect(back, &FlatButton::clicked, this, [this, rule](bool on) { rules_.setBack(rule, on); });

@@ -17,6 +17,7 @@
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
 #include "widgets/level_axis.h"
+#include "widgets/plain_text.h"
 #include "widgets/words.h"
 
 namespace reed::ui {
@@ -180,7 +181,7 @@ void LevelDiagram::rebuildNodes() {
         const int index = static_cast<int>(adds_.size());
         add->setObjectName(QString("add_%1").arg(index));
         add->setAccessibleName(tr("Add a stage at position %1").arg(index + 1));
-        add->setToolTip(tr("Add a stage here"));
+        setHint(add, tr("Add a stage here"));
         connect(add, &FlatButton::clicked, this,
                 [this, index, add] { openAddMenu(index, add->mapToGlobal(QPoint(0, add->height()))); });
         adds_.push_back(add);

@@ -9,6 +9,7 @@
 
 #include "theme/theme.h"
 #include "widgets/icon.h"
+#include "widgets/plain_text.h"
 
 namespace reed::ui {
 
@@ -26,7 +27,7 @@ void StageNode::describe() {
                              (warning_.isEmpty() ? QString() : ". " + warning_));
     QString tip = title_ + (bypassed_ ? tr(" (bypassed)") : QString());
     if (!warning_.isEmpty()) tip += "\n" + warning_;
-    setToolTip(tip + tr("\nB switches it, Ctrl+Left and Ctrl+Right move it, Delete removes it."));
+    setHint(this, tip + tr("\nB switches it, Ctrl+Left and Ctrl+Right move it, Delete removes it."));
 }
 
 void StageNode::setState(const QString& title, bool bypassed, bool focused) {

@@ -7,6 +7,7 @@
 
 #include "theme/theme.h"
 #include "widgets/input.h"
+#include "widgets/plain_text.h"
 
 namespace reed::ui {
 namespace {
@@ -30,7 +31,8 @@ void ThresholdHandle::setMark(const QString& title, const QString& accessible, d
     dimmed_ = dimmed;
     setAccessibleName(accessible);
     setAccessibleDescription(tr("%1 dBFS").arg(level, 0, 'f', 1));
-    setToolTip(tr("%1: %2 dBFS. Drag it; with Shift it moves finely.").arg(accessible).arg(level, 0, 'f', 1));
+    setHint(this,
+            tr("%1: %2 dBFS. Drag it; with Shift it moves finely.").arg(accessible).arg(level, 0, 'f', 1));
     reshape();
     update();
 }

@@ -10,6 +10,7 @@
 #include "session/session.h"
 #include "widgets/input.h"
 #include "widgets/level_axis.h"
+#include "widgets/plain_text.h"
 
 namespace reed::ui {
 namespace {
@@ -31,7 +32,8 @@ BallisticsView::BallisticsView(Session& session, const StageRef& stage, QWidget*
     setObjectName("ballistics_view");
     setAttribute(Qt::WA_OpaquePaintEvent);
     setAccessibleName(tr("Gain over time for a loud burst"));
-    setToolTip(
+    setHint(
+        this,
         tr("The gain of this very stage while a tone gets loud for a moment (the lighter stretch) and quiet "
            "again: attack, hold and release to scale"));
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Preferred);

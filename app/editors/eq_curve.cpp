@@ -10,6 +10,7 @@
 #include "stages/equalizer.h"
 #include "widgets/frequency_axis.h"
 #include "widgets/input.h"
+#include "widgets/plain_text.h"
 
 namespace reed::ui {
 namespace {
@@ -35,9 +36,9 @@ EqCurve::EqCurve(Session& session, const StageRef& stage, QWidget* parent)
     setAccessibleName(tr("Equalizer curve"));
     setFocusPolicy(Qt::StrongFocus);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
-    setToolTip(tr(
-        "Drag a band; turn the wheel for its width; double click to add one; Delete switches it off. Hold F "
-        "and move the mouse to find what sounds ugly; a click cuts it."));
+    setHint(this, tr("Drag a band; turn the wheel for its width; double click to add one; Delete switches it "
+                     "off. Hold F "
+                     "and move the mouse to find what sounds ugly; a click cuts it."));
     stage_.onChange(this, [this] { update(); });
     connect(&session_, &Session::readingsChanged, this, &EqCurve::follow);
     setMouseTracking(true);

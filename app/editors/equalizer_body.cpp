@@ -10,6 +10,7 @@
 #include "stages/equalizer.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
+#include "widgets/plain_text.h"
 #include "widgets/words.h"
 
 namespace reed::ui {
@@ -56,7 +57,8 @@ EqualizerBody::EqualizerBody(Session& session, const StageRef& stage, QWidget* p
     moves_->setObjectName("moves_button");
     moves_->setCheckable(true);
     moves_->setWeight(FlatButton::Weight::raised);
-    moves_->setToolTip(
+    setHint(
+        moves_,
         tr("Settings by which this band moves by itself: down when its range is loud, up when it is faint"));
     connect(moves_, &FlatButton::clicked, this, [this] { showBand(curve_->band()); });
     chooser->addWidget(moves_);
@@ -70,8 +72,8 @@ EqualizerBody::EqualizerBody(Session& session, const StageRef& stage, QWidget* p
     listen_->setObjectName("listen_button");
     listen_->setCheckable(true);
     listen_->setWeight(FlatButton::Weight::raised);
-    listen_->setToolTip(
-        tr("Hear the range of this band alone. The feed carries it too, until you switch it off."));
+    setHint(listen_,
+            tr("Hear the range of this band alone. The feed carries it too, until you switch it off."));
     connect(listen_, &FlatButton::clicked, this,
             [this](bool on) { stage_.set(kListenRow, on ? curve_->band() + 1 : 0); });
     auto* octaves = new FlatButton(tr("Octaves"), side);
@@ -79,7 +81,7 @@ EqualizerBody::EqualizerBody(Session& session, const StageRef& stage, QWidget* p
     octaves->setCheckable(true);
     octaves->setChecked(by_octaves);
     octaves->setWeight(FlatButton::Weight::raised);
-    octaves->setToolTip(tr("Ten sliders in place of the curve; they use bands 7 to 16"));
+    setHint(octaves, tr("Ten sliders in place of the curve; they use bands 7 to 16"));
     connect(octaves, &FlatButton::clicked, this, [this](bool on) {
         session_.preferences().setOctaves(on);
         octaves_->setVisible(on);
@@ -90,9 +92,9 @@ EqualizerBody::EqualizerBody(Session& session, const StageRef& stage, QWidget* p
     find_->setObjectName("find_button");
     find_->setCheckable(true);
     find_->setWeight(FlatButton::Weight::raised);
-    find_->setToolTip(
-        tr("A narrow raised band sweeps, or follows the mouse; where it sounds ugly, click to cut. The "
-           "feed carries it too. Holding F does the same."));
+    setHint(find_,
+            tr("A narrow raised band sweeps, or follows the mouse; where it sounds ugly, click to cut. The "
+               "feed carries it too. Holding F does the same."));
     connect(find_, &FlatButton::clicked, this, [this](bool on) { curve_->setFinding(on); });
     connect(curve_, &EqCurve::findingChanged, find_, &FlatButton::setChecked);
     views->addWidget(find_);

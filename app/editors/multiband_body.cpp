@@ -9,6 +9,7 @@
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
+#include "widgets/plain_text.h"
 #include "widgets/words.h"
 
 namespace reed::ui {
@@ -34,8 +35,8 @@ MultibandBody::MultibandBody(Session& session, const StageRef& stage, QWidget* p
     listen_->setObjectName("listen_button");
     listen_->setCheckable(true);
     listen_->setWeight(FlatButton::Weight::raised);
-    listen_->setToolTip(
-        tr("Hear this range alone, as it comes in. The feed carries it too, until you switch it off."));
+    setHint(listen_,
+            tr("Hear this range alone, as it comes in. The feed carries it too, until you switch it off."));
     connect(listen_, &FlatButton::clicked, this,
             [this](bool on) { stage_.set(kRangeListen, on ? view_->range() + 1 : 0); });
     head->addWidget(name_, 1);

@@ -11,6 +11,7 @@
 #include "stages/equalizer.h"
 #include "theme/theme.h"
 #include "widgets/input.h"
+#include "widgets/plain_text.h"
 
 namespace reed::ui {
 namespace {
@@ -27,7 +28,7 @@ OctaveView::OctaveView(Session& session, const StageRef& stage, QWidget* parent)
     setAttribute(Qt::WA_OpaquePaintEvent);
     setFocusPolicy(Qt::StrongFocus);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
-    setToolTip(tr("Drag a slider; double click puts it to 0 dB; type a number to set it."));
+    setHint(this, tr("Drag a slider; double click puts it to 0 dB; type a number to set it."));
     stage_.onChange(this, [this] { refresh(); });
     refresh();
 }

@@ -8,6 +8,7 @@
 #include "session/session.h"
 #include "stages/pitch.h"
 #include "widgets/input.h"
+#include "widgets/plain_text.h"
 
 namespace reed::ui {
 namespace {
@@ -34,7 +35,7 @@ PitchView::PitchView(Session& session, const StageRef& stage, QWidget* parent)
     setFocusPolicy(Qt::StrongFocus);
     setCursor(Qt::SizeVerCursor);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
-    setToolTip(tr("Drag up or down: higher or lower. Double click: as it was"));
+    setHint(this, tr("Drag up or down: higher or lower. Double click: as it was"));
     stage_.onChange(this, [this] {
         // What is told is told of the values as they are now.
         told_from_ = course_.empty() ? 0.0 : course_.back().time + kSettles;

@@ -9,6 +9,7 @@
 #include "session/session.h"
 #include "widgets/frequency_axis.h"
 #include "widgets/input.h"
+#include "widgets/plain_text.h"
 
 namespace reed::ui {
 namespace {
@@ -28,7 +29,8 @@ RangeView::RangeView(Session& session, const StageRef& stage, QWidget* parent)
     setAccessibleName(tr("Ranges of the multiband"));
     setFocusPolicy(Qt::StrongFocus);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
-    setToolTip(
+    setHint(
+        this,
         tr("Drag a threshold up and down, or where two ranges meet sideways; turn the wheel for the ratio"));
     stage_.onChange(this, [this] { update(); });
     connect(&session_, &Session::readingsChanged, this, &RangeView::follow);

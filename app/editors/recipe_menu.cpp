@@ -7,6 +7,7 @@
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
+#include "widgets/plain_text.h"
 #include "widgets/words.h"
 
 namespace reed::ui {
@@ -24,9 +25,8 @@ RecipeMenu::RecipeMenu(Session& session, const std::string& stage, QWidget* pare
     for (const Recipe& r : all) {
         if (own && r.ours) addSeparator();
         own = !r.ours;
-        addAction(r.name, this, [&session, stage, r] {
-            session.recipes().load(session, stage, r);
-        })->setToolTip(r.note);
+        setHint(addAction(r.name, this, [&session, stage, r] { session.recipes().load(session, stage, r); }),
+                r.note);
     }
     if (all.empty()) addAction(tr("No recipes for this stage yet"))->setEnabled(false);
     addSeparator();

@@ -14,6 +14,7 @@
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
+#include "widgets/plain_text.h"
 #include "widgets/words.h"
 
 namespace reed::ui {
@@ -35,25 +36,25 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
     bypass_->setObjectName("bypass_button");
     bypass_->setWeight(FlatButton::Weight::raised);
     bypass_->setCheckable(true);
-    bypass_->setToolTip(tr("Let the sound pass this stage unchanged, with the same delay"));
+    setHint(bypass_, tr("Let the sound pass this stage unchanged, with the same delay"));
     connect(bypass_, &FlatButton::clicked, this,
             [this](bool on) { session_.strip().setBypass(session_.strip().focused(), on); });
     key_ = new FlatButton({}, this);
     key_->setObjectName("key_button");
-    key_->setToolTip(tr("What it listens to: its own sound, or another strip"));
+    setHint(key_, tr("What it listens to: its own sound, or another strip"));
     connect(key_, &FlatButton::clicked, this, &StageEditor::chooseKey);
     memory_ = new FlatButton(tr("Memory A"), this);
     memory_->setObjectName("memory_button");
-    memory_->setToolTip(tr("Two memories: flip between them to compare (M on the stage)"));
+    setHint(memory_, tr("Two memories: flip between them to compare (M on the stage)"));
     connect(memory_, &FlatButton::clicked, this,
             [this] { session_.strip().flipMemory(session_.strip().focused()); });
     recipes_ = new FlatButton(tr("Recipes"), this);
     recipes_->setObjectName("recipes_button");
-    recipes_->setToolTip(tr("Settings of this kind of stage kept under a name: ours and yours"));
+    setHint(recipes_, tr("Settings of this kind of stage kept under a name: ours and yours"));
     connect(recipes_, &FlatButton::clicked, this, &StageEditor::openRecipes);
     reset_ = new FlatButton(tr("Reset"), this);
     reset_->setObjectName("reset_button");
-    reset_->setToolTip(tr("All values of this stage as they were made; can be undone"));
+    setHint(reset_, tr("All values of this stage as they were made; can be undone"));
     connect(reset_, &FlatButton::clicked, this,
             [this] { session_.strip().resetStage(session_.strip().focused()); });
     header->addWidget(title_);
@@ -197,7 +198,7 @@ void StageEditor::updateAdvice() {
     if (!finding_.proposal) return;
     apply_->setText(Words::of(*finding_.proposal));
     const QString undo = session_.preferences().keys().text("undo");
-    apply_->setToolTip(undo.isEmpty() ? tr("Set it so") : tr("Set it so. %1 takes it back").arg(undo));
+    setHint(apply_, undo.isEmpty() ? tr("Set it so") : tr("Set it so. %1 takes it back").arg(undo));
 }
 
 }  // namespace reed::ui

@@ -10,6 +10,7 @@
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
+#include "widgets/plain_text.h"
 #include "widgets/words.h"
 
 namespace reed::ui {
@@ -29,7 +30,7 @@ MethodButton::MethodButton(const QString& title, const QString& words, QWidget* 
     setFocusPolicy(Qt::StrongFocus);
     setAttribute(Qt::WA_Hover);
     setCursor(Qt::PointingHandCursor);
-    setToolTip(words);
+    setHint(this, words);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
     setMinimumHeight(46);
     setMaximumHeight(66);
@@ -101,9 +102,9 @@ SuppressionBody::SuppressionBody(Session& session, const StageRef& stage, QWidge
     removed_->setObjectName("removed_button");
     removed_->setWeight(FlatButton::Weight::raised);
     removed_->setCheckable(true);
-    removed_->setToolTip(
-        tr("Input minus output. When you hear words in it, the voice is being eaten. The feed carries "
-           "it too, until you switch it off."));
+    setHint(removed_,
+            tr("Input minus output. When you hear words in it, the voice is being eaten. The feed carries "
+               "it too, until you switch it off."));
     connect(removed_, &FlatButton::clicked, this,
             [this](bool on) { stage_.set(row("removed"), on ? 1.0 : 0.0); });
     column->addWidget(removed_);
@@ -147,8 +148,7 @@ void SuppressionBody::buildMethods(QWidget* side) {
     hum_ = new FlatButton(tr("Find hum"), side);
     hum_->setObjectName("find_hum_button");
     hum_->setWeight(FlatButton::Weight::raised);
-    hum_->setToolTip(
-        tr("Looks for mains hum in the last ten seconds, pauses included, and sets its notches"));
+    setHint(hum_, tr("Looks for mains hum in the last ten seconds, pauses included, and sets its notches"));
     connect(hum_, &FlatButton::clicked, this, [this] { session_.learning().search(stage_.id()); });
     buttons->addWidget(learn_, 1);
     buttons->addWidget(hum_, 1);
@@ -193,7 +193,7 @@ void SuppressionBody::showLearning() {
     const bool mine = l.state() != RoomLearning::State::idle && l.stage() == stage_.id();
     learn_->setText(mine ? tr("Cancel")
                          : (s != nullptr && !s->taught.empty() ? tr("Learn anew") : tr("Learn the room")));
-    learn_->setToolTip(tr("Stay silent for five seconds; what is heard then is the room"));
+    setHint(learn_, tr("Stay silent for five seconds; what is heard then is the room"));
     hum_->setEnabled(!mine);
 }
 

@@ -11,6 +11,7 @@
 #include "widgets/frequency_axis.h"
 #include "widgets/input.h"
 #include "widgets/level_axis.h"
+#include "widgets/plain_text.h"
 
 namespace reed::ui {
 namespace {
@@ -27,7 +28,8 @@ SuppressionView::SuppressionView(Session& session, const StageRef& stage, QWidge
     setAttribute(Qt::WA_OpaquePaintEvent);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
     setAccessibleName(tr("Spectrum before and after the suppression"));
-    setToolTip(tr("Level in sixths of an octave, averaged over half a second (Hann window of 8192 frames)"));
+    setHint(this,
+            tr("Level in sixths of an octave, averaged over half a second (Hann window of 8192 frames)"));
     connect(&session_, &Session::readingsChanged, this, [this] {
         if (!isVisible()) return;
         session_.spectrum().keepAlive();

@@ -11,6 +11,7 @@
 #include "stages/tone.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
+#include "widgets/plain_text.h"
 #include "widgets/words.h"
 
 namespace reed::ui {
@@ -36,7 +37,7 @@ ToneBody::ToneBody(Session& session, const StageRef& stage, QWidget* parent)
     auto* open = new FlatButton(tr("Open as an equalizer"), side);
     open->setObjectName("tone_as_equalizer");
     open->setWeight(FlatButton::Weight::raised);
-    open->setToolTip(tr("Puts an equalizer in its place that sounds the same, with all its bands to turn"));
+    setHint(open, tr("Puts an equalizer in its place that sounds the same, with all its bands to turn"));
     connect(open, &FlatButton::clicked, this, &ToneBody::openAsEqualizer);
     column->addWidget(open, 0, Qt::AlignLeft);
     line->addWidget(side);

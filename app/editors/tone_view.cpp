@@ -10,6 +10,7 @@
 #include "widgets/frequency_axis.h"
 #include "widgets/input.h"
 #include "widgets/level_axis.h"
+#include "widgets/plain_text.h"
 
 namespace reed::ui {
 namespace {
@@ -32,7 +33,7 @@ TonePad::TonePad(const StageRef& stage, QWidget* parent) : QWidget(parent), stag
     setAttribute(Qt::WA_OpaquePaintEvent);
     setAccessibleName(tr("Body and clarity"));
     setFocusPolicy(Qt::StrongFocus);
-    setToolTip(tr("Drag: up for more body, to the right for more clarity. Double click: as it was"));
+    setHint(this, tr("Drag: up for more body, to the right for more clarity. Double click: as it was"));
     stage_.onChange(this, [this] { update(); });
 }
 
@@ -152,7 +153,8 @@ ToneCurve::ToneCurve(Session& session, const StageRef& stage, QWidget* parent)
     setAttribute(Qt::WA_OpaquePaintEvent);
     setAccessibleName(tr("What tone does to the voice"));
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
-    setToolTip(
+    setHint(
+        this,
         tr("The voice before (filled) and after (line), over half a second; the curve of the three bands"));
     stage_.onChange(this, [this] { update(); });
     connect(&session_, &Session::readingsChanged, this, [this] {

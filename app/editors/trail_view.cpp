@@ -6,6 +6,7 @@
 
 #include "session/session.h"
 #include "widgets/input.h"
+#include "widgets/plain_text.h"
 
 namespace reed::ui {
 namespace {
@@ -32,7 +33,7 @@ TrailView::TrailView(Session& session, const StageRef& stage, QWidget* parent)
     if (row_ >= 0) {
         setFocusPolicy(Qt::StrongFocus);
         setCursor(Qt::SizeVerCursor);
-        setToolTip(tr("Drag the threshold among what was measured"));
+        setHint(this, tr("Drag the threshold among what was measured"));
     }
     stage_.onChange(this, [this] { update(); });
     connect(&session, &Session::readingsChanged, this, [this] {

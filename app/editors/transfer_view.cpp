@@ -9,6 +9,7 @@
 #include "session/session.h"
 #include "widgets/input.h"
 #include "widgets/level_axis.h"
+#include "widgets/plain_text.h"
 
 namespace reed::ui {
 namespace {
@@ -21,9 +22,9 @@ TransferView::TransferView(Session& session, const StageRef& stage, QWidget* par
     setObjectName("transfer_view");
     setAttribute(Qt::WA_OpaquePaintEvent);
     setAccessibleName(tr("Level out for level in"));
-    setToolTip(
-        tr("Level in to level out. Drag sideways to move the threshold, turn the wheel for small steps. "
-           "Humps: how often each level comes in (below) and goes out (right)."));
+    setHint(this,
+            tr("Level in to level out. Drag sideways to move the threshold, turn the wheel for small steps. "
+               "Humps: how often each level comes in (below) and goes out (right)."));
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
     setCursor(Qt::SizeHorCursor);
     connect(&session_, &Session::readingsChanged, this, &TransferView::follow);

@@ -11,6 +11,7 @@
 #include "session/balance_model.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
+#include "widgets/plain_text.h"
 #include "widgets/strip_sign.h"
 #include "widgets/words.h"
 
@@ -44,11 +45,10 @@ BalanceView::BalanceView(Actions& actions, QWidget* parent) : QWidget(parent), a
     fader_ = button("balance_fader");
     duck_ = button("balance_duck");
     distance_ = button("balance_distance");
-    distance_->setToolTip(
-        tr("How far the programme shall lie below the voices while somebody speaks. A choice: "
-           "10 to 15 LU is common, more is calmer"));
-    fader_->setToolTip(tr("Moves the programme's fader; can be undone on its strip"));
-    duck_->setToolTip(tr("The programme falls by so much while somebody speaks, and comes back"));
+    setHint(distance_, tr("How far the programme shall lie below the voices while somebody speaks. A choice: "
+                          "10 to 15 LU is common, more is calmer"));
+    setHint(fader_, tr("Moves the programme's fader; can be undone on its strip"));
+    setHint(duck_, tr("The programme falls by so much while somebody speaks, and comes back"));
     BalanceModel& balance = actions_.session().balance();
     connect(fader_, &FlatButton::clicked, this, [&balance] { balance.moveProgramme(balance.wantedMove()); });
     connect(duck_, &FlatButton::clicked, this, [&balance] { balance.giveWay(-balance.wantedMove()); });
@@ -239,7 +239,7 @@ void BalanceButton::follow() {
     figure_ = figure;
     warns_ = warns;
     words_ = words;
-    setToolTip(words);
+    setHint(this, words);
     setAccessibleDescription(words);
     update();
 }

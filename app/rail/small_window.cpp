@@ -10,6 +10,7 @@
 #include "session/balance_model.h"
 #include "session/feed_verdict.h"
 #include "widgets/flat_button.h"
+#include "widgets/plain_text.h"
 #include "widgets/strip_sign.h"
 #include "widgets/words.h"
 
@@ -32,7 +33,7 @@ SmallWindow::SmallWindow(Actions& actions) : QWidget(nullptr, Qt::Window), actio
         return b;
     };
     scene_ = button("small_scene", "down");
-    scene_->setToolTip(tr("Recall another scene"));
+    setHint(scene_, tr("Recall another scene"));
     connect(scene_, &FlatButton::clicked, this, &SmallWindow::openScenes);
     character_ = button("small_character", "mask");
     character_->setCheckable(true);
@@ -46,11 +47,11 @@ SmallWindow::SmallWindow(Actions& actions) : QWidget(nullptr, Qt::Window), actio
     pin_ = button("small_on_top", "pin");
     pin_->setCheckable(true);
     pin_->setAccessibleName(tr("Stays before all other windows"));
-    pin_->setToolTip(tr("Stays before all other windows"));
+    setHint(pin_, tr("Stays before all other windows"));
     connect(pin_, &FlatButton::clicked, this, &SmallWindow::setOnTop);
     whole_ = button("small_whole", "window");
     whole_->setAccessibleName(tr("The whole window"));
-    whole_->setToolTip(session.preferences().keys().hint(tr("The whole window"), "small-window"));
+    setHint(whole_, session.preferences().keys().hint(tr("The whole window"), "small-window"));
     connect(whole_, &FlatButton::clicked, this, &SmallWindow::wholeWanted);
     keep_later_.setSingleShot(true);
     keep_later_.setInterval(300);
@@ -116,7 +117,7 @@ void SmallWindow::showState() {
     character_->setVisible(!laid.isEmpty());
     character_->setChecked(!laid.isEmpty());
     character_->setText(fontMetrics().elidedText(laid, Qt::ElideRight, 70));
-    character_->setToolTip(tr("%1 is laid over the voice. Take it off").arg(laid));
+    setHint(character_, tr("%1 is laid over the voice. Take it off").arg(laid));
     const bool muted = session.muted();
     mute_->setChecked(muted);
     mute_->setText(muted ? tr("Muted") : tr("Mute"));
@@ -147,7 +148,7 @@ void SmallWindow::follow() {
     words_ = words;
     warns_ = warns;
     setAccessibleDescription(words_);
-    setToolTip(words_);
+    setHint(this, words_);
     update();
 }
 

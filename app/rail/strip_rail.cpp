@@ -6,6 +6,7 @@
 #include "actions/actions.h"
 #include "rail/strip_tile.h"
 #include "widgets/flat_button.h"
+#include "widgets/plain_text.h"
 #include "widgets/value_field.h"
 
 namespace reed::ui {
@@ -41,7 +42,7 @@ StripRail::StripRail(Actions& actions, QWidget* parent) : QWidget(parent), actio
         auto* b = new FlatButton(words, this);
         b->setObjectName(name);
         b->setIconName("plus");
-        b->setToolTip(tip);
+        setHint(b, tip);
         connect(b, &FlatButton::clicked, this, [this, action] { actions_.act(action); });
         more->addWidget(b);
         return b;

@@ -8,6 +8,7 @@
 #include "deck/programs_menu.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
+#include "widgets/plain_text.h"
 #include "widgets/strip_sign.h"
 
 namespace reed::ui {
@@ -71,11 +72,11 @@ void StripTile::show() {
     const QString name = strip_.stripName();
     mute_->setChecked(s.mute);
     mute_->setAccessibleName(tr("Mute %1").arg(name));
-    mute_->setToolTip(tr("Mute %1").arg(name));
+    setHint(mute_, tr("Mute %1").arg(name));
     const bool alone = strip_.desk().solo() == s.id;
     alone_->setChecked(alone);
     alone_->setAccessibleName(tr("%1 alone in the headphones").arg(name));
-    alone_->setToolTip(tr("%1 alone in the headphones; nobody else hears that").arg(name));
+    setHint(alone_, tr("%1 alone in the headphones; nobody else hears that").arg(name));
     setAccessibleName(focused() ? tr("%1, worked on").arg(name) : name);
     follow();
     update();
@@ -88,7 +89,7 @@ void StripTile::follow() {
     told_ = words;
     trouble_ = trouble;
     levels_ = levels;
-    setToolTip(words);
+    setHint(this, words);
     setAccessibleDescription(words);
     update();
 }

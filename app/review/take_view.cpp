@@ -14,6 +14,7 @@
 #include "session/takes_model.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
+#include "widgets/plain_text.h"
 #include "widgets/words.h"
 
 namespace reed::ui {
@@ -93,7 +94,7 @@ TakeView::TakeView(Actions& actions, QWidget* parent)
     connect(keep_, &FlatButton::clicked, this, &TakeView::openKeep);
     record_ = button("take_record", tr("Record"));
     record_->setCheckable(true);
-    connect(record_, &FlatButton::clicked, &takes_, [this] { takes_.record(); });
+    connect(record_, &FlatButton::clicked, &takes_, [this] { warn(takes_.record()); });
     loop_ = button("take_loop", tr("Loop"));
     loop_->setCheckable(true);
     connect(loop_, &FlatButton::clicked, &takes_, &TakesModel::setLooping);
@@ -158,23 +159,29 @@ void TakeView::fill() {
         item->setData(TakeRow::kName, name);
         item->setData(TakeRow::kLength, length);
         item->setData(TakeRow::kBroken, !t.problem.empty());
-        item->setToolTip(tr("%1, %2, %3").arg(length, strip, QString::fromStdString(t.notes.device)));
+        setHint(item, tr("%1, %2, %3").arg(length, strip, QString::fromStdString(t.notes.device)));
         if (t.path == takes_.chosen().path) list_->setCurrentItem(item);
     }
     filling_ = false;
 }
 
+/// What could not be done, unless it is empty.
+void TakeView::warn(const QString& why) {
+    if (!why.isEmpty()) actions_.session().notices().warn(why);
+}
+
 void TakeView::showState() {
     const bool chosen = !takes_.chosen().path.empty();
     const Keys& keys = actions_.session().preferences().keys();
-    keep_->setToolTip(keys.hint(tr("The last seconds become a take"), "keep-that"));
+    setHint(keep_, keys.hint(tr("The last seconds become a take"), "keep-that"));
     record_->setChecked(takes_.recording());
     record_->setText(takes_.recording() ? tr("Stop: %1 s").arg(takes_.recordedSeconds(), 0, 'f', 0)
                                         : tr("Record"));
     loop_->setChecked(takes_.looping());
     loop_->setText(takes_.looping() ? tr("Stop the loop") : tr("Loop"));
-    loop_->setToolTip(
-        keys.hint(tr("In place of the microphone, round and round; nothing goes out meanwhile"), "loop"));
+    setHint(loop_,
+            keys.hint(tr("Play it in a loop in place of the microphone, which does not go out meanwhile"),
+                      "loop"));
     loop_->setEnabled(chosen);
     against_->setEnabled(chosen);
     against_->setText(takes_.comparing() ? tr("End comparing") : tr("Compare"));
@@ -182,7 +189,7 @@ void TakeView::showState() {
     side_->setVisible(takes_.comparing() && blind == nullptr);
     side_->setChecked(takes_.sideB());
     side_->setText(tr("Hearing: %1").arg(takes_.sideName(takes_.sideB())));
-    side_->setToolTip(keys.hint(tr("The other side"), "switch-side"));
+    setHint(side_, keys.hint(tr("The other side"), "switch-side"));
     blind_->setVisible(takes_.comparing());
     blind_->setText(blind != nullptr ? tr("End the blind test") : tr("Blind"));
     QString words;
@@ -203,7 +210,7 @@ void TakeView::showState() {
     } else if (takes_.comparing()) {
         words = takes_.matched().isEmpty() ? tr("Both sides are being worked out ...") : takes_.matched();
     } else if (takes_.looping()) {
-        words = takes_.aloud() ? tr("It goes out to your viewers.") : tr("Nothing goes out while it loops.");
+        words = takes_.aloud() ? tr("It goes out to your viewers.") : takes_.silenceText() + '.';
         if (const TakeReport* all = takes_.report(); all != nullptr && all->made.integrated_lufs)
             words += tr(" %1 LUFS before, %2 after.")
                          .arg(all->plain.integrated_lufs.value_or(-99.0), 0, 'f', 1)
@@ -280,11 +287,12 @@ void TakeView::openKeep() {
     menu->setObjectName("keep_menu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
     for (const double s : {5.0, 10.0, 20.0, 60.0})
-        menu->addAction(tr("The last %1 s").arg(s), &takes_, [this, s] { takes_.keep(s); });
+        menu->addAction(tr("The last %1 s").arg(s), &takes_, [this, s] { warn(takes_.keep(s)); });
     if (actions_.session().desk().count(StripRole::voice) > 1) {
         menu->addSeparator();
-        menu->addAction(tr("The last 20 s of all voices"), &takes_, [this] { takes_.keep(20.0, true); });
-        menu->addAction(tr("Record all voices"), &takes_, [this] { takes_.record(true); });
+        menu->addAction(tr("The last 20 s of all voices"), &takes_,
+                        [this] { warn(takes_.keep(20.0, true)); });
+        menu->addAction(tr("Record all voices"), &takes_, [this] { warn(takes_.record(true)); });
     }
     menu->popup(keep_->mapToGlobal(QPoint(0, keep_->height())));
 }

@@ -33,6 +33,7 @@ class TakeView final : public QWidget {
     void openAgainst();
     void openMore();
     void askName();
+    void warn(const QString& why);
     FlatButton* button(const char* name, const QString& words);
 
     Actions& actions_;

@@ -11,6 +11,7 @@
 #include "theme/theme.h"
 #include "widgets/input.h"
 #include "widgets/level_axis.h"
+#include "widgets/plain_text.h"
 
 namespace reed::ui {
 namespace {
@@ -23,7 +24,8 @@ TakeWave::TakeWave(Session& first, TakesModel& takes, QWidget* parent)
     : QWidget(parent), first_(first), takes_(takes) {
     setObjectName("take_wave");
     setAccessibleName(tr("The take along time"));
-    setToolTip(
+    setHint(
+        this,
         tr("Click: go there. Drag: the part that loops. Wheel: zoom, with Shift along. C: next cut word"));
     setFocusPolicy(Qt::StrongFocus);
     setMinimumHeight(120);

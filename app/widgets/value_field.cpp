@@ -8,6 +8,7 @@
 
 #include "theme/theme.h"
 #include "widgets/input.h"
+#include "widgets/plain_text.h"
 
 namespace reed::ui {
 namespace {
@@ -23,7 +24,7 @@ ValueField::ValueField(const Parameter& parameter, QWidget* parent)
     setObjectName(text(parameter.id));
     setFocusPolicy(Qt::StrongFocus);
     setAttribute(Qt::WA_Hover);
-    setToolTip(text(parameter.hint));
+    setHint(this, text(parameter.hint));
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
     if (parameter.kind == ValueKind::number) setCursor(Qt::SizeHorCursor);
     describe();

@@ -12,7 +12,9 @@ class Words final : public QLabel {
   public:
     enum class Ink { text, muted, good, warning };
 
-    explicit Words(Ink ink, QWidget* parent = nullptr) : QLabel(parent), ink_(ink) {}
+    explicit Words(Ink ink, QWidget* parent = nullptr) : QLabel(parent), ink_(ink) {
+        setTextFormat(Qt::PlainText);
+    }
     void setInk(Ink ink);
     /// What a finding says, in the ink of its tone.
     void show(const Finding& finding);
