@@ -2,6 +2,7 @@
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QTimer>
+#include <algorithm>
 #include <chrono>
 #include <cstdio>
 
@@ -11,6 +12,7 @@
 #include "remote/end_signals.h"
 #include "remote/tray.h"
 #include "session/feed_recorder.h"
+#include "session/memory.h"
 #include "session/session.h"
 #include "theme/theme.h"
 
@@ -25,6 +27,7 @@ int refuse(const QString& why) {
 
 int main(int argc, char** argv) {
     using namespace reed;
+    ui::returnLargeBlocks();
     QCoreApplication::setApplicationName("dusky-reed");
     QCoreApplication::setApplicationVersion(REED_VERSION);
     QGuiApplication::setDesktopFileName("dusky-reed");
@@ -50,10 +53,14 @@ int main(int argc, char** argv) {
     QStringList words;
     for (int i = 0; i < argc; ++i) words << QString::fromLocal8Bit(argv[i]);
     (void)options.parse(words);
-    if (options.isSet(send) || options.isSet(help) || options.isSet(version)) {
+    const auto at = std::ranges::find_if(
+        words, [](const QString& w) { return w == "--send" || w.startsWith("--send="); });
+    if (at != words.end() || options.isSet(help) || options.isSet(version)) {
         const QCoreApplication app(argc, argv);
-        options.process(app);  // shows help or version, and ends
-        QStringList command = QStringList(options.value(send)) + options.positionalArguments();
+        if (at == words.end()) options.process(app);  // shows help or version, and ends
+        // All that follows belongs to the command: "set gain gain -14.4" has no option in it.
+        QStringList command = words.mid(at - words.begin());
+        command.first() = command.first().mid(QString("--send=").size());
         command.removeAll(QString());
         const QString why = ui::sendCommand(QDBusConnection::sessionBus(), command);
         return why.isEmpty() ? 0 : refuse(why);

@@ -1,6 +1,7 @@
 #include "actions/action_table.h"
 
 #include <QtGlobal>
+#include <cmath>
 
 #include "actions/actions.h"
 #include "actions/meant.h"
@@ -97,7 +98,8 @@ QString fader(Actions& a, const QString& words, bool by) {
     bool is_number = false;
     const double db = number.trimmed().toDouble(&is_number);
     const double to = by ? strip->strip().spec().fader + db : db;
-    if (!is_number || (!by && (db < kFaderLeast || db > kFaderMost)) || std::abs(db) > 100.0)
+    if (!is_number || !std::isfinite(db) || (!by && (db < kFaderLeast || db > kFaderMost)) ||
+        std::abs(db) > 100.0)
         return QObject::tr("\"%1\": a fader goes from -60 to 12 dB.").arg(shortened(number));
     strip->strip().setFader(to);
     return {};
@@ -306,7 +308,8 @@ const Action kTable[] = {
     {.id = "previous-scene", .title = QT_TRANSLATE_NOOP("QObject", "Scene before"), .group = kScenes,
      .keys = "Ctrl+PgUp", .everywhere = true, .run = [](Actions& a, const QString&) { return recallNext(a, -1); }},
     {.id = "save", .title = QT_TRANSLATE_NOOP("QObject", "Save the scene"), .group = kScenes, .keys = "Ctrl+S",
-     .run = [](Actions& a, const QString&) { a.session().shelf().save(); return QString(); }},
+     .run = [](Actions& a, const QString&) { a.session().shelf().save(); return QString(); },
+     .written = true},
     {.id = "scene-back", .title = QT_TRANSLATE_NOOP("QObject", "The scene as it was saved"), .group = kScenes,
      .keys = "Ctrl+Shift+R",
      .run = [](Actions& a, const QString&) { a.session().shelf().takeBack(); return QString(); },
@@ -416,10 +419,10 @@ const Action kTable[] = {
      .keys = "F4", .run = [](Actions& a, const QString&) { emit a.takesWanted(); return QString(); }},
     {.id = "keep-that", .title = QT_TRANSLATE_NOOP("QObject", "Keep the last 20 s as a take"), .group = kTakes,
      .keys = "F5", .everywhere = true,
-     .run = [](Actions& a, const QString&) { a.session().takes().keep(TakesModel::kUsual); return QString(); }},
+     .run = [](Actions& a, const QString&) { return a.session().takes().keep(TakesModel::kUsual); }},
     {.id = "record", .title = QT_TRANSLATE_NOOP("QObject", "Record a take, or stop"), .group = kTakes,
      .keys = "Shift+F5", .everywhere = true,
-     .run = [](Actions& a, const QString&) { a.session().takes().record(); return QString(); }},
+     .run = [](Actions& a, const QString&) { return a.session().takes().record(); }},
     {.id = "loop", .title = QT_TRANSLATE_NOOP("QObject", "Loop the take, or the microphone again"),
      .group = kTakes, .keys = "F6", .everywhere = true,
      .run = [](Actions& a, const QString&) {

@@ -45,6 +45,8 @@ struct Action {
     bool (*possible)(const Session&) = nullptr;
     /// The title for now ("Undo: Gate, hold"); nullptr: as in the table.
     QString (*now)(const Session&) = nullptr;
+    /// Done only when it stands on the disk: a call of another program is answered then.
+    bool written = false;
 };
 
 std::span<const Action> action_table();

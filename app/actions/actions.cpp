@@ -162,6 +162,13 @@ void Actions::hold(const QString& slot, bool down) {
     act(slot.section(' ', 0, 0), (name.isEmpty() ? name : name + ' ') + (down ? "on" : "off"));
 }
 
+void Actions::ownerLost(const QString& slot) {
+    if (slot == "talk")
+        session_.talkOwnerLost();
+    else
+        hold(slot, false);
+}
+
 QAction* Actions::entry(QMenu* menu, const QString& id, const QString& argument) {
     const Action* action = find_action(id);
     Q_ASSERT(action != nullptr);

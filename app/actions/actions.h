@@ -41,6 +41,8 @@ class Actions final : public QObject {
     QString heldBy(int key, Qt::KeyboardModifiers with) const;
     /// The held key of a slot goes down or up.
     void hold(const QString& slot, bool down);
+    /// Who held it has gone without letting it go. As if it had come up, but never opens the microphone.
+    void ownerLost(const QString& slot);
 
     /// An entry that does `id`, with title, key and whether it can be done now.
     QAction* entry(QMenu* menu, const QString& id, const QString& argument = {});

@@ -9,6 +9,7 @@
 #include "session/keys.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
+#include "widgets/plain_text.h"
 #include "widgets/words.h"
 
 namespace reed::ui {
@@ -141,14 +142,14 @@ void KeysDialog::addRow(const QString& id, const QString& title, const QString& 
     } else {
         row.reset = new FlatButton(tr("Usual"), row.whole);
         row.reset->setObjectName("reset " + id);
-        row.reset->setToolTip(tr("The usual key again"));
+        setHint(row.reset, tr("The usual key again"));
         connect(row.reset, &FlatButton::clicked, this, [this, id] { keys_.reset(id); });
         row.key = new FlatButton({}, row.whole);
         row.key->setObjectName("key " + id);
         row.key->setWeight(FlatButton::Weight::raised);
         row.key->setCheckable(true);
         row.key->setFixedWidth(190);
-        row.key->setToolTip(tr("Click, then press another key"));
+        setHint(row.key, tr("Click, then press another key"));
         row.key->installEventFilter(this);
         connect(row.key, &FlatButton::clicked, this, [this, id] { wait(waiting_ == id ? QString() : id); });
         line->addWidget(row.reset);

@@ -13,13 +13,16 @@ namespace reed::ui {
 namespace {
 
 constexpr auto kTryAgain = std::chrono::seconds(1);
+constexpr int kAnswer = 20'000;  // ms; what is written to the disk may take its time
 
 }  // namespace
 
 RemoteControl::RemoteControl(Actions& actions, QObject* parent)
-    : QObject(parent), actions_(actions), session_(actions.session()) {
+    : QObject(parent), actions_(actions), session_(actions.session().first()) {
     try_again_.setSingleShot(true);
     connect(&try_again_, &QTimer::timeout, this, &RemoteControl::comeBack);
+    talkers_.setWatchMode(QDBusServiceWatcher::WatchForUnregistration);
+    connect(&talkers_, &QDBusServiceWatcher::serviceUnregistered, this, &RemoteControl::talkerLeft);
     connect(&session_, &Session::muteChanged, this, [this] { emit MutedChanged(session_.muted()); });
     connect(&session_.strip(), &ChainModel::changed, this, [this] {
         if (scene() == told_scene_) return;
@@ -43,6 +46,7 @@ RemoteControl::Outcome RemoteControl::publish(QDBusConnection bus) {
                            QDBusConnection::ExportAllProperties);
     if (bus.registerService(kServiceName)) {
         bus_name_ = bus.name();
+        talkers_.setConnection(bus);
         bus.connect({}, "/org/freedesktop/DBus/Local", "org.freedesktop.DBus.Local", "Disconnected", this,
                     SLOT(comeBack()));
         return Outcome::registered;
@@ -51,7 +55,17 @@ RemoteControl::Outcome RemoteControl::publish(QDBusConnection bus) {
     return Outcome::already_running;
 }
 
+void RemoteControl::talkerLeft(const QString& who) {
+    if (!talkers_.removeWatchedService(who) || !talkers_.watchedServices().isEmpty()) return;
+    actions_.ownerLost("talk");
+}
+
 void RemoteControl::comeBack() {
+    // Nobody on the bus can let the talk key go any more.
+    if (!talkers_.watchedServices().isEmpty()) {
+        talkers_.setWatchedServices({});
+        actions_.ownerLost("talk");
+    }
     QDBusConnection::disconnectFromBus(bus_name_);
     bus_name_ = QString("dusky-reed-%1").arg(++connections_);
     if (publish(QDBusConnection::connectToBus(QDBusConnection::SessionBus, bus_name_)) != Outcome::registered)
@@ -60,6 +74,15 @@ void RemoteControl::comeBack() {
 
 void RemoteControl::Do(const QString& action, const QString& argument) {
     const QString why = actions_.run(action, argument);
+    const Action* known = find_action(action);
+    if (why.isEmpty() && calledFromDBus() && known != nullptr && known->written) {
+        setDelayedReply(true);
+        session_.shelf().whenWritten([call = message(), bus = connection()](const QString& problem) {
+            (void)bus.send(problem.isEmpty() ? call.createReply()
+                                             : call.createErrorReply("org.duskyreed.Error.Refused", problem));
+        });
+        return;
+    }
     if (why.isEmpty()) return;
     if (calledFromDBus())
         sendErrorReply("org.duskyreed.Error.Refused", why);
@@ -96,7 +119,15 @@ void RemoteControl::ToggleMute() {
 }
 
 void RemoteControl::Talk(bool held) {
+    if (calledFromDBus()) {
+        const QString who = message().service();
+        talkers_.removeWatchedService(who);
+        if (held) talkers_.addWatchedService(who);
+    }
     Do("talk", held ? "on" : "off");
+    // It may have gone before it was watched.
+    if (held && calledFromDBus() && !connection().interface()->isServiceRegistered(message().service()))
+        talkerLeft(message().service());
 }
 
 QStringList RemoteControl::Scenes() {
@@ -147,7 +178,7 @@ QString sendCommand(const QDBusConnection& bus, const QStringList& words) {
     if (!bus.interface()->isServiceRegistered(kServiceName)) return QObject::tr("Dusky Reed is not running.");
     QDBusMessage call = QDBusMessage::createMethodCall(kServiceName, kServicePath, kControlInterface, "Do");
     call.setArguments({QString(action->id), rest});
-    const QDBusMessage answer = bus.call(call, QDBus::Block, 5000);
+    const QDBusMessage answer = bus.call(call, QDBus::Block, kAnswer);
     return answer.type() == QDBusMessage::ErrorMessage ? answer.errorMessage() : QString();
 }
 

@@ -3,6 +3,7 @@
 
 #include <QDBusConnection>
 #include <QDBusContext>
+#include <QDBusServiceWatcher>
 #include <QObject>
 #include <QStringList>
 #include <QTimer>
@@ -40,7 +41,7 @@ class RemoteControl final : public QObject, protected QDBusContext {
   public slots:  // NOLINT(readability-redundant-access-specifiers): of another kind to Qt
     Q_SCRIPTABLE void Mute(bool muted);
     Q_SCRIPTABLE void ToggleMute();
-    /// The talk key goes down (true) or up.
+    /// The talk key goes down (true) or up; it comes up as well when the caller leaves the bus.
     Q_SCRIPTABLE void Talk(bool held);
     Q_SCRIPTABLE QStringList Scenes();
     Q_SCRIPTABLE void RecallScene(const QString& name);
@@ -65,10 +66,12 @@ class RemoteControl final : public QObject, protected QDBusContext {
     Q_SCRIPTABLE void SceneChanged(const QString& name);
 
   private:
+    void talkerLeft(const QString& who);
     Actions& actions_;
     Session& session_;
     QString told_scene_;
     QString bus_name_;
+    QDBusServiceWatcher talkers_;  // who holds the talk key
     int connections_ = 0;
     QTimer try_again_;
 };

@@ -7,6 +7,8 @@
 #include <QDBusPendingCallWatcher>
 #include <QDBusPendingReply>
 
+#include <utility>
+
 #include "actions/actions.h"
 
 namespace reed::ui {
@@ -49,6 +51,25 @@ DesktopKeys::DesktopKeys(Actions& actions, QDBusConnection bus, QObject* parent)
     : QObject(parent), actions_(actions), bus_(std::move(bus)) {
     qDBusRegisterMetaType<PortalShortcut>();
     qDBusRegisterMetaType<PortalShortcuts>();
+    portal_.setWatchMode(QDBusServiceWatcher::WatchForOwnerChange);
+    portal_.addWatchedService(kPortal);
+    portal_.setConnection(bus_);
+    connect(&portal_, &QDBusServiceWatcher::serviceUnregistered, this, &DesktopKeys::lost);
+    connect(&portal_, &QDBusServiceWatcher::serviceRegistered, this, [this] {
+        if (bound_) bind();  // it was lost while its keys were in use
+    });
+}
+
+void DesktopKeys::lost() {
+    session_path_.clear();
+    for (const QString& slot : std::exchange(held_, {})) actions_.ownerLost(slot);
+}
+
+void DesktopKeys::onClosed(const QDBusMessage& signal) {
+    if (signal.path() != session_path_) return;
+    lost();
+    bound_ = false;
+    emit failed(tr("The desktop has ended its shortcuts. Bind them again in the menu."));
 }
 
 bool DesktopKeys::offered() const {
@@ -81,6 +102,8 @@ void DesktopKeys::bind() {
     if (requests_ == 0) {
         for (const char* name : {"Activated", "Deactivated"})
             bus_.connect(kPortal, kPortalPath, kShortcuts, name, this, SLOT(onKey(QDBusMessage)));
+        bus_.connect(kPortal, {}, "org.freedesktop.portal.Session", "Closed", this,
+                     SLOT(onClosed(QDBusMessage)));
     }
     QDBusMessage call = QDBusMessage::createMethodCall(kPortal, kPortalPath, kShortcuts, "CreateSession");
     QVariantMap options;
@@ -136,10 +159,15 @@ void DesktopKeys::onKey(const QDBusMessage& signal) {
     for (const KeySlot& slot : actions_.session().preferences().keys().all()) {
         if (QString(slot.id).replace(' ', '-') != id) continue;
         const QString action = slot.id.section(' ', 0, 0);
-        if (slot.held)
+        if (slot.held) {
+            if (down)
+                held_.insert(slot.id);
+            else
+                held_.erase(slot.id);
             actions_.hold(slot.id, down);
-        else if (down)
+        } else if (down) {
             actions_.act(action, slot.id.section(' ', 1));
+        }
         return;
     }
 }

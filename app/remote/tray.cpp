@@ -5,6 +5,7 @@
 #include "actions/actions.h"
 #include "theme/theme.h"
 #include "widgets/icon.h"
+#include "widgets/plain_text.h"
 
 namespace reed::ui {
 
@@ -21,7 +22,7 @@ QIcon Tray::picture(bool muted) {
     return QIcon(map);
 }
 
-Tray::Tray(Actions& actions) : actions_(actions), session_(actions.session()) {
+Tray::Tray(Actions& actions) : actions_(actions), session_(actions.session().first()) {
     icon_.setContextMenu(&menu_);
     QObject::connect(&icon_, &QSystemTrayIcon::activated, this,
                      [this](QSystemTrayIcon::ActivationReason why) {
@@ -36,7 +37,7 @@ Tray::Tray(Actions& actions) : actions_(actions), session_(actions.session()) {
 void Tray::refresh() {
     const bool muted = session_.muted();
     icon_.setIcon(picture(muted));
-    icon_.setToolTip(muted ? QObject::tr("Dusky Reed: muted") : QObject::tr("Dusky Reed"));
+    setHint(&icon_, muted ? QObject::tr("Dusky Reed: muted") : QObject::tr("Dusky Reed"));
     menu_.clear();
     actions_.entry(&menu_, "raise");
     actions_.entry(&menu_, muted ? "unmute" : "mute");

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "base/folded.h"
+#include "engine/engine.h"
 #include "widgets/input.h"
 
 namespace reed::ui {
@@ -52,8 +53,10 @@ std::pair<StripState, StageSpec*> ChainModel::changing(const std::string& id) co
 // --- taking a state ---
 
 void ChainModel::follow(Fade fade) {
-    if (!open_) return;
-    if (auto followed = runner_.follow(runnable(), fade); !followed.ok()) notices_.tell(followed.error());
+    const double level = strip_level(spec().fader, spec().mute);
+    if (!open_) return runner_.set_level(level);
+    if (auto followed = runner_.follow(runnable(), fade, level); !followed.ok())
+        notices_.tell(followed.error());
 }
 
 ChainSpec ChainModel::runnable() const {
@@ -88,6 +91,7 @@ void ChainModel::begin(StripState state, const std::string& focused) {
     focused_ = focused;
     if (stage(focused_) == nullptr) focused_ = chain().stages.empty() ? "" : chain().stages.front().id;
     told_focus_ = focused_;
+    runner_.set_level(strip_level(spec().fader, spec().mute));
     emit structureChanged();
     emit changed();
     emit focusChanged();
@@ -376,6 +380,7 @@ void ChainModel::changeStrip(const QString& label, const QString& key, Change ma
 }
 
 void ChainModel::setFader(double db) {
+    if (!std::isfinite(db)) return;
     const double inside = std::clamp(std::round(10.0 * db) / 10.0, kFaderLeast, kFaderMost);
     changeStrip(tr("Fader %1 dB").arg(inside, 0, 'f', 1), "strip/fader",
                 [&](StripSpec& s) { s.fader = inside; });

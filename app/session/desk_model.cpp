@@ -95,7 +95,7 @@ void DeskModel::focusNext(int by) {
 // --- strips come and go ---
 
 Session* DeskModel::seat(const StripSpec& spec, const StageMemories& memories, const StripInput& input,
-                         const std::string& focused) {
+                         const std::string& focused, const std::string& character) {
     // What it offered to other programs goes before the same is offered anew.
     if (std::ranges::any_of(leaving_, [&](const auto& s) { return s->strip().spec().id == spec.id; }))
         letGo();
@@ -105,7 +105,7 @@ Session* DeskModel::seat(const StripSpec& spec, const StageMemories& memories, c
     Session& s = *others_.back();
     order_.push_back(&s);
     take(s);
-    s.beginStrip({Scene{"", "", DeskSpec{{spec}, least_, most_}}, memories}, focused, input);
+    s.beginStrip({Scene{"", "", DeskSpec{{spec}, least_, most_}}, memories}, focused, input, character);
     return &s;
 }
 
@@ -445,8 +445,10 @@ void DeskModel::begin(const WorkingState& state) {
         }
         const auto known = inputs_.find(s.id);
         const auto memories = state.memories.find(s.id);
+        const auto character = state.characters.find(s.id);
         order.push_back(seat(s, memories == state.memories.end() ? StageMemories{} : memories->second,
-                             known == inputs_.end() ? StripInput{} : known->second, {}));
+                             known == inputs_.end() ? StripInput{} : known->second, {},
+                             character == state.characters.end() ? "" : character->second));
     }
     order_ = order;
     if (order_.size() > 1) emit stripsChanged();
@@ -457,6 +459,9 @@ void DeskModel::keep(WorkingState& state) const {
     state.scene = scene();
     state.inputs = inputs_;
     for (const auto& s : others_) state.inputs[s->strip().spec().id] = s->kept();
+    for (const Session* s : order_) {
+        if (!s->strip().character().empty()) state.characters[s->strip().spec().id] = s->strip().character();
+    }
     if (order_.size() > 1) state.focused_strip = current_->strip().spec().id;
     for (const Session* s : order_) {
         for (const auto& [id, memory] : s->strip().state()->memories) {

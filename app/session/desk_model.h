@@ -108,7 +108,7 @@ class DeskModel final : public QObject, public SceneInWork {
   private:
     struct Removed;
     Session* seat(const StripSpec& spec, const StageMemories& memories, const StripInput& input,
-                  const std::string& focused);
+                  const std::string& focused, const std::string& character = {});
     void take(Session& strip);
     void drop(const std::string& id);
     DeskState state() const;

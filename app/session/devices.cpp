@@ -296,10 +296,13 @@ void Devices::offer() {
     const bool programme = seat_->role() == StripRole::programme;
     const std::string node = node_of(strip_.spec().id), name = strip_.spec().shown_name();
     const std::string mic = audio().mic_title;
-    Offers::Offer own{node, mic + (programme ? " " : ": ") + name, source_format_.channels};
-    Offers::Offer plain{node + "-plain", mic + ": " + name + ", plain", source_format_.channels};
-    if (!programme && !offered_) own = {};
-    if (programme || !plain_) plain = {};
+    const auto offer = [&](bool wanted, const std::string& id, const std::string& title) {
+        if (!wanted) return Offers::Offer{};
+        const std::string& shown = house_.microphone_titles.emplace(id, title).first->second;
+        return Offers::Offer{id, shown, source_format_.channels};
+    };
+    const auto own = offer(programme || offered_, node, mic + (programme ? " " : ": ") + name);
+    const auto plain = offer(!programme && plain_, node + "-plain", mic + ": " + name + ", plain");
     offers_.show(own, plain);
 }
 
@@ -310,8 +313,12 @@ void Devices::setOffered(bool own, bool plain) {
     plain_ = plain;
     offer();
     // Who no longer wants it offered does not want to find it in the lists either.
-    if (!was[0].empty() && offers_.own().node.empty()) house_.graph->remove_microphone(was[0]);
-    if (!was[1].empty() && offers_.plain().node.empty()) house_.graph->remove_microphone(was[1]);
+    const std::string is[] = {offers_.own().node, offers_.plain().node};
+    for (int i = 0; i < 2; ++i) {
+        if (was[i].empty() || !is[i].empty()) continue;
+        house_.graph->remove_microphone(was[i]);
+        house_.microphone_titles.erase(was[i]);  // made again, it has the strip's new name
+    }
     emit changed();
 }
 
@@ -371,6 +378,7 @@ void Devices::setAudio(const AudioSettings& settings) {
     if (next.mic_title.empty()) next.mic_title = kVirtualMicTitle;
     if (&first_ != this) return first_.setAudio(next);
     if (next == audio_) return;
+    if (next.mic_title != audio_.mic_title) house_.microphone_titles.clear();
     audio_ = next;
     proposed_block_ = 0;
     if (input().kind == DeviceKind::pipewire)

@@ -52,6 +52,12 @@ struct House {
     /// round), and whether one volume turns all.
     double heard_balance = 0.0;
     bool heard_together = false;
+    /// What strips' microphones were called when they were made in this session, by node name. A strip of
+    /// another name keeps its node: making it again for a name has crashed session managers, and programs
+    /// that use it would lose it for a moment.
+    std::map<std::string, std::string> microphone_titles;
+    /// See PipeWireHubOptions::on_takeover.
+    std::function<void()> on_takeover;
     std::string solo;  ///< strip that the headphones get alone; empty: none
 
     /// The connection that all strips share, for these settings; another one when they are others.
@@ -62,6 +68,7 @@ struct House {
         o.block = audio.block;
         o.mic_title = audio.mic_title;
         o.graph = graph;
+        o.on_takeover = on_takeover;
         hub_for_ = audio;
         hub_ = std::make_shared<PipeWireHub>(o);
         return hub_;

@@ -79,10 +79,10 @@ void RecallRules::add(const RecallRule& rule) {
         std::ranges::find_if(rules_, [&](const RecallRule& other) { return sameCause(rule, other); });
     if (there != rules_.end()) {
         *there = rule;
-    } else if (rules_.size() < kMostRules) {
+    } else if (rules_.size() < kMaxRules) {
         rules_.push_back(rule);
     } else {
-        notices_.warn(tr("There are %1 such rules, and no more can be kept. Remove one.").arg(kMostRules));
+        notices_.warn(tr("There are %1 such rules, and no more can be kept. Remove one.").arg(kMaxRules));
         return;
     }
     emit changed();

@@ -51,6 +51,7 @@ void SceneShelf::ask(Work work) {
 
 void SceneShelf::tell(const Error& problem) {
     failed_ = true;
+    problem_ = QString::fromStdString(problem.text());
     notices_.tell(problem);
 }
 
@@ -74,6 +75,11 @@ void SceneShelf::came(SceneNews news) {
 bool SceneShelf::finish() {
     errands_.finish();
     return !std::exchange(failed_, false);
+}
+
+void SceneShelf::whenWritten(std::function<void(const QString& problem)> then) {
+    ask([](SceneDisk&) { return Result<void>{}; },
+        [this, then = std::move(then)](const Result<void>&) { then(problem_); });
 }
 
 void SceneShelf::begin(const std::filesystem::path& demo) {
@@ -208,8 +214,9 @@ size_t SceneShelf::put(const Scene& scene, const std::string& in_place_of) {
 /// Writes `scene`, whose name the one in work has from then on; the file of `from` goes where that is another
 /// name. `keep`: what is written over is kept in "removed" in any case.
 bool SceneShelf::write(const Scene& scene, const std::string& from, bool keep) {
+    if (!errands_.busy()) problem_.clear();
     if (const auto problem = scene_problem(scene)) {
-        notices_.tell(*problem);
+        tell(*problem);
         return false;
     }
     const bool moves = !same_name(from, scene.name);

@@ -63,6 +63,9 @@ class SceneShelf final : public QObject {
     bool saving() const { return saving_ > 0; }
     /// Waits for the disk; false when something could not be done since this was last called.
     bool finish();
+    /// Calls `then` on this thread when all that was asked for stands on the disk: with an empty text, or why
+    /// something of it could not be done.
+    void whenWritten(std::function<void(const QString& problem)> then);
     /// What waits for the disk, in its order.
     Errands& errands() { return errands_; }
 
@@ -130,6 +133,7 @@ class SceneShelf final : public QObject {
     QTimer look_again_;
     int looks_ = 0, saving_ = 0;
     bool failed_ = false;
+    QString problem_;  // the newest since nothing was under way
     Errands errands_;  // last: what is under way needs the others
 };
 

@@ -3,7 +3,6 @@
 #include <QCoreApplication>
 #include <QGuiApplication>
 #include <QLockFile>
-#include <QStandardPaths>
 #include <algorithm>
 
 #include "base/file.h"
@@ -12,6 +11,7 @@
 #include "session/default_scene.h"
 #include "session/feed_verdict.h"
 #include "session/fit_model.h"
+#include "session/memory.h"
 #include "session/microphones.h"
 #include "session/monitoring.h"
 #include "session/recall_rules.h"
@@ -23,22 +23,14 @@
 namespace reed::ui {
 namespace {
 
-std::filesystem::path standardPath(QStandardPaths::StandardLocation where) {
-    return QStandardPaths::writableLocation(where).toStdString();
-}
-
 constexpr int kPace = 33, kDraggingPace = 16, kAsidePace = 100, kUnseenPace = 250;  // ms from tick to tick
 
 }  // namespace
 
 SessionPaths SessionPaths::standard() {
     SessionPaths out;
-    out.scenes = standardPath(QStandardPaths::GenericDataLocation) / "dusky-reed" / "scenes";
-    // The specification has relative paths ignored (XDG Base Directory 0.8, "Environment variables").
-    const std::filesystem::path state = qgetenv("XDG_STATE_HOME").toStdString();
-    const std::filesystem::path base =
-        state.is_absolute() ? state : standardPath(QStandardPaths::HomeLocation) / ".local/state";
-    out.state = base / "dusky-reed" / "session.json";
+    out.scenes = user_data_folder() / "dusky-reed" / "scenes";
+    out.state = user_state_folder() / kStateFile;
     const std::filesystem::path beside = QCoreApplication::applicationDirPath().toStdString();
     out.demo_data = beside / "../share/dusky-reed/demo_data";
     return out;
@@ -61,6 +53,8 @@ Session::Session(SessionPaths paths, QObject* parent)
     connect(&devices_, &Devices::pictureChanged, recall_rules_.get(),
             [this] { recall_rules_->follow(devices_.picture()); });
     connect(recall_rules_.get(), &RecallRules::changed, this, &Session::keepSoon);
+    mute_marker_ = MuteMarker(house_.paths.state.parent_path());
+    house_.on_takeover = [this] { followOther(); };
     keeper_ = std::make_unique<StateKeeper>(
         [path = house_.paths.state](const std::string& text) { return write_file(path, text); });
     voices_ = new VoicesModel(*this);
@@ -73,10 +67,25 @@ Session::Session(SessionPaths paths, QObject* parent)
     save_later_.setInterval(400);
     save_later_.setSingleShot(true);
     connect(&save_later_, &QTimer::timeout, this, &Session::keepNow);
+    free_later_.setInterval(20'000);
+    free_later_.setSingleShot(true);
+    connect(&free_later_, &QTimer::timeout, this, [this] {
+        background_->run(
+            [] {
+                returnSmallBlocks();
+                return 0;
+            },
+            [](int) {});
+    });
+    connect(desk_.get(), &DeskModel::changed, this, [this] {
+        if (!free_later_.isActive()) free_later_.start();
+    });
     started_.setSingleShot(true);
     connect(&started_, &QTimer::timeout, this, [this] { start_guard_.reset(); });
     connect(shelf_.get(), &SceneShelf::saved, this, &Session::keepSoon);
     connect(desk_.get(), &DeskModel::changed, this, &Session::keepSoon);
+    // A crash a moment later must not bring the plain voice back.
+    connect(desk_.get(), &DeskModel::characterChanged, this, &Session::keepNow);
     connect(&house_.preferences, &Preferences::changed, this, &Session::keepSoon);
     connect(&house_.preferences, &Preferences::talkKeyChanged, this, [this] {
         // With a key to talk the microphone is closed until it is held.
@@ -130,7 +139,11 @@ Session::~Session() {
         monitoring_.reset();
         return;
     }
-    if (save_later_.isActive()) saveState();
+    // A character is for the moment: only after a crash is it on again.
+    ending_ = true;
+    const bool character = std::ranges::any_of(
+        desk_->strips(), [](const Session* s) { return !s->strip().character().empty(); });
+    if (save_later_.isActive() || character) saveState();
     takes_.reset();  // what is recorded is kept
     desk_->stop();
     house_.live.set_sink(nullptr);
@@ -148,8 +161,9 @@ QString Session::stripName() const {
 
 void Session::applyStrip() {
     const StripSpec& s = strip_.spec();
-    engine_.set_fader(s.fader);
-    engine_.set_mute(s.mute || (house_.muted && s.role == StripRole::voice));
+    // Its fader goes along with the chain (ChainModel).
+    engine_.set_strip_mute(s.mute);
+    engine_.set_mute(house_.muted && s.role == StripRole::voice);
 }
 
 void Session::renameSeat(const std::string& id) {
@@ -158,8 +172,10 @@ void Session::renameSeat(const std::string& id) {
     devices_.takeSeat();
 }
 
-void Session::beginStrip(StripState state, const std::string& focused, const StripInput& input) {
+void Session::beginStrip(StripState state, const std::string& focused, const StripInput& input,
+                         const std::string& character) {
     strip_.begin(std::move(state), focused);
+    restoreCharacter(character);
     applyStrip();
     readings_.set_window(first_.readings_.window());
     MonitorSettings heard;
@@ -206,16 +222,42 @@ WorkingState Session::readState() {
     if (!state.value()) return {};
     WorkingState& s = *state.value();
     if (!s.left_out.empty()) {
+        constexpr qsizetype kNamed = 3;
         QStringList parts;
         for (const auto& p : s.left_out) parts << QString::fromStdString(p);
+        const qsizetype more = parts.size() - kNamed;
+        QString named = parts.mid(0, kNamed).join(", ");
+        if (more > 0) named += tr(" and %1 more").arg(more);
         house_.notices.warn(
-            tr("Part of the last session can't be read and starts afresh: %1. It was kept as %2.")
-                .arg(parts.join(", "), QString::fromStdString(s.kept_as)));
+            tr("Part of the last session can't be read and is reset: %1. The file was kept as %2.")
+                .arg(named, QString::fromStdString(s.kept_as)));
     }
     return std::move(s);
 }
 
+/// The character that was on when the program ended, before the first sound.
+void Session::restoreCharacter(const std::string& name) {
+    if (name.empty()) return;
+    const QString shown = QString::fromStdString(name);
+    if (characters().find(shown) == nullptr) {
+        house_.muted = true;
+        house_.notices.warn(
+            tr("Muted: the character \"%1\" was on in the last session and is missing now, so your own voice "
+               "would be heard.")
+                .arg(shown));
+        return;
+    }
+    strip_.setCharacter(name);
+    const QString key = house_.preferences.keys().text("no-character");
+    house_.notices.warn(
+        key.isEmpty() ? tr("The character \"%1\" is on, as when the last session broke off.").arg(shown)
+                      : tr("The character \"%1\" is on, as when the last session broke off. %2 turns it off.")
+                            .arg(shown, key));
+}
+
 void Session::begin() {
+    for (const auto& folder : {house_.paths.scenes.parent_path(), house_.paths.state.parent_path()})
+        (void)make_private(folder);
     sweep_replacements(house_.paths.scenes);
     sweep_replacements(house_.paths.state.parent_path());
     sweep_replacements(takes_->store().folder());
@@ -237,7 +279,7 @@ void Session::begin() {
     house_.heard_together = state.heard_together;
     monitoring_->restore(state.monitor, state.monitor_sink);
     // Before any sound: whoever left muted must not be heard because the program ended meanwhile.
-    if (state.muted) house_.muted = true;
+    if (state.muted || mute_marker_.muted()) house_.muted = true;
     const bool still_muted = muted();
     const bool talks = house_.preferences.talkKey() == Preferences::TalkKey::talks;
     if (talks) house_.muted = true;
@@ -247,9 +289,14 @@ void Session::begin() {
     own.desk.strips = {*voice};
     seat_->rename(voice->id);
     strip_.begin({own, state.memories[voice->id]}, state.focused);
+    if (const auto on = state.characters.find(voice->id); on != state.characters.end())
+        restoreCharacter(on->second);
     applyStrip();
     devices_.begin(state);
     desk_->begin(state);
+    desk_->setMuted(house_.muted);  // a missing character may have muted it after the first strip was ready
+    begun_ = true;
+    if (keeps_) (void)mute_marker_.create(house_.muted);
     emit muteChanged();
     if (still_muted && !talks) {
         const QString key = house_.preferences.keys().text("talk");
@@ -325,8 +372,38 @@ void Session::setMuted(bool muted) {
     if (!isFirst()) return first_.setMuted(muted);
     if (muted == house_.muted) return;
     desk_->setMuted(muted);
-    keepNow();  // a crash a moment later must not open the microphone
+    keepMute();
+    keepNow();
     emit muteChanged();
+}
+
+/// A crash a moment later must not open the microphone, even where the disk is full.
+void Session::keepMute() {
+    if (!keeps_ || mute_marker_.set(muted()) || mute_marker_.create(muted()) || !muted()) return;
+    house_.notices.warn(
+        tr("Muted, but that can't be saved in %1. After a crash the microphone would be on again. Check the "
+           "folder's permissions and free space.")
+            .arg(QString::fromStdString(house_.paths.state.parent_path().string())));
+}
+
+/// Another Dusky Reed that fed the virtual microphone has ended, and this one is heard in its place.
+void Session::followOther() {
+    if (keeps_ || muted()) return;  // what was muted is known here
+    const auto text = read_file(house_.paths.state, 2 * kMaxSceneBytes);
+    const auto state = text.ok() ? parse_working_state(text.value()) : Result<WorkingState>(text.error());
+    if (!mute_marker_.muted() && state.ok() && !state.value().muted) return;
+    setMuted(true);
+    const QString key = house_.preferences.keys().text("talk");
+    house_.notices.warn(
+        key.isEmpty()
+            ? tr("Muted, as the Dusky Reed that has just ended.")
+            : tr("Muted, as the Dusky Reed that has just ended. %1 lets your voice through.").arg(key));
+}
+
+void Session::talkOwnerLost() {
+    if (house_.preferences.talkKey() == Preferences::TalkKey::talks) setMuted(true);
+    house_.notices.warn(tr("The program that held the talk key has ended. The microphone is %1.")
+                            .arg(muted() ? tr("muted") : tr("on")));
 }
 
 void Session::talk(bool held) {
@@ -371,9 +448,10 @@ void Session::takeLock() {
 
 void Session::keepNow() {
     save_later_.stop();
-    if (!keeps_) return;
+    if (!keeps_ || !begun_) return;
     WorkingState s;
     desk_->keep(s);
+    if (ending_) s.characters.clear();
     s.focused = strip_.focused();
     s.window_seconds = readings_.window();
     s.monitor = monitoring_->settings();

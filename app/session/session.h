@@ -9,6 +9,7 @@
 #include <memory>
 
 #include "engine/readings.h"
+#include "scenes/mute_marker.h"
 #include "session/chain_model.h"
 #include "session/desk_model.h"
 #include "session/devices.h"
@@ -50,7 +51,8 @@ class Session final : public QObject {
     void begin();
 
     /// The state and input of another strip to begin with.
-    void beginStrip(StripState state, const std::string& focused, const StripInput& input);
+    void beginStrip(StripState state, const std::string& focused, const StripInput& input,
+                    const std::string& character);
 
     /// What this computer remembers of the strip.
     StripInput kept() const;
@@ -110,6 +112,8 @@ class Session final : public QObject {
     void setMuted(bool muted);
     /// The talk key goes down or up.
     void talk(bool held);
+    /// Who holds the talk key has gone: the microphone is closed, or stays so.
+    void talkOwnerLost();
 
     /// Whether anybody can see the window now: unseen, nothing is drawn or summed up for it; aside, a strip
     /// that is not worked on, only what a glance takes in.
@@ -139,6 +143,9 @@ class Session final : public QObject {
     WorkingState readState();
     void takeLock();
     void keepNow();
+    void keepMute();
+    void followOther();
+    void restoreCharacter(const std::string& name);
     void tellOfKeeping();
     void tellTroubles();
     void tick();
@@ -166,10 +173,13 @@ class Session final : public QObject {
     std::unique_ptr<Recipes> recipes_;
     std::unique_ptr<Characters> characters_;
 
-    QTimer tick_, save_later_, started_;
+    QTimer tick_, save_later_, started_, free_later_;
     std::unique_ptr<QLockFile> lock_;  // on the state: one program writes it
     bool keeps_ = true;
+    bool ending_ = false;
+    bool begun_ = false;  // before that there is nothing to keep that is not kept already
     std::unique_ptr<StateKeeper> keeper_;
+    MuteMarker mute_marker_{{}};
     std::unique_ptr<StartGuard> start_guard_;
     bool state_failed_ = false;
     Sight sight_ = Sight::seen;

@@ -43,8 +43,7 @@ TakeRecorder::TakeRecorder(Notices& notices, double longest) : notices_(notices)
 TakeRecorder::~TakeRecorder() = default;
 
 void TakeRecorder::start(const std::vector<Session*>& strips, const std::filesystem::path& folder) {
-    std::error_code ec;
-    std::filesystem::create_directories(folder, ec);
+    (void)create_folders(folder);                 // what fails is told when the file is made
     std::vector<std::unique_ptr<Recording>> all;  // first of all: files take their time
     for (Session* s : strips) {
         all.push_back(std::make_unique<Recording>());

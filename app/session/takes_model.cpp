@@ -132,7 +132,7 @@ Result<Take> TakesModel::keepOne(const TakeStore& store, const Kept& kept, doubl
     return store.keep(sound, kept.format.sample_rate, kept.notes);
 }
 
-void TakesModel::keep(double seconds, bool every) {
+QString TakesModel::keep(double seconds, bool every) {
     std::vector<Kept> kept;
     const QString now = QDateTime::currentDateTime().toString("yyyy-MM-dd hh.mm.ss");
     for (Session* s : meant(every)) {
@@ -141,8 +141,10 @@ void TakesModel::keep(double seconds, bool every) {
         const bool several = first_.desk().strips().size() > 1;
         k.notes = {(several ? s->stripName() + " " + now : now).toStdString(), s->stripName().toStdString(),
                    s->devices().inputTitle().toStdString(), date_now(), ""};
-        kept.push_back(std::move(k));
+        if (k.end > 0) kept.push_back(std::move(k));
     }
+    if (kept.empty())
+        return tr("Nothing has come in yet that could be kept. Try again when the input is open.");
     work_.run(
         tr("Keeping what was said"),
         [store = store_, kept, seconds] {
@@ -153,8 +155,8 @@ void TakesModel::keep(double seconds, bool every) {
         },
         [this](std::vector<Result<Take>> made) {
             for (size_t i = made.size(); i-- > 0;) take(std::move(made[i]), i == 0 ? tr("Kept as %1.") : "");
-            if (made.empty()) first_.notices().warn(tr("Nothing has come in yet that could be kept."));
         });
+    return {};
 }
 
 // --- recording ---
@@ -168,12 +170,17 @@ std::vector<Session*> TakesModel::meant(bool every) const {
     return out;
 }
 
-void TakesModel::record(bool every) {
-    if (recording()) return stopRecording();
+QString TakesModel::record(bool every) {
+    if (recording()) {
+        stopRecording();
+        return {};
+    }
     const auto strips = meant(every);
-    if (strips.empty()) return first_.notices().warn(tr("Nothing comes in yet that could be recorded."));
+    if (strips.empty())
+        return tr("Nothing comes in yet that could be recorded. Try again when the input is open.");
     recorder_.start(strips, store_.folder());
     emit recordingChanged();
+    return recording() ? QString() : tr("Recording could not be started; another message says why.");
 }
 
 void TakesModel::stopRecording() {
@@ -312,6 +319,8 @@ void TakesModel::setLooping(bool on) {
     }
     if (looping()) return;
     strip_ = &first_.desk().current();
+    // From the press on, not only from when the file has been read.
+    strip_->seat().reserve_for_take();
     // A loop that nobody hears is of no use.
     monitored_ = strip_->monitoring().settings().source == MonitorSource::off;
     if (monitored_) strip_->monitoring().toggle();
@@ -326,6 +335,12 @@ void TakesModel::setAloud(bool aloud) {
     emit loopChanged();
 }
 
+QString TakesModel::silenceText() const {
+    return first_.desk().count(StripRole::voice) > 1
+               ? tr("A take is looping: only %1 is silent").arg(worked().stripName())
+               : tr("A take is looping: nothing goes out");
+}
+
 /// The part of the chosen take at the strip's rate.
 void TakesModel::load() {
     work_.drop(load_);
@@ -333,13 +348,14 @@ void TakesModel::load() {
     load_ = work_.run(
         tr("Reading it"),
         [take = chosen_, from = from_, to = to_, format] { return load_loop(take, from, to, format); },
-        [this, rate = format.sample_rate](Result<std::shared_ptr<Loop>> loaded) {
+        [this, format](Result<std::shared_ptr<Loop>> loaded) {
             if (strip_ == nullptr) return;
             if (!loaded.ok()) {
                 first_.notices().tell(loaded.error());
                 return setLooping(false);
             }
-            loop_rate_ = rate;
+            if (!(strip_->engine().format() == format)) return load();  // opened anew meanwhile
+            loop_rate_ = format.sample_rate;
             loop_ = std::move(loaded.value());
             restartLoop();
             if (comparing()) renderComparison();
@@ -384,7 +400,7 @@ void TakesModel::follow() {
     TakePlayer& player = strip_->seat().takes();
     player.tend();
     // The strip was opened anew: the loop goes on in it.
-    if (loop_ && !player.playing()) {
+    if (loop_ != nullptr && !player.playing()) {
         loop_.reset();
         load();
     }

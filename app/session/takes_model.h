@@ -37,10 +37,12 @@ class TakesModel final : public QObject {
 
     /// Turns the last seconds of the strip that is worked on (`every`: of all voices, aligned to a block)
     /// into takes; the first of them is chosen.
-    void keep(double seconds, bool every = false);
+    /// Empty, or why nothing can be kept.
+    QString keep(double seconds, bool every = false);
     static constexpr double kUsual = 20.0;
     /// Records from now on until stop; half an hour at most.
-    void record(bool every = false);
+    /// Again: stops. Empty, or why nothing can be recorded.
+    QString record(bool every = false);
     void stopRecording();
     /// Recordings that the program was ended in the middle of become takes.
     void takeInLeft();
@@ -76,6 +78,8 @@ class TakesModel final : public QObject {
     /// What loops goes out to the viewers as well; else nothing does.
     bool aloud() const { return aloud_; }
     void setAloud(bool aloud);
+    /// Whose sound does not go out while the take loops.
+    QString silenceText() const;
     /// Seconds of the take; below 0 while nothing loops.
     double position() const;
     void seek(double seconds);

@@ -83,6 +83,7 @@ TEST_CASE("a scene is dragged to another place, and its key goes with the place"
     QTest::keyClick(&w.window, Qt::Key_3);
     CHECK(Window::until([&] { return w.session.desk().name() == before[0]; }));
     // It stays so for the next start.
+    REQUIRE(w.session.shelf().finish());
     CHECK(SceneLibrary(folder.path("scenes")).list().scenes[2].scene.name == before[0]);
 }
 

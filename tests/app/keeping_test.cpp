@@ -10,9 +10,19 @@
 
 #include "app/window.h"
 #include "base/file.h"
+#include "session/recall_rules.h"
+#include "session/takes_model.h"
 
 using namespace reed;
 using namespace reed::test;
+
+namespace {
+
+size_t release_row() {
+    return static_cast<size_t>(find_stage_kind("limiter")->find("release"));
+}
+
+}  // namespace
 
 TEST_CASE("muted when it ended in whatever way, it starts muted and says so") {
     TemporaryFolder folder;
@@ -41,6 +51,175 @@ TEST_CASE("muted when it ended in whatever way, it starts muted and says so") {
     Window w(folder);
     CHECK_FALSE(w.session.muted());
     CHECK_FALSE(w.window.messages()->text().contains("muted"));
+}
+
+TEST_CASE("a mute survives a kill though the state can't be written") {
+    TemporaryFolder folder;
+    const std::string state = folder.path("state/session.json");
+    {
+        Window w(folder);
+        REQUIRE(w.session.saveState());
+        // As a full disk does: the state of before stays, and no byte can be added.
+        const std::string before = read_file(state, 2'000'000).value();
+        std::filesystem::remove(state);
+        std::filesystem::create_directory(state);
+        w.session.setMuted(true);
+        CHECK_FALSE(w.session.saveState());
+        std::filesystem::remove(state);
+        REQUIRE(write_file(state, before).ok());
+        REQUIRE_FALSE(load_working_state(state).value()->muted);
+        std::filesystem::create_directory(folder.path("then"));
+        std::filesystem::copy(folder.path("state"), folder.path("then"));
+        std::filesystem::remove(folder.path("then/session.lock"));  // of a program that lives
+    }
+    // As it was at the moment of the kill.
+    std::filesystem::remove_all(folder.path("state"));
+    std::filesystem::rename(folder.path("then"), folder.path("state"));
+    Window w(folder);
+    CHECK(w.session.muted());
+    CHECK_THAT(w.told(), Catch::Contains("Muted, as at the end"));
+    w.session.setMuted(false);
+    CHECK_FALSE(std::filesystem::exists(folder.path("state/microphone-muted")));
+    CHECK(std::filesystem::exists(folder.path("state/microphone-open")));
+}
+
+TEST_CASE("after a crash the character that was on is on before the first sound") {
+    TemporaryFolder folder;
+    const auto then = [&] {
+        std::filesystem::remove_all(folder.path("then"));
+        std::filesystem::copy(folder.path("state"), folder.path("then"));
+        std::filesystem::remove(folder.path("then/session.lock"));  // of a program that lives
+    };
+    const auto crash = [&] {
+        std::filesystem::remove_all(folder.path("state"));
+        std::filesystem::rename(folder.path("then"), folder.path("state"));
+    };
+    {
+        Window w(folder);
+        w.session.strip().setCharacter("Robot");
+        // At once, not in a while.
+        REQUIRE(Window::until(
+            [&] {
+                const auto state = load_working_state(folder.path("state/session.json"));
+                return state.ok() && state.value() && state.value()->characters.size() == 1;
+            },
+            0.3));
+        then();
+    }
+    CHECK(load_working_state(folder.path("state/session.json")).value()->characters.empty());
+    crash();
+    {
+        ui::Session session(Window::paths(folder));
+        QStringList told;
+        QObject::connect(&session.notices(), &ui::Notices::told, [&](const QString& text) { told << text; });
+        session.begin();
+        CHECK(session.strip().runnable().character == "Robot");  // before an input is open
+        CHECK(told.join(' ').contains("\"Robot\" is on"));
+        CHECK_FALSE(session.muted());
+        REQUIRE(session.saveState());
+        then();
+    }
+    crash();
+    // Its file is gone: the plain voice would be heard.
+    const std::string state = folder.path("state/session.json");
+    std::string text = read_file(state, 2'000'000).value();
+    text.replace(text.find("\"Robot\""), 7, "\"Ghost\"");
+    REQUIRE(write_file(state, text).ok());
+    Window w(folder);
+    CHECK(w.session.muted());
+    CHECK_THAT(w.told(), Catch::Contains("Muted") && Catch::Contains("Ghost"));
+    REQUIRE(w.heard(0.3));
+    CHECK(w.feed_level(0.2) < -180.0);
+}
+
+TEST_CASE("a value that is null is lost alone, and 10,000 rules are told") {
+    TemporaryFolder folder;
+    const std::string path = folder.path("state/session.json");
+    {
+        Window w(folder);
+        w.session.shelf().recall("Evening quiet");
+        REQUIRE(w.session.strip().setValue("limiter", release_row(), 77.0));
+        w.session.strip().setFader(-7.0);
+    }
+    std::string text = read_file(path, 8'000'000).value();
+    const auto set_null = [&text](const std::string& field, const std::string& value) {
+        const auto at = text.find("\"" + field + "\": " + value);
+        REQUIRE(at != std::string::npos);
+        text.replace(at, field.size() + 4 + value.size(), "\"" + field + "\": null");
+    };
+    set_null("fader", "-7.0");
+    set_null("target_lufs", "-16.0");
+    set_null("window_seconds", "10.0");
+    REQUIRE(write_file(path, text).ok());
+    {
+        Window w(folder);
+        CHECK_THAT(w.told(), Catch::Contains("fader") && Catch::Contains("target_lufs"));
+        CHECK(w.session.strip().scene().name == "Evening quiet");
+        CHECK(w.session.strip().spec().fader == 0.0);
+        CHECK(w.value("limiter", "release") == 77.0);
+        CHECK(w.session.preferences().target() == -16.0);
+    }
+    text = read_file(path, 8'000'000).value();
+    std::string rules = "\"rules\": [";
+    for (int i = 0; i < 10'000; ++i)
+        rules +=
+            (i > 0 ? "," : "") + ("{\"program\": \"p" + std::to_string(i)) + "\", \"scene\": \"Bench talk\"}";
+    text.insert(text.find('{') + 1, rules + "],");
+    REQUIRE(write_file(path, text).ok());
+    Window w(folder);
+    CHECK_THAT(w.told(), Catch::Contains("9900 of the rules") && Catch::Contains("at most 100"));
+    CHECK(w.session.recallRules().all().size() == kMaxRules);
+}
+
+TEST_CASE("what is kept is closed to other accounts, and what was open is closed at the start") {
+    TemporaryFolder folder;
+    const auto mode = [&](const std::string& path) {
+        return static_cast<int>(std::filesystem::status(folder.path(path)).permissions()) & 0777;
+    };
+    std::filesystem::create_directories(folder.path("takes"));
+    std::filesystem::create_directories(folder.path("state"));
+    const std::vector<float> x(4800, 0.1f);
+    write_wav(folder.path("takes/old.wav"), mono(x));
+    std::filesystem::permissions(folder.path("takes"), std::filesystem::perms(0755));
+    std::filesystem::permissions(folder.path("takes/old.wav"), std::filesystem::perms(0644));
+    {
+        Window w(folder);
+        REQUIRE(w.session.saveState());
+        REQUIRE(w.session.takes().store().keep(mono(x), 48000, {"New", "", "", "", ""}).ok());
+        REQUIRE(w.save());
+    }
+    CHECK(mode("state") == 0700);
+    CHECK(mode("state/session.json") == 0600);
+    CHECK(mode("takes") == 0700);
+    CHECK(mode("takes/old.wav") == 0600);
+    for (const auto& take : std::filesystem::directory_iterator(folder.path("takes")))
+        CHECK((static_cast<int>(take.status().permissions()) & 0077) == 0);
+    CHECK(mode("scenes") == 0700);
+    CHECK(mode("scenes/bench-talk.json") == 0600);
+    // What goes elsewhere is as files usually are.
+    const TemporaryFolder elsewhere;
+    std::filesystem::permissions(elsewhere.folder(), std::filesystem::perms(0755));
+    REQUIRE(write_file(elsewhere.path("new/page.html"), "x").ok());
+    CHECK((static_cast<int>(std::filesystem::status(elsewhere.path("new/page.html")).permissions()) & 0777) ==
+          0644);
+}
+
+TEST_CASE("relative XDG paths are ignored, as the specification says") {
+    // XDG Base Directory Specification 0.8: "All paths set in these environment variables must be absolute.
+    // If an implementation encounters a relative path [...] it should consider the path invalid and ignore
+    // it."
+    const QByteArray data = qgetenv("XDG_DATA_HOME"), state = qgetenv("XDG_STATE_HOME"),
+                     home = qgetenv("HOME");
+    qputenv("HOME", "/home/somebody");
+    qputenv("XDG_DATA_HOME", "data");
+    qputenv("XDG_STATE_HOME", "./state");
+    CHECK(ui::SessionPaths::standard().scenes == "/home/somebody/.local/share/dusky-reed/scenes");
+    CHECK(ui::SessionPaths::standard().state == "/home/somebody/.local/state/dusky-reed/session.json");
+    qputenv("XDG_DATA_HOME", "/srv/data");
+    CHECK(ui::SessionPaths::standard().scenes == "/srv/data/dusky-reed/scenes");
+    qputenv("HOME", home);
+    data.isNull() ? (void)qunsetenv("XDG_DATA_HOME") : (void)qputenv("XDG_DATA_HOME", data);
+    state.isNull() ? (void)qunsetenv("XDG_STATE_HOME") : (void)qputenv("XDG_STATE_HOME", state);
 }
 
 TEST_CASE("what can be used of a broken session is used, and the rest is kept aside and told") {

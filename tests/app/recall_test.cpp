@@ -467,8 +467,8 @@ TEST_CASE("rules are made and removed in the window by what plays and is there")
     REQUIRE(devices->actions().size() == 1);
     CHECK(devices->actions()[0]->text().startsWith("PipeWire is not there"));
     devices->close();
-    for (size_t i = 0; i < 2 * kMostRules; ++i)
+    for (size_t i = 0; i < 2 * kMaxRules; ++i)
         rules.add({.when = When::program_plays, .name = std::to_string(i), .scene = "Bench talk"});
-    CHECK(rules.all().size() == kMostRules);
+    CHECK(rules.all().size() == kMaxRules);
     CHECK_THAT(w.told(), Catch::Contains("no more can be kept"));
 }

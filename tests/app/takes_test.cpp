@@ -115,6 +115,46 @@ TEST_CASE("what was just said is kept by a key, loops through the chain, and not
     w.key(Qt::Key_F6);
 }
 
+TEST_CASE("nothing goes out from the press of a loop until its end, however the input is opened meanwhile") {
+    TemporaryFolder folder;
+    Talking w(folder);
+    REQUIRE(w.heard(3.0));
+    (void)w.takes().keep(2.0);
+    REQUIRE(w.chosen());
+    // The disk is slow: reading has not begun when sound goes on.
+    REQUIRE(Window::until([&] { return !w.nothing_goes_out(); }));
+    auto feed = w.session.live().feed_history();
+    const auto from = feed->written() + 480;  // the block that is on its way
+    w.takes().setLooping(true);
+    CHECK(w.session.engine().muted());
+    const auto silent_since = [&](const HistoryRing& ring, std::int64_t first) {
+        first = std::max<std::int64_t>(first, ring.written() - 10 * 48000);
+        std::vector<float> x(static_cast<size_t>(std::max<std::int64_t>(0, ring.written() - first)));
+        float* rows[2] = {x.data(), nullptr};
+        return x.empty() || (ring.read(first, static_cast<int>(x.size()), rows) && peak(x) == 0.0);
+    };
+    REQUIRE(Window::until([&] { return w.takes().position() > 0.3; }));
+    CHECK(silent_since(*feed, from + 4800));  // after the fade, as of any mute
+    // Another input, and other blocks and channels: silent from their first sample on.
+    for (int i = 0; i < 3; ++i) {
+        INFO("opening " << i);
+        if (i == 0) w.session.devices().setInput({DeviceKind::simulated_room, ""});
+        if (i == 1) w.session.devices().setInput({DeviceKind::sound_file, folder.path("words.wav")});
+        if (i == 2) w.session.devices().reopen();
+        w.opened();
+        CHECK(w.session.engine().muted());
+        feed = w.session.live().feed_history();
+        REQUIRE(Window::until([&] { return w.takes().position() > 0.3; }));
+        CHECK(silent_since(*feed, 0));
+        CHECK(silent_since(*w.session.engine().feed_history(), 0));
+    }
+    CHECK(w.takes().silenceText().contains("nothing goes out"));
+    REQUIRE(w.session.desk().add(StripRole::voice) != nullptr);
+    CHECK(w.takes().silenceText().contains("only Voice is silent"));
+    w.takes().setLooping(false);
+    REQUIRE(Window::until([&] { return !w.session.engine().muted(); }));
+}
+
 TEST_CASE("a loop survives another input, and ends with its strip") {
     TemporaryFolder folder;
     Talking w(folder);

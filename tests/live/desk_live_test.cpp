@@ -133,6 +133,18 @@ TEST_CASE("a program is moved into the programme's output and back, and is heard
     Daemon::end(player);
 }
 
+TEST_CASE("an output for other programs that somebody destroys is made again", "[live][desk]") {
+    Table table(true);
+    REQUIRE(table.until([&] { return table.graph->picture().has_output("dusky-reed-programme"); }));
+    for (int i = 0; i < 2; ++i) {
+        table.daemon.remove_node("dusky-reed-programme");
+        REQUIRE(table.until([&] { return !table.graph->picture().has_output("dusky-reed-programme"); }));
+        REQUIRE(table.until([&] {
+            return table.graph->picture().has_output("dusky-reed-programme") && table.all_running();
+        }));
+    }
+}
+
 TEST_CASE("the command line runs a desk live and tells its levels", "[live][desk][cli]") {
     Daemon daemon;
     daemon.add_source("desk_mic", "Desk microphone");

@@ -1,6 +1,9 @@
 // A microphone's channels, its volume in the system, and what is offered of it, chosen in the window.
 #include <QMenu>
 #include <catch2/catch.hpp>
+#include <csignal>
+#include <nlohmann/json.hpp>
+#include <set>
 
 #include "live/daemon.h"
 #include "onair/on_air.h"
@@ -118,8 +121,14 @@ TEST_CASE("a strip is offered as a microphone of its own by the menu, under its 
     CHECK(Window::until([&] { return offered("Dusky Reed: Voice") && offered("Dusky Reed: Voice, plain"); }));
     // It does not offer itself as an input.
     for (const auto& source : w.session.devices().picture().sources) CHECK(source.name == "desk_mic");
+    // A strip that gets another name keeps its microphones: they are made again by hand only.
     w.session.strip().setStripName("Anna");
-    CHECK(Window::until([&] { return offered("Dusky Reed: Anna") && offered("Dusky Reed: Anna, plain"); }));
+    REQUIRE(chooseInput(w, "Also without the chain"));
+    CHECK(Window::until([&] { return !offered("Dusky Reed: Voice, plain"); }));
+    CHECK(offered("Dusky Reed: Voice"));
+    REQUIRE(chooseInput(w, "Also without the chain"));
+    CHECK(Window::until([&] { return offered("Dusky Reed: Anna, plain"); }));
+    CHECK(offered("Dusky Reed: Voice"));
     // The name of all of them.
     AudioSettings audio = w.session.devices().audio();
     audio.mic_title = "Workshop";
@@ -133,4 +142,73 @@ TEST_CASE("a strip is offered as a microphone of its own by the menu, under its 
     w.session.devices().setOffered(false, false);
     CHECK(Window::until([&] { return !offered("Workshop: Anna") && !offered("Workshop: Anna, plain"); }));
     CHECK(offered("Workshop"));
+}
+
+TEST_CASE(
+    "200 recalls, renames and changes of channels leave the session manager alive and its nodes in place",
+    "[onair][live]") {
+    Daemon daemon;
+    daemon.add_source("desk_mic", "Desk microphone");
+    daemon.add_source("guest_mic", "Guest microphone");
+    OnAir w;
+    w.setInput({DeviceKind::pipewire, "desk_mic"});
+    ui::Session* guest = w.session.desk().add(StripRole::voice);
+    REQUIRE(guest != nullptr);
+    guest->devices().setInput({DeviceKind::pipewire, "guest_mic"});
+    REQUIRE(Window::until([&] { return !guest->devices().opening(); }));
+    w.session.devices().setOffered(true, true);
+    guest->devices().setOffered(true, true);
+    w.session.desk().add(StripRole::programme);
+    REQUIRE(daemon.wait_for_node("dusky-reed-strip-guest-plain"));
+    // Two scenes that call their strips otherwise, and one without the others.
+    Scene scenes[3];
+    for (int i = 0; i < 3; ++i) {
+        scenes[i] = w.session.desk().scene();
+        scenes[i].name = "Scene " + std::to_string(i);
+        for (StripSpec& s : scenes[i].desk.strips) s.name = s.id + " " + std::to_string(i);
+        if (i == 2) scenes[i].desk.strips.resize(1);
+    }
+    const auto ids = [&] {
+        std::set<int> out;
+        for (const auto& o : nlohmann::json::parse(daemon.dump())) {
+            if (o.value("type", "") != "PipeWire:Interface:Node") continue;
+            const std::string name = o.at("info").at("props").value("node.name", "");
+            if (name == "dusky-reed-strip-voice" || name == "dusky-reed-strip-voice-plain")
+                out.insert(o.at("id").get<int>());
+        }
+        return out;
+    };
+    const auto before = ids();
+    CHECK(before.size() == 2);
+    const auto goes_on = [&] {
+        const auto written = w.session.engine().input_history()->written();
+        return Window::until([&] {
+            return !w.session.devices().opening() && w.session.engine().chain().settled() &&
+                   w.session.engine().input_history()->written() != written;
+        });
+    };
+    for (int i = 0; i < 200; ++i) {
+        INFO("recall " << i);
+        // Mostly the two names; the strips come and go with every tenth.
+        const size_t next = i % 10 == 9 ? 2 : static_cast<size_t>(i % 2);
+        w.session.desk().adopt(scenes[next], "Recall", Fade::quick);
+        REQUIRE(goes_on());
+    }
+    CHECK(ids() == before);
+    // By hand: one more name, and more channels.
+    for (int i = 0; i < 12; ++i) {
+        INFO("change " << i);
+        AudioSettings audio = w.session.devices().audio();
+        audio.channels = 1 + (i + 1) % 2;
+        if (i % 4 == 3) audio.mic_title = "Bench " + std::to_string(i);
+        w.session.devices().setAudio(audio);
+        w.opened();
+        REQUIRE(goes_on());
+        REQUIRE(Window::until([&] { return w.session.devices().picture().virtual_microphone; }));
+    }
+    // Only a session manager that lives links a recorder.
+    const std::string file = daemon.folder() + "/at-last.wav";
+    const int recorder = daemon.record(file, "dusky-reed");
+    CHECK(Daemon::goes_on(file, 0.5));
+    Daemon::end(recorder, SIGINT);
 }

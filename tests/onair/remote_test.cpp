@@ -8,11 +8,13 @@
 #include <QDBusVirtualObject>
 #include <QRegularExpression>
 #include <catch2/catch.hpp>
+#include <limits>
 #include <set>
 #include <thread>
 
 #include "actions/actions.h"
 #include "app/window.h"
+#include "base/file.h"
 #include "remote/control.h"
 #include "remote/desktop_keys.h"
 
@@ -271,7 +273,103 @@ TEST_CASE("keys that work in every window are bound through the desktop's portal
     REQUIRE(Window::until([&] { return w.session.strip().scene().name == "Evening quiet"; }));
     portal.press(desk, "Activated", "toggle-1");
     REQUIRE(Window::until([&] { return w.session.strip().chain().stages[0].bypass; }));
+    // The portal ends while the talk key is held: the microphone is closed, and its window says so.
+    portal.press(desk, "Activated", "talk");
+    REQUIRE(Window::until([&] { return !w.session.muted(); }));
+    desk.unregisterObject("/org/freedesktop/portal/desktop");
+    REQUIRE(desk.unregisterService("org.freedesktop.portal.Desktop"));
+    REQUIRE(Window::until([&] { return w.session.muted(); }));
+    CHECK(w.window.windowTitle().startsWith("Muted"));
+    CHECK_FALSE(keys.isBound());
+    // When it is back, the keys are bound again.
+    portal.bound.clear();
+    REQUIRE(desk.registerVirtualObject("/org/freedesktop/portal/desktop", &portal));
+    REQUIRE(desk.registerService("org.freedesktop.portal.Desktop"));
+    REQUIRE(Window::until([&] { return keys.isBound(); }));
+    portal.press(desk, "Activated", "talk");
+    REQUIRE(Window::until([&] { return !w.session.muted(); }));
+    // Or it closes the session.
+    QDBusMessage closed =
+        QDBusMessage::createSignal(portal.session.path(), "org.freedesktop.portal.Session", "Closed");
+    closed << QVariantMap{};
+    desk.send(closed);
+    REQUIRE(Window::until([&] { return w.session.muted(); }));
+    CHECK(failed.contains("ended its shortcuts"));
+    // Held to mute, losing the holder never opens the microphone.
+    w.session.preferences().setTalkKey(ui::Preferences::TalkKey::mutes);
+    failed.clear();
+    keys.bind();
+    REQUIRE(Window::until([&] { return keys.isBound(); }));
+    w.session.setMuted(false);
+    portal.press(desk, "Activated", "talk");
+    REQUIRE(Window::until([&] { return w.session.muted(); }));
+    desk.send(closed);
+    REQUIRE(Window::until([&] { return failed.contains("ended its shortcuts"); }));
+    CHECK(w.session.muted());
     QDBusConnection::disconnectFromBus("desk");
+}
+
+TEST_CASE("a program that leaves the bus while it holds the talk key lets it go", "[onair]") {
+    TemporaryFolder folder;
+    Remote w(folder);
+    w.session.preferences().setTalkKey(ui::Preferences::TalkKey::talks);
+    REQUIRE(w.session.muted());
+    const auto hold = [](const QString& name) {
+        QDBusConnection bus = QDBusConnection::connectToBus(QDBusConnection::SessionBus, name);
+        QDBusMessage call =
+            QDBusMessage::createMethodCall(ui::kServiceName, ui::kServicePath, ui::kControlInterface, "Talk");
+        call << true;
+        bus.asyncCall(call);
+    };
+    hold("first");
+    hold("second");
+    REQUIRE(Window::until([&] { return !w.session.muted(); }));
+    QTest::qWait(0);
+    // One of two goes: the other still holds it.
+    QDBusConnection::disconnectFromBus("first");
+    CHECK(send({"strip", "1"}) == "");  // its leaving has been told by then
+    CHECK_FALSE(w.session.muted());
+    QDBusConnection::disconnectFromBus("second");
+    REQUIRE(Window::until([&] { return w.session.muted(); }));
+    CHECK_THAT(w.told(), Catch::Contains("held the talk key has ended"));
+    // What --send does is no holding: its program always ends at once.
+    CHECK(send({"talk", "on"}) == "");
+    CHECK(send({"strip", "1"}) == "");
+    CHECK_FALSE(w.session.muted());
+}
+
+TEST_CASE("numbers that are none are refused, from whatever program", "[onair]") {
+    TemporaryFolder folder;
+    Remote w(folder);
+    w.session.strip().setFader(-3.0);
+    for (const char* bad : {"nan", "inf", "-inf", "NaN dB", "1e999"}) {
+        INFO(bad);
+        CHECK_FALSE(send({"fader", "1", bad}).isEmpty());
+        CHECK_FALSE(send({"step-fader", "1", bad}).isEmpty());
+        CHECK_FALSE(send({"set", "gain", "gain", bad}).isEmpty());
+        CHECK_FALSE(send({"step", "gain", "gain", bad}).isEmpty());
+    }
+    CHECK(w.session.strip().spec().fader == -3.0);
+    w.session.strip().setFader(std::numeric_limits<double>::quiet_NaN());
+    CHECK(w.session.strip().spec().fader == -3.0);
+    CHECK(w.feed_level(0.1) < 0.0);
+}
+
+TEST_CASE("a save is answered when it stands on the disk, or with why it can't", "[onair]") {
+    TemporaryFolder folder;
+    Remote w(folder);
+    const std::string file = folder.path("scenes/bench-talk.json");
+    w.session.shelf().recall("Bench talk");
+    for (const double gain : {1.5, 2.5, 3.5}) {
+        REQUIRE(w.session.strip().setValue("gain", 0, gain));
+        CHECK(send({"save"}) == "");
+        // Nothing is waited for: a kill at this moment must not lose it.
+        CHECK(load_scene(file).scene->chain().stages[0].value("gain") == gain);
+    }
+    std::filesystem::remove_all(folder.path("scenes"));
+    REQUIRE(write_file(folder.path("scenes"), "in the way").ok());
+    REQUIRE(w.session.strip().setValue("gain", 0, 4.5));
+    CHECK_FALSE(send({"save"}).isEmpty());
 }
 
 #include "remote_test.moc"
