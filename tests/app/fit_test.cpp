@@ -162,9 +162,11 @@ TEST_CASE("closing what fits a scene ends its work, and what can't be worked out
     ui::FitModel& fit = w.session.fit();
     QString why;
     QObject::connect(&fit, &ui::FitModel::failed, [&](const QString& words) { why = words; });
+    Scene made = w.session.desk().scene();
+    made.made_for.clear();
+    w.session.desk().setAbout(made);
     fit.look();
     CHECK(why.contains("does not say which voice"));
-    Scene made = w.session.desk().scene();
     made.made_for["voice"] = {{-50, -30, -22, -16}, {{"gate", {-60, -30, -22, -16}}}, -20};
     w.session.desk().setAbout(made);
     REQUIRE(Window::until([&] { return w.session.seat().said()->written() > 6 * 48000; }, 60.0));

@@ -6,7 +6,9 @@
 #include "base/file.h"
 #include "base/sound_file.h"
 #include "measure/loudness.h"
+#include "measure/speech_level.h"
 #include "scenes/fit.h"
+#include "scenes/library.h"
 #include "scenes/scene.h"
 #include "support/command.h"
 #include "support/noises.h"
@@ -293,4 +295,30 @@ TEST_CASE("a threshold keeps its place between room, quiet, usual and loud voice
               .value("open_threshold") == -36.0);
     // What is no threshold stays.
     CHECK(placed(stage("limiter", {{"ceiling", -3}}), made, here) == stage("limiter", {{"ceiling", -3}}));
+}
+
+TEST_CASE("every shipped scene says what it was made for, and fits a microphone far below in one step",
+          "[scene][figures]") {
+    // Words at -38 dBFS over a room 30 dB below; before, the scenes left them at -40 LUFS.
+    auto words = spoken_words(2);
+    const double by = db_to_gain(-38.0 - speech_level(words, 48000.0)->active_dbfs);
+    for (float& v : words) v *= static_cast<float>(by);
+    const auto sound = mono(mix(words, dull_noise(db_to_gain(-71.0), 500.0, 40.0, 3)));
+    int voices = 0;
+    for (const char* folder : {"/scenes", "/starting_points"}) {
+        for (const SceneEntry& entry : SceneLibrary(std::string(REED_DEMO_DATA) + folder).list().scenes) {
+            for (const StripSpec& strip : entry.scene.desk.strips) {
+                if (strip.role != StripRole::voice) continue;
+                INFO(entry.scene.name << ", " << strip.id);
+                ++voices;
+                const auto made = entry.scene.made_for.find(strip.id);
+                REQUIRE(made != entry.scene.made_for.end());
+                if (folder != std::string_view("/scenes") || strip.id != "voice") continue;
+                const auto fit = fit_chain(strip.chain, strip.fader, made->second, sound, 48000.0);
+                REQUIRE(fit.ok());
+                CHECK(fit.value().loudness == Approx(made->second.loudness).margin(1.0));
+            }
+        }
+    }
+    CHECK(voices >= 18);
 }
