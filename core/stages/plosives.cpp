@@ -31,10 +31,10 @@ constexpr Readout kReadouts[] = {{"gust", "The strongest gust lately", Unit::dec
 
 // A gust is mostly below what any voice has; the slope is gentle because a steep one is late.
 constexpr double kGustTo = 50.0, kVoiceFrom = 150.0, kVoiceTo = 1500.0;  // Hz
-// What of a low voice's own tones comes through the gust's filter: second order at 50 Hz lets 100 Hz pass by -12 dB
-// and 124 by -16. A gust has more below 50 Hz than in this range.
+// A gust has about as much below 50 Hz as between these; of a low voice's own tones, from 85 Hz up, the
+// gust's filter lets 7 dB less pass. What is below the first is the voice, what is above the second a gust.
 constexpr double kTonesFrom = 75.0, kTonesTo = 200.0;  // Hz
-constexpr float kTonesLeak = -14.0f;                   // dB
+constexpr float kIsTone = -10.0f, kIsGust = -7.0f;     // dB
 constexpr float kQuietWords = 12.0f;  // dB below the usual voice: a gust comes before its vowel
 constexpr float kUsualLows = -20.0f, kLeastLows = -30.0f,
                 kMostLows = 0.0f;                    // dB against the voice, to begin with
@@ -90,9 +90,10 @@ class PlosivesStage final : public Stage {
         taken_.begin_grain();
         if (corner_.moving()) shelf_.set_corner(corner_.grain_value());
         voice_.begin_grain();
-        const float own = std::max(voice_.level() + lows_, tones_.next() + kTonesLeak);
-        const float gust = gust_.next() - own;
-        learn_lows(gust);
+        const float low = gust_.next(), over = low - voice_.level() - lows_;
+        const float is_gust = std::clamp((low - tones_.next() - kIsTone) / (kIsGust - kIsTone), 0.0f, 1.0f);
+        const float gust = over > 0.0f ? is_gust * over : over;
+        learn_lows(over);
         kept_lows_.store(lows_, std::memory_order_relaxed);
         lately_.note(gust, kGrain);
         lately_.begin_grain();
@@ -124,15 +125,15 @@ class PlosivesStage final : public Stage {
     }
 
   private:
-    /// `gust`: dB over what the voice itself has. Of a bass that is learnt within a vowel or two.
-    void learn_lows(float gust) {
+    /// `over`: dB over what the voice itself has. Of a bass that is learnt within a vowel or two.
+    void learn_lows(float over) {
         if (!voice_.speaks()) {
             over_ = 0;
             return;
         }
-        over_ = gust > 0.0f ? std::min(over_ + 1, vowel_ + 1) : 0;
+        over_ = over > 0.0f ? std::min(over_ + 1, vowel_ + 1) : 0;
         const float up = over_ > vowel_ ? vowel_learn_ : learn_;
-        lows_ = std::clamp(lows_ + (gust > 0.0f ? up : -unlearn_), kLeastLows, kMostLows);
+        lows_ = std::clamp(lows_ + (over > 0.0f ? up : -unlearn_), kLeastLows, kMostLows);
     }
 
     double rate_ = 48000.0;
