@@ -6,7 +6,7 @@
 
 namespace reed {
 namespace {
-constexpr double kMaxLift = 1.41;  // 3 dB
+constexpr double kMaxLift = 2.0;  // 6 dB
 }  // namespace
 
 Character::Character(const CharacterSpec& spec, const StreamFormat& format) : name_(spec.name) {
@@ -18,7 +18,8 @@ Character::Character(const CharacterSpec& spec, const StreamFormat& format) : na
     loudness_.prepare(format, latency_);
     // A little less than what went in: sentences are over before they are weighed for good. Those that take
     // much of the voice, as a telephone does, are brought back to it.
-    loudness_.allow(0.0, kMaxLift, 0.94);
+    loudness_.allow(0.0, kMaxLift, 0.96);
+    loudness_.leave_out_pauses();
     step_ = static_cast<float>(1.0 / (kShortestFade * format.sample_rate));
     silent_ = latency_;
 }

@@ -21,7 +21,7 @@ class LoudnessKeeper {
         forget_ = std::exp(-kGrain / (3.0 * format.sample_rate));
         gain_.prepare(format.sample_rate, 0.020, 1.0);
         waiting_.assign(static_cast<size_t>(std::max(latency, 0) / kGrain) + 1, 0.0);
-        before_ = after_ = sum_before_ = sum_after_ = 0.0;
+        before_ = after_ = sum_before_ = sum_after_ = loudest_ = 0.0;
         at_ = 0;
     }
     /// The least and most it may turn, as factors; 1 and 1: nothing.
@@ -32,6 +32,9 @@ class LoudnessKeeper {
         most_ = most;
         aim_ = aim;
     }
+    /// Only what comes out while something comes in counts: an echo or a hall that goes on in pauses does not
+    /// make the words themselves softer.
+    void leave_out_pauses() { words_only_ = true; }
     /// Starts from silence, but knows what it has measured.
     void reset() {
         for (auto& ear : ears_) ear.reset();
@@ -41,8 +44,11 @@ class LoudnessKeeper {
     void begin_grain() {
         waiting_[at_] = sum_before_;
         if (++at_ == waiting_.size()) at_ = 0;
-        before_ = forget_ * before_ + waiting_[at_];
-        after_ = forget_ * after_ + sum_after_;
+        loudest_ = std::max(waiting_[at_], loudest_ * forget_);
+        if (!words_only_ || waiting_[at_] > kPause * loudest_) {
+            before_ = forget_ * before_ + waiting_[at_];
+            after_ = forget_ * after_ + sum_after_;
+        }
         sum_before_ = sum_after_ = 0.0;
         const bool known = after_ > kSilence && before_ > kSilence;
         gain_.set(std::clamp(known ? aim_ * std::sqrt(before_ / after_) : 1.0, least_, most_));
@@ -61,6 +67,7 @@ class LoudnessKeeper {
 
   private:
     static constexpr double kSilence = 1e-6;  // sum of squares
+    static constexpr double kPause = 0.003;   // of the loudest lately, -25 dB
     /// Frame by frame, so that the sum does not depend on how a grain is cut.
     static void weigh(FilterRunner& ear, const AudioBlock& sound, double& sum) {
         float rows[kMaxChannels][kGrain] = {};
@@ -77,7 +84,8 @@ class LoudnessKeeper {
 
     FilterRunner ears_[2];
     double forget_ = 0.0, before_ = 0.0, after_ = 0.0, sum_before_ = 0.0, sum_after_ = 0.0;
-    double least_ = 0.0, most_ = 1.0, aim_ = 1.0;
+    double least_ = 0.0, most_ = 1.0, aim_ = 1.0, loudest_ = 0.0;
+    bool words_only_ = false;
     std::vector<double> waiting_;  // of the grains whose sound is not out yet
     size_t at_ = 0;
     Smoothed gain_;
