@@ -10,7 +10,7 @@ PACKAGES_BUILD=(
 )
 PACKAGES_RUN=(
   libqt6svg6 qt6-qpa-plugins libegl1 libxkbcommon-x11-0 libxcb-cursor0
-  libpipewire-0.3-common  # client.conf: without it no program reaches PipeWire
+  pipewire-bin  # client.conf and the library's modules: without them no program reaches PipeWire
 )
 PACKAGES_HEADLESS=(xvfb xauth)
 PACKAGES_TEST=(
