@@ -109,7 +109,7 @@ class Live {
         o.mic_title = options_.title;
         o.on_takeover = [this] {
             if (!muted_ && window_muted())
-                mute("muted, as the Dusky Reed that fed the microphone until now.");
+                mute("muted, as the other Dusky Reed was that fed the microphone until now.");
         };
         hub_ = std::make_unique<PipeWireHub>(o);
         for (const StripSpec& s : scene_.desk.strips) {

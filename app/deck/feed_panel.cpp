@@ -217,7 +217,10 @@ void FeedPanel::paintEvent(QPaintEvent*) {
         p.setFont(ui::font(14, true));
         p.setPen(session_.muted() ? t.ember : t.marsh);
         p.drawText(QRectF(18, 104, width() - 36, 18), Qt::AlignCenter,
-                   session_.muted() ? tr("Muted: nothing goes out") : session_.takes().silenceText());
+                   session_.muted() ? tr("Muted: nothing goes out")
+                   : session_.desk().count(StripRole::voice) > 1
+                       ? tr("A take is looping: only this voice is silent")
+                       : session_.takes().silenceText());
         return;
     }
     if (bar_ > kQuietest) {

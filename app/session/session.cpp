@@ -250,9 +250,11 @@ void Session::restoreCharacter(const std::string& name) {
     strip_.setCharacter(name);
     const QString key = house_.preferences.keys().text("no-character");
     house_.notices.warn(
-        key.isEmpty() ? tr("The character \"%1\" is on, as when the last session broke off.").arg(shown)
-                      : tr("The character \"%1\" is on, as when the last session broke off. %2 turns it off.")
-                            .arg(shown, key));
+        key.isEmpty()
+            ? tr("The character \"%1\" is on: it was on when the last session ended unexpectedly.").arg(shown)
+            : tr("The character \"%1\" is on: it was on when the last session ended unexpectedly. %2 turns "
+                 "it off.")
+                  .arg(shown, key));
 }
 
 void Session::begin() {
@@ -396,8 +398,8 @@ void Session::followOther() {
     const QString key = house_.preferences.keys().text("talk");
     house_.notices.warn(
         key.isEmpty()
-            ? tr("Muted, as the Dusky Reed that has just ended.")
-            : tr("Muted, as the Dusky Reed that has just ended. %1 lets your voice through.").arg(key));
+            ? tr("Muted, because the other Dusky Reed that has just ended was muted.")
+            : tr("Muted, because the other Dusky Reed that has just ended was muted. %1 unmutes.").arg(key));
 }
 
 void Session::talkOwnerLost() {
