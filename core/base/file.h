@@ -30,9 +30,10 @@ std::filesystem::path user_state_folder();  ///< XDG_STATE_HOME, or ~/.local/sta
 
 /// Creates what is missing of a folder's path; below a private folder for this account alone.
 std::error_code create_folders(const std::filesystem::path& folder);
-/// Makes a folder private for as long as the program runs: it is created for this account alone (mode 0700), or
-/// it and the files and folders in it, four levels deep, are closed to others, and what this program creates in
-/// it is for this account alone. Links and what belongs to somebody else are left alone. Thread-safe.
+/// Makes a folder private for as long as the program runs: it is created for this account alone (mode 0700),
+/// or it and the files and folders in it, four levels deep, are closed to others, and what this program
+/// creates in it is for this account alone. Links and what belongs to somebody else are left alone.
+/// Thread-safe.
 std::error_code make_private(const std::filesystem::path& folder);
 /// Mode for a new file: 0644, or 0600 below a private folder.
 unsigned new_file_mode(const std::filesystem::path& file);

@@ -190,8 +190,8 @@ Result<RoomTone> learn_room_tone(std::span<const float> sound, double sample_rat
                      "Start again and stay silent."};
     }
     if (const double click = clicks_at(level, usual); click >= 0.0) {
-        return Error{"short sounds, such as keys, a mouse or drops of water, came first at " + seconds(click) +
-                         "; they are no steady background noise.",
+        return Error{"short sounds, such as keys, a mouse or drops of water, came first at " +
+                         seconds(click) + "; they are no steady background noise.",
                      "", "Start again without them; where they never end, use the adaptive method."};
     }
     if (music.share > kShareMusic) return played;

@@ -192,7 +192,8 @@ Result<Take> TakeStore::keep(const AudioBuffer& sound, double sample_rate, TakeN
     if (sound.frames() == 0)
         return Error{"there is no sound to keep.", folder_.string(), "Speak first, then keep it."};
     if (static_cast<double>(sound.frames()) < kShortest * sample_rate)
-        return Error{"it is shorter than a tenth of a second.", notes.name, "Speak a little longer, then keep it."};
+        return Error{"it is shorter than a tenth of a second.", notes.name,
+                     "Speak a little longer, then keep it."};
     if (notes.date.empty()) notes.date = date_now();
     if (notes.name.empty()) notes.name = named_by_date(notes.date);
     size_t at = 0;

@@ -324,7 +324,8 @@ TEST_CASE("scene learn teaches a suppression a silent recording, and refuses one
 TEST_CASE("what can't be used is told by its file and by what is wrong with it", "[cli]") {
     const Bench b;
     const std::string out = b.folder.path("out.json");
-    const auto refused = [&](std::vector<std::string> words, const std::string& file, const std::string& why) {
+    const auto refused = [&](std::vector<std::string> words, const std::string& file,
+                             const std::string& why) {
         const auto r = b.cli(std::move(words));
         INFO(r.err);
         CHECK(r.status == 2);
@@ -341,9 +342,9 @@ TEST_CASE("what can't be used is told by its file and by what is wrong with it",
             return w;
         };
         constexpr std::uint32_t kData = 8 * 2 * 48000;
-        const std::string bytes = "RIFF" + word(36 + kData, 4) + "WAVEfmt " + word(16, 4) + word(1, 2) + word(8, 2) +
-                                  word(48000, 4) + word(48000 * 16, 4) + word(16, 2) + word(16, 2) + "data" +
-                                  word(kData, 4) + std::string(kData, '\0');
+        const std::string bytes = "RIFF" + word(36 + kData, 4) + "WAVEfmt " + word(16, 4) + word(1, 2) +
+                                  word(8, 2) + word(48000, 4) + word(48000 * 16, 4) + word(16, 2) +
+                                  word(16, 2) + "data" + word(kData, 4) + std::string(kData, '\0');
         REQUIRE(write_file(wide, bytes).ok());
     }
     for (const char* command : {"note", "learn"}) {
@@ -353,8 +354,9 @@ TEST_CASE("what can't be used is told by its file and by what is wrong with it",
     const std::string gone = b.folder.path("gone.wav");
     refused({"compare", "--scene", b.scene, "--scene", "plain", "--in", gone}, gone, "no such file");
     refused({"report", "--scene", b.scene, "--in", gone, "--out", out}, gone, "no such file");
-    refused({"report", "--scene", b.scene, "--in", "No such take", "--out", out, "--folder", b.folder.folder()},
-            "No such take", "no take of this name");
+    refused(
+        {"report", "--scene", b.scene, "--in", "No such take", "--out", out, "--folder", b.folder.folder()},
+        "No such take", "no take of this name");
     const std::string click = b.folder.path("five.wav");
     write_wav(click, mono(std::vector<float>(5, 0.1f)));
     refused({"take", "import", click, "--folder", b.folder.path("takes")}, click, "tenth of a second");
