@@ -1,6 +1,7 @@
 #include "base/file.h"
 
 #include <fcntl.h>
+#include <pwd.h>
 #include <sys/random.h>
 #include <sys/stat.h>
 #include <unistd.h>
@@ -108,8 +109,12 @@ bool is_private(const std::filesystem::path& path) {
 std::filesystem::path user_folder(const char* variable, const char* below_home) {
     const char* set = std::getenv(variable);
     if (set != nullptr && std::filesystem::path(set).is_absolute()) return set;
-    const char* home = std::getenv("HOME");
-    return home != nullptr && *home != 0 ? std::filesystem::path(home) / below_home : std::filesystem::path();
+    std::filesystem::path home;
+    if (const char* named = std::getenv("HOME"); named != nullptr) home = named;
+    if (!home.is_absolute()) {
+        if (const passwd* account = ::getpwuid(::geteuid()); account != nullptr) home = account->pw_dir;
+    }
+    return home / below_home;
 }
 
 constexpr int kPrivateDepth = 4;  // levels: scenes/earlier/NAME/FILE

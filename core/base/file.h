@@ -23,8 +23,8 @@ Result<std::string> read_file(const std::filesystem::path& path, size_t limit);
 Result<void> write_file(const std::filesystem::path& path, const std::string& bytes);
 
 /// The user's own folders by the XDG Base Directory Specification 0.8: the variable where it is set to an
-/// absolute path ("Environment variables": relative ones are ignored), else the default below $HOME. An empty
-/// path when $HOME is needed and not set.
+/// absolute path ("Environment variables": relative ones are ignored), else the default below $HOME, or below
+/// the account's home where that is not set.
 std::filesystem::path user_data_folder();   ///< XDG_DATA_HOME, or ~/.local/share
 std::filesystem::path user_state_folder();  ///< XDG_STATE_HOME, or ~/.local/state
 

@@ -13,6 +13,13 @@ const Parameter& row(const char* kind, const char* id) {
 }
 }  // namespace
 
+TEST_CASE("every kind that comes with the program names only parameters that it has", "[parameter]") {
+    for (const auto* kind : stage_kinds()) {
+        INFO(kind->id);
+        CHECK(stage_kind_problem(*kind).empty());
+    }
+}
+
 TEST_CASE("typed values are read with their units", "[parameter]") {
     const Parameter& hertz = row("equalizer", "band2_frequency");
     CHECK(parse_value(hertz, "4k").value() == 4000.0);
