@@ -5,9 +5,6 @@
 #include "chain/fade.h"
 
 namespace reed {
-namespace {
-constexpr double kMaxLift = 2.0;  // 6 dB
-}  // namespace
 
 Character::Character(const CharacterSpec& spec, const StreamFormat& format) : name_(spec.name) {
     links_.reserve(spec.stages.size());
@@ -16,9 +13,8 @@ Character::Character(const CharacterSpec& spec, const StreamFormat& format) : na
         latency_ += links_.back().stage->latency();
     }
     loudness_.prepare(format, latency_);
-    // A little less than what went in: sentences are over before they are weighed for good. Those that take
-    // much of the voice, as a telephone does, are brought back to it.
-    loudness_.allow(0.0, kMaxLift, 0.96);
+    // A little less than what went in: sentences are over before they are weighed for good.
+    loudness_.allow(0.0, 1.0, 0.95);
     loudness_.leave_out_pauses();
     step_ = static_cast<float>(1.0 / (kShortestFade * format.sample_rate));
     silent_ = latency_;
