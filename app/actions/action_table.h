@@ -38,6 +38,7 @@ struct Action {
     const char* keys = "";
     int numbered = 0;         ///< so many slots for keys, for the arguments "1", "2", ...
     bool held = false;        ///< argument on_off: "on" while its key is down
+    bool written = false;     ///< done only when it stands on the disk: another program is answered then
     bool everywhere = false;  ///< of use while another window has the keyboard
     /// Does it. Empty when done, else why not, in plain words. The argument may be anything at all.
     QString (*run)(Actions&, const QString& argument) = nullptr;
@@ -45,8 +46,6 @@ struct Action {
     bool (*possible)(const Session&) = nullptr;
     /// The title for now ("Undo: Gate, hold"); nullptr: as in the table.
     QString (*now)(const Session&) = nullptr;
-    /// Done only when it stands on the disk: a call of another program is answered then.
-    bool written = false;
 };
 
 std::span<const Action> action_table();
