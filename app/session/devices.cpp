@@ -6,7 +6,6 @@
 
 namespace reed::ui {
 namespace {
-
 const char* kindName(DeviceKind kind) {
     switch (kind) {
         case DeviceKind::pipewire:
@@ -298,8 +297,8 @@ void Devices::offer() {
     const std::string mic = audio().mic_title;
     const auto offer = [&](bool wanted, const std::string& id, const std::string& title) {
         if (!wanted) return Offers::Offer{};
-        const std::string& shown = house_.microphone_titles.emplace(id, title).first->second;
-        return Offers::Offer{id, shown, source_format_.channels};
+        return Offers::Offer{id, house_.microphone_titles.emplace(id, title).first->second,
+                             source_format_.channels};
     };
     const auto own = offer(programme || offered_, node, mic + (programme ? " " : ": ") + name);
     const auto plain = offer(!programme && plain_, node + "-plain", mic + ": " + name + ", plain");
