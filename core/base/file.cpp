@@ -291,8 +291,11 @@ std::filesystem::path free_path(const std::filesystem::path& wanted,
     };
     const std::string stem = wanted.stem().string(), extension = wanted.extension().string();
     std::filesystem::path path = wanted;
-    for (int n = 2; n < 10000 && name_taken(path); ++n)
-        path = wanted.parent_path() / (stem + "-" + std::to_string(n) + extension);
+    for (int n = 2; n < 10000 && name_taken(path); ++n) {
+        std::string name = stem;
+        name.append("-").append(std::to_string(n)).append(extension);
+        path = wanted.parent_path() / name;
+    }
     return path;
 }
 
