@@ -61,7 +61,7 @@ void RemoteControl::talkerLeft(const QString& who) {
 }
 
 void RemoteControl::comeBack() {
-    // Nobody on the bus can let the talk key go any more.
+    // Its holders on the bus can no longer release the talk key.
     if (!talkers_.watchedServices().isEmpty()) {
         talkers_.setWatchedServices({});
         actions_.ownerLost("talk");

@@ -354,7 +354,7 @@ void TakesModel::load() {
                 first_.notices().tell(loaded.error());
                 return setLooping(false);
             }
-            if (!(strip_->engine().format() == format)) return load();  // opened anew meanwhile
+            if (!(strip_->engine().format() == format)) return load();  // the input was reopened
             loop_rate_ = format.sample_rate;
             loop_ = std::move(loaded.value());
             restartLoop();

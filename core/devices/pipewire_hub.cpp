@@ -143,7 +143,7 @@ class PipeWireSource final : public SoundSource {
     int channels_, channel_;
     pw_proxy* output_ = nullptr;
     spa_hook output_hook_{};
-    std::atomic<bool> output_gone_{false};  // somebody destroyed it, or the daemon refused it
+    std::atomic<bool> output_gone_{false};  // it was destroyed, or the daemon refused it
     PipeWireCapture capture_;
     AudioCallback* callback_ = nullptr;
     FeedSink* feed_ = nullptr;

@@ -25,7 +25,7 @@ class TypicalReduction {
     using State = std::array<float, kBins + 2>;  ///< the bins, the difference in dB, seconds it was learnt in
 
     /// Once a grain: the loudest level in it in dBFS, what was really `taken` and what the `curve` takes
-    /// there, in dB. `voice`: probability of speech, below 0 where nobody knows.
+    /// there, in dB. `voice`: probability of speech, below 0 if unknown.
     void add(float level, float taken, double curve, double seconds, float voice) noexcept {
         // A detector that starts comes from nothing.
         if (running_ < kDetectorStarts) {
@@ -34,7 +34,7 @@ class TypicalReduction {
         }
         follow_floor(level, seconds);
         const bool apart = level > std::max(floor() + kAboveFloor, typical_ - kBelowTypical);
-        // Where nobody knows, what it works on counts as well: a voice may go on without a pause.
+        // If unknown, what the curve acts on counts as well: a voice may go on without a pause.
         if (voice >= 0.0f ? voice < 0.5f : !apart && curve < kWorks) return;
         if (level < kLowest) return;
         const auto bin =

@@ -47,7 +47,7 @@ void TakePlayer::prepare(double rate, int channels) {
     in_use_ = playing_ = nullptr;
     pair_in_use_ = nullptr;
     position_ = -1;
-    // Opened anew in the middle of a loop: nothing goes out until it plays again.
+    // Reopened during a loop: nothing goes out until it plays again.
     holds_ = reserved_.load();
     share_ = side_ = wait_ = held_ = let_go_in_ = 0;
     tend();
