@@ -36,17 +36,16 @@ int main(int argc, char** argv) {
     options.setApplicationDescription("Builds and tunes the filter chain of a streamer's microphone, live.");
     const QCommandLineOption help = options.addHelpOption();
     const QCommandLineOption version = options.addVersionOption();
-    const QCommandLineOption seconds("seconds", "End by itself after this many seconds.", "n");
-    const QCommandLineOption shot("screenshot", "At the end, write a picture of the window (PNG).", "file");
-    const QCommandLineOption record("record", "Write the feed to a sound file (.wav or .flac).", "file");
+    const QCommandLineOption seconds("seconds", "Quit after this many seconds.", "n");
+    const QCommandLineOption shot("screenshot", "Save a screenshot of the window (PNG) on exit.", "file");
+    const QCommandLineOption record("record", "Record the output to an audio file (.wav or .flac).", "file");
     const QCommandLineOption theme("theme", "dusk or dawn.", "name");
     const QCommandLineOption focus("focus", "Focus this stage (its id).", "id");
-    const QCommandLineOption send(
-        "send",
-        "Send a command to the running program and end: mute, scene NAME, bypass STAGE and more; "
-        "\"\" tells which there are. Its further words follow.",
-        "command");
-    options.addPositionalArgument("words", "Further words of --send.", "[words...]");
+    const QCommandLineOption send("send",
+                                  "Send an action to the running instance, e.g. mute, scene NAME, bypass "
+                                  "STAGE. An empty string lists all actions.",
+                                  "command");
+    options.addPositionalArgument("words", "Arguments of --send.", "[words...]");
     options.addOptions({seconds, shot, record, theme, focus, send});
 
     // What shows no window needs no display.
@@ -69,19 +68,19 @@ int main(int argc, char** argv) {
     QApplication app(argc, argv);  // takes Qt's own options out
     if (!options.parse(QApplication::arguments())) return refuse(options.errorText());
     if (!options.positionalArguments().isEmpty())
-        return refuse(QObject::tr("\"%1\" is no option; --help tells which there are.")
-                          .arg(options.positionalArguments().join(' ')));
+        return refuse(
+            QObject::tr("unknown option “%1”; see --help").arg(options.positionalArguments().join(' ')));
     bool is_number = true;
     const double run_for = options.isSet(seconds) ? options.value(seconds).toDouble(&is_number) : 0.0;
     if (options.isSet(seconds) && !(is_number && run_for > 0.0 && run_for <= 1e6))
         return refuse(QObject::tr("--seconds %1: it must be a number above 0, at most 1000000.")
                           .arg(options.value(seconds)));
     if (options.isSet(theme) && options.value(theme) != "dusk" && options.value(theme) != "dawn")
-        return refuse(QObject::tr("--theme %1: there are dusk and dawn.").arg(options.value(theme)));
+        return refuse(QObject::tr("unknown theme “%1”; use dusk or dawn").arg(options.value(theme)));
     const QDBusConnection bus = QDBusConnection::sessionBus();
     // A second start shows the first one instead of fighting for the microphone's name.
     if (!options.isSet(seconds) && ui::sendCommand(bus, {"raise"}).isEmpty()) {
-        std::fprintf(stderr, "dusky-reed: it is running already, and has been brought to the front.\n");
+        std::fprintf(stderr, "dusky-reed: already running; its window was brought to the front.\n");
         return 0;
     }
 

@@ -41,6 +41,9 @@
 #include "widgets/plain_text.h"
 
 namespace reed::ui {
+namespace {
+constexpr int kLabelled = 1400;  // px: from this width on signs have words beside them
+}
 
 MainWindow::MainWindow(Session& session, QWidget* parent)
     : QWidget(parent), session_(session), actions_(new Actions(session, this)) {
@@ -95,8 +98,9 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
     middle->setSpacing(12);
     middle->addWidget(rail_);
     middle->addWidget(diagrams_, 1);
-    all->addLayout(middle, 1);
-    all->addLayout(below);
+    // On a tall screen the editors grow as well.
+    all->addLayout(middle, 3);
+    all->addLayout(below, 2);
     feeds_->setFixedHeight(158);
     rooms_->setFixedHeight(192);
 
@@ -218,15 +222,14 @@ void MainWindow::buildTop() {
     input_ = new FlatButton(session_.devices().inputTitle(), this);
     input_->setObjectName("input_button");
     input_->setIconName("mic");
-    setHint(input_, tr("Choose where the sound comes from"));
+    setHint(input_, tr("Choose the input"));
     connect(input_, &FlatButton::clicked, this, &MainWindow::openInputMenu);
     scenes_ = new SceneBar(*actions_, this);
     status_ = new FlatButton({}, this);
     status_->setObjectName("status");
     status_->setFont(ui::font(13));
     setHint(status_,
-            tr("Delay from microphone to feed, share of the time a block may take that is used, blocks lost "
-               "since start. Click for where they come from"));
+            tr("Latency from microphone to output, audio load and dropouts since start. Click for details."));
     connect(status_, &FlatButton::clicked, this,
             [this] { (new DelayPopup(strip(), this))->openBelow(*status_, true); });
     takes_button_ = new FlatButton(tr("Takes"), this);
@@ -248,7 +251,7 @@ void MainWindow::buildTop() {
     menu_->setObjectName("main_menu");
     menu_->setIconName("more");
     menu_->setAccessibleName(tr("Menu"));
-    setHint(menu_, tr("Undo, look, and more"));
+    setHint(menu_, tr("Main menu"));
     connect(menu_, &FlatButton::clicked, this, &MainWindow::openMainMenu);
 }
 
@@ -273,7 +276,7 @@ void MainWindow::openInputMenu() {
 void MainWindow::askMicName() {
     bool taken = false;
     const QString name =
-        QInputDialog::getText(this, tr("Dusky Reed"), tr("What other programs call the microphone:"),
+        QInputDialog::getText(this, tr("Dusky Reed"), tr("Virtual microphone name, as shown in other apps:"),
                               QLineEdit::Normal, QString::fromStdString(session_.devices().audio().mic_title),
                               &taken)
             .trimmed();
@@ -284,8 +287,9 @@ void MainWindow::askMicName() {
 }
 
 void MainWindow::chooseFile() {
-    const QString file = QFileDialog::getOpenFileName(
-        this, tr("Sound file as input"), {}, tr("Sound (*.wav *.flac *.ogg *.opus *.aiff);;All files (*)"));
+    const QString file =
+        QFileDialog::getOpenFileName(this, tr("Audio file as input"), {},
+                                     tr("Audio files (*.wav *.flac *.ogg *.opus *.aiff);;All files (*)"));
     if (!file.isEmpty()) strip().devices().setInput({DeviceKind::sound_file, file.toStdString()});
 }
 
@@ -321,11 +325,11 @@ void MainWindow::showStatus() {
     const EngineFigures f = session_.figures();
     const DeviceStatus d = strip().devices().status();
     const double ms = strip().devices().totalDelayMs();
-    QString words = tr("%1 ms   %2 %   %3")
+    QString words = tr("%1 ms   %2%   %3")
                         .arg(ms, 0, 'f', 1)
                         .arg(100.0 * f.load, 0, 'f', 1)
                         .arg(d.dropouts == 1 ? tr("1 dropout") : tr("%1 dropouts").arg(d.dropouts));
-    if (!d.running) words = tr("No sound comes in");
+    if (!d.running) words = tr("No input signal");
     if (words == status_->text()) return;
     status_->setText(words);
     status_->updateGeometry();
@@ -333,7 +337,7 @@ void MainWindow::showStatus() {
 
 void MainWindow::showMute() {
     mute_->setChecked(session_.muted());
-    setHint(mute_, session_.preferences().keys().hint(tr("Silence the feed"), "talk"));
+    setHint(mute_, session_.preferences().keys().hint(tr("Mute the output"), "talk"));
     mute_->setText(session_.muted() ? tr("Muted") : tr("Mute"));
     const TakesModel& takes = session_.takes();
     setWindowTitle(session_.muted()    ? tr("Muted - Dusky Reed")
@@ -341,8 +345,9 @@ void MainWindow::showMute() {
                    : takes.recording() ? tr("Recording - Dusky Reed")
                                        : tr("Dusky Reed"));
     takes_button_->setText(takes.looping() ? tr("Loop") : takes.recording() ? tr("Recording") : tr("Takes"));
-    setHint(takes_button_, session_.preferences().keys().hint(
-                               tr("What was said, kept to tune by: loop it, compare"), "takes"));
+    setHint(takes_button_,
+            session_.preferences().keys().hint(
+                tr("Record your voice, loop it through the chain and compare settings"), "takes"));
     update();
 }
 
@@ -366,13 +371,11 @@ bool MainWindow::confirm(const QString& name, const QString& text, const QString
 void MainWindow::quitWithoutMicrophone() {
     const QString mic = QString::fromStdString(session_.devices().audio().mic_title);
     const QString text = session_.devices().feedUsed()
-                             ? tr("Another program listens to the microphone \"%1\" now. When it is taken "
-                                  "away, the system may give that "
-                                  "program another microphone, unfiltered and not muted.")
-                             : tr("The microphone \"%1\" goes from the lists of all programs. One that has "
-                                  "it chosen may then take "
-                                  "another microphone, unfiltered and not muted.");
-    if (!confirm("remove_question", text.arg(mic), tr("Take it away and quit"))) return;
+                             ? tr("Another app is using “%1”. If you remove it, the system may switch that "
+                                  "app to a different microphone, unprocessed and unmuted.")
+                             : tr("“%1” will disappear from all apps. An app that is set to use it may "
+                                  "switch to another microphone, unprocessed and unmuted.");
+    if (!confirm("remove_question", text.arg(mic), tr("Remove and quit"))) return;
     session_.desk().stop();
     session_.devices().removeMicrophone();
     closeUnasked();
@@ -388,6 +391,7 @@ void MainWindow::resizeEvent(QResizeEvent*) {
     const int side = std::clamp(width() * 29 / 100, 308, 440);
     feeds_->setFixedWidth(side);
     rooms_->setFixedWidth(side);
+    characters_->setLabelled(width() >= kLabelled);
     placeMessages();
 }
 
@@ -460,12 +464,11 @@ void MainWindow::closeUnasked() {
 void MainWindow::closeEvent(QCloseEvent* event) {
     showSmall(false);  // what it asks is asked here
     if (!closing_ && session_.devices().feedUsed()) {
-        closing_ = confirm(
-            "close_question",
-            tr("Another program listens to the microphone \"%1\" now. It stays when Dusky Reed closes, "
-               "and is silent until Dusky Reed runs again.")
-                .arg(QString::fromStdString(session_.devices().audio().mic_title)),
-            tr("Close"));
+        closing_ = confirm("close_question",
+                           tr("Another app is using “%1”. The microphone stays available after you quit, but "
+                              "is silent until you start Dusky Reed again.")
+                               .arg(QString::fromStdString(session_.devices().audio().mic_title)),
+                           tr("Close"));
         if (!closing_) {
             event->ignore();
             return;

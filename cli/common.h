@@ -22,7 +22,7 @@ inline int refuse(const Error& error) {
 /// The scene, or nothing after its problems were printed.
 inline std::optional<Scene> scene_or_complain(const std::string& path) {
     SceneReading reading = load_scene(path);
-    for (const auto& problem : reading.problems) std::cerr << path << ": " << problem.text() << "\n";
+    for (const auto& problem : reading.problems) std::cerr << problem.text(path) << "\n";
     return reading.scene;
 }
 

@@ -60,7 +60,7 @@ class ShownProgress {
 void tell_faults(std::uint64_t faults, const std::string& in, std::int64_t clipped, const std::string& out) {
     if (faults > 0)
         std::cerr << "dusky-reed-cli: " << in << ": " << faults
-                  << " samples were no numbers and became silence.\n";
+                  << " non-finite samples were replaced by silence.\n";
     if (clipped > 0) {
         std::cerr << "dusky-reed-cli: " << out << ": " << clipped
                   << " samples were above full scale and were clipped; a limiter at the end prevents that.\n";
@@ -86,12 +86,12 @@ int render_all(Scene& scene, const RenderOptions& o) {
         const StripSpec* strip = split == std::string::npos ? nullptr : strip_of(scene.desk, word);
         if (strip == nullptr) {
             return refuse({split == std::string::npos
-                               ? "with several sounds each needs its strip (strip=file)."
-                               : "the scene has no strip of this name.",
+                               ? "With several inputs, each needs its strip (STRIP=FILE)."
+                               : "is not a strip of this scene.",
                            split == std::string::npos ? in : word, "It has " + strips_of(scene.desk) + "."});
         }
         if (!all.in.emplace(strip->id, in.substr(split + 1)).second)
-            return refuse({"it is given two sounds.", strip->id, "Name one file a strip."});
+            return refuse({"is given two input files.", strip->id, "Give one file for each strip."});
     }
     all.folder = o.out;
     all.pcm24 = o.samples == "24";
@@ -116,8 +116,8 @@ int render_command(const RenderOptions& o) {
                                           std::filesystem::exists(o.in.front(), ec));
     if (!o.character.empty()) {
         if (!one)
-            return refuse({"a character is laid over one voice.", o.character,
-                           "Give one sound, without the name of a strip."});
+            return refuse({"A character can be used with one voice only.", o.character,
+                           "Give one input file, without the name of a strip."});
         auto laid = scene_or_complain(o.character);
         if (!laid) return kBadInput;
         scene->chain().characters = {{laid->name, laid->chain().stages}};
@@ -133,7 +133,7 @@ Result<std::unique_ptr<LoudnessTrack>> track_of(const std::string& path) {
     SoundReader& reader = *opened.value();
     const SoundInfo info = reader.info();
     if (info.channels > kMaxChannels || info.sample_rate < 8000 || info.sample_rate > kMaxSampleRate) {
-        return Error{"it must have 1 or 2 channels and a sample rate from 8000 to 192000 Hz.", path,
+        return Error{"must have 1 or 2 channels and a sample rate from 8000 to 192000 Hz.", path,
                      "Convert it first."};
     }
     auto out = std::make_unique<LoudnessTrack>(StreamFormat{info.sample_rate, info.channels});
@@ -151,7 +151,7 @@ struct BalanceOptions {
 };
 
 int balance_command(const BalanceOptions& o) {
-    if (o.least > o.most) return refuse({"--least is more than --most.", "", "Swap them."});
+    if (o.least > o.most) return refuse({"--min is greater than --max.", "", "Swap them."});
     const auto voice = track_of(o.voice);
     if (!voice.ok()) return refuse(voice.error());
     const auto programme = track_of(o.programme);
@@ -180,7 +180,7 @@ int balance_command(const BalanceOptions& o) {
     };
     line("voice", b.voice, "LUFS");
     line("programme", b.programme, "LUFS");
-    line("programme under the voice", b.beneath, "LUFS");
+    line("App audio below the voice", b.beneath, "LUFS");
     line("distance while it speaks", b.distance, "LU");
     std::printf("%s\n", spell(verdict).c_str());
     return 0;
@@ -190,40 +190,40 @@ int balance_command(const BalanceOptions& o) {
 
 std::vector<std::pair<CLI::App*, std::function<int()>>> desk_commands(CLI::App& app) {
     auto options = std::make_shared<RenderOptions>();
-    auto* render = app.add_subcommand("render", "Process sound files with a scene");
+    auto* render = app.add_subcommand("render", "Process audio files with a scene");
     render->add_option("--scene", options->scene, "Scene file")->required();
     render
-        ->add_option(
-            "--in", options->in,
-            "Sound file for the first strip (WAV, FLAC, Ogg, Opus; 1 or 2 channels); or strip=FILE, as "
-            "often as there are strips")
+        ->add_option("--in", options->in,
+                     "Input file for the first strip (WAV, FLAC, Ogg or Opus, mono or stereo), or "
+                     "STRIP=FILE; may be repeated")
         ->required()
         ->take_all();
     render
         ->add_option("--out", options->out,
-                     "Sound file to write: .wav or .flac; with strip=FILE the folder for all of them")
+                     "Output file (.wav or .flac), or output folder when STRIP=FILE is used")
         ->required();
     render->add_option("--character", options->character,
-                       "Scene file of a character: its stages are laid over the chain, before its lid");
+                       "Character file: its stages are applied after the chain, before the limiter");
     render
         ->add_option("--block", options->block,
                      "Frames processed at a time, 1 to 8192; the result is the same")
         ->check(CLI::Range(1, 8192));
     render
         ->add_option("--samples", options->samples,
-                     "24 (24-bit) or float (32-bit); auto: float in WAV, 24 in FLAC")
+                     "Sample format: 24, float or auto (float for WAV, 24 for FLAC)")
         ->check(CLI::IsMember({"auto", "24", "float"}));
 
     auto pair = std::make_shared<BalanceOptions>();
-    auto* balance =
-        app.add_subcommand("balance", "How far a programme lies below a voice while somebody speaks");
-    balance->add_option("--voice", pair->voice, "Sound file of the voice, or voices")->required();
-    balance->add_option("--programme", pair->programme, "Sound file of the programme, begun with it")
+    auto* balance = app.add_subcommand("balance", "Loudness of app audio relative to a voice during speech");
+    balance->add_option("--voice", pair->voice, "Audio file of the voice or voices")->required();
+    balance
+        ->add_option("--app-audio,--programme", pair->programme, "App audio file, starting at the same time")
         ->required();
-    balance->add_option("--least", pair->least, "Wanted distance in LU, at least; a choice")
+    balance->add_option("--min,--least", pair->least, "Minimum target distance in LU")
         ->check(CLI::Range(0.0, 40.0));
-    balance->add_option("--most", pair->most, "At most")->check(CLI::Range(0.0, 40.0));
-    balance->add_flag("--json", pair->json, "Write JSON");
+    balance->add_option("--max,--most", pair->most, "Maximum target distance in LU")
+        ->check(CLI::Range(0.0, 40.0));
+    balance->add_flag("--json", pair->json, "Print JSON");
 
     return {live_command(app),
             {render, [options] { return render_command(*options); }},

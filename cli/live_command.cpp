@@ -146,12 +146,12 @@ class Live {
             const StripSpec* strip =
                 strip_of(scene_.desk, split == std::string::npos ? "" : word.substr(0, split));
             if (strip == nullptr) {
-                return Error{"the scene has no strip of this name.", word.substr(0, split),
+                return Error{"is not a strip of this scene.", word.substr(0, split),
                              "It has " + strips_of(scene_.desk) + "."};
             }
             const std::string source = split == std::string::npos ? word : word.substr(split + 1);
             if (!choices.emplace(strip->id, choice_of(source)).second)
-                return Error{"it is given two inputs.", strip->id, "Name one."};
+                return Error{"is given two inputs.", strip->id, "Give one."};
         }
         const WorkingState state = remembered();
         kept_ = state.inputs;
@@ -165,8 +165,7 @@ class Live {
             else if (kept != state.inputs.end())
                 choices[s.id] = choice_of(kept->second);
             else
-                std::cerr << "dusky-reed-cli: " << s.id
-                          << ": no input is known for it, so it is silent. Name one: "
+                std::cerr << "dusky-reed-cli: " << s.id << ": no input set, so it is silent. Set one: "
                           << "--input " << s.id << "=...\n";
         }
         for (auto a = choices.begin(); a != choices.end(); ++a) {
@@ -175,7 +174,7 @@ class Live {
                 const bool same = one.target == other.target &&
                                   (one.channel == other.channel || one.channel == 0 || other.channel == 0);
                 if (one.kind == DeviceKind::pipewire && other.kind == one.kind && same)
-                    return Error{"it is the input of " + a->first + " already.", b->first,
+                    return Error{"is the input of " + a->first + " already.", b->first,
                                  "Choose another microphone for one of them."};
             }
         }
@@ -226,7 +225,7 @@ class Live {
             strips.push_back(s.strip);
         }
         if (pipewire_ && !options_.no_feed && !options_.unmute && window_muted())
-            mute("muted, as the window was when it ended.");
+            mute("muted, as the window was when it quit.");
         desk_.arrange(strips, running_order(scene_.desk));
         if (pipewire_ && !options_.no_feed) desk_.set_sink(&hub_->feed());
         for (size_t i = 0; i < seats_.size() && !options_.no_feed; ++i) {
@@ -252,7 +251,7 @@ class Live {
             seat.strip->set_output(&hub_->offer(node_of(spec.id), title, channels));
         if (!programme && kept != kept_.end() && kept->second.plain)
             seat.strip->set_plain_output(
-                &hub_->offer(node_of(spec.id) + "-plain", title + ", plain", channels));
+                &hub_->offer(node_of(spec.id) + "-plain", title + ", unprocessed", channels));
     }
 
     /// All voices, before any sound of them goes out.
@@ -261,7 +260,7 @@ class Live {
         for (Seat& s : seats_) {
             if (s.strip->role() == StripRole::voice) s.strip->engine().set_mute(true);
         }
-        std::cerr << "dusky-reed-cli: " << why << " To be heard, start again with --unmute.\n";
+        std::cerr << "dusky-reed-cli: " << why << " To unmute, start again with --unmute.\n";
     }
 
     void tend() {
@@ -295,7 +294,8 @@ class Live {
                               {"room_dbfs", optional_number(room)},
                               {"voice_dbfs", optional_number(voice)},
                               {"peak_dbfs", optional_number(peak)}});
-            line += "   " + s.id + ": room " + text(room) + ", voice " + text(voice) + ", peak " + text(peak);
+            line +=
+                "   " + s.id + ": noise " + text(room) + ", voice " + text(voice) + ", peak " + text(peak);
         }
         if (options_.json) {
             Json out;
@@ -304,7 +304,7 @@ class Live {
             out["feed_lufs"] = optional_number(loudness.short_term);
             std::printf("%s\n", out.dump().c_str());
         } else {
-            std::printf("%7.1f s%s   feed %s LUFS\n", passed, line.c_str(),
+            std::printf("%7.1f s%s   output %s LUFS\n", passed, line.c_str(),
                         text(loudness.short_term).c_str());
         }
     }
@@ -338,27 +338,27 @@ int live(const LiveOptions& options) {
 
 std::pair<CLI::App*, std::function<int()>> live_command(CLI::App& app) {
     auto options = std::make_shared<LiveOptions>();
-    auto* command = app.add_subcommand("live", "Run a scene live without a window, until a signal ends it");
+    auto* command = app.add_subcommand("live", "Run a scene live without a window until interrupted");
     command->add_option("--scene", options->scene, "Scene file")->required();
     command
-        ->add_option(
-            "--input", options->inputs,
-            "strip=SOURCE: a microphone's node name (one of its channels: NAME#3), default, file:PATH or "
-            "room; without strip= the first one. What is not named is as the window remembers it")
+        ->add_option("--input", options->inputs,
+                     "STRIP=SOURCE, where SOURCE is a PipeWire node (NAME#3 for one channel), default, "
+                     "file:PATH or room. STRIP= may be omitted for the first strip. Unlisted strips use the "
+                     "inputs saved by the window.")
         ->take_all();
-    command->add_option("--seconds", options->seconds, "End by itself after so many seconds")
+    command->add_option("--seconds", options->seconds, "Quit after this many seconds")
         ->check(CLI::Range(0.1, 1e6));
-    command->add_option("--every", options->every, "Seconds from line to line")
+    command->add_option("--every", options->every, "Interval between status lines, in seconds")
         ->check(CLI::Range(0.05, 3600.0));
     command->add_option("--block", options->block, "Frames wished for, 32 to 2048")
         ->check(CLI::Range(32, 2048));
-    command->add_option("--channels", options->channels, "Of the microphone that others hear, 1 or 2")
+    command->add_option("--channels", options->channels, "Channels of the virtual microphone (1 or 2)")
         ->check(CLI::Range(1, 2));
-    command->add_option("--title", options->title, "What other programs call that microphone");
-    command->add_flag("--no-feed", options->no_feed, "Give the feed to no other program");
-    command->add_flag("--unmute", options->unmute,
-                      "Start unmuted even if the window was muted when it ended");
-    command->add_flag("--json", options->json, "Write one JSON object a line");
+    command->add_option("--title", options->title, "Name of the virtual microphone in other apps");
+    command->add_flag("--no-virtual-microphone,--no-feed", options->no_feed,
+                      "Don't create a virtual microphone");
+    command->add_flag("--unmute", options->unmute, "Start unmuted even if the window was muted when it quit");
+    command->add_flag("--json", options->json, "Print one JSON object per line");
     return {command, [options] { return live(*options); }};
 }
 

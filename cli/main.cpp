@@ -14,83 +14,13 @@
 #include "engine/render.h"
 #include "measure/file_measure.h"
 #include "scene_commands.h"
+#include "stage_commands.h"
 #include "take_commands.h"
 
 namespace {
 
 using namespace reed;
 using namespace reed::cli;
-
-const char* unit_name(Unit unit) {
-    switch (unit) {
-        case Unit::decibel:
-            return "dB";
-        case Unit::dbfs:
-            return "dBFS";
-        case Unit::hertz:
-            return "Hz";
-        case Unit::milliseconds:
-            return "ms";
-        case Unit::ratio:
-            return ":1";
-        case Unit::percent:
-            return "%";
-        case Unit::quality:
-            return "Q";
-        case Unit::semitones:
-            return "st";
-        case Unit::count:
-        case Unit::none:
-            break;
-    }
-    return "";
-}
-
-Json parameter_json(const Parameter& p) {
-    Json out;
-    out["id"] = p.id;
-    out["title"] = p.title;
-    out["hint"] = p.hint;
-    if (!p.group.empty()) out["group"] = p.group;
-    if (p.kind == ValueKind::toggle) {
-        out["type"] = "toggle";
-        out["default"] = p.default_value >= 0.5;
-        return out;
-    }
-    if (p.kind == ValueKind::choice) {
-        out["type"] = "choice";
-        out["choices"] = Json::array();
-        for (const auto& c : p.choices) out["choices"].push_back({{"id", c.id}, {"title", c.title}});
-        out["default"] = p.choices[static_cast<size_t>(p.default_value)].id;
-        return out;
-    }
-    out["type"] = "number";
-    out["unit"] = unit_name(p.unit);
-    out["minimum"] = p.minimum;
-    out["maximum"] = p.maximum;
-    out["default"] = p.default_value;
-    out["scale"] = p.scale == Scale::logarithmic ? "logarithmic" : "linear";
-    return out;
-}
-
-int stages_command(bool json) {
-    Json list = Json::array();
-    for (const auto* kind : stage_kinds()) {
-        if (!json) {
-            std::printf("%-12s %s\n", std::string(kind->id).c_str(), std::string(kind->purpose).c_str());
-            continue;
-        }
-        Json stage;
-        stage["kind"] = kind->id;
-        stage["title"] = kind->title;
-        stage["purpose"] = kind->purpose;
-        stage["parameters"] = Json::array();
-        for (const auto& p : kind->parameters) stage["parameters"].push_back(parameter_json(p));
-        list.push_back(std::move(stage));
-    }
-    if (json) std::cout << Json{{"stages", list}}.dump(2) << "\n";
-    return 0;
-}
 
 int measure_command(const std::string& path, bool json) {
     auto opened = SoundReader::open(path);
@@ -99,7 +29,7 @@ int measure_command(const std::string& path, bool json) {
     const SoundInfo info = reader.info();
     if (info.channels > kMaxChannels) {
         return refuse(
-            {"it has " + std::to_string(info.channels) + " channels; 1 or 2 can be measured.", path, ""});
+            {"has " + std::to_string(info.channels) + " channels; 1 or 2 can be measured.", path, ""});
     }
     if (info.sample_rate < 8000 || info.sample_rate > kMaxSampleRate) {
         return refuse({"its sample rate is outside 8000 to 192000 Hz.", path, ""});
@@ -112,7 +42,7 @@ int measure_command(const std::string& path, bool json) {
     if (auto whole = reader.complete(); !whole.ok()) return refuse(whole.error());
     const SoundMeasures m = measure.result();
     if (m.duration_s == 0.0) {
-        return refuse({"it holds no sound.", path, "It may have been cut off while it was written."});
+        return refuse({"holds no audio.", path, "It may have been cut off while it was written."});
     }
     if (json) {
         Json out;
@@ -208,27 +138,25 @@ int run(int argc, char** argv) {
     app.set_version_flag("--version", "dusky-reed-cli " REED_VERSION);
     bool json = false;
 
-    auto* stages = app.add_subcommand("stages", "List every stage kind with its parameters");
-    stages->add_flag("--json", json, "Write JSON");
-
     std::vector<std::pair<CLI::App*, std::function<int()>>> others = desk_commands(app);
+    std::ranges::move(stage_commands(app), std::back_inserter(others));
     std::ranges::move(take_commands(app), std::back_inserter(others));
     std::ranges::move(scene_commands(app), std::back_inserter(others));
 
     std::string sound;
     auto* measure =
-        app.add_subcommand("measure", "Measure a sound file: levels, loudness, true peak, noise floor");
-    measure->add_option("file", sound, "Sound file")->required();
-    measure->add_flag("--json", json, "Write JSON");
+        app.add_subcommand("measure", "Measure an audio file: levels, loudness, true peak, noise floor");
+    measure->add_option("file", sound, "Audio file")->required();
+    measure->add_flag("--json", json, "Print JSON");
 
     std::string scene;
-    auto* levels = app.add_subcommand("levels", "Room, voice and peak at every point of the chain");
+    auto* levels = app.add_subcommand("levels", "Noise, speech and peak levels at every point of the chain");
     levels->add_option("--scene", scene, "Scene file")->required();
     std::string strip;
-    const char* which = "Id or name of the strip; the first one when not given";
+    const char* which = "Id or name of the strip (default: the first)";
     levels->add_option("--strip", strip, which);
-    levels->add_option("--in", sound, "Sound file")->required();
-    levels->add_flag("--json", json, "Write JSON");
+    levels->add_option("--in", sound, "Audio file")->required();
+    levels->add_flag("--json", json, "Print JSON");
 
     try {
         app.parse(argc, argv);
@@ -236,7 +164,6 @@ int run(int argc, char** argv) {
         const int code = app.exit(e);
         return code == 0 ? 0 : kBadInput;
     }
-    if (*stages) return stages_command(json);
     if (*measure) return measure_command(sound, json);
     if (*levels) return levels_command(scene, strip, sound, json);
     for (const auto& [command, work] : others) {
@@ -255,7 +182,7 @@ int main(int argc, char** argv) {
         std::fputs("dusky-reed-cli: the output can't be written. Check the free space of where it goes.\n",
                    stderr);
     } catch (const std::bad_alloc&) {
-        std::fputs("dusky-reed-cli: there is not enough memory for this. Use a shorter file.\n", stderr);
+        std::fputs("dusky-reed-cli: not enough memory. Use a shorter file.\n", stderr);
     } catch (const std::exception& e) {
         std::fprintf(stderr, "dusky-reed-cli: %s\n", e.what());
     }

@@ -18,7 +18,7 @@ namespace reed::cli {
 StripSpec* strip_or_complain(Scene& scene, const std::string& strip) {
     StripSpec* found = strip_of(scene.desk, strip);
     if (found == nullptr)
-        refuse({"the scene has no strip of this name.", strip, "It has " + strips_of(scene.desk) + "."});
+        refuse({"is not a strip of this scene.", strip, "It has " + strips_of(scene.desk) + "."});
     return found;
 }
 
@@ -36,7 +36,7 @@ constexpr std::int64_t kMostFrames = static_cast<std::int64_t>(60 * kMaxSampleRa
 Result<AudioBuffer> read_recording(const std::string& path, SoundInfo& info) {
     const Take take = read_take(path);
     if (!take.problem.empty())
-        return Error{take.problem, path, "Give a sound file of 1 or 2 channels, 44.1 to 192 kHz."};
+        return Error{take.problem, path, "Use an audio file with 1 or 2 channels and 44.1 to 192 kHz."};
     return read_sound(path, &info, kMostFrames);
 }
 
@@ -55,8 +55,8 @@ int learn_command(const Options& o) {
     }
     if (index < 0) {
         return refuse(o.stage.empty()
-                          ? Error{"it has no stage that learns.", o.scene, "Add one, such as a suppression."}
-                          : Error{"it has no such stage that learns.", o.stage, ""});
+                          ? Error{"has no stage that learns.", o.scene, "Add one, e.g. a noise suppression."}
+                          : Error{"is not a stage that learns.", o.stage, ""});
     }
     StageSpec& stage = chain->stages[static_cast<size_t>(index)];
     SoundInfo info;
@@ -77,7 +77,7 @@ int learn_command(const Options& o) {
     stage.taught = learnt.value();
     teaching.use(stage.values);
     if (const auto saved = write_file(o.out, write_scene(*scene)); !saved.ok()) return refuse(saved.error());
-    std::printf("%s: stage %s learnt a %s of %.1f dBFS\n", o.out.c_str(), stage.id.c_str(),
+    std::printf("%s: stage %s learned a %s at %.1f dBFS\n", o.out.c_str(), stage.id.c_str(),
                 std::string(teaching.title).c_str(), teaching.level(stage.taught));
     return 0;
 }
@@ -91,7 +91,7 @@ int check_command(const std::vector<std::string>& paths) {
             for (const auto& remark : reading.remarks) std::cout << path << ": note: " << remark << "\n";
             continue;
         }
-        for (const auto& problem : reading.problems) std::cerr << path << ": " << problem.text() << "\n";
+        for (const auto& problem : reading.problems) std::cerr << problem.text(path) << "\n";
         status = kBadInput;
     }
     return status;
@@ -107,12 +107,13 @@ int note_command(const Options& o) {
     const auto sound = read_recording(o.in, info);
     if (!sound.ok()) return refuse(sound.error());
     const auto made = measure_made_for(strip->chain, strip->fader, sound.value(), info.sample_rate);
-    if (!made)
-        return refuse({"there is no speech with pauses in it.", o.in, "Record some sentences with pauses."});
+    if (!made) return refuse({"has no speech with pauses.", o.in, "Record some sentences with pauses."});
     scene->made_for[strip->id] = *made;
     if (const auto saved = write_file(o.out, write_scene(*scene)); !saved.ok()) return refuse(saved.error());
-    std::printf("%s: made for a room at %.1f, a voice from %.1f by %.1f to %.1f dBFS, %.1f LUFS\n",
-                o.out.c_str(), made->in.room, made->in.quiet, made->in.usual, made->in.loud, made->loudness);
+    std::printf(
+        "%s: reference levels stored: noise %.1f, speech %.1f (quiet), %.1f (typical), %.1f dBFS (loud), "
+        "output %.1f LUFS\n",
+        o.out.c_str(), made->in.room, made->in.quiet, made->in.usual, made->in.loud, made->loudness);
     return 0;
 }
 
@@ -124,8 +125,8 @@ int fit_command(const Options& o) {
     if (strip == nullptr) return kBadInput;
     const auto made = scene->made_for.find(strip->id);
     if (made == scene->made_for.end())
-        return refuse({"it does not say which voice and room it was made for.", o.scene,
-                       "\"scene note\" writes that, with a recording of them."});
+        return refuse(
+            {"has no reference levels.", o.scene, "Use “scene set-reference” with a recording to add them."});
     SoundInfo info;
     const auto sound = read_recording(o.in, info);
     if (!sound.ok()) return refuse(sound.error());
@@ -170,7 +171,7 @@ int pack_command(const Options& o) {
 int unpack_command(const Options& o) {
     const auto reading = read_scene_archive(o.in);
     if (!reading.ok()) return refuse(reading.error());
-    for (const Error& e : reading.value().problems) std::cerr << o.in << ": " << e.text() << "\n";
+    for (const Error& e : reading.value().problems) std::cerr << e.text(o.in) << "\n";
     const Clash clash = o.clash == "replace" ? Clash::replace
                         : o.clash == "skip"  ? Clash::leave_out
                                              : Clash::keep_both;
@@ -196,33 +197,37 @@ std::vector<std::pair<CLI::App*, std::function<int()>>> scene_commands(CLI::App&
     };
     const auto about = [&](CLI::App* command, const char* sound) {
         command->add_option("--scene", o->scene, "Scene file to read")->required();
-        command->add_option("--strip", o->strip, "Id or name of the strip; the first one when not given");
+        command->add_option("--strip", o->strip, "Id or name of the strip (default: the first)");
         command->add_option("--in", o->in, sound)->required();
         command->add_option("--out", o->out, "Scene file to write")->required();
     };
-    add("check", "Say whether scene files are valid, or what is wrong and where",
-        [](const Options& of) { return check_command(of.files); })
+    add("check", "Validate scene files", [](const Options& of) { return check_command(of.files); })
         ->add_option("files", o->files, "Scene files")
         ->required();
     add("schema", "Print the JSON Schema of scene files", [](const Options&) {
         std::cout << scene_schema();
         return 0;
     });
-    CLI::App* learn = add("learn", "Teach a suppression the room tone of a silent recording", learn_command);
-    about(learn, "Sound file of the room without voice, 3 s or more");
-    learn->add_option("--stage", o->stage, "Id of the stage; the first one that learns when not given");
-    const char* speech = "Sound file with some sentences and pauses, as the microphone gives it";
-    about(add("note", "Write into a scene which voice and room it is made for", note_command), speech);
-    CLI::App* fit = add("fit", "Fit a scene to another voice and room than it was made for", fit_command);
+    CLI::App* learn = add("learn", "Learn a noise profile from a recording of silence", learn_command);
+    about(learn, "Audio file of the background noise without speech, 3 s or longer");
+    learn->add_option("--stage", o->stage, "Id of the stage (default: the first that learns)");
+    const char* speech = "Unprocessed audio file with some sentences and pauses";
+    CLI::App* reference =
+        add("set-reference", "Store a recording's voice and noise levels in a scene as its reference",
+            note_command);
+    reference->alias("note");
+    about(reference, speech);
+    CLI::App* fit = add("adapt", "Adapt a scene to another voice and room", fit_command);
+    fit->alias("fit");
     about(fit, speech);
-    fit->add_flag("--json", o->json, "Write JSON");
-    CLI::App* pack = add("pack", "Put scene files together into a zip", pack_command);
+    fit->add_flag("--json", o->json, "Print JSON");
+    CLI::App* pack = add("pack", "Pack scene files into a zip", pack_command);
     pack->add_option("files", o->files, "Scene files")->required();
     pack->add_option("--out", o->out, "Zip to write")->required();
-    CLI::App* unpack = add("unpack", "Save the scenes of a zip in a folder", unpack_command);
+    CLI::App* unpack = add("unpack", "Unpack a zip of scenes into a folder", unpack_command);
     unpack->add_option("file", o->in, "Zip of scene files")->required();
     unpack->add_option("--folder", o->folder, "Folder of the scenes")->required();
-    unpack->add_option("--clash", o->clash, "What becomes of a scene whose name is there already")
+    unpack->add_option("--clash", o->clash, "What to do with scenes that already exist")
         ->check(CLI::IsMember({"both", "replace", "skip"}));
     return out;
 }

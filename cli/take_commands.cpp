@@ -74,7 +74,7 @@ std::optional<ChainSpec> chain_of(const std::string& path, const std::string& st
     if (!scene) return {};
     const StripSpec* found = strip_of(scene->desk, strip);
     if (found != nullptr) return found->chain;
-    refuse({"the scene has no strip of this name.", strip, "It has " + strips_of(scene->desk) + "."});
+    refuse({"is not a strip of this scene.", strip, "It has " + strips_of(scene->desk) + "."});
     return {};
 }
 
@@ -93,8 +93,8 @@ Result<Take> sound_of(const Options& o) {
     if (!std::filesystem::exists(o.in, ec)) {
         auto take = store_of(o).find(o.in);
         if (take.ok() || o.in.find_first_of("/.") == std::string::npos) return take;
-        return Error{"there is no such file, and no take of this name.", o.in,
-                     "Check the path; \"take list\" shows the takes."};
+        return Error{"is neither a file nor the name of a take.", o.in,
+                     "Check the path, or list the takes with “take list”."};
     }
     Take out = read_take(o.in);
     if (!out.problem.empty()) return Error{out.problem, o.in, ""};
@@ -117,10 +117,10 @@ int compare_scenes(const Options& o) {
     if (!take.ok()) return refuse(take.error());
     if (o.scenes.size() != 2)
         return refuse({"two sides are compared.", std::to_string(o.scenes.size()) + " given",
-                       "Name two scenes by --scene, or one of them \"plain\"."});
+                       "Give two scenes with --scene; one of them may be \"unprocessed\"."});
     Side sides[2];
     for (size_t i = 0; i < 2; ++i) {
-        if (o.scenes[i] == "plain") continue;
+        if (o.scenes[i] == "unprocessed" || o.scenes[i] == "plain") continue;
         const auto chain = chain_of(o.scenes[i], o.strip);
         if (!chain) return kBadInput;
         sides[i] = {Side::What::processed, *chain, 0, 0};
@@ -177,36 +177,37 @@ std::vector<std::pair<CLI::App*, std::function<int()>>> take_commands(CLI::App& 
     auto o = std::make_shared<Options>();
     std::vector<std::pair<CLI::App*, std::function<int()>>> out;
     const auto folder = [&](CLI::App* c) {
-        c->add_option("--folder", o->folder, "Folder of the takes; else that of the window");
+        c->add_option("--folder", o->folder, "Folder of the takes (default: the window's)");
         return c;
     };
     const auto strip = [&](CLI::App* c) {
-        c->add_option("--strip", o->strip, "Strip of the scene, by id or name; else the first one");
+        c->add_option("--strip", o->strip, "Id or name of the strip (default: the first)");
     };
-    auto* take = app.add_subcommand("take", "Takes: recordings to tune by");
+    auto* take = app.add_subcommand("take", "Manage takes (recordings for tuning)");
     take->require_subcommand(1);
-    auto* l = folder(take->add_subcommand("list", "All there are, the newest first"));
+    auto* l = folder(take->add_subcommand("list", "List takes, newest first"));
     l->add_flag("--json", o->json, "As JSON");
     out.emplace_back(l, [o] { return list(*o); });
-    auto* e = folder(take->add_subcommand("export", "Write one to a file: .wav, .flac or .opus"));
+    auto* e = folder(take->add_subcommand("export", "Export a take as .wav, .flac or .opus"));
     e->add_option("name", o->in, "Its name, or its file's")->required();
     e->add_option("--out", o->out, "File to write")->required();
-    e->add_option("--scene", o->scene, "Through this scene's chain; else as it is");
+    e->add_option("--scene", o->scene, "Process with this scene's chain (default: unprocessed)");
     strip(e);
     out.emplace_back(e, [o] { return export_take(*o); });
-    auto* i = folder(take->add_subcommand("import", "Take in sound files"));
-    i->add_option("files", o->files, "Sound files")->required();
+    auto* i = folder(take->add_subcommand("import", "Import audio files"));
+    i->add_option("files", o->files, "Audio files")->required();
     out.emplace_back(i, [o] { return import(*o); });
-    auto* c = folder(app.add_subcommand("compare", "Two scenes over one sound, at equal loudness"));
-    c->add_option("--scene", o->scenes, "Twice: scene files, or \"plain\"")->required()->take_all();
-    c->add_option("--in", o->in, "Sound file, or a take's name")->required();
-    c->add_option("--out", o->out, "Folder for a.wav and b.wav, turned to one loudness");
+    auto* c = folder(app.add_subcommand("compare", "Compare two scenes on one recording at equal loudness"));
+    c->add_option("--scene", o->scenes, "Twice: scene files, or \"unprocessed\"")->required()->take_all();
+    c->add_option("--in", o->in, "Audio file or name of a take")->required();
+    c->add_option("--out", o->out, "Folder for a.wav and b.wav at equal loudness");
     c->add_flag("--json", o->json, "As JSON");
     strip(c);
     out.emplace_back(c, [o] { return compare_scenes(*o); });
-    auto* r = folder(app.add_subcommand("report", "A sound before and after a scene, as a page of HTML"));
+    auto* r =
+        folder(app.add_subcommand("report", "Write an HTML report of a recording before and after a scene"));
     r->add_option("--scene", o->scene, "Scene file")->required();
-    r->add_option("--in", o->in, "Sound file, or a take's name")->required();
+    r->add_option("--in", o->in, "Audio file or name of a take")->required();
     r->add_option("--out", o->out, "Page to write (.html)")->required();
     strip(r);
     out.emplace_back(r, [o] { return report(*o); });

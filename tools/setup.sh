@@ -16,7 +16,7 @@ PACKAGES_HEADLESS=(xvfb xauth)
 PACKAGES_TEST=(
   catch2 clang clang-format clang-tidy libclang-rt-14-dev
   pipewire pipewire-bin libspa-0.2-modules wireplumber dbus dbus-daemon
-  alsa-utils desktop-file-utils appstream python3-jsonschema
+  alsa-utils desktop-file-utils appstream python3-jsonschema codespell
 )
 
 say() { printf '%s\n' "$*"; }

@@ -13,7 +13,9 @@
 namespace reed::ui {
 namespace {
 
-constexpr const char* kSources[] = {"off", "feed", "plain", "removed"};
+constexpr const char* kSources[] = {"off", "output", "unprocessed", "removed"};
+/// The same in earlier versions, still accepted.
+constexpr const char* kSourcesFormerly[] = {"off", "feed", "plain", "removed"};
 
 // What they do.
 
@@ -44,12 +46,12 @@ int placeNumber(const QString& word) {
 
 QString goToPlace(Actions& a, const QString& word) {
     const int n = placeNumber(word);
-    if (n == 0) return QObject::tr("There are places 1 to %1.").arg(kMostPlaces);
+    if (n == 0) return QObject::tr("Use a bookmark from 1 to %1.").arg(kMostPlaces);
     Session& s = a.session();
     const auto [strip, stage] = s.preferences().place(n);
     if (strip.empty()) {
-        const QString key = s.preferences().keys().text(QString("keep-place %1").arg(n));
-        return QObject::tr("Place %1 leads nowhere yet. Focus a stage and keep it there%2.")
+        const QString key = s.preferences().keys().text(QString("set-bookmark %1").arg(n));
+        return QObject::tr("Bookmark %1 isn't set. Select a stage and set it%2.")
             .arg(n)
             .arg(key.isEmpty() ? QString() : QObject::tr(" with %1").arg(key));
     }
@@ -58,13 +60,13 @@ QString goToPlace(Actions& a, const QString& word) {
 
 QString keepPlace(Actions& a, const QString& word) {
     const int n = placeNumber(word);
-    if (n == 0) return QObject::tr("There are places 1 to %1.").arg(kMostPlaces);
+    if (n == 0) return QObject::tr("Use a bookmark from 1 to %1.").arg(kMostPlaces);
     Session& s = a.session();
     const StageSpec* stage = s.strip().stage(s.strip().focused());
-    if (stage == nullptr) return QObject::tr("There is no stage. Add one in the diagram.");
+    if (stage == nullptr) return QObject::tr("This chain has no stages. Add one in the diagram.");
     s.preferences().setPlace(n, {s.strip().spec().id, stage->id});
     s.notices().say(QObject::tr("%1: %2 %3")
-                        .arg(QObject::tr("Place %1").arg(n), s.stripName(),
+                        .arg(QObject::tr("Bookmark %1").arg(n), s.stripName(),
                              QString::fromStdString(stage->shown_title())));
     return {};
 }
@@ -100,7 +102,7 @@ QString fader(Actions& a, const QString& words, bool by) {
     const double to = by ? strip->strip().spec().fader + db : db;
     if (!is_number || !std::isfinite(db) || (!by && (db < kFaderLeast || db > kFaderMost)) ||
         std::abs(db) > 100.0)
-        return QObject::tr("\"%1\": a fader goes from -60 to 12 dB.").arg(shortened(number));
+        return QObject::tr("“%1” is outside the range of a fader, -60 to 12 dB.").arg(shortened(number));
     strip->strip().setFader(to);
     return {};
 }
@@ -148,7 +150,7 @@ QString recallNext(Actions& a, int by) {
 QString focusNext(Actions& a, int by) {
     Session& s = a.session();
     const auto n = static_cast<int>(s.strip().chain().stages.size());
-    if (n == 0) return QObject::tr("There is no stage. Add one in the diagram.");
+    if (n == 0) return QObject::tr("This chain has no stages. Add one in the diagram.");
     const int at = s.strip().chain().index_of(s.strip().focused());
     s.strip().focus(s.strip().chain().stages[static_cast<size_t>(std::clamp(at + by, 0, n - 1))].id);
     return {};
@@ -157,19 +159,19 @@ QString focusNext(Actions& a, int by) {
 QString monitor(Actions& a, const QString& word) {
     Monitoring& m = a.session().monitoring();
     for (int i = 0; i < 4; ++i) {
-        if (word != kSources[i]) continue;
+        if (word != kSources[i] && word != kSourcesFormerly[i]) continue;
         MonitorSettings next = m.settings();
         next.source = static_cast<MonitorSource>(i);
         m.set(next);
         return m.settings().source == next.source
                    ? QString()
-                   : QObject::tr("The monitor can't be heard: there is no output for it.");
+                   : QObject::tr("Headphones not available: no playback device.");
     }
-    return QObject::tr("\"%1\" can't be monitored; off, feed, plain and removed can.").arg(shortened(word));
+    return QObject::tr("Unknown source “%1”. Use off, output, unprocessed or removed.").arg(shortened(word));
 }
 
 QString talk(Actions& a, const QString& word) {
-    if (word != "on" && word != "off") return QObject::tr("Talk is \"on\" or \"off\".");
+    if (word != "on" && word != "off") return QObject::tr("Expected “on” or “off”.");
     a.session().talk(word == "on");
     return {};
 }
@@ -185,7 +187,7 @@ const CharacterEntry* characterOf(Actions& a, const QString& word) {
 QString noCharacter(Actions& a, const QString& word) {
     QStringList names;
     for (const CharacterEntry& c : a.session().characters().all()) names << c.name;
-    return QObject::tr("There is no character \"%1\". There are: %2.").arg(shortened(word), names.join(", "));
+    return QObject::tr("No character named “%1”. Available: %2.").arg(shortened(word), names.join(", "));
 }
 
 QString character(Actions& a, const QString& word) {
@@ -201,7 +203,7 @@ QString character(Actions& a, const QString& word) {
 QString holdCharacter(Actions& a, const QString& words) {
     const QString state = words.section(' ', -1);
     const QString word = words.section(' ', 0, -2);
-    if (state != "on" && state != "off") return QObject::tr("A character is held \"on\" or \"off\".");
+    if (state != "on" && state != "off") return QObject::tr("Expected “on” or “off”.");
     const CharacterEntry* wanted = characterOf(a, word);
     if (wanted == nullptr) return noCharacter(a, word);
     const std::string name = wanted->spec.name;
@@ -218,7 +220,7 @@ QString noCharacters(Actions& a) {
 }
 
 QString theme(Actions& a, const QString& word) {
-    if (word != "dusk" && word != "dawn") return QObject::tr("There are dusk and dawn.");
+    if (word != "dusk" && word != "dawn") return QObject::tr("Unknown theme. Use dusk or dawn.");
     a.session().preferences().setTheme(word);
     return {};
 }
@@ -240,7 +242,7 @@ QString stepValue(Actions& a, const QString& words) {
     const double notches = at.rest.toDouble(&is_number);
     if (!is_number || !(std::abs(notches) <= 1000.0))
         return QObject::tr(
-                   "\"%1\": how many notches, from -1000 to 1000? One is what the wheel does; 0.1 is fine.")
+                   "“%1” isn't a number of steps. Use -1000 to 1000; 1 is one wheel step, 0.1 a fine step.")
             .arg(shortened(at.rest));
     const bool fine = std::abs(notches) < 1.0;
     at.chain->setValue(at.stage, at.row,
@@ -269,113 +271,113 @@ bool hasFocus(const Session& s) {
     return s.strip().stage(s.strip().focused()) != nullptr;
 }
 
-constexpr const char* kSound = QT_TRANSLATE_NOOP("QObject", "Sound");
+constexpr const char* kSound = QT_TRANSLATE_NOOP("QObject", "Audio");
 constexpr const char* kCharacters = QT_TRANSLATE_NOOP("QObject", "Characters");
 constexpr const char* kScenes = QT_TRANSLATE_NOOP("QObject", "Scenes");
 constexpr const char* kStrips = QT_TRANSLATE_NOOP("QObject", "Strips");
 constexpr const char* kStages = QT_TRANSLATE_NOOP("QObject", "Stages");
 constexpr const char* kTakes = QT_TRANSLATE_NOOP("QObject", "Takes");
 constexpr const char* kChanges = QT_TRANSLATE_NOOP("QObject", "Changes");
-constexpr const char* kProgram = QT_TRANSLATE_NOOP("QObject", "Program");
+constexpr const char* kProgram = QT_TRANSLATE_NOOP("QObject", "Application");
 
 // clang-format off
 const Action kTable[] = {
-    {.id = "talk", .title = QT_TRANSLATE_NOOP("QObject", "Mute, or hold to talk"), .group = kSound,
+    {.id = "talk", .title = QT_TRANSLATE_NOOP("QObject", "Mute / push to talk"), .group = kSound,
      .argument = Argument::on_off, .keys = "Ctrl+M", .held = true, .everywhere = true, .run = talk},
     {.id = "mute", .title = QT_TRANSLATE_NOOP("QObject", "Mute"), .group = kSound,
      .run = [](Actions& a, const QString&) { a.session().setMuted(true); return QString(); }},
     {.id = "unmute", .title = QT_TRANSLATE_NOOP("QObject", "Unmute"), .group = kSound,
      .run = [](Actions& a, const QString&) { a.session().setMuted(false); return QString(); }},
-    {.id = "toggle-mute", .title = QT_TRANSLATE_NOOP("QObject", "Mute or unmute at a press"), .group = kSound,
+    {.id = "toggle-mute", .title = QT_TRANSLATE_NOOP("QObject", "Toggle mute"), .group = kSound,
      .everywhere = true,
      .run = [](Actions& a, const QString&) { a.session().setMuted(!a.session().muted()); return QString(); }},
-    {.id = "headphones", .title = QT_TRANSLATE_NOOP("QObject", "Headphones on and off"), .group = kSound,
+    {.id = "toggle-headphones", .formerly = "headphones", .title = QT_TRANSLATE_NOOP("QObject", "Toggle headphones"), .group = kSound,
      .keys = "Ctrl+H", .everywhere = true,
      .run = [](Actions& a, const QString&) { a.session().monitoring().toggle(); return QString(); }},
-    {.id = "monitor", .title = QT_TRANSLATE_NOOP("QObject", "What the headphones get"), .group = kSound,
+    {.id = "monitor", .title = QT_TRANSLATE_NOOP("QObject", "Choose what you hear in the headphones"), .group = kSound,
      .argument = Argument::source, .run = monitor},
-    {.id = "reset-levels", .title = QT_TRANSLATE_NOOP("QObject", "Measure levels anew from now on"),
+    {.id = "reset-meters", .formerly = "reset-levels", .title = QT_TRANSLATE_NOOP("QObject", "Reset meters"),
      .group = kSound, .keys = "Ctrl+R",
      .run = [](Actions& a, const QString&) { a.session().readings().restart(); return QString(); }},
 
     {.id = "scene", .title = QT_TRANSLATE_NOOP("QObject", "Scene %1"), .group = kScenes,
      .argument = Argument::scene, .keys = "Ctrl+%1", .numbered = 9, .everywhere = true, .run = recall},
-    {.id = "find-scene", .title = QT_TRANSLATE_NOOP("QObject", "Find a scene ..."), .group = kScenes,
+    {.id = "find-scene", .title = QT_TRANSLATE_NOOP("QObject", "Find scene…"), .group = kScenes,
      .keys = "Ctrl+F",
      .run = [](Actions& a, const QString&) { emit a.findSceneWanted(); return QString(); }},
     {.id = "next-scene", .title = QT_TRANSLATE_NOOP("QObject", "Next scene"), .group = kScenes,
      .keys = "Ctrl+PgDown", .everywhere = true, .run = [](Actions& a, const QString&) { return recallNext(a, 1); }},
-    {.id = "previous-scene", .title = QT_TRANSLATE_NOOP("QObject", "Scene before"), .group = kScenes,
+    {.id = "previous-scene", .title = QT_TRANSLATE_NOOP("QObject", "Previous scene"), .group = kScenes,
      .keys = "Ctrl+PgUp", .everywhere = true, .run = [](Actions& a, const QString&) { return recallNext(a, -1); }},
     {.id = "save", .title = QT_TRANSLATE_NOOP("QObject", "Save the scene"), .group = kScenes, .keys = "Ctrl+S",
      .written = true,
      .run = [](Actions& a, const QString&) { a.session().shelf().save(); return QString(); }},
-    {.id = "scene-back", .title = QT_TRANSLATE_NOOP("QObject", "The scene as it was saved"), .group = kScenes,
+    {.id = "revert-scene", .formerly = "scene-back", .title = QT_TRANSLATE_NOOP("QObject", "Revert to saved scene"), .group = kScenes,
      .keys = "Ctrl+Shift+R",
      .run = [](Actions& a, const QString&) { a.session().shelf().takeBack(); return QString(); },
      .possible = [](const Session& s) { return !s.shelf().changes().empty(); }},
     {.id = "save-as", .title = QT_TRANSLATE_NOOP("QObject", "Save as new scene"), .group = kScenes,
      .keys = "Ctrl+Shift+S", .run = [](Actions& a, const QString&) { emit a.nameWanted(); return QString(); }},
 
-    {.id = "strip", .title = QT_TRANSLATE_NOOP("QObject", "Strip %1: work on it"), .group = kStrips,
+    {.id = "strip", .title = QT_TRANSLATE_NOOP("QObject", "Select strip %1"), .group = kStrips,
      .argument = Argument::strip, .keys = "Ctrl+Alt+%1", .numbered = 8, .everywhere = true, .run = focusStrip},
     {.id = "next-strip", .title = QT_TRANSLATE_NOOP("QObject", "Next strip"), .group = kStrips,
      .keys = "Ctrl+Alt+Down",
      .run = [](Actions& a, const QString&) { a.session().desk().focusNext(1); return QString(); },
      .possible = severalStrips},
-    {.id = "previous-strip", .title = QT_TRANSLATE_NOOP("QObject", "Strip before"), .group = kStrips,
+    {.id = "previous-strip", .title = QT_TRANSLATE_NOOP("QObject", "Previous strip"), .group = kStrips,
      .keys = "Ctrl+Alt+Up",
      .run = [](Actions& a, const QString&) { a.session().desk().focusNext(-1); return QString(); },
      .possible = severalStrips},
-    {.id = "focus-at", .title = QT_TRANSLATE_NOOP("QObject", "Focus a strip and its stage"), .group = kStrips,
+    {.id = "select", .formerly = "focus-at", .title = QT_TRANSLATE_NOOP("QObject", "Select a strip and its stage"), .group = kStrips,
      .argument = Argument::strip_stage, .run = focusAt},
-    {.id = "place", .title = QT_TRANSLATE_NOOP("QObject", "Place %1: to its strip and stage"), .group = kStrips,
+    {.id = "bookmark", .formerly = "place", .title = QT_TRANSLATE_NOOP("QObject", "Go to bookmark %1"), .group = kStrips,
      .argument = Argument::place, .keys = "Ctrl+F%1", .numbered = kMostPlaces, .everywhere = true,
      .run = goToPlace},
-    {.id = "keep-place", .title = QT_TRANSLATE_NOOP("QObject", "Place %1: keep what is in focus there"),
+    {.id = "set-bookmark", .formerly = "keep-place", .title = QT_TRANSLATE_NOOP("QObject", "Set bookmark %1"),
      .group = kStrips, .argument = Argument::place, .keys = "Ctrl+Shift+F%1", .numbered = kMostPlaces,
      .run = keepPlace},
-    {.id = "alone", .title = QT_TRANSLATE_NOOP("QObject", "A strip alone in the headphones, or all again"),
+    {.id = "solo", .formerly = "alone", .title = QT_TRANSLATE_NOOP("QObject", "Toggle solo in headphones"),
      .group = kStrips, .argument = Argument::strip, .run = alone},
     {.id = "mute-strip", .title = QT_TRANSLATE_NOOP("QObject", "Mute a strip"), .group = kStrips,
      .argument = Argument::strip, .run = [](Actions& a, const QString& w) { return muteStrip(a, w, true); }},
     {.id = "unmute-strip", .title = QT_TRANSLATE_NOOP("QObject", "Unmute a strip"), .group = kStrips,
      .argument = Argument::strip, .run = [](Actions& a, const QString& w) { return muteStrip(a, w, false); }},
-    {.id = "toggle-strip", .title = QT_TRANSLATE_NOOP("QObject", "Strip %1: mute or unmute"), .group = kStrips,
+    {.id = "toggle-strip", .title = QT_TRANSLATE_NOOP("QObject", "Toggle mute of strip %1"), .group = kStrips,
      .argument = Argument::strip, .keys = "Ctrl+Alt+Shift+%1", .numbered = 8, .everywhere = true,
      .run = [](Actions& a, const QString& w) { return muteStrip(a, w, std::nullopt); }},
     {.id = "fader", .title = QT_TRANSLATE_NOOP("QObject", "Set a fader"), .group = kStrips,
      .argument = Argument::level, .run = [](Actions& a, const QString& w) { return fader(a, w, false); }},
-    {.id = "step-fader", .title = QT_TRANSLATE_NOOP("QObject", "Move a fader by so many dB"), .group = kStrips,
+    {.id = "adjust-fader", .formerly = "step-fader", .title = QT_TRANSLATE_NOOP("QObject", "Adjust fader by dB"), .group = kStrips,
      .argument = Argument::level, .run = [](Actions& a, const QString& w) { return fader(a, w, true); }},
-    {.id = "balance", .title = QT_TRANSLATE_NOOP("QObject", "Balance of voices and programme"), .group = kStrips,
+    {.id = "balance", .title = QT_TRANSLATE_NOOP("QObject", "Voice/app loudness balance"), .group = kStrips,
      .keys = "Ctrl+L", .run = [](Actions& a, const QString&) { emit a.balanceWanted(); return QString(); },
      .possible = [](const Session& s) { return s.desk().count(StripRole::programme) > 0; }},
     {.id = "add-voice", .title = QT_TRANSLATE_NOOP("QObject", "Add a voice"), .group = kStrips,
      .run = [](Actions& a, const QString&) { return add(a, StripRole::voice); }},
-    {.id = "add-programme", .title = QT_TRANSLATE_NOOP("QObject", "Add the sound of other programs"),
+    {.id = "add-app-audio", .formerly = "add-programme", .title = QT_TRANSLATE_NOOP("QObject", "Add app audio"),
      .group = kStrips, .run = [](Actions& a, const QString&) { return add(a, StripRole::programme); }},
     {.id = "remove-strip", .title = QT_TRANSLATE_NOOP("QObject", "Remove this strip"), .group = kStrips,
      .run = [](Actions& a, const QString&) {
          a.session().desk().remove(std::string(a.session().strip().spec().id)); return QString(); },
      .possible = isOtherStrip},
-    {.id = "bring-back", .title = QT_TRANSLATE_NOOP("QObject", "Bring the removed strip back"), .group = kStrips,
+    {.id = "restore-strip", .formerly = "bring-back", .title = QT_TRANSLATE_NOOP("QObject", "Restore removed strip"), .group = kStrips,
      .run = [](Actions& a, const QString&) { a.session().desk().bringBack(); return QString(); },
      .possible = [](const Session& s) { return s.desk().canBringBack(); }},
 
-    {.id = "focus", .title = QT_TRANSLATE_NOOP("QObject", "Stage %1: focus it"), .group = kStages,
+    {.id = "select-stage", .formerly = "focus", .title = QT_TRANSLATE_NOOP("QObject", "Select stage %1"), .group = kStages,
      .argument = Argument::stage, .keys = "Alt+%1", .numbered = 9,
      .run = [](Actions& a, const QString& word) { return focusSpot(a, stageOf(a.session(), word)); }},
     {.id = "next-stage", .title = QT_TRANSLATE_NOOP("QObject", "Next stage"), .group = kStages,
      .keys = "Alt+Right", .run = [](Actions& a, const QString&) { return focusNext(a, 1); }},
-    {.id = "previous-stage", .title = QT_TRANSLATE_NOOP("QObject", "Stage before"), .group = kStages,
+    {.id = "previous-stage", .title = QT_TRANSLATE_NOOP("QObject", "Previous stage"), .group = kStages,
      .keys = "Alt+Left", .run = [](Actions& a, const QString&) { return focusNext(a, -1); }},
-    {.id = "bypass-focused", .title = QT_TRANSLATE_NOOP("QObject", "Bypass the focused stage"), .group = kStages,
+    {.id = "bypass-focused", .title = QT_TRANSLATE_NOOP("QObject", "Toggle bypass of selected stage"), .group = kStages,
      .keys = "Ctrl+B",
      .run = [](Actions& a, const QString&) {
          return bypass(a, QString::fromStdString(a.session().strip().focused()), std::nullopt); },
      .possible = hasFocus},
-    {.id = "other-memory", .title = QT_TRANSLATE_NOOP("QObject", "The focused stage's other memory, A or B"),
+    {.id = "toggle-ab", .formerly = "other-memory", .title = QT_TRANSLATE_NOOP("QObject", "Switch A/B of selected stage"),
      .group = kStages, .keys = "Ctrl+T",
      .run = [](Actions& a, const QString&) {
          a.session().strip().flipMemory(std::string(a.session().strip().focused()));
@@ -383,53 +385,53 @@ const Action kTable[] = {
      .possible = hasFocus},
     {.id = "bypass", .title = QT_TRANSLATE_NOOP("QObject", "Bypass a stage"), .group = kStages,
      .argument = Argument::stage, .run = [](Actions& a, const QString& word) { return bypass(a, word, true); }},
-    {.id = "enable", .title = QT_TRANSLATE_NOOP("QObject", "Put a stage to work"), .group = kStages,
+    {.id = "enable-stage", .formerly = "enable", .title = QT_TRANSLATE_NOOP("QObject", "Enable stage"), .group = kStages,
      .argument = Argument::stage, .run = [](Actions& a, const QString& word) { return bypass(a, word, false); }},
-    {.id = "toggle", .title = QT_TRANSLATE_NOOP("QObject", "Stage %1: bypass it, or put it to work"),
+    {.id = "toggle-stage", .formerly = "toggle", .title = QT_TRANSLATE_NOOP("QObject", "Toggle bypass of stage %1"),
      .group = kStages, .argument = Argument::stage, .keys = "Alt+Shift+%1", .numbered = 9, .everywhere = true,
      .run = [](Actions& a, const QString& word) { return bypass(a, word, std::nullopt); }},
-    {.id = "turn-up", .title = QT_TRANSLATE_NOOP("QObject", "Turn the value last used up"), .group = kStages,
+    {.id = "increase-value", .formerly = "turn-up", .title = QT_TRANSLATE_NOOP("QObject", "Increase last used value"), .group = kStages,
      .keys = "Alt+Up", .everywhere = true,
      .run = [](Actions& a, const QString&) { return turn(a, 1.0, false); }, .possible = hasFocus},
-    {.id = "turn-down", .title = QT_TRANSLATE_NOOP("QObject", "Turn the value last used down"), .group = kStages,
+    {.id = "decrease-value", .formerly = "turn-down", .title = QT_TRANSLATE_NOOP("QObject", "Decrease last used value"), .group = kStages,
      .keys = "Alt+Down", .everywhere = true,
      .run = [](Actions& a, const QString&) { return turn(a, -1.0, false); }, .possible = hasFocus},
-    {.id = "turn-up-fine", .title = QT_TRANSLATE_NOOP("QObject", "The same, a tenth up"), .group = kStages,
+    {.id = "increase-value-fine", .formerly = "turn-up-fine", .title = QT_TRANSLATE_NOOP("QObject", "Increase last used value (fine)"), .group = kStages,
      .keys = "Alt+Shift+Up", .run = [](Actions& a, const QString&) { return turn(a, 1.0, true); },
      .possible = hasFocus},
-    {.id = "turn-down-fine", .title = QT_TRANSLATE_NOOP("QObject", "The same, a tenth down"), .group = kStages,
+    {.id = "decrease-value-fine", .formerly = "turn-down-fine", .title = QT_TRANSLATE_NOOP("QObject", "Decrease last used value (fine)"), .group = kStages,
      .keys = "Alt+Shift+Down", .run = [](Actions& a, const QString&) { return turn(a, -1.0, true); },
      .possible = hasFocus},
-    {.id = "set", .title = QT_TRANSLATE_NOOP("QObject", "Set a value"), .group = kStages,
+    {.id = "set-value", .formerly = "set", .title = QT_TRANSLATE_NOOP("QObject", "Set a value"), .group = kStages,
      .argument = Argument::value, .run = setValue},
-    {.id = "step", .title = QT_TRANSLATE_NOOP("QObject", "Turn a value by notches"), .group = kStages,
+    {.id = "step-value", .formerly = "step", .title = QT_TRANSLATE_NOOP("QObject", "Step a value"), .group = kStages,
      .argument = Argument::notches, .run = stepValue},
 
-    {.id = "characters", .title = QT_TRANSLATE_NOOP("QObject", "Characters: see them all"), .group = kCharacters,
+    {.id = "characters", .title = QT_TRANSLATE_NOOP("QObject", "Show characters"), .group = kCharacters,
      .keys = "F10", .run = [](Actions& a, const QString&) { emit a.charactersWanted(); return QString(); }},
-    {.id = "no-character", .title = QT_TRANSLATE_NOOP("QObject", "The voice as it is, no character"),
+    {.id = "character-off", .formerly = "no-character", .title = QT_TRANSLATE_NOOP("QObject", "Turn character off"),
      .group = kCharacters, .keys = "Ctrl+Shift+0", .everywhere = true,
      .run = [](Actions& a, const QString&) { return noCharacters(a); }},
-    {.id = "character", .title = QT_TRANSLATE_NOOP("QObject", "%1: on or off at a press"), .group = kCharacters,
+    {.id = "character", .title = QT_TRANSLATE_NOOP("QObject", "Toggle %1"), .group = kCharacters,
      .argument = Argument::character, .keys = "Ctrl+Shift+%1", .everywhere = true, .run = character},
-    {.id = "hold-character", .title = QT_TRANSLATE_NOOP("QObject", "%1: while held"), .group = kCharacters,
+    {.id = "hold-character", .title = QT_TRANSLATE_NOOP("QObject", "Hold for %1"), .group = kCharacters,
      .argument = Argument::character, .held = true, .everywhere = true, .run = holdCharacter},
 
-    {.id = "takes", .title = QT_TRANSLATE_NOOP("QObject", "Takes, or the diagram"), .group = kTakes,
+    {.id = "takes", .title = QT_TRANSLATE_NOOP("QObject", "Show or hide takes"), .group = kTakes,
      .keys = "F4", .run = [](Actions& a, const QString&) { emit a.takesWanted(); return QString(); }},
-    {.id = "keep-that", .title = QT_TRANSLATE_NOOP("QObject", "Keep the last 20 s as a take"), .group = kTakes,
+    {.id = "save-take", .formerly = "keep-that", .title = QT_TRANSLATE_NOOP("QObject", "Save last 20 s as take"), .group = kTakes,
      .keys = "F5", .everywhere = true,
      .run = [](Actions& a, const QString&) { return a.session().takes().keep(TakesModel::kUsual); }},
-    {.id = "record", .title = QT_TRANSLATE_NOOP("QObject", "Record a take, or stop"), .group = kTakes,
+    {.id = "record", .title = QT_TRANSLATE_NOOP("QObject", "Start or stop recording"), .group = kTakes,
      .keys = "Shift+F5", .everywhere = true,
      .run = [](Actions& a, const QString&) { return a.session().takes().record(); }},
-    {.id = "loop", .title = QT_TRANSLATE_NOOP("QObject", "Loop the take, or the microphone again"),
+    {.id = "toggle-loop", .formerly = "loop", .title = QT_TRANSLATE_NOOP("QObject", "Toggle loop"),
      .group = kTakes, .keys = "F6", .everywhere = true,
      .run = [](Actions& a, const QString&) {
          a.session().takes().setLooping(!a.session().takes().looping()); return QString(); }},
-    {.id = "compare-plain", .title = QT_TRANSLATE_NOOP("QObject", "Compare with the plain sound, or end"),
+    {.id = "compare-unprocessed", .formerly = "compare-plain", .title = QT_TRANSLATE_NOOP("QObject", "Toggle comparison with unprocessed"),
      .group = kTakes, .keys = "F7", .run = comparePlain},
-    {.id = "switch-side", .title = QT_TRANSLATE_NOOP("QObject", "The other side of the comparison"),
+    {.id = "switch-comparison", .formerly = "switch-side", .title = QT_TRANSLATE_NOOP("QObject", "Switch comparison side"),
      .group = kTakes, .keys = "F8",
      .run = [](Actions& a, const QString&) {
          TakesModel& t = a.session().takes();
@@ -445,11 +447,11 @@ const Action kTable[] = {
      .run = [](Actions& a, const QString&) { a.session().strip().redo(); return QString(); },
      .possible = [](const Session& s) { return s.strip().history().canRedo(); }, .now = redoTitle},
 
-    {.id = "keys", .title = QT_TRANSLATE_NOOP("QObject", "Keys: see and change them"), .group = kProgram,
+    {.id = "shortcuts", .formerly = "keys", .title = QT_TRANSLATE_NOOP("QObject", "Keyboard shortcuts"), .group = kProgram,
      .keys = "F1; ?", .run = [](Actions& a, const QString&) { a.openKeys(); return QString(); }},
-    {.id = "theme", .title = QT_TRANSLATE_NOOP("QObject", "Dark or light"), .group = kProgram,
+    {.id = "theme", .title = QT_TRANSLATE_NOOP("QObject", "Change theme"), .group = kProgram,
      .argument = Argument::theme, .run = theme},
-    {.id = "small-window", .title = QT_TRANSLATE_NOOP("QObject", "Small window, or the whole one"),
+    {.id = "compact-window", .formerly = "small-window", .title = QT_TRANSLATE_NOOP("QObject", "Toggle compact window"),
      .group = kProgram, .keys = "F9", .everywhere = true,
      .run = [](Actions& a, const QString&) { emit a.smallWanted(); return QString(); }},
     {.id = "raise", .title = QT_TRANSLATE_NOOP("QObject", "Show the window"), .group = kProgram,
@@ -470,7 +472,7 @@ std::span<const Action> action_table() {
 
 const Action* find_action(const QString& id) {
     for (const Action& a : kTable) {
-        if (id == a.id) return &a;
+        if (id == a.id || (*a.formerly != 0 && id == a.formerly)) return &a;
     }
     return nullptr;
 }
@@ -480,9 +482,9 @@ QString usage(const Action& action) {
                                                  " on|off",
                                                  " NAME",
                                                  " STAGE",
-                                                 " off|feed|plain|removed",
-                                                 " STAGE VALUE NEW",
-                                                 " STAGE VALUE NOTCHES",
+                                                 " off|output|unprocessed|removed",
+                                                 " STAGE PARAMETER VALUE",
+                                                 " STAGE PARAMETER STEPS",
                                                  " dusk|dawn",
                                                  " STRIP",
                                                  " STRIP STAGE",

@@ -29,7 +29,9 @@ enum class Argument {
 
 /// A row of the table.
 struct Action {
-    const char* id;     ///< what `--send` and D-Bus call it, and keys are kept by
+    const char* id;  ///< for `--send`, D-Bus and stored shortcuts
+    /// The id of earlier versions, still accepted; shortcuts stored under it are migrated.
+    const char* formerly = "";
     const char* title;  ///< what it does; translatable. Of a numbered one: of each number ("%1")
     const char* group;  ///< heading in the overview of keys; translatable
     Argument argument = Argument::none;

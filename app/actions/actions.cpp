@@ -9,8 +9,8 @@
 namespace reed::ui {
 namespace {
 
-QString slotId(const Action& action, int number) {
-    return number == 0 ? QString(action.id) : QStringLiteral("%1 %2").arg(action.id).arg(number);
+QString slotId(const char* id, int number) {
+    return number == 0 || *id == 0 ? QString(id) : QStringLiteral("%1 %2").arg(id).arg(number);
 }
 
 /// A slot each, which stays its own by name.
@@ -21,7 +21,8 @@ void addCharacters(std::vector<KeySlot>& out, const Action& action, const Charac
                      QObject::tr(action.title).arg(c.name),
                      QObject::tr(action.group),
                      {},
-                     action.held};
+                     action.held,
+                     {}};
         if (++n <= 9 && *action.keys != 0)
             slot.usual = QKeySequence::listFromString(QString(action.keys).arg(n));
         out.push_back(std::move(slot));
@@ -32,10 +33,11 @@ void addCharacters(std::vector<KeySlot>& out, const Action& action, const Charac
 void addScenes(std::vector<KeySlot>& out, const Action& action, const QStringList& named) {
     for (const QString& name : named)
         out.push_back({QStringLiteral("%1 %2").arg(action.id, name),
-                       QObject::tr("Scene \"%1\"").arg(name),
+                       QObject::tr("Scene “%1”").arg(name),
                        QObject::tr(action.group),
                        {},
-                       action.held});
+                       action.held,
+                       {}});
 }
 
 std::vector<KeySlot> keySlots(const Characters& characters, const QStringList& named) {
@@ -50,7 +52,8 @@ std::vector<KeySlot> keySlots(const Characters& characters, const QStringList& n
             const auto with = [n](const QString& text) { return n == 0 ? text : text.arg(n); };
             auto keys = QKeySequence::listFromString(with(a.keys));
             keys.removeAll(QKeySequence());
-            out.push_back({slotId(a, n), with(QObject::tr(a.title)), QObject::tr(a.group), keys, a.held});
+            out.push_back({slotId(a.id, n), with(QObject::tr(a.title)), QObject::tr(a.group), keys, a.held,
+                           slotId(a.formerly, n)});
         }
         if (a.argument == Argument::scene) addScenes(out, a, named);
     }
@@ -101,11 +104,11 @@ void Actions::openKeyOf(const QString& scene) {
 
 QString Actions::run(const QString& id, const QString& argument) {
     const Action* action = find_action(id);
-    if (action == nullptr) return tr("\"%1\" is no action.").arg(shortened(id));
+    if (action == nullptr) return tr("Unknown action “%1”.").arg(shortened(id));
     if (action->argument == Argument::none && !argument.isEmpty())
-        return tr("\"%1\" takes nothing behind it.").arg(id);
+        return tr("“%1” takes no argument.").arg(id);
     if (action->argument != Argument::none && argument.isEmpty())
-        return tr("\"%1\" needs more: %2.").arg(id, usage(*action));
+        return tr("“%1” needs an argument: %2.").arg(id, usage(*action));
     return action->run(*this, argument);
 }
 

@@ -30,31 +30,31 @@ constexpr Fixed kFixed[] = {
     {kNode, "F2", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Rename it")},
     {kNode, "Ctrl+C, Ctrl+V", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Copy it as text, paste behind it")},
     {kNode, "Ctrl+D", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Duplicate it")},
-    {kNode, "H", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Hear the sound up to it")},
-    {kNode, "M", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Its other memory, A or B")},
+    {kNode, "H", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Listen after this stage")},
+    {kNode, "M", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Switch A/B")},
     {kNode, "Delete", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Remove it")},
-    {kValue, "Up, Down", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "A notch; with Shift a tenth of it")},
-    {kValue, "Page Up, Page Down", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Ten notches")},
+    {kValue, "Up, Down", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "One step; with Shift a fine step")},
+    {kValue, "Page Up, Page Down", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Ten steps")},
     {kValue, "0 to 9",
      QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Type the value, with its unit if you like")},
-    {kValue, "Backspace", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "The usual value")},
-    {kCurve, "Left, Right, Up, Down", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Move the chosen band")},
-    {kCurve, "[, ]", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "The band before, the next one")},
+    {kValue, "Backspace", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Default value")},
+    {kCurve, "Left, Right, Up, Down", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Move the selected band")},
+    {kCurve, "[, ]", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Previous / next band")},
     {kCurve, "F", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Hold to look for a resonance")},
-    {kCurve, "Delete", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Take the band out")},
+    {kCurve, "Delete", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Turn the band off")},
 };
 
 }  // namespace
 
 KeysDialog::KeysDialog(Keys& keys, QWidget* parent) : QDialog(parent), keys_(keys) {
     setObjectName("keys_dialog");
-    setWindowTitle(tr("Keys - Dusky Reed"));
+    setWindowTitle(tr("Keyboard shortcuts - Dusky Reed"));
     resize(620, 640);
     word_ = new QLineEdit(this);
     word_->setObjectName("keys_word");
     word_->setFont(ui::font(14));
-    word_->setPlaceholderText(tr("Find by a word, or by a key"));
-    word_->setAccessibleName(tr("Find a key"));
+    word_->setPlaceholderText(tr("Search by name or shortcut"));
+    word_->setAccessibleName(tr("Search shortcuts"));
     word_->setClearButtonEnabled(true);
     connect(word_, &QLineEdit::textChanged, this, &KeysDialog::find);
     said_ = new Words(Words::Ink::muted, this);
@@ -72,12 +72,12 @@ KeysDialog::KeysDialog(Keys& keys, QWidget* parent) : QDialog(parent), keys_(key
     scroll->setWidgetResizable(true);
     scroll->setFrameShape(QFrame::NoFrame);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    all_ = new FlatButton(tr("All as usual"), this);
+    all_ = new FlatButton(tr("Restore defaults"), this);
     all_->setObjectName("keys_all_usual");
     all_->setWeight(FlatButton::Weight::raised);
     connect(all_, &FlatButton::clicked, this, [this] {
         keys_.resetAll();
-        say(tr("All keys are the usual ones again."), false);
+        say(tr("All shortcuts restored to defaults."), false);
     });
     auto* close = new FlatButton(tr("Close"), this);
     close->setObjectName("keys_close");
@@ -140,16 +140,16 @@ void KeysDialog::addRow(const QString& id, const QString& title, const QString& 
         line->addWidget(key);
         row.words += ' ' + fixed;
     } else {
-        row.reset = new FlatButton(tr("Usual"), row.whole);
+        row.reset = new FlatButton(tr("Reset"), row.whole);
         row.reset->setObjectName("reset " + id);
-        setHint(row.reset, tr("The usual key again"));
+        setHint(row.reset, tr("Restore the default shortcut"));
         connect(row.reset, &FlatButton::clicked, this, [this, id] { keys_.reset(id); });
         row.key = new FlatButton({}, row.whole);
         row.key->setObjectName("key " + id);
         row.key->setWeight(FlatButton::Weight::raised);
         row.key->setCheckable(true);
         row.key->setFixedWidth(190);
-        setHint(row.key, tr("Click, then press another key"));
+        setHint(row.key, tr("Click, then press a new shortcut"));
         row.key->installEventFilter(this);
         connect(row.key, &FlatButton::clicked, this, [this, id] { wait(waiting_ == id ? QString() : id); });
         line->addWidget(row.reset);
@@ -166,7 +166,8 @@ void KeysDialog::refresh() {
         for (const QKeySequence& key : keys_.of(row.id)) words << key.toString(QKeySequence::NativeText);
         const bool waits = row.id == waiting_;
         row.key->setChecked(waits);
-        row.key->setText(waits ? tr("Press a key") : (words.isEmpty() ? tr("none") : words.join(tr(" or "))));
+        row.key->setText(waits ? tr("Press shortcut…")
+                               : (words.isEmpty() ? tr("none") : words.join(tr(" or "))));
         row.key->setAccessibleName(row.words + ": " + row.key->text());
         row.reset->setVisible(keys_.differs(row.id));
     }
@@ -190,7 +191,7 @@ void KeysDialog::find() {
         heading.second->setVisible(used);
     }
     if (!any)
-        say(tr("Nothing has \"%1\" in it.").arg(word), false);
+        say(tr("No results for “%1”.").arg(word), false);
     else if (waiting_.isEmpty() && said_->property("of_search").toBool())
         say({}, false);
     said_->setProperty("of_search", !any);
@@ -198,13 +199,13 @@ void KeysDialog::find() {
 
 void KeysDialog::say(const QString& words, bool serious) {
     said_->setInk(serious ? Words::Ink::warning : Words::Ink::muted);
-    said_->setText(words.isEmpty() ? tr("Click a key to change it.") : words);
+    said_->setText(words.isEmpty() ? tr("Click a shortcut to change it.") : words);
 }
 
 void KeysDialog::wait(const QString& id) {
     waiting_ = id;
     asked_ = {};
-    say(id.isEmpty() ? QString() : tr("Press the new key. Backspace: none. Escape: as it was."), false);
+    say(id.isEmpty() ? QString() : tr("Press the new shortcut. Backspace: clear. Esc: cancel."), false);
     refresh();
 }
 
@@ -214,15 +215,16 @@ void KeysDialog::take(const QKeySequence& key) {
     const QString name = key.toString(QKeySequence::NativeText);
     if (other != nullptr && other->id != waiting_ && asked_ != key) {
         asked_ = key;
-        return say(tr("%1 is for \"%2\". Press it once more to take it from there, or press another key.")
-                       .arg(name, other->title),
-                   true);
+        return say(
+            tr("%1 is already assigned to “%2”. Press it again to reassign it, or press another shortcut.")
+                .arg(name, other->title),
+            true);
     }
     const QString from = other != nullptr && other->id != waiting_ ? other->title : QString();
     const QString id = waiting_;
     wait({});
     keys_.set(id, key);
-    if (!from.isEmpty()) say(tr("\"%1\" has lost %2.").arg(from, name), false);
+    if (!from.isEmpty()) say(tr("%2 was removed from “%1”.").arg(from, name), false);
 }
 
 bool KeysDialog::eventFilter(QObject* watched, QEvent* event) {

@@ -17,7 +17,7 @@ const SceneEntry* sceneOf(Session& s, const QString& word) {
 QString noScene(Session& s, const QString& word) {
     QStringList names;
     for (const auto& entry : s.shelf().scenes()) names << QString::fromStdString(entry.scene.name);
-    return QObject::tr("There is no scene \"%1\". There are: %2.").arg(shortened(word), names.join(", "));
+    return QObject::tr("No scene named “%1”. Available: %2.").arg(shortened(word), names.join(", "));
 }
 
 Session* stripOf(Session& s, const QString& word) {
@@ -34,7 +34,7 @@ Session* stripOf(Session& s, const QString& word) {
 QString noStrip(Session& s, const QString& word) {
     QStringList ids;
     for (const Session* strip : s.desk().strips()) ids << QString::fromStdString(strip->strip().spec().id);
-    return QObject::tr("There is no strip \"%1\". There are: %2.").arg(shortened(word), ids.join(", "));
+    return QObject::tr("No strip named “%1”. Available: %2.").arg(shortened(word), ids.join(", "));
 }
 
 Spot stageOf(Session& s, const QString& word) {
@@ -53,7 +53,7 @@ Spot stageOf(Session& s, const QString& word) {
     if (out.stage != nullptr) return out;
     QStringList ids;
     for (const auto& stage : all) ids << QString::fromStdString(stage.id);
-    out.why = QObject::tr("There is no stage \"%1\". There are: %2.").arg(shortened(name), ids.join(", "));
+    out.why = QObject::tr("No stage named “%1”. Available: %2.").arg(shortened(name), ids.join(", "));
     return out;
 }
 
@@ -71,7 +71,7 @@ Place placeOf(Session& s, const QString& words) {
             {},
             0,
             {},
-            QObject::tr("%1 has no value \"%2\". There are: %3.")
+            QObject::tr("%1 has no parameter “%2”. Available: %3.")
                 .arg(QString::fromStdString(at.stage->id), shortened(name), ids.join(", "))};
 }
 

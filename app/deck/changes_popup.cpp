@@ -18,29 +18,29 @@ std::pair<QString, QString> changeWords(const Difference& d, const ChainModel& s
     const auto tr = [](const char* text) { return ChangesPopup::tr(text); };
     switch (d.what) {
         case What::bypassed:
-            return {tr("bypassed"), tr("saved at work")};
+            return {tr("bypassed"), tr("was on")};
         case What::enabled:
-            return {tr("at work"), tr("saved bypassed")};
+            return {tr("on"), tr("was bypassed")};
         case What::added:
             return {tr("new"), {}};
         case What::removed:
             return {tr("removed"), {}};
         case What::moved:
-            return {tr("stands elsewhere"), {}};
+            return {tr("moved"), {}};
         case What::renamed:
-            return {tr("has another name"), {}};
+            return {tr("renamed"), {}};
         case What::taught:
-            return {tr("was taught another room"), {}};
+            return {tr("new noise profile"), {}};
         case What::keyed:
-            return {tr("listens to another strip"), {}};
+            return {tr("sidechain changed"), {}};
         case What::strip_added:
-            return {tr("a new strip"), {}};
+            return {tr("added"), {}};
         case What::strip_removed:
-            return {tr("strip removed"), {}};
+            return {tr("removed"), {}};
         case What::strip_moved:
-            return {tr("stand in another order"), {}};
+            return {tr("order changed"), {}};
         case What::distance:
-            return {tr("another wanted distance"), {}};
+            return {tr("loudness target changed"), {}};
         case What::strip_set:
             return {tr("name, colour, fader or mute"), {}};
         case What::value:
@@ -50,7 +50,7 @@ std::pair<QString, QString> changeWords(const Difference& d, const ChainModel& s
     const auto shown = [&](double value) { return QString::fromStdString(format_value(p, value)); };
     QString name = text(p.title);
     if (!p.group.empty()) name = text(p.group) + ' ' + name;
-    return {name + ' ' + shown(d.now), tr("saved %1").arg(shown(d.saved))};
+    return {name + ' ' + shown(d.now), tr("was %1").arg(shown(d.saved))};
 }
 
 ChangesPopup::ChangesPopup(Actions& actions, QWidget* parent)
@@ -73,10 +73,9 @@ ChangesPopup::ChangesPopup(Actions& actions, QWidget* parent)
         });
         foot->addWidget(b);
     };
-    add("changes_keep", tr("Keep them"), tr("Save the scene as it is now"), "save");
-    add("changes_back", tr("Take all back"), tr("The scene as it was saved; can be undone"), "scene-back");
-    add("changes_new", tr("As new scene"), tr("Save them under a new name; this scene stays as it was"),
-        "save-as");
+    add("changes_keep", tr("Save"), tr("Save these changes to the scene"), "save");
+    add("changes_back", tr("Revert all"), tr("Return to the saved scene (can be undone)"), "revert-scene");
+    add("changes_new", tr("Save as…"), tr("Save as a new scene and leave this one unchanged"), "save-as");
     foot->addStretch(1);
     column()->addLayout(foot);
     connect(&actions_.session().desk(), &DeskModel::changed, this, &ChangesPopup::refresh);
@@ -87,7 +86,7 @@ void ChangesPopup::refresh() {
     empty(*list_);
     Session& session = actions_.session();
     const auto all = session.shelf().changes();
-    title_->setText(tr("\"%1\" as it is now").arg(QString::fromStdString(session.desk().name())));
+    title_->setText(tr("Unsaved changes to “%1”").arg(QString::fromStdString(session.desk().name())));
     if (all.empty()) {
         close();
         return;
@@ -113,9 +112,9 @@ void ChangesPopup::refresh() {
         put(now, 1, Words::Ink::text);
         put(saved, 2, Words::Ink::muted);
         if (d.what == What::value || d.what == What::bypassed || d.what == What::enabled) {
-            auto* back = new FlatButton(tr("Back"), this);
+            auto* back = new FlatButton(tr("Revert"), this);
             back->setObjectName(QStringLiteral("back_%1").arg(row));
-            back->setAccessibleName(tr("Take back: %1 %2").arg(QString::fromStdString(d.title), now));
+            back->setAccessibleName(tr("Revert: %1 %2").arg(QString::fromStdString(d.title), now));
             connect(back, &FlatButton::clicked, this, [&session, d] {
                 Session* strip = session.desk().find(d.strip);
                 if (strip == nullptr) return;

@@ -1,6 +1,7 @@
 #include "deck/characters_button.h"
 
 #include <QHBoxLayout>
+#include <utility>
 
 #include "actions/actions.h"
 #include "deck/characters_popup.h"
@@ -34,15 +35,20 @@ CharactersButton::CharactersButton(Actions& actions, QWidget* parent)
 
 void CharactersButton::mark() {
     const QString name = QString::fromStdString(actions_.session().desk().voice().strip().character());
-    button_->setText(name);
+    button_->setText(name.isEmpty() && labelled_ ? tr("Characters") : name);
     button_->setChecked(!name.isEmpty());
     button_->setWeight(name.isEmpty() ? FlatButton::Weight::plain : FlatButton::Weight::raised);
     const Keys& keys = actions_.session().preferences().keys();
-    const QString off = keys.text("no-character");
-    setHint(button_, name.isEmpty()  ? keys.hint(tr("Characters, laid over the voice by a key"), "characters")
-                     : off.isEmpty() ? tr("%1 is laid over the voice").arg(name)
-                                     : tr("%1 is laid over the voice; %2 takes it off").arg(name, off));
+    const QString off = keys.text("character-off");
+    setHint(button_, name.isEmpty()  ? keys.hint(tr("Characters: effects for the whole voice"), "characters")
+                     : off.isEmpty() ? tr("Character on: %1").arg(name)
+                                     : tr("Character on: %1 (%2 turns it off)").arg(name, off));
     button_->updateGeometry();
+}
+
+void CharactersButton::setLabelled(bool labelled) {
+    if (labelled == std::exchange(labelled_, labelled)) return;
+    mark();
 }
 
 void CharactersButton::open() {

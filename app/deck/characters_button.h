@@ -15,11 +15,14 @@ class CharactersButton final : public QWidget {
     explicit CharactersButton(Actions& actions, QWidget* parent = nullptr);
     /// The list of them.
     void open();
+    /// Whether its name stands beside the sign while no character is on.
+    void setLabelled(bool labelled);
 
   private:
     void mark();
     Actions& actions_;
     FlatButton* button_;
+    bool labelled_ = false;
 };
 
 }  // namespace reed::ui

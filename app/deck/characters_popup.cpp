@@ -25,14 +25,14 @@ CharactersPopup::CharactersPopup(Actions& actions, QWidget* parent)
     setFixedWidth(kWidth);
     addWords(Words::Ink::text, 16, true, tr("Characters"));
     addWords(Words::Ink::muted, 12, false,
-             tr("Laid over the chain, before its lid, faded in and out. None makes you louder."));
+             tr("Applied after your chain, before its limiter. Never makes you louder."));
     rows_ = new QGridLayout;
     rows_->setHorizontalSpacing(10);
     rows_->setVerticalSpacing(4);
     rows_->setColumnStretch(1, 1);
     column()->addLayout(rows_);
     auto* foot = new QHBoxLayout;
-    auto* keep = new FlatButton(tr("Keep stages as a character ..."), this);
+    auto* keep = new FlatButton(tr("Save stages as character…"), this);
     keep->setObjectName("character_keep");
     keep->setWeight(FlatButton::Weight::raised);
     // Over this one, which then shows what was kept.
@@ -40,12 +40,12 @@ CharactersPopup::CharactersPopup(Actions& actions, QWidget* parent)
             [this, keep] { (new KeepCharacter(actions_, this))->openBelow(*keep); });
     foot->addWidget(keep);
     foot->addStretch(1);
-    auto* keys = new FlatButton(tr("Keys ..."), this);
+    auto* keys = new FlatButton(tr("Shortcuts…"), this);
     keys->setObjectName("character_keys");
-    setHint(keys, tr("A key for each, to press or to hold"));
+    setHint(keys, tr("Assign shortcuts to press or hold"));
     connect(keys, &FlatButton::clicked, this, [this] {
         close();
-        actions_.act("keys");
+        actions_.act("shortcuts");
     });
     foot->addWidget(keys);
     column()->addLayout(foot);
@@ -90,12 +90,12 @@ void CharactersPopup::rebuild() {
         };
         if (c.delay > 5.0)
             setHint(aside(2, tr("+%1 ms").arg(c.delay, 0, 'f', 0)),
-                    tr("So much later is the voice meanwhile"));
+                    tr("Added latency while the character is on"));
         aside(3, session.preferences().keys().text(slotOf(c.name)));
         auto* more = new FlatButton({}, this);
         more->setObjectName("character_more_" + c.name);
         more->setIconName("more");
-        more->setAccessibleName(tr("More about %1").arg(c.name));
+        more->setAccessibleName(tr("More options for %1").arg(c.name));
         connect(more, &FlatButton::clicked, this, [this, name = c.name, more] { openMore(name, *more); });
         rows_->addWidget(more, row, 4);
         ++row;
@@ -116,7 +116,7 @@ void CharactersPopup::openMore(const QString& name, const QWidget& at) {
     auto* menu = new QMenu(this);
     menu->setObjectName("character_menu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    menu->addAction(tr("Put its stages into the chain, to look at and tune"), this, [this, &session, name] {
+    menu->addAction(tr("Insert its stages into the chain"), this, [this, &session, name] {
         if (const CharacterEntry* taken = session.characters().find(name)) {
             ChainModel& voice = session.desk().voice().strip();
             voice.setCharacter({});  // else it would be heard twice
@@ -130,10 +130,10 @@ void CharactersPopup::openMore(const QString& name, const QWidget& at) {
 }
 
 KeepCharacter::KeepCharacter(Actions& actions, QWidget* parent)
-    : Panel("keep_character", tr("Keep stages as a character"), parent), actions_(actions) {
+    : Panel("keep_character", tr("Save stages as a character"), parent), actions_(actions) {
     setFixedWidth(kWidth);
-    addWords(Words::Ink::text, 16, true, tr("Keep stages as a character"));
-    addWords(Words::Ink::muted, 12, false, tr("Which stages of the chain it is made of"));
+    addWords(Words::Ink::text, 16, true, tr("Save stages as a character"));
+    addWords(Words::Ink::muted, 12, false, tr("Stages to include"));
     auto* grid = new QGridLayout;
     grid->setSpacing(6);
     int n = 0;
@@ -151,10 +151,10 @@ KeepCharacter::KeepCharacter(Actions& actions, QWidget* parent)
         ++n;
     }
     column()->addLayout(grid);
-    name_ = addField("character_name", tr("Name of the character"), [this] { keep(); });
+    name_ = addField("character_name", tr("Character name"), [this] { keep(); });
     name_->setMaxLength(static_cast<int>(kMaxSceneName));
-    note_ = addField("character_note", tr("What it is for"), [this] { keep(); });
-    auto* done = new FlatButton(tr("Keep"), this);
+    note_ = addField("character_note", tr("Description"), [this] { keep(); });
+    auto* done = new FlatButton(tr("Save"), this);
     done->setObjectName("character_done");
     done->setWeight(FlatButton::Weight::raised);
     connect(done, &FlatButton::clicked, this, &KeepCharacter::keep);

@@ -31,9 +31,9 @@ constexpr double kQuietest = -50.0;
 FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
     setObjectName("feed_panel");
     setAttribute(Qt::WA_OpaquePaintEvent);
-    setAccessibleName(tr("Feed"));
-    restart_ = new FlatButton(tr("Start anew"), this);
-    setHint(restart_, tr("Measure loudness, true peak and levels from now on"));
+    setAccessibleName(tr("Output"));
+    restart_ = new FlatButton(tr("Reset"), this);
+    setHint(restart_, tr("Restart the loudness, true peak and level measurements"));
     restart_->setObjectName("restart_button");
     connect(restart_, &FlatButton::clicked, this, [this] {
         session_.readings().restart();
@@ -52,11 +52,11 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     target_ = new FlatButton({}, this);
     target_->setObjectName("target_button");
     target_->setFont(ui::font(12));
-    setHint(target_, tr("Where the loudness of the feed shall be. Click for another mark"));
+    setHint(target_, tr("Loudness target. Click to change it."));
     connect(target_, &FlatButton::clicked, this, &FeedPanel::chooseTarget);
     const auto show_target = [this] {
         target_->setText(tr("%1 LUFS").arg(session_.preferences().target()));
-        target_->setAccessibleName(tr("Mark of the loudness: %1").arg(target_->text()));
+        target_->setAccessibleName(tr("Loudness target: %1").arg(target_->text()));
         showVerdict();
         update();
     };
@@ -70,19 +70,20 @@ FeedPanel::FeedPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     });
     const auto hints = [this] {
         const QString undo = session_.preferences().keys().text("undo");
-        setHint(apply_, undo.isEmpty() ? tr("The first thing to turn")
-                                       : tr("The first thing to turn. %1 takes it back").arg(undo));
-        const QString key = session_.preferences().keys().text("headphones");
-        setHint(monitor_, key.isEmpty() ? tr("What the headphones get")
-                                        : tr("What the headphones get (%1: on and off)").arg(key));
+        setHint(apply_, undo.isEmpty() ? tr("Apply the suggested change")
+                                       : tr("Apply the suggested change (%1 undoes it)").arg(undo));
+        const QString key = session_.preferences().keys().text("toggle-headphones");
+        setHint(monitor_, key.isEmpty() ? tr("Choose what you hear in the headphones")
+                                        : tr("Choose what you hear in the headphones (%1: on/off)").arg(key));
     };
     connect(&session_.preferences().keys(), &Keys::changed, this, hints);
     hints();
     const auto show_monitor = [this] {
-        const QString words[] = {tr("Off"), tr("Feed"), tr("Plain mic"), tr("Taken away"), tr("One stage")};
+        const QString words[] = {tr("Off"), tr("Output"), tr("Unprocessed mic"), tr("Removed signal"),
+                                 tr("After one stage")};
         const auto source = session_.monitoring().settings().source;
         monitor_->setText(words[static_cast<int>(source)]);
-        monitor_->setAccessibleName(tr("Monitor: %1").arg(monitor_->text()));
+        monitor_->setAccessibleName(tr("Headphones: %1").arg(monitor_->text()));
         monitor_->setCheckable(true);
         monitor_->setChecked(source != MonitorSource::off);
         placeButtons();
@@ -138,9 +139,9 @@ void FeedPanel::chooseTarget() {
     menu->setAttribute(Qt::WA_DeleteOnClose);
     // -23 is EBU R 128; the others are common practice, no source.
     const std::pair<double, QString> marks[] = {{-14.0, tr("-14 LUFS, loud")},
-                                                {-16.0, tr("-16 LUFS, usual for talk")},
+                                                {-16.0, tr("-16 LUFS, typical for speech")},
                                                 {-18.0, tr("-18 LUFS, calm talk")},
-                                                {-20.0, tr("-20 LUFS, under loud games")},
+                                                {-20.0, tr("-20 LUFS, quieter, for loud games")},
                                                 {-23.0, tr("-23 LUFS, broadcast (EBU R 128)")}};
     bool among = false;
     const auto add = [&](double lufs, const QString& words) {
@@ -151,11 +152,11 @@ void FeedPanel::chooseTarget() {
     };
     for (const auto& [lufs, words] : marks) add(lufs, words);
     if (!among) add(session_.preferences().target(), tr("%1 LUFS").arg(session_.preferences().target()));
-    menu->addAction(tr("Another ..."), this, [this] {
+    menu->addAction(tr("Custom…"), this, [this] {
         bool taken = false;
         const double wanted =
             QInputDialog::getDouble(this, tr("Dusky Reed"),
-                                    tr("Loudness of the feed in LUFS, %1 to %2:")
+                                    tr("Loudness target in LUFS (%1 to %2):")
                                         .arg(Preferences::kLeastTarget)
                                         .arg(Preferences::kMostTarget),
                                     session_.preferences().target(), Preferences::kLeastTarget,
@@ -187,7 +188,7 @@ void FeedPanel::paintEvent(QPaintEvent*) {
     paintPanelGround(p, *this);
     p.setPen(t.text);
     p.setFont(ui::font(18, true));
-    p.drawText(QRectF(18, 10, 160, 26), Qt::AlignLeft | Qt::AlignVCenter, tr("Feed"));
+    p.drawText(QRectF(18, 10, 160, 26), Qt::AlignLeft | Qt::AlignVCenter, tr("Output"));
 
     const double third = (width() - 36) / 3.0;
     const auto figure = [&](int column, const QString& value, const QString& unit, const QString& what,
@@ -205,8 +206,9 @@ void FeedPanel::paintEvent(QPaintEvent*) {
     const auto peak = session_.feed().true_peak;
     const bool hot = peak && *peak > -0.9;
     figure(0, short_term_.isEmpty() ? "--" : short_term_, tr("LUFS"), tr("last 3 s"), false);
-    figure(1, integrated_.isEmpty() ? "--" : integrated_, tr("LUFS"), tr("since start"), false);
-    figure(2, peak_.isEmpty() ? "--" : peak_, tr("dBTP"), hot ? tr("true peak, over") : tr("true peak"), hot);
+    figure(1, integrated_.isEmpty() ? "--" : integrated_, tr("LUFS"), tr("since reset"), false);
+    figure(2, peak_.isEmpty() ? "--" : peak_, tr("dBTP"), hot ? tr("true peak too high") : tr("true peak"),
+           hot);
 
     const QRectF track(18, 92, width() - 36, 10);
     p.setPen(Qt::NoPen);
@@ -217,10 +219,9 @@ void FeedPanel::paintEvent(QPaintEvent*) {
         p.setFont(ui::font(14, true));
         p.setPen(session_.muted() ? t.ember : t.marsh);
         p.drawText(QRectF(18, 104, width() - 36, 18), Qt::AlignCenter,
-                   session_.muted() ? tr("Muted: nothing goes out")
-                   : session_.desk().count(StripRole::voice) > 1
-                       ? tr("A take is looping: only this voice is silent")
-                       : session_.takes().silenceText());
+                   session_.muted()                              ? tr("Muted: no output")
+                   : session_.desk().count(StripRole::voice) > 1 ? tr("Take looping: this voice is muted")
+                                                                 : session_.takes().silenceText());
         return;
     }
     if (bar_ > kQuietest) {

@@ -23,9 +23,9 @@ QString dbfs(double level) {
 }  // namespace
 
 FitPopup::FitPopup(Actions& actions, QWidget* parent)
-    : Panel("fit_popup", tr("Fit the scene to this voice and room"), parent), actions_(actions) {
+    : Panel("fit_popup", tr("Adapt the scene to this voice and room"), parent), actions_(actions) {
     setFixedWidth(kWidth);
-    addWords(Words::Ink::text, 16, true, tr("Fit to this voice and room"));
+    addWords(Words::Ink::text, 16, true, tr("Adapt to this voice and room"));
     state_ = addWords(Words::Ink::muted, 14);
     state_->setObjectName("fit_state");
     state_->setWordWrap(true);
@@ -35,13 +35,13 @@ FitPopup::FitPopup(Actions& actions, QWidget* parent)
     column()->addLayout(list_);
     auto* foot = new QHBoxLayout;
     foot->setSpacing(8);
-    all_ = new FlatButton(tr("Make all of them"), this);
+    all_ = new FlatButton(tr("Apply all"), this);
     all_->setObjectName("fit_all");
     all_->setWeight(FlatButton::Weight::raised);
-    setHint(all_, tr("All of them as one step, which Ctrl+Z undoes"));
-    keep_ = new FlatButton(tr("It is right as it is"), this);
+    setHint(all_, tr("Apply all changes as one undo step"));
+    keep_ = new FlatButton(tr("Keep as is"), this);
     keep_->setObjectName("fit_keep");
-    setHint(keep_, tr("Goes by the levels that are here from now on, with the settings as they are"));
+    setHint(keep_, tr("Keep these settings and store the current levels as the scene's reference"));
     FitModel& model = actions_.session().fit();
     connect(all_, &FlatButton::clicked, this, [this, &model] {
         model.apply();
@@ -58,7 +58,7 @@ FitPopup::FitPopup(Actions& actions, QWidget* parent)
     connect(&model, &FitModel::found, this, &FitPopup::refresh);
     connect(&model, &FitModel::failed, this, &FitPopup::tell);
     connect(&model, &FitModel::progressed, this,
-            [this](int percent) { tell(tr("Listening to what you said last: %1 %").arg(percent)); });
+            [this](int percent) { tell(tr("Analysing recent speech: %1%").arg(percent)); });
     all_->hide();
     tell(tr("Listening to what you said last"));
     model.look();
@@ -77,13 +77,13 @@ void FitPopup::refresh() {
     const Session* strip = actions_.session().desk().find(model.strip());
     if (strip == nullptr) return;
     QString words =
-        tr("Made for a voice at %1 in a room at %2 dBFS. Yours comes at %3, in a room at %4.")
+        tr("Tuned for speech at %1 dBFS and noise at %2 dBFS. Yours: speech %3 dBFS, noise %4 dBFS.")
             .arg(dbfs(fit.made.usual), dbfs(fit.made.room), dbfs(fit.here.usual), dbfs(fit.here.room));
-    if (fit.changes.empty()) words += ' ' + tr("It fits as it is.");
+    if (fit.changes.empty()) words += ' ' + tr("No changes needed.");
     for (const std::string& id : fit.taught_elsewhere) {
         const StageSpec* s = strip->strip().stage(id);
         if (s != nullptr)
-            words += ' ' + tr("%1 was taught another room: teach it this one.")
+            words += ' ' + tr("%1 uses a noise profile from another room. Learn it again.")
                                .arg(QString::fromStdString(s->shown_title()));
     }
     int row = 0;
@@ -101,11 +101,11 @@ void FitPopup::refresh() {
                                           : tr("Fader");
         auto* what = new Words(Words::Ink::text, this);
         what->setFont(ui::font(14));
-        what->setText(tr("%1 %2, was %3").arg(name, shown(c.to), shown(c.from)));
+        what->setText(tr("%1: %3 → %2").arg(name, shown(c.to), shown(c.from)));
         list_->addWidget(what, row, 0);
-        auto* one = new FlatButton(tr("Make it"), this);
+        auto* one = new FlatButton(tr("Apply"), this);
         one->setObjectName(QStringLiteral("fit_%1").arg(i));
-        one->setAccessibleName(tr("Make it: %1").arg(what->text()));
+        one->setAccessibleName(tr("Apply: %1").arg(what->text()));
         connect(one, &FlatButton::clicked, this, [this, i, &model, last = fit.changes.size() == 1] {
             model.apply(i);
             if (last) close();

@@ -26,19 +26,19 @@ InputMenu::InputMenu(Session& session, QWidget* parent) : QMenu(parent), session
     const DeviceChoice now = session_.devices().input();
     if (session_.seat().role() == StripRole::programme) {
         const QString mic = QString::fromStdString(session_.devices().audio().mic_title);
-        add(asMenuText(tr("What other programs play into \"%1 %2\"").arg(mic, session_.stripName())),
+        add(asMenuText(tr("Audio that apps play into “%1 %2”").arg(mic, session_.stripName())),
             session_.devices().ownOutput());
         addPrograms(this, session_);
         addSeparator();
     }
     add(tr("Simulated room"), {DeviceKind::simulated_room, ""});
     if (now.kind == DeviceKind::sound_file) add(asMenuText(session_.devices().inputTitle()), now);
-    addAction(tr("Sound file ..."), this, &InputMenu::fileWanted);
+    addAction(tr("Audio file…"), this, &InputMenu::fileWanted);
     addSeparator();
     addMicrophones();
     addChannels();
     addSeparator();
-    QAction* two = addAction(tr("Two channels"), &session_, [devices = &session_.devices()] {
+    QAction* two = addAction(tr("Stereo"), &session_, [devices = &session_.devices()] {
         AudioSettings next = devices->audio();
         next.channels = next.channels == 1 ? 2 : 1;
         devices->setAudio(next);
@@ -46,11 +46,11 @@ InputMenu::InputMenu(Session& session, QWidget* parent) : QMenu(parent), session
     two->setCheckable(true);
     two->setChecked(session_.devices().audio().channels == 2);
     addOffers();
-    addAction(tr("Name of the virtual microphone: %1 ...")
-                  .arg(QString::fromStdString(session_.devices().audio().mic_title)),
-              this, &InputMenu::micNameWanted);
+    addAction(
+        tr("Virtual microphone name: %1…").arg(QString::fromStdString(session_.devices().audio().mic_title)),
+        this, &InputMenu::micNameWanted);
     QAction* standard =
-        addAction(tr("Make it the default microphone"), &session_.devices(), &Devices::makeDefaultMicrophone);
+        addAction(tr("Set as default microphone"), &session_.devices(), &Devices::makeDefaultMicrophone);
     standard->setEnabled(session_.devices().picture().virtual_microphone);
 }
 
@@ -58,19 +58,19 @@ QAction* InputMenu::add(const QString& title, const DeviceChoice& choice) {
     QAction* a =
         addAction(title, &session_, [devices = &session_.devices(), choice] { devices->setInput(choice); });
     a->setCheckable(true);
-    a->setChecked(session_.devices().input() == choice);
+    a->setChecked(!session_.devices().unchosen() && session_.devices().input() == choice);
     return a;
 }
 
 void InputMenu::addMicrophones() {
     const PipeWirePicture& known = session_.devices().picture();
     if (known.sources.empty()) {
-        QAction* none = addAction(known.connected ? tr("No microphone: PipeWire knows none")
-                                                  : tr("No microphone: PipeWire is not running"));
+        QAction* none = addAction(known.connected ? tr("No microphones found")
+                                                  : tr("No microphones: PipeWire isn't running"));
         none->setEnabled(false);
         return;
     }
-    QAction* say = addAction(tr("Speak: the line under the right one moves"));
+    QAction* say = addAction(tr("Speak: the level bar of your microphone moves"));
     say->setEnabled(false);
     add(tr("Default microphone"), {DeviceKind::pipewire, ""});
     for (const auto& m : known.sources) {
@@ -86,7 +86,7 @@ void InputMenu::addMicrophones() {
 void InputMenu::addChannels() {
     const PipeWireNode* now = session_.devices().microphone();
     if (now == nullptr || now->channels.size() < 2) return;
-    QMenu* channels = addMenu(tr("One channel of it"));
+    QMenu* channels = addMenu(tr("Use one channel"));
     channels->setObjectName("channel_menu");
     const auto entry = [&](const QString& title, int channel) {
         const DeviceChoice choice{DeviceKind::pipewire, now->name, channel};
@@ -97,7 +97,7 @@ void InputMenu::addChannels() {
     };
     entry(tr("All channels"), 0);
     for (size_t i = 0; i < now->channels.size(); ++i)
-        entry(tr("Only channel %1 (%2)").arg(i + 1).arg(QString::fromStdString(now->channels[i])),
+        entry(tr("Channel %1 (%2)").arg(i + 1).arg(QString::fromStdString(now->channels[i])),
               static_cast<int>(i) + 1);
 }
 
@@ -107,12 +107,12 @@ void InputMenu::addOffers() {
     if (session_.seat().role() != StripRole::voice || devices->microphone() == nullptr) return;
     const QString mic = QString::fromStdString(devices->audio().mic_title);
     QAction* own =
-        addAction(asMenuText(tr("Also a microphone of its own, \"%1: %2\"").arg(mic, session_.stripName())),
+        addAction(asMenuText(tr("Add as separate microphone “%1: %2”").arg(mic, session_.stripName())),
                   devices, [devices] { devices->setOffered(!devices->offered(), devices->plainOffered()); });
     own->setObjectName("offer_own");
     own->setCheckable(true);
     own->setChecked(devices->offered());
-    QAction* plain = addAction(tr("Also without the chain, as \"..., plain\""), devices, [devices] {
+    QAction* plain = addAction(tr("Add unprocessed as well, as “…, unprocessed”"), devices, [devices] {
         devices->setOffered(devices->offered(), !devices->plainOffered());
     });
     plain->setObjectName("offer_plain");
@@ -130,7 +130,7 @@ void InputMenu::follow() {
         const PipeWireNode* m = session_.devices().picture().source(row.name);
         // One that was pulled out can't be chosen any more.
         row.action->setEnabled(m != nullptr);
-        const QString words = m != nullptr ? session_.microphones().words(*m) : tr("gone");
+        const QString words = m != nullptr ? session_.microphones().words(*m) : tr("disconnected");
         row.action->setText(row.title + "\t" + words);
     }
     update();

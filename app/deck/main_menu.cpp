@@ -21,7 +21,7 @@ MainMenu::MainMenu(Actions& actions, QWidget* parent) : QMenu(parent), actions_(
     addLook();
     addSeparator();
     if (actions_.session().devices().picture().virtual_microphone) {
-        addAction(tr("Quit, and take the microphone away ..."), this, &MainMenu::quitWithoutMicrophoneWanted)
+        addAction(tr("Quit and remove the virtual microphone…"), this, &MainMenu::quitWithoutMicrophoneWanted)
             ->setObjectName("quit_without_microphone");
     }
     actions_.entry(this, "quit");
@@ -30,9 +30,9 @@ MainMenu::MainMenu(Actions& actions, QWidget* parent) : QMenu(parent), actions_(
 void MainMenu::addStrips() {
     const DeskModel& desk = actions_.session().desk();
     actions_.entry(this, "add-voice");
-    actions_.entry(this, "add-programme");
+    actions_.entry(this, "add-app-audio");
     if (desk.strips().size() > 1) actions_.entry(this, "remove-strip");
-    if (desk.canBringBack()) actions_.entry(this, "bring-back");
+    if (desk.canBringBack()) actions_.entry(this, "restore-strip");
 }
 
 void MainMenu::addLevels() {
@@ -47,10 +47,10 @@ void MainMenu::addLevels() {
         a->setCheckable(true);
         a->setChecked(session->readings().window() == seconds);
     };
-    entry(tr("Levels over the last 3 s"), 3.0);
+    entry(tr("Measure levels over 3 s"), 3.0);
     entry(tr("Levels over the last 10 s"), 10.0);
     entry(tr("Levels over the last 30 s"), 30.0);
-    entry(tr("Levels since now (10 min at most)"), Readings::kSinceReset);
+    entry(tr("Measure levels since reset (up to 10 min)"), Readings::kSinceReset);
 }
 
 void MainMenu::addKeys() {
@@ -61,14 +61,13 @@ void MainMenu::addKeys() {
         a->setChecked(preferences->talkKey() == mode);
     };
     const QString set = preferences->keys().text("talk");
-    const QString key = set.isEmpty() ? tr("the talk key") : set;
-    talk(tr("Mute and unmute by %1").arg(key), Preferences::TalkKey::toggles);
+    const QString key = set.isEmpty() ? tr("the talk shortcut") : set;
+    talk(tr("Press %1 to mute or unmute").arg(key), Preferences::TalkKey::toggles);
     talk(tr("Hold %1 to talk").arg(key), Preferences::TalkKey::talks);
     talk(tr("Hold %1 to mute").arg(key), Preferences::TalkKey::mutes);
-    actions_.entry(this, "keys");
-    addAction(tr("Keys that work in every window ..."), this, &MainMenu::desktopKeysWanted)
-        ->setObjectName("desktop_keys");
-    actions_.entry(this, "headphones");
+    actions_.entry(this, "shortcuts");
+    addAction(tr("Global shortcuts…"), this, &MainMenu::desktopKeysWanted)->setObjectName("desktop_keys");
+    actions_.entry(this, "toggle-headphones");
 }
 
 void MainMenu::addLook() {
@@ -78,7 +77,7 @@ void MainMenu::addLook() {
         a->setCheckable(true);
         a->setChecked(theme().name == name);
     };
-    actions_.entry(this, "small-window");
+    actions_.entry(this, "compact-window");
     look(tr("Dusk (dark)"), "dusk");
     look(tr("Dawn (light)"), "dawn");
 }

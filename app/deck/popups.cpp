@@ -19,12 +19,11 @@ namespace {
 
 constexpr int kBlocks[] = {64, 128, 256, 512, 1024};
 constexpr Parameter kBalance = parameter::number(
-    "heard_balance", "Sound against voices", Unit::decibel, -Monitoring::kMostBalance,
-    Monitoring::kMostBalance, 0.0, Scale::linear,
-    "In your headphones alone: to the right the voices are lower, to the left what other programs play.");
+    "heard_balance", "Voice/app balance", Unit::decibel, -Monitoring::kMostBalance, Monitoring::kMostBalance,
+    0.0, Scale::linear, "Headphones only. Left: more voice. Right: more app audio.");
 constexpr Parameter kTogether =
-    parameter::toggle("heard_together", "One volume for all strips", false,
-                      "The volume in the headphones of one strip turns those of the others as far.");
+    parameter::toggle("heard_together", "Link volumes", false,
+                      "Changing one strip's headphone volume changes all of them by the same amount.");
 constexpr int kRowHeight = 22, kHead = 46, kWidth = 380;
 
 QString ms(double v) {
@@ -36,16 +35,16 @@ QString ms(double v) {
 // --- monitor ---
 
 MonitorPopup::MonitorPopup(Session& session, QWidget* parent)
-    : Panel("monitor_popup", tr("Monitor"), parent), session_(session) {
+    : Panel("monitor_popup", tr("Headphones"), parent), session_(session) {
     setFixedWidth(kWidth);
     addWords(Words::Ink::text, 16, true, tr("Headphones"));
     auto* column = this->column();
     auto* line = new QHBoxLayout;
     line->setSpacing(6);
-    const QString names[] = {tr("Off"), tr("Feed"), tr("Plain mic"), tr("Taken away")};
-    const QString tips[] = {tr("Nothing is heard"), tr("What goes out"),
-                            tr("The microphone as it comes in, without delay of the chain"),
-                            tr("What the chain takes away: input minus feed")};
+    const QString names[] = {tr("Off"), tr("Output"), tr("Unprocessed mic"), tr("Removed signal")};
+    const QString tips[] = {tr("Headphones off"), tr("The processed signal"),
+                            tr("The microphone before the chain, without its latency"),
+                            tr("Input minus output: what the chain removes")};
     for (int i = 0; i < 4; ++i) {
         auto* b = new FlatButton(names[i], this);
         b->setObjectName(QString("monitor_%1").arg(i));
@@ -65,7 +64,7 @@ MonitorPopup::MonitorPopup(Session& session, QWidget* parent)
     sink_ = new FlatButton({}, this);
     sink_->setObjectName("monitor_sink");
     sink_->setWeight(FlatButton::Weight::raised);
-    setHint(sink_, tr("The output it is heard from"));
+    setHint(sink_, tr("Playback device"));
     connect(sink_, &FlatButton::clicked, this, &MonitorPopup::chooseSink);
     column->addWidget(sink_);
     auto* grid = new QGridLayout;
@@ -121,9 +120,9 @@ void MonitorPopup::refresh() {
     together_->setValue(session_.monitoring().together() ? 1.0 : 0.0);
     sink_->setText(session_.monitoring().sinkTitle());
     hint_->setText(s.source == MonitorSource::tap
-                       ? tr("Heard is the sound as it leaves one stage; H on the stage ends it.")
-                       : tr("Your own voice in your ears is only bearable with little delay: %1 here. Off "
-                            "once it is tuned.")
+                       ? tr("You hear the signal after one stage. Press H on that stage to stop.")
+                       : tr("Hearing your own voice is only comfortable at low latency (now %1). Turn this "
+                            "off after tuning.")
                              .arg(ms(session_.devices().totalDelayMs())));
 }
 
@@ -146,15 +145,15 @@ void MonitorPopup::chooseSink() {
 // --- delay and load ---
 
 DelayPopup::DelayPopup(Session& session, QWidget* parent)
-    : Panel("delay_popup", tr("Delay and load"), parent), session_(session) {
+    : Panel("delay_popup", tr("Latency and load"), parent), session_(session) {
     setFixedWidth(kWidth);
     for (const int block : kBlocks) {
         auto* b = new FlatButton(QString::number(1000.0 * block / 48000.0, 'f', 1), this);
         b->setObjectName(QString("block_%1").arg(block));
         b->setCheckable(true);
         b->setWeight(FlatButton::Weight::raised);
-        setHint(b, tr("Blocks of %1 frames").arg(block));
-        b->setAccessibleName(tr("Blocks of %1 ms").arg(1000.0 * block / 48000.0, 0, 'f', 1));
+        setHint(b, tr("Buffer size: %1 frames").arg(block));
+        b->setAccessibleName(tr("Buffer size: %1 ms").arg(1000.0 * block / 48000.0, 0, 'f', 1));
         connect(b, &FlatButton::clicked, this, [this, block] {
             AudioSettings next = session_.devices().audio();
             next.block = block;
@@ -176,7 +175,7 @@ std::vector<QStringList> DelayPopup::rows() const {
     const EngineFigures f = session_.figures();
     const double frame_ms = 1000.0 / session_.engine().format().sample_rate;
     out.push_back({tr("Device"), ms(session_.devices().status().delay_ms), {}});
-    out.push_back({tr("One block"), ms(f.block_frames * frame_ms), {}});
+    out.push_back({tr("Buffer"), ms(f.block_frames * frame_ms), {}});
     const auto& stages = session_.strip().chain().stages;
     const auto delays = session_.engine().chain().stage_latencies();
     for (size_t i = 0; i < stages.size(); ++i) {
@@ -184,13 +183,12 @@ std::vector<QStringList> DelayPopup::rows() const {
         out.push_back(
             {QString::fromStdString(stages[i].shown_title()),
              i < delays.size() ? ms(delays[i] * frame_ms) : QString(),
-             known ? tr("%1 %").arg(100.0 * session_.levels().stages[i].load, 0, 'f', 1) : QString()});
+             known ? tr("%1%").arg(100.0 * session_.levels().stages[i].load, 0, 'f', 1) : QString()});
     }
     if (const int later = session_.engine().chain().character_latency(); later > 0)
         out.push_back({QString::fromStdString(session_.strip().character()), ms(later * frame_ms), {}});
-    out.push_back(
-        {tr("All together"), ms(session_.devices().totalDelayMs()),
-         tr("%1 %, worst %2 %").arg(100.0 * f.load, 0, 'f', 1).arg(100.0 * f.worst_load, 0, 'f', 0)});
+    out.push_back({tr("Total"), ms(session_.devices().totalDelayMs()),
+                   tr("%1%, peak %2%").arg(100.0 * f.load, 0, 'f', 1).arg(100.0 * f.worst_load, 0, 'f', 0)});
     return out;
 }
 
@@ -208,11 +206,11 @@ void DelayPopup::place() {
 
 QString DelayPopup::dropoutWords() const {
     const auto& times = session_.devices().dropoutTimes();
-    if (times.empty()) return tr("No dropouts since the start.");
+    if (times.empty()) return tr("No dropouts since start");
     QStringList last;
     for (size_t i = times.size() > 4 ? times.size() - 4 : 0; i < times.size(); ++i)
         last << times[i].toString("hh:mm:ss");
-    return tr("%1 dropouts, the last at %2").arg(session_.devices().status().dropouts).arg(last.join(", "));
+    return tr("%1 dropouts, last at %2").arg(session_.devices().status().dropouts).arg(last.join(", "));
 }
 
 void DelayPopup::paintEvent(QPaintEvent* event) {
@@ -221,10 +219,10 @@ void DelayPopup::paintEvent(QPaintEvent* event) {
     QPainter p(this);
     p.setPen(t.text);
     p.setFont(ui::font(16, true));
-    p.drawText(QRectF(16, 12, 220, 24), Qt::AlignLeft | Qt::AlignVCenter, tr("Delay and load"));
+    p.drawText(QRectF(16, 12, 220, 24), Qt::AlignLeft | Qt::AlignVCenter, tr("Latency and load"));
     p.setFont(ui::font(12));
     p.setPen(t.muted);
-    p.drawText(QRectF(kWidth - 140, 14, 124, 20), Qt::AlignRight | Qt::AlignVCenter, tr("share of a core"));
+    p.drawText(QRectF(kWidth - 140, 14, 124, 20), Qt::AlignRight | Qt::AlignVCenter, tr("% of one core"));
     const auto all = rows();
     int y = kHead;
     for (size_t i = 0; i < all.size(); ++i) {
@@ -245,7 +243,8 @@ void DelayPopup::paintEvent(QPaintEvent* event) {
     p.drawLine(QPointF(16, y + 4), QPointF(kWidth - 16, y + 4));
     p.setPen(t.muted);
     p.setFont(ui::font(12));
-    p.drawText(QRectF(16, y + 10, 160, 18), Qt::AlignLeft | Qt::AlignVCenter, tr("Blocks in ms: low delay"));
+    p.drawText(QRectF(16, y + 10, 160, 18), Qt::AlignLeft | Qt::AlignVCenter,
+               tr("Buffer size in ms: low latency"));
     p.drawText(QRectF(kWidth - 176, y + 10, 160, 18), Qt::AlignRight | Qt::AlignVCenter, tr("safe"));
     p.drawText(QRectF(16, y + 72, kWidth - 32, 32), Qt::AlignLeft | Qt::AlignVCenter | Qt::TextWordWrap,
                dropoutWords());

@@ -8,7 +8,7 @@ namespace reed::ui {
 
 void addPrograms(QMenu* menu, Session& programme) {
     const auto& programs = programme.devices().picture().programs;
-    if (programs.empty()) menu->addAction(QObject::tr("No program plays sound now"))->setEnabled(false);
+    if (programs.empty()) menu->addAction(QObject::tr("No app is playing audio"))->setEnabled(false);
     for (const PlayingProgram& program : programs) {
         const bool here = program.into == programme.devices().input().target;
         QString words = QString::fromStdString(program.name);

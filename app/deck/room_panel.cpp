@@ -6,7 +6,7 @@
 #include <QVBoxLayout>
 #include <algorithm>
 
-#include "deck/input_trace.h"
+#include "deck/input_levels.h"
 #include "measure/findings.h"
 #include "session/microphones.h"
 #include "session/session.h"
@@ -17,10 +17,10 @@
 namespace reed::ui {
 namespace {
 
-constexpr Parameter kSystem = parameter::number(
-    "system_volume", "System", Unit::decibel, -60.0, 12.0, 0.0, Scale::linear,
-    "The microphone's volume in the system's sound settings. 0 dB gives it as it is; above it may become "
-    "noisy or clip before it comes here.");
+constexpr Parameter kSystem =
+    parameter::number("system_volume", "System volume", Unit::decibel, -60.0, 12.0, 0.0, Scale::linear,
+                      "Microphone volume in the system sound settings. 0 dB is unchanged; higher values can "
+                      "add noise or clipping.");
 constexpr int kSettles = 700;  // ms
 
 }  // namespace
@@ -72,8 +72,8 @@ RoomPanel::RoomPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
         else
             grid->addWidget(f, 1 + (c - 1) / 2, (c - 1) % 2);
     }
-    trace_ = new InputTrace(session_, this);
-    column->addWidget(trace_, 1);
+    levels_ = new InputLevels(session_, this);
+    column->addWidget(levels_, 1);
     column->addStretch(0);
     connect(&session_.devices(), &Devices::inputChanged, this, &RoomPanel::show);
     connect(&session_.devices(), &Devices::roomChanged, this, &RoomPanel::show);
@@ -91,7 +91,7 @@ void RoomPanel::show() {
         f->setVisible(room != nullptr);
         if (room != nullptr) f->setValue(room->get(static_cast<RoomControl>(c)));
     }
-    trace_->setVisible(room == nullptr);
+    levels_->setVisible(room == nullptr);
     updateAdvice();
 }
 
@@ -116,8 +116,8 @@ void RoomPanel::updateAdvice() {
         return advice_->show(FindingTone::neutral,
                              !output ? QString()
                              : here.isEmpty()
-                                 ? tr("No program plays here. Send one by the input's menu, top left.")
-                                 : tr("%1 plays here.").arg(here.join(", ")));
+                                 ? tr("No app is playing here. Use the input menu (top left) to send one.")
+                                 : tr("Playing here: %1").arg(here.join(", ")));
     }
     // What the system does to the microphone comes first: no advice about levels helps there.
     if (const QString trouble = session_.microphones().trouble(); !trouble.isEmpty())

@@ -7,7 +7,7 @@
 
 namespace reed::ui {
 
-class InputTrace;
+class InputLevels;
 class Session;
 class ValueField;
 class Words;
@@ -28,7 +28,7 @@ class RoomPanel final : public QWidget {
     Session& session_;
     Words* title_;
     Words* advice_;
-    InputTrace* trace_;
+    InputLevels* levels_;
     std::vector<ValueField*> fields_;
     ValueField* system_;
     QElapsedTimer turned_;  // since the system's volume was turned

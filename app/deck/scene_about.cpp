@@ -19,14 +19,14 @@ namespace {
 constexpr int kWidth = 400, kNoteHeight = 84, kFieldHeight = 32;
 
 constexpr Parameter kFade = parameter::number(
-    "fade", "Goes over in", Unit::milliseconds, 0.0, 1000.0 * kLongestFade, 1000.0 * Scene::kUsualFade,
+    "fade", "Transition time", Unit::milliseconds, 0.0, 1000.0 * kLongestFade, 1000.0 * Scene::kUsualFade,
     Scale::linear,
-    "How long its recall takes. Both chains run meanwhile, so a long one costs twice as much for that time.");
+    "Length of the cross-fade when this scene is recalled. CPU load doubles during the transition.");
 
 }  // namespace
 
 SceneAbout::SceneAbout(SceneShelf& shelf, const QString& name, QWidget* parent)
-    : Panel("scene_about", tr("About the scene %1").arg(name), parent), shelf_(shelf) {
+    : Panel("scene_about", tr("Properties of “%1”").arg(name), parent), shelf_(shelf) {
     setFixedWidth(kWidth);
     const SceneShelf::About now = shelf_.about();
     colour_ = now.colour;
@@ -42,10 +42,10 @@ SceneAbout::SceneAbout(SceneShelf& shelf, const QString& name, QWidget* parent)
     };
     note_ = new QPlainTextEdit(now.note, this);
     note_->setTabChangesFocus(true);
-    add(note_, tr("Note: which microphone, what to watch"), "about_note", tr("Note"), kNoteHeight);
+    add(note_, tr("Note, e.g. which microphone it is for"), "about_note", tr("Note"), kNoteHeight);
     group_ = new QLineEdit(now.group, this);
     group_->setMaxLength(static_cast<int>(kMaxSceneName));
-    add(group_, tr("Group: a word it is found by, with others"), "about_group", tr("Group"), kFieldHeight);
+    add(group_, tr("Group, e.g. “Evening shows”"), "about_group", tr("Group"), kFieldHeight);
     auto* row = new QHBoxLayout;
     row->setSpacing(2);
     for (int c = 0; c <= kStripColours; ++c) {

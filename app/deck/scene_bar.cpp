@@ -40,25 +40,25 @@ SceneBar::SceneBar(Actions& actions, QWidget* parent)
     connect(save_, &FlatButton::clicked, this, [this] { session_.shelf().save(); });
     changes_ = new FlatButton({}, this);
     changes_->setObjectName("changes_button");
-    setHint(changes_, tr("What differs from the saved scene"));
+    setHint(changes_, tr("Show unsaved changes"));
     connect(changes_, &FlatButton::clicked, this,
             [this] { (new ChangesPopup(actions_, this))->openBelow(*changes_); });
-    fit_ = new FlatButton(tr("Fit to you"), this);
+    fit_ = new FlatButton(tr("Adapt to my voice"), this);
     fit_->setObjectName("fit_button");
-    setHint(fit_, tr("Your voice or room is not the one this scene was made for: see what would fit it"));
+    setHint(fit_, tr("This scene was tuned for a different voice or room. Show suggested changes."));
     connect(fit_, &FlatButton::clicked, this, &SceneBar::openFit);
     connect(&session_.fit(), &FitModel::offChanged, this, &SceneBar::mark);
     menu_ = new FlatButton({}, this);
     menu_->setObjectName("scene_menu");
     menu_->setIconName("scenes");
     menu_->setAccessibleName(tr("Scenes"));
-    setHint(menu_, tr("Scenes: recall, save as, rename, remove"));
+    setHint(menu_, tr("Scene menu"));
     connect(menu_, &FlatButton::clicked, this, &SceneBar::openMenu);
     name_ = new QLineEdit(this);
     name_->setObjectName("scene_name");
     name_->setFont(ui::font(14));
     name_->setMaxLength(static_cast<int>(kMaxSceneName));
-    name_->setPlaceholderText(tr("Name of the scene, then Enter"));
+    name_->setPlaceholderText(tr("Scene name"));
     name_->setAccessibleName(tr("Name of the scene"));
     name_->installEventFilter(this);
     name_->hide();
@@ -85,9 +85,10 @@ SceneBar::SceneBar(Actions& actions, QWidget* parent)
 bool SceneBar::confirmReplacing(const QString& other) {
     Question ask(
         this, "replace_question",
-        tr("There is already a scene \"%1\". Replace it? It is kept in the folder \"removed\".").arg(other));
-    const QPushButton* replace = ask.addButton(tr("Replace it"), Question::AcceptRole);
-    ask.addButton(tr("Choose another name"), Question::RejectRole);
+        tr("A scene named “%1” already exists. Replace it? The old one is moved to the “removed” folder.")
+            .arg(other));
+    const QPushButton* replace = ask.addButton(tr("Replace"), Question::AcceptRole);
+    ask.addButton(tr("Cancel"), Question::RejectRole);
     ask.exec();
     return ask.clickedButton() == replace;
 }
@@ -181,16 +182,16 @@ void SceneBar::mark() {
     save_->setText(changed ? tr("Save") : session_.shelf().saving() ? tr("Saving") : tr("Saved"));
     save_->setEnabled(changed);
     setHint(save_,
-            changed
-                ? session_.preferences().keys().hint(
-                      tr("Save the changes to \"%1\"").arg(QString::fromStdString(session_.desk().name())),
-                      "save") +
-                      tr(". Until then they are kept for this session.")
-                : tr("\"%1\" is saved").arg(QString::fromStdString(session_.desk().name())));
+            changed ? session_.preferences().keys().hint(
+                          tr("Save the changes to “%1”").arg(QString::fromStdString(session_.desk().name())),
+                          "save") +
+                          tr(". Until then they are kept as unsaved changes.")
+                    : tr("“%1” is saved").arg(QString::fromStdString(session_.desk().name())));
     place();
 }
 
 void SceneBar::place() {
+    menu_->setText({});
     const int told = changes_->isVisibleTo(this) ? changes_->sizeHint().width() + 6 : 0;
     const int fits = fit_->isVisibleTo(this) ? fit_->sizeHint().width() + 6 : 0;
     const int tail = told + fits + save_->sizeHint().width() + 6 + menu_->sizeHint().width();
@@ -233,6 +234,10 @@ void SceneBar::place() {
         x += fits;
     }
     save_->setGeometry(x, 2, save_->sizeHint().width(), 32);
+    // The sign of the menu has a word beside it where nothing else needs the room.
+    menu_->setText(tr("Scenes"));
+    if (shown.size() < buttons_.size() || x + save_->width() + 6 + menu_->sizeHint().width() > width())
+        menu_->setText({});
     menu_->setGeometry(x + save_->width() + 6, 2, menu_->sizeHint().width(), 32);
 }
 
@@ -252,7 +257,7 @@ void SceneBar::openMenu() {
     connect(menu, &SceneMenu::rulesWanted, this, &SceneBar::openRules);
     connect(menu, &SceneMenu::filesWanted, this, [this] {
         importScenes(session_, window(),
-                     QFileDialog::getOpenFileNames(window(), tr("Take in scenes"), QDir::homePath(),
+                     QFileDialog::getOpenFileNames(window(), tr("Import scenes"), QDir::homePath(),
                                                    tr("Scenes (*.json *.zip)")));
     });
     connect(menu, &SceneMenu::exportWanted, this, &SceneBar::exportScenes);
@@ -276,8 +281,8 @@ void SceneBar::exportScenes(bool all) {
     const std::string& name = session_.desk().name();
     const QString stem = all ? tr("scenes.zip") : QString::fromStdString(scene_file_stem(name)) + ".json";
     const QString path = QFileDialog::getSaveFileName(
-        window(), all ? tr("Write all scenes into a zip") : tr("Write this scene into a file"),
-        QDir::home().filePath(stem), all ? tr("Zip (*.zip)") : tr("Scene (*.json)"));
+        window(), all ? tr("Export all scenes") : tr("Export scene"), QDir::home().filePath(stem),
+        all ? tr("Zip (*.zip)") : tr("Scene (*.json)"));
     if (path.isEmpty()) return;
     session_.shelf().exportTo(path, all ? std::vector<std::string>() : std::vector{name});
 }

@@ -52,8 +52,10 @@ Result<std::pair<SceneSide, SceneSide>> workOut(const StripSpec& work, const Str
 /// What a difference is, seen from both: of the one in work, and of the other.
 std::pair<QString, QString> bothWords(const Difference& d, const ChainModel& strip) {
     using What = Difference::What;
-    if (d.what == What::added || d.what == What::strip_added) return {SceneBeside::tr("only here"), {}};
-    if (d.what == What::removed || d.what == What::strip_removed) return {{}, SceneBeside::tr("only there")};
+    if (d.what == What::added || d.what == What::strip_added)
+        return {SceneBeside::tr("only in this scene"), {}};
+    if (d.what == What::removed || d.what == What::strip_removed)
+        return {{}, SceneBeside::tr("only in the other scene")};
     if (d.what != What::value) return {changeWords(d, strip).first, {}};
     if (strip.stage(d.stage) == nullptr) return {SceneBeside::tr("another value"), {}};
     const Parameter& p = strip.stage(d.stage)->stage_kind().parameters[d.row];
@@ -70,7 +72,7 @@ std::pair<QString, QString> bothWords(const Difference& d, const ChainModel& str
 BesidePicture::BesidePicture(QWidget* parent) : QWidget(parent) {
     setObjectName("beside_picture");
     setFixedHeight(kPictureHeight);
-    setAccessibleName(tr("Levels of both scenes, from the input to the feed"));
+    setAccessibleName(tr("Levels of both scenes, from input to output"));
 }
 
 void BesidePicture::show(const SceneSide& work, const SceneSide& other) {
@@ -83,7 +85,7 @@ void BesidePicture::show(const SceneSide& work, const SceneSide& other) {
                      .arg(out.voice, 0, 'f', 0)
                      .arg(out.peak, 0, 'f', 0);
     }
-    setAccessibleDescription(tr("In work: %1. Other: %2.").arg(words[0], words[1]));
+    setAccessibleDescription(tr("Current: %1. Other: %2.").arg(words[0], words[1]));
     update();
 }
 
@@ -173,13 +175,13 @@ void BesidePicture::paintEvent(QPaintEvent*) {
 // --- the panel ---
 
 SceneBeside::SceneBeside(Session& session, QWidget* parent)
-    : Panel("scene_beside", tr("Another scene beside the one in work"), parent), session_(session) {
+    : Panel("scene_beside", tr("Compare the current scene with another one"), parent), session_(session) {
     setFixedWidth(kWidth);
     auto* head = new QHBoxLayout;
     head->setSpacing(10);
     auto* title = new Words(Words::Ink::text, this);
     title->setFont(ui::font(16, true));
-    title->setText(tr("\"%1\" beside").arg(QString::fromStdString(session_.desk().name())));
+    title->setText(tr("Compare “%1” with").arg(QString::fromStdString(session_.desk().name())));
     head->addWidget(title);
     which_ = new QComboBox(this);
     which_->setObjectName("beside_which");
@@ -202,7 +204,8 @@ SceneBeside::SceneBeside(Session& session, QWidget* parent)
     connect(which_, &QComboBox::currentIndexChanged, this, &SceneBeside::choose);
     connect(this, &SceneBeside::progressed, this, [this](int percent) {
         // What was cancelled may still be on its way.
-        if (end_ && !picture_->shown()) tell(tr("Both listen to what you said last: %1 %").arg(percent));
+        if (end_ && !picture_->shown())
+            tell(tr("Processing recent speech through both scenes: %1%").arg(percent));
     });
     choose();
 }
@@ -220,7 +223,7 @@ void SceneBeside::choose() {
     if (end_) *end_ = true;
     const Scene* found = session_.shelf().find(which_->currentText().toStdString());
     if (found == nullptr) {
-        tell(tr("There is no other scene yet."));
+        tell(tr("No other scenes yet."));
         return;
     }
     const Scene other = *found;
@@ -238,7 +241,7 @@ void SceneBeside::choose() {
     }
     end_ = std::make_shared<std::atomic<bool>>(false);
     picture_->clear();
-    tell(tr("Both listen to what you said last"));
+    tell(tr("Processing recent speech through both scenes"));
     const auto progress = [this, end = end_, last = -1](double part) mutable {
         if (*end) return false;
         if (const int percent = static_cast<int>(100.0 * part); percent != last) {
@@ -263,9 +266,7 @@ void SceneBeside::showSides(const SceneSide& work, const SceneSide& other) {
     const auto lufs = [](const SceneSide& s) {
         return s.lufs ? QString::number(*s.lufs, 'f', 1) : tr("unknown");
     };
-    tell(tr("What you said last, through both: solid and filled is the one in work, broken lines are \"%1\". "
-            "Loudness %2 "
-            "LUFS here, %3 there.")
+    tell(tr("Recent speech through both scenes. Solid: current scene, %2 LUFS. Dashed: “%1”, %3 LUFS.")
              .arg(which_->currentText(), lufs(work), lufs(other)));
 }
 
@@ -278,7 +279,7 @@ void SceneBeside::listDifferences(const Scene& other) {
         w->setText(words);
         list_->addWidget(w, row, column);
     };
-    put(0, 0, all.empty() ? tr("Nothing differs.") : tr("What differs"), Words::Ink::muted);
+    put(0, 0, all.empty() ? tr("No differences") : tr("Differences"), Words::Ink::muted);
     if (!all.empty()) {
         put(0, 1, tr("here"), Words::Ink::muted);
         put(0, 2, tr("there"), Words::Ink::muted);

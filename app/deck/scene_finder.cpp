@@ -19,7 +19,7 @@ SceneFinder::SceneFinder(SceneShelf& shelf, const std::string& now, QWidget* par
     setFixedSize(kWidth, kHeight);
     wanted_ = new QLineEdit(this);
     wanted_->setObjectName("scene_wanted");
-    wanted_->setPlaceholderText(tr("Find a scene, then Enter"));
+    wanted_->setPlaceholderText(tr("Type to find a scene, press Enter to recall it"));
     wanted_->setAccessibleName(tr("Find a scene"));
     wanted_->setFont(ui::font(14));
     wanted_->setGeometry(kEdge, kEdge, kWidth - 2 * kEdge, 32);

@@ -32,43 +32,44 @@ SceneMenu::SceneMenu(Actions& actions, QWidget* parent)
         a->setChecked(name == session_.desk().name());
     }
     if (scenes.size() > kListed)
-        addAction(tr("and %1 more, found by typing").arg(scenes.size() - kListed))->setEnabled(false);
+        addAction(tr("%1 more (use Find scene)").arg(scenes.size() - kListed))->setEnabled(false);
     addSeparator();
     actions_.entry(this, "find-scene");
     addStartingPoints();
     addSeparator();
     const bool saved = shelf.find(session_.desk().name()) != nullptr;
-    addAction(tr("Note, group, colour, time ..."), this, &SceneMenu::aboutWanted);
-    addAction(tr("A key of its own ..."), this, [this] {
+    addAction(tr("Properties…"), this, &SceneMenu::aboutWanted);
+    addAction(tr("Assign shortcut…"), this, [this] {
         actions_.openKeyOf(QString::fromStdString(session_.desk().name()));
     })->setEnabled(saved);
-    addAction(tr("Recall by itself ..."), this, &SceneMenu::rulesWanted)->setEnabled(saved);
-    addAction(tr("Beside another scene ..."), this, &SceneMenu::besideWanted)->setEnabled(scenes.size() > 1);
+    addAction(tr("Auto-recall rules…"), this, &SceneMenu::rulesWanted)->setEnabled(saved);
+    addAction(tr("Compare with another scene…"), this, &SceneMenu::besideWanted)
+        ->setEnabled(scenes.size() > 1);
     addEarlier();
     actions_.entry(this, "save-as");
-    addAction(tr("Rename this scene"), this, &SceneMenu::renameWanted)->setEnabled(saved);
+    addAction(tr("Rename…"), this, &SceneMenu::renameWanted)->setEnabled(saved);
     addAction(tr("Remove this scene"), this, [this] {
         session_.shelf().remove(session_.desk().name());
     })->setEnabled(saved);
     addSeparator();
-    addAction(tr("Take in scene files or a zip ..."), this, &SceneMenu::filesWanted);
-    addAction(tr("Take in a scene copied as text"), this, [this, parent] {
+    addAction(tr("Import scenes…"), this, &SceneMenu::filesWanted);
+    addAction(tr("Import from clipboard"), this, [this, parent] {
         pasteScene(session_, parent != nullptr ? parent->window() : nullptr,
                    QGuiApplication::clipboard()->text());
     });
-    addAction(tr("Copy this scene as text"), this, [this] {
+    addAction(tr("Copy to clipboard"), this, [this] {
         QGuiApplication::clipboard()->setText(QString::fromStdString(scene_text(session_.shelf().whole())));
-        session_.notices().say(tr("Copied as text, without what stages were taught of your room."));
+        session_.notices().say(tr("Scene copied. Learned noise profiles are not included."));
     });
-    addAction(tr("Write this scene into a file ..."), this, [this] { emit exportWanted(false); });
-    addAction(tr("Write all scenes into a zip ..."), this, [this] {
+    addAction(tr("Export scene…"), this, [this] { emit exportWanted(false); });
+    addAction(tr("Export all scenes…"), this, [this] {
         emit exportWanted(true);
     })->setEnabled(!scenes.empty());
 }
 
 /// Scenes for situations, to begin with.
 void SceneMenu::addStartingPoints() {
-    QMenu* points = addMenu(tr("Begin from a starting point"));
+    QMenu* points = addMenu(tr("New from template"));
     points->setObjectName("starting_points");
     points->setToolTipsVisible(true);
     SceneShelf* shelf = &session_.shelf();
@@ -80,13 +81,13 @@ void SceneMenu::addStartingPoints() {
             setHint(points->addAction(name, shelf, [shelf, scene = entry.scene] { shelf->beginFrom(scene); }),
                     QString::fromStdString(entry.scene.note));
         }
-        if (points->isEmpty()) points->addAction(tr("None came with this program"))->setEnabled(false);
+        if (points->isEmpty()) points->addAction(tr("No templates installed"))->setEnabled(false);
     });
 }
 
 /// What the scene was. Read when somebody looks: they may be many and large.
 void SceneMenu::addEarlier() {
-    QMenu* earlier = addMenu(tr("As it was before"));
+    QMenu* earlier = addMenu(tr("Previous versions"));
     earlier->setObjectName("earlier_menu");
     earlier->setToolTipsVisible(true);
     earlier->setEnabled(session_.shelf().hasEarlier());
@@ -101,9 +102,8 @@ void SceneMenu::fillEarlier(QMenu* earlier) {
     for (const EarlierState& state : session_.shelf().earlier()) {
         const auto differs = differences(state.scene.desk, now);
         const QString when = QString::fromStdString(state.when);
-        const QString title = differs.size() == 1
-                                  ? tr("Until %1: 1 change since").arg(when)
-                                  : tr("Until %1: %2 changes since").arg(when).arg(differs.size());
+        const QString title = differs.size() == 1 ? tr("%1 (1 change since)").arg(when)
+                                                  : tr("%1 (%2 changes since)").arg(when).arg(differs.size());
         QAction* a = earlier->addAction(title, &session_.shelf(),
                                         [shelf = &session_.shelf(), state] { shelf->bringBack(state); });
         QStringList words;
@@ -131,19 +131,19 @@ void takeIn(Session& session, QWidget* parent, const std::vector<Scene>& scenes)
     SceneShelf& shelf = session.shelf();
     Clash clash = Clash::keep_both;
     if (const QStringList there = shelf.clashes(scenes); !there.isEmpty()) {
-        const QString names = '"' + QStringList(there.mid(0, 4)).join("\", \"") + '"';
-        Question ask(
-            parent, "clash_question",
-            there.size() == 1 ? SceneMenu::tr("There is already a scene %1.").arg(names)
-                              : SceneMenu::tr("%1 of these scenes are here already: %2%3.")
-                                    .arg(there.size())
-                                    .arg(names, there.size() > 4 ? SceneMenu::tr(" and more") : QString()),
-            SceneMenu::tr(
-                "Both can be kept (the one that comes in gets a number), or it takes the place of the one "
-                "here, which is then kept in the folder \"removed\"."));
+        const QString names = QStringLiteral("“") +
+                              QStringList(there.mid(0, 4)).join(QStringLiteral("”, “")) + QStringLiteral("”");
+        Question ask(parent, "clash_question",
+                     there.size() == 1
+                         ? SceneMenu::tr("A scene named %1 already exists.").arg(names)
+                         : SceneMenu::tr("%1 of these scenes already exist: %2%3.")
+                               .arg(there.size())
+                               .arg(names, there.size() > 4 ? SceneMenu::tr(" and more") : QString()),
+                     SceneMenu::tr("Keep both (the imported scene gets a number), or replace the existing "
+                                   "one (it is moved to the “removed” folder)."));
         const QAbstractButton* both = ask.addButton(SceneMenu::tr("Keep both"), Question::AcceptRole);
         const QAbstractButton* replace = ask.addButton(SceneMenu::tr("Replace"), Question::DestructiveRole);
-        const QAbstractButton* leave = ask.addButton(SceneMenu::tr("Leave them out"), Question::RejectRole);
+        const QAbstractButton* leave = ask.addButton(SceneMenu::tr("Skip"), Question::RejectRole);
         ask.exec();
         if (ask.clickedButton() == replace)
             clash = Clash::replace;
@@ -165,7 +165,7 @@ void importScenes(Session& session, QWidget* parent, const QStringList& files) {
 void pasteScene(Session& session, QWidget* parent, const QString& text) {
     const SceneReading reading = read_scene(text.trimmed().toStdString());
     if (!reading.scene) {
-        session.notices().warn(SceneMenu::tr("What was copied is no scene: %1")
+        session.notices().warn(SceneMenu::tr("The clipboard doesn't contain a scene: %1")
                                    .arg(QString::fromStdString(reading.problems.front().text())));
         return;
     }
@@ -175,17 +175,17 @@ void pasteScene(Session& session, QWidget* parent, const QString& text) {
     for (const StripSpec& strip : scene.desk.strips) {
         lines << stripWords(strip);
         if (const auto made = scene.made_for.find(strip.id); made != scene.made_for.end())
-            lines << SceneMenu::tr("   made for a voice at %1 in a room at %2 dBFS")
+            lines << SceneMenu::tr("   tuned for speech at %1 dBFS, background noise at %2 dBFS")
                          .arg(made->second.in.usual, 0, 'f', 0)
                          .arg(made->second.in.room, 0, 'f', 0);
     }
     for (const std::string& remark : reading.remarks) lines << QString::fromStdString(remark);
     Question ask(parent, "paste_question",
-                 SceneMenu::tr("Take in the scene \"%1\"? Nothing that you hear changes by that.")
+                 SceneMenu::tr("Import the scene “%1”? This doesn't change what you hear.")
                      .arg(QString::fromStdString(scene.name)),
                  lines.join('\n'));
-    const QAbstractButton* take = ask.addButton(SceneMenu::tr("Take it in"), Question::AcceptRole);
-    ask.addButton(SceneMenu::tr("Leave it"), Question::RejectRole);
+    const QAbstractButton* take = ask.addButton(SceneMenu::tr("Import"), Question::AcceptRole);
+    ask.addButton(SceneMenu::tr("Cancel"), Question::RejectRole);
     ask.exec();
     if (ask.clickedButton() == take) takeIn(session, parent, {scene});
 }

@@ -17,24 +17,23 @@ constexpr int kWidth = 520, kNameWidth = 318;
 }
 
 SceneRules::SceneRules(Session& session, QWidget* parent)
-    : Panel("scene_rules", tr("Recall by itself"), parent),
+    : Panel("scene_rules", tr("Auto-recall"), parent),
       session_(session),
       rules_(session.recallRules()),
       scene_(session.desk().name()) {
     setFixedWidth(kWidth);
-    addWords(Words::Ink::text, 16, true, tr("Recall by itself"));
-    auto* about =
-        addWords(Words::Ink::muted, 12, false,
-                 tr("\"%1\" is recalled when this happens, unless the scene in work has changes that "
-                    "are not saved. This computer remembers it, not the scene.")
-                     .arg(QString::fromStdString(scene_)));
+    addWords(Words::Ink::text, 16, true, tr("Auto-recall"));
+    auto* about = addWords(Words::Ink::muted, 12, false,
+                           tr("Recall “%1” automatically when one of these happens, unless the current scene "
+                              "has unsaved changes. Rules are stored on this computer, not in the scene.")
+                               .arg(QString::fromStdString(scene_)));
     about->setWordWrap(true);
     rows_ = new QGridLayout;
     rows_->setHorizontalSpacing(8);
     rows_->setVerticalSpacing(4);
     rows_->setColumnStretch(0, 1);
     column()->addLayout(rows_);
-    none_ = addWords(Words::Ink::text, 14, false, tr("Nothing yet: it is recalled by hand only."));
+    none_ = addWords(Words::Ink::text, 14, false, tr("No rules yet"));
     none_->setObjectName("rules_none");
     auto* foot = new QHBoxLayout;
     const auto add = [&](const char* name, const QString& words, void (SceneRules::*open)()) {
@@ -46,8 +45,8 @@ SceneRules::SceneRules(Session& session, QWidget* parent)
         foot->addWidget(b);
         return b;
     };
-    program_ = add("rule_program", tr("When a program plays"), &SceneRules::openPrograms);
-    device_ = add("rule_device", tr("When a device is there"), &SceneRules::openDevices);
+    program_ = add("rule_program", tr("Add app…"), &SceneRules::openPrograms);
+    device_ = add("rule_device", tr("Add device…"), &SceneRules::openDevices);
     foot->addStretch(1);
     column()->addLayout(foot);
     connect(&rules_, &RecallRules::changed, this, &SceneRules::rebuild);
@@ -65,10 +64,10 @@ void SceneRules::rebuild() {
         words->setText(words->fontMetrics().elidedText(all, Qt::ElideMiddle, kNameWidth));
         setHint(words, all);
         rows_->addWidget(words, row, 0);
-        auto* back = new FlatButton(tr("then back"), this);
+        auto* back = new FlatButton(tr("then return"), this);
         back->setObjectName(QStringLiteral("rule_back_%1").arg(row));
-        back->setAccessibleName(tr("%1: back to the scene before when it has ended").arg(all));
-        setHint(back, tr("When it has ended, the scene before comes back, if nothing was changed meanwhile"));
+        back->setAccessibleName(tr("%1: return to the previous scene afterwards").arg(all));
+        setHint(back, tr("Return to the previous scene afterwards, unless something was changed"));
         back->setCheckable(true);
         back->setChecked(rule.back);
         connect(back, &FlatButton::clicked, this, [this, rule](bool on) { rules_.setBack(rule, on); });
@@ -102,7 +101,7 @@ void SceneRules::openPrograms() {
         });
     }
     if (names.isEmpty())
-        menu->addAction(tr("No program plays sound now. Let it play, then it is here."))->setEnabled(false);
+        menu->addAction(tr("No app is playing audio. Start playback to see it here."))->setEnabled(false);
     menu->popup(program_->mapToGlobal(QPoint(0, program_->height())));
 }
 
@@ -127,8 +126,8 @@ void SceneRules::openDevices() {
     if (!picture.sources.empty() && !picture.sinks.empty()) menu->addSeparator();
     list(picture.sinks);
     if (menu->isEmpty())
-        menu->addAction(picture.connected ? tr("There is no microphone and no output now. Plug it in first.")
-                                          : tr("PipeWire is not there, so no device is known."))
+        menu->addAction(picture.connected ? tr("No audio device found. Connect one first.")
+                                          : tr("PipeWire isn't running, so devices can't be listed."))
             ->setEnabled(false);
     menu->popup(device_->mapToGlobal(QPoint(0, device_->height())));
 }

@@ -126,7 +126,7 @@ StageNode* LevelDiagram::makeNode(const QString& id) {
             [this, key](const QString& title) { session_.strip().renameStage(key, title); });
     connect(n, &StageNode::copyWanted, this, [this, key] {
         QGuiApplication::clipboard()->setText(stageText(session_.strip(), key));
-        session_.notices().say(tr("Copied as text: paste it here, or send it to a friend."));
+        session_.notices().say(tr("Stage copied to the clipboard."));
     });
     connect(n, &StageNode::pasteWanted, this, [this, key] {
         const auto behind = static_cast<size_t>(session_.strip().chain().index_of(key) + 1);

@@ -13,7 +13,7 @@ namespace {
 constexpr double kAxisText = 48.0;
 
 QString level(double db) {
-    if (db <= -83.5) return QStringLiteral("< -84");
+    if (db <= -83.5) return QStringLiteral("below -84");
     return QString::number(std::round(db) + 0.0, 'f', 0);  // + 0.0: "-0" is no level
 }
 
@@ -218,7 +218,7 @@ void LevelDiagram::paintLevels(QPainter& p) const {
     p.setPen(t.muted);
     p.drawText(
         QRectF(left + 4, r.bottom() - 17, reach - 6, 16), Qt::AlignLeft | Qt::AlignVCenter,
-        p.fontMetrics().elidedText(tr("how often each level"), Qt::ElideRight, static_cast<int>(reach - 6)));
+        p.fontMetrics().elidedText(tr("level distribution"), Qt::ElideRight, static_cast<int>(reach - 6)));
 }
 
 void LevelDiagram::paintLabels(QPainter& p) const {
@@ -232,10 +232,11 @@ void LevelDiagram::paintLabels(QPainter& p) const {
     const auto labels = [&](const Shown& s) {
         std::vector<Label> out;
         if (s.peak > -83.5)
-            out.push_back({s.peak, s.peak > 0.0 ? tr("over") : tr("peak"), s.peak > 0.0 ? t.ember : t.now});
+            out.push_back(
+                {s.peak, s.peak > 0.0 ? tr("clipping") : tr("peak"), s.peak > 0.0 ? t.ember : t.now});
         const bool voice = session_.seat().role() == StripRole::voice;
         // Of a programme nobody knows who speaks; where its levels do not part there is one usual level.
-        const QString low = voice ? tr("room") : s.voice_known ? tr("quiet") : tr("usual");
+        const QString low = voice ? tr("room") : s.voice_known ? tr("quiet") : tr("typical");
         if (s.voice_known) out.push_back({s.voice, voice ? tr("voice") : tr("loud"), t.straw});
         if (s.room_known) out.push_back({s.room, low, t.room});
         std::stable_sort(out.begin(), out.end(),
@@ -284,7 +285,7 @@ void LevelDiagram::paintRail(QPainter& p) const {
     p.drawText(QRectF(6, y - 9, xOf(0) - 4, 18), Qt::AlignRight | Qt::AlignVCenter,
                narrow ? tr("In") : tr("Input"));
     p.drawText(QRectF(xOf(stageCount() + 1.0) - 2, y - 9, 60, 18), Qt::AlignLeft | Qt::AlignVCenter,
-               tr("Feed"));
+               tr("Output"));
 }
 
 void LevelDiagram::paintHover(QPainter& p) const {
@@ -299,7 +300,7 @@ void LevelDiagram::paintHover(QPainter& p) const {
                        .arg(QString::fromStdString(stages[static_cast<size_t>(hover_ - 1)].shown_title())));
     rows << tr("peak %1 dBFS").arg(level(s.peak));
     if (s.voice_known)
-        rows << tr("voice %1 to %2, usually %3").arg(level(s.voice_low), level(s.voice_high), level(s.voice));
+        rows << tr("voice %1 to %2, typical %3").arg(level(s.voice_low), level(s.voice_high), level(s.voice));
     if (s.room_known) rows << tr("room %1, reaches %2").arg(level(s.room), level(s.room_high));
     p.setFont(ui::font(12));
     double w = 0;
@@ -336,7 +337,7 @@ void LevelDiagram::drawSlow() {
         const QRectF low(plot().left(), yOf(-70), plot().width(), yOf(-80) - yOf(-70));
         p.drawText(
             low, Qt::AlignCenter,
-            silent_ ? tr("Digital silence comes in.") : tr("No sound yet. Choose an input at the top left."));
+            silent_ ? tr("No signal (digital silence)") : tr("No input yet. Choose one at the top left."));
     }
     paintRail(p);
 }

@@ -23,11 +23,11 @@ StageNode::StageNode(QString stage_id, QWidget* parent) : QAbstractButton(parent
 void StageNode::describe() {
     setAccessibleName(tr("Stage %1").arg(title_));
     setAccessibleDescription((bypassed_ ? tr("bypassed") : tr("on")) +
-                             (heard_ ? tr(", heard in the headphones") : QString()) +
+                             (heard_ ? tr(", playing in the headphones") : QString()) +
                              (warning_.isEmpty() ? QString() : ". " + warning_));
     QString tip = title_ + (bypassed_ ? tr(" (bypassed)") : QString());
     if (!warning_.isEmpty()) tip += "\n" + warning_;
-    setHint(this, tip + tr("\nB switches it, Ctrl+Left and Ctrl+Right move it, Delete removes it."));
+    setHint(this, tip + tr("\nB: bypass. Ctrl+Left/Right: move. Delete: remove."));
 }
 
 void StageNode::setState(const QString& title, bool bypassed, bool focused) {
@@ -167,19 +167,19 @@ void StageNode::contextMenuEvent(QContextMenuEvent* event) {
     auto* menu = new QMenu(this);
     menu->setObjectName("node_menu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    menu->addAction(bypassed_ ? tr("Switch on\tB") : tr("Bypass\tB"), this,
+    menu->addAction(bypassed_ ? tr("Enable\tB") : tr("Bypass\tB"), this,
                     [this] { emit bypassWanted(!bypassed_); });
     menu->addAction(tr("Move left\tCtrl+Left"), this, [this] { emit moveWanted(-1); });
     menu->addAction(tr("Move right\tCtrl+Right"), this, [this] { emit moveWanted(1); });
     menu->addSeparator();
-    menu->addAction(heard_ ? tr("Stop hearing it\tH") : tr("Hear up to here\tH"), this,
+    menu->addAction(heard_ ? tr("Stop listening here\tH") : tr("Listen after this stage\tH"), this,
                     [this] { emit hearWanted(); });
-    menu->addAction(tr("Levels before it\tL"), this, [this] { emit levelsWanted(); });
-    menu->addAction(tr("Other memory (A or B)\tM"), this, [this] { emit memoryWanted(); });
-    menu->addAction(tr("Reset its values"), this, [this] { emit resetWanted(); });
+    menu->addAction(tr("Show input levels\tL"), this, [this] { emit levelsWanted(); });
+    menu->addAction(tr("Switch A/B\tM"), this, [this] { emit memoryWanted(); });
+    menu->addAction(tr("Reset to defaults"), this, [this] { emit resetWanted(); });
     menu->addSeparator();
-    menu->addAction(tr("Copy as text\tCtrl+C"), this, [this] { emit copyWanted(); });
-    menu->addAction(tr("Paste behind it\tCtrl+V"), this, [this] { emit pasteWanted(); });
+    menu->addAction(tr("Copy\tCtrl+C"), this, [this] { emit copyWanted(); });
+    menu->addAction(tr("Paste after\tCtrl+V"), this, [this] { emit pasteWanted(); });
     menu->addAction(tr("Duplicate\tCtrl+D"), this, [this] { emit duplicateWanted(); });
     menu->addAction(tr("Rename\tF2"), this, [this] { beginRename(); });
     menu->addAction(tr("Remove\tDel"), this, [this] { emit removeWanted(); });

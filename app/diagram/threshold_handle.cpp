@@ -31,8 +31,9 @@ void ThresholdHandle::setMark(const QString& title, const QString& accessible, d
     dimmed_ = dimmed;
     setAccessibleName(accessible);
     setAccessibleDescription(tr("%1 dBFS").arg(level, 0, 'f', 1));
-    setHint(this,
-            tr("%1: %2 dBFS. Drag it; with Shift it moves finely.").arg(accessible).arg(level, 0, 'f', 1));
+    setHint(this, tr("%1: %2 dBFS. Drag to change; hold Shift for fine control.")
+                      .arg(accessible)
+                      .arg(level, 0, 'f', 1));
     reshape();
     update();
 }

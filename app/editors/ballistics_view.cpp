@@ -31,11 +31,9 @@ BallisticsView::BallisticsView(Session& session, const StageRef& stage, QWidget*
     : QWidget(parent), session_(session), stage_(stage) {
     setObjectName("ballistics_view");
     setAttribute(Qt::WA_OpaquePaintEvent);
-    setAccessibleName(tr("Gain over time for a loud burst"));
-    setHint(
-        this,
-        tr("The gain of this very stage while a tone gets loud for a moment (the lighter stretch) and quiet "
-           "again: attack, hold and release to scale"));
+    setAccessibleName(tr("Gain response to a loud burst"));
+    setHint(this, tr("Gain of this stage when a tone gets loud (shaded) and quiet again. Shows attack, hold "
+                     "and release to scale."));
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Preferred);
     later_.setSingleShot(true);
     later_.setInterval(80);
@@ -140,7 +138,7 @@ void BallisticsView::paintEvent(QPaintEvent*) {
     p.strokePath(path, QPen(t.marsh, 1.8));
     p.setPen(t.muted);
     p.drawText(QRectF(r.left(), r.bottom() + 2, r.width(), 16), Qt::AlignLeft | Qt::AlignVCenter,
-               tr("gain of a burst, dB"));
+               tr("burst response, dB"));
     p.drawText(QRectF(r.left(), r.bottom() + 2, r.width() + 4, 16), Qt::AlignRight | Qt::AlignVCenter,
                length_ms_ < 1500.0 ? tr("%1 ms").arg(length_ms_, 0, 'f', 0)
                                    : tr("%1 s").arg(length_ms_ / 1000, 0, 'f', 1));

@@ -36,9 +36,8 @@ EqCurve::EqCurve(Session& session, const StageRef& stage, QWidget* parent)
     setAccessibleName(tr("Equalizer curve"));
     setFocusPolicy(Qt::StrongFocus);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
-    setHint(this, tr("Drag a band; turn the wheel for its width; double click to add one; Delete switches it "
-                     "off. Hold F "
-                     "and move the mouse to find what sounds ugly; a click cuts it."));
+    setHint(this, tr("Drag a band; scroll to change Q; double-click to add one; Delete turns it off. Hold F "
+                     "and move the mouse to find resonances; click to cut."));
     stage_.onChange(this, [this] { update(); });
     connect(&session_, &Session::readingsChanged, this, &EqCurve::follow);
     setMouseTracking(true);
@@ -218,7 +217,7 @@ bool EqCurve::addBell(double frequency, double gain, double q, const QString& la
         chooseBand(b);
         return true;
     }
-    session_.notices().warn(tr("All 16 bands are in use. Switch one off first."));
+    session_.notices().warn(tr("All 16 bands are in use. Turn one off first."));
     return false;
 }
 
@@ -304,9 +303,9 @@ void EqCurve::contextMenuEvent(QContextMenuEvent* event) {
     auto* menu = new QMenu(this);
     menu->setObjectName("curve_menu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    menu->addAction(finding_ ? tr("Stop finding") : tr("Find a resonance\tF"), this,
+    menu->addAction(finding_ ? tr("Stop sweep") : tr("Find a resonance\tF"), this,
                     [this] { setFinding(!finding_); });
-    menu->addAction(tr("Start the peaks anew"), this, [this] { session_.spectrum().restartHold(); });
+    menu->addAction(tr("Reset peak hold"), this, [this] { session_.spectrum().restartHold(); });
     menu->popup(event->globalPos());
 }
 

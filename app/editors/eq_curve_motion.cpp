@@ -49,7 +49,7 @@ QString EqCurve::motionWords() const {
     const auto m = motion();
     if (!m) return {};
     const LevelWatch& b = watch_.band(band_);
-    if (b.heard < 3 * kReadingsPerSecond) return tr("Listens to its range ...");
+    if (b.heard < 3 * kReadingsPerSecond) return tr("Measuring this band…");
     const bool tames = m->moves == BandMoves::tames;
     double beyond = 0.0;
     for (int i = 0; i < LevelWatch::kBins; ++i) {
@@ -59,14 +59,13 @@ QString EqCurve::motionWords() const {
     }
     const double loud = b.quantile(0.98);
     if (beyond < 0.01)
-        return tames ? tr("Stays: its range reaches %1 dBFS. Lower the threshold to tame it.")
+        return tames ? tr("No change: the band peaks at %1 dBFS. Lower the threshold to cut it.")
                            .arg(loud, 0, 'f', 0)
-                     : tr("Stays: its range is not that faint. Raise the threshold to lift it.");
+                     : tr("No change: the band is not that quiet. Raise the threshold to boost it.");
     if (beyond > 0.6)
-        return tames ? tr("Down most of the time: less gain does the same. Raise the threshold.")
+        return tames ? tr("Cutting most of the time. Raise the threshold or lower the gain instead.")
                      : tr("Up most of the time: more gain does the same. Lower the threshold.");
-    return (tames ? tr("Down by %1 dB now, by up to %2 dB lately")
-                  : tr("Up by %1 dB now, by up to %2 dB lately"))
+    return (tames ? tr("Cut %1 dB, recent max %2 dB") : tr("Boost %1 dB, recent max %2 dB"))
         .arg(std::abs(b.moved), 0, 'f', 1)
         .arg(std::abs(b.farthest), 0, 'f', 1);
 }
@@ -116,7 +115,7 @@ void EqCurve::paintMotion(QPainter& p) const {
     p.drawLine(mark, mark + QPointF(24, 0));
     p.setFont(ui::font(12));
     const QString label =
-        (m->moves == BandMoves::tames ? tr("over %1") : tr("under %1")).arg(m->threshold, 0, 'f', 0);
+        (m->moves == BandMoves::tames ? tr("above %1") : tr("under %1")).arg(m->threshold, 0, 'f', 0);
     const double w = p.fontMetrics().horizontalAdvance(label) + 8;
     paintPlate(p, QRectF(mark.x() + 26, mark.y() - 8, w, 16), label);
     const QString words = motionWords();

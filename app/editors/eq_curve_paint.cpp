@@ -215,7 +215,7 @@ void EqCurve::paintFinding(QPainter& p) const {
     p.strokePath(path, QPen(t.now, 2.0));
     p.setPen(QPen(t.now, 0.8, Qt::DashLine));
     p.drawLine(QPointF(x, r.top()), QPointF(x, r.bottom()));
-    const QString words = tr("%1: click cuts %2 dB, wheel sets how deep")
+    const QString words = tr("%1: click to cut %2 dB, scroll to change depth")
                               .arg(hertz(find_frequency_))
                               .arg(cut_depth_, 0, 'f', 1);
     p.setFont(ui::font(13, true));
@@ -240,7 +240,7 @@ void EqCurve::paintReadout(QPainter& p) const {
     }
     for (const Resonance& c : candidates_) {
         if (candidateMark(c).contains(*mouse_))
-            words = tr("%1 sticks out by %2 dB. Click to cut it.")
+            words = tr("Resonance at %1 (+%2 dB). Click to cut.")
                         .arg(hertz(c.frequency))
                         .arg(c.height, 0, 'f', 0);
     }

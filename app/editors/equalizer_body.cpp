@@ -35,15 +35,15 @@ EqualizerBody::EqualizerBody(Session& session, const StageRef& stage, QWidget* p
     octaves_ = new OctaveView(session_, stage, this);
     line->addWidget(curve_, 3);
     line->addWidget(octaves_, 3);
-    octaves_->setVisible(by_octaves);
-    curve_->setVisible(!by_octaves);
 
     auto* side = new QWidget(this);
     side->setFixedWidth(210);
     auto* column = new QVBoxLayout(side);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(1);
-    auto* chooser = new QHBoxLayout;
+    band_ = new QWidget(side);
+    auto* chooser = new QHBoxLayout(band_);
+    chooser->setContentsMargins(0, 0, 0, 0);
     auto* back = stepButton(QStringLiteral("<"), "previous_band", tr("Previous band"), side);
     auto* forth = stepButton(QStringLiteral(">"), "next_band", tr("Next band"), side);
     name_ = new Words(Words::Ink::text, side);
@@ -53,48 +53,52 @@ EqualizerBody::EqualizerBody(Session& session, const StageRef& stage, QWidget* p
     chooser->addWidget(back);
     chooser->addWidget(name_, 1);
     chooser->addWidget(forth);
-    moves_ = new FlatButton(tr("Moves"), side);
+    moves_ = new FlatButton(tr("Dynamics"), side);
     moves_->setObjectName("moves_button");
     moves_->setCheckable(true);
     moves_->setWeight(FlatButton::Weight::raised);
-    setHint(
-        moves_,
-        tr("Settings by which this band moves by itself: down when its range is loud, up when it is faint"));
+    setHint(moves_, tr("Dynamic settings of this band: cut when it is loud, boost when it is quiet"));
     connect(moves_, &FlatButton::clicked, this, [this] { showBand(curve_->band()); });
     chooser->addWidget(moves_);
-    column->addLayout(chooser);
+    column->addWidget(band_);
     grid_ = new FieldGrid(session_, stage, side);
     column->addWidget(grid_);
+    graphic_ = addWordsBelow(*column, side, "graphic_words", 13);
+    graphic_->setText(
+        tr("Ten sliders, one octave apart. They use bands 7 to 16. The yellow curve is the sum of all "
+           "bands; bands 1 to 6 are set on the curve."));
+    flat_ = new FlatButton(tr("Set all to 0 dB"), side);
+    flat_->setObjectName("flat_button");
+    flat_->setWeight(FlatButton::Weight::raised);
+    setHint(flat_, tr("Reset the ten sliders (can be undone)"));
+    connect(flat_, &FlatButton::clicked, octaves_, &OctaveView::reset);
+    column->addWidget(flat_, 0, Qt::AlignLeft);
     column->addStretch(1);
 
     auto* views = new QHBoxLayout;
-    listen_ = new FlatButton(tr("Listen"), side);
+    listen_ = new FlatButton(tr("Solo"), side);
     listen_->setObjectName("listen_button");
     listen_->setCheckable(true);
     listen_->setWeight(FlatButton::Weight::raised);
-    setHint(listen_,
-            tr("Hear the range of this band alone. The feed carries it too, until you switch it off."));
+    setHint(listen_, tr("Play this band alone. Your audience hears this too until you turn it off."));
     connect(listen_, &FlatButton::clicked, this,
             [this](bool on) { stage_.set(kListenRow, on ? curve_->band() + 1 : 0); });
-    auto* octaves = new FlatButton(tr("Octaves"), side);
+    auto* octaves = new FlatButton(tr("Graphic EQ"), side);
     octaves->setObjectName("octaves_button");
     octaves->setCheckable(true);
     octaves->setChecked(by_octaves);
     octaves->setWeight(FlatButton::Weight::raised);
-    setHint(octaves, tr("Ten sliders in place of the curve; they use bands 7 to 16"));
+    setHint(octaves, tr("Show ten octave sliders (they use bands 7 to 16)"));
     connect(octaves, &FlatButton::clicked, this, [this](bool on) {
         session_.preferences().setOctaves(on);
-        octaves_->setVisible(on);
-        curve_->setVisible(!on);
-        find_->setEnabled(!on);
+        showGraphic(on);
     });
-    find_ = new FlatButton(tr("Find"), side);
+    find_ = new FlatButton(tr("Sweep"), side);
     find_->setObjectName("find_button");
     find_->setCheckable(true);
     find_->setWeight(FlatButton::Weight::raised);
-    setHint(find_,
-            tr("A narrow raised band sweeps, or follows the mouse; where it sounds ugly, click to cut. The "
-               "feed carries it too. Holding F does the same."));
+    setHint(find_, tr("A narrow boost sweeps the spectrum or follows the mouse. Click where it rings to "
+                      "cut there. Your audience hears this too. Shortcut: hold F."));
     connect(find_, &FlatButton::clicked, this, [this](bool on) { curve_->setFinding(on); });
     connect(curve_, &EqCurve::findingChanged, find_, &FlatButton::setChecked);
     views->addWidget(find_);
@@ -109,8 +113,19 @@ EqualizerBody::EqualizerBody(Session& session, const StageRef& stage, QWidget* p
             [this] { curve_->chooseBand(std::max(0, curve_->band() - 1)); });
     connect(forth, &FlatButton::clicked, this,
             [this] { curve_->chooseBand(std::min(kEqualizerBands - 1, curve_->band() + 1)); });
-    find_->setEnabled(!by_octaves);
     showBand(curve_->band());
+    showGraphic(by_octaves);
+}
+
+void EqualizerBody::showGraphic(bool on) {
+    octaves_->setVisible(on);
+    curve_->setVisible(!on);
+    band_->setVisible(!on);
+    grid_->setVisible(!on);
+    graphic_->setVisible(on);
+    flat_->setVisible(on);
+    find_->setVisible(!on);
+    listen_->setVisible(!on);
 }
 
 void EqualizerBody::showBand(int band) {
@@ -136,7 +151,7 @@ void EqualizerBody::showRelevant() {
     if (s == nullptr) return;
     const int listened = static_cast<int>(s->values[kListenRow]);
     listen_->setChecked(listened > 0);
-    listen_->setText(listened > 0 ? tr("Listening to %1").arg(listened) : tr("Listen"));
+    listen_->setText(listened > 0 ? tr("Solo: %1").arg(listened) : tr("Solo"));
     const BandSettings b = band_settings(s->values, curve_->band());
     const bool cut = b.type == FilterType::low_cut || b.type == FilterType::high_cut;
     const bool tilt = b.type == FilterType::tilt;

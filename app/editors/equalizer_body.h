@@ -21,6 +21,8 @@ class EqualizerBody final : public StageBody {
     void showBand(int band);
     /// Hides what the chosen band's type has no use for.
     void showRelevant();
+    /// Curve with the values of a band, or the graphic EQ with a description.
+    void showGraphic(bool on);
 
     EqCurve* curve_;
     OctaveView* octaves_;
@@ -29,6 +31,9 @@ class EqualizerBody final : public StageBody {
     FlatButton* listen_;
     FlatButton* moves_;
     FlatButton* find_;
+    QWidget* band_;
+    Words* graphic_;
+    FlatButton* flat_;
 };
 
 }  // namespace reed::ui

@@ -4,6 +4,7 @@
 #include <QVBoxLayout>
 
 #include "editors/field_grid.h"
+#include "editors/spectrum_view.h"
 #include "editors/time_view.h"
 #include "editors/trail_view.h"
 #include "session/session.h"
@@ -17,14 +18,19 @@ GeneralBody::GeneralBody(Session& session, const StageRef& stage, QWidget* paren
     auto* line = new QHBoxLayout(this);
     line->setContentsMargins(0, 0, 0, 0);
     line->setSpacing(16);
-    auto* pictures = new QVBoxLayout;
-    pictures->setSpacing(6);
-    pictures->addWidget(new TimeView(session, stage, this), 3);
-    if (const StageSpec* s = stage.spec(); s != nullptr && TrailView::fits(s->stage_kind()))
-        pictures->addWidget(new TrailView(session, stage, this), 2);
-    line->addLayout(pictures, 5);
     grid_ = new FieldGrid(session, stage, this);
     grid_->buildAll(6);
+    const StageSpec* s = stage.spec();
+    const bool trail = s != nullptr && TrailView::fits(s->stage_kind());
+    // One column of fields leaves room for a second picture beside the first.
+    auto* pictures = new QBoxLayout(trail ? QBoxLayout::TopToBottom : QBoxLayout::LeftToRight);
+    pictures->setSpacing(trail ? 6 : 14);
+    pictures->addWidget(new TimeView(session, stage, this), 3);
+    if (trail)
+        pictures->addWidget(new TrailView(session, stage, this), 2);
+    else if (grid_->columns() == 1)
+        pictures->addWidget(new SpectrumView(session, this), 3);
+    line->addLayout(pictures, trail || grid_->columns() == 2 ? 5 : 8);
     auto* right = new QVBoxLayout;
     right->setSpacing(6);
     right->addWidget(grid_, 1);

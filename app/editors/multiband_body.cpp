@@ -31,12 +31,13 @@ MultibandBody::MultibandBody(Session& session, const StageRef& stage, QWidget* p
     name_ = new Words(Words::Ink::text, side);
     name_->setObjectName("range_name");
     name_->setFont(ui::font(14, true));
-    listen_ = new FlatButton(tr("Listen"), side);
+    listen_ = new FlatButton(tr("Solo"), side);
     listen_->setObjectName("listen_button");
     listen_->setCheckable(true);
     listen_->setWeight(FlatButton::Weight::raised);
-    setHint(listen_,
-            tr("Hear this range alone, as it comes in. The feed carries it too, until you switch it off."));
+    setHint(
+        listen_,
+        tr("Play this band alone, before compression. Your audience hears this too until you turn it off."));
     connect(listen_, &FlatButton::clicked, this,
             [this](bool on) { stage_.set(kRangeListen, on ? view_->range() + 1 : 0); });
     head->addWidget(name_, 1);
@@ -95,10 +96,10 @@ void MultibandBody::refresh() {
                               : tr("%1 to %2")
                                     .arg(hertz(meets[static_cast<size_t>(range - 1)]),
                                          hertz(meets[static_cast<size_t>(range)]));
-    name_->setText(tr("Range %1: %2").arg(range + 1).arg(where));
+    name_->setText(tr("Band %1: %2").arg(range + 1).arg(where));
     const int listened = static_cast<int>(s->values[kRangeListen]);
     listen_->setChecked(listened > 0);
-    listen_->setText(listened > 0 ? tr("Listening to %1").arg(listened) : tr("Listen"));
+    listen_->setText(listened > 0 ? tr("Solo: %1").arg(listened) : tr("Solo"));
 }
 
 }  // namespace reed::ui

@@ -7,6 +7,7 @@
 #include <QWheelEvent>
 #include <cmath>
 
+#include "editors/spectrum_view.h"
 #include "session/session.h"
 #include "stages/equalizer.h"
 #include "theme/theme.h"
@@ -18,7 +19,7 @@ namespace {
 
 constexpr Parameter kSlider =
     parameter::number("octave", "Octave", Unit::decibel, -kOctaveRange, kOctaveRange, 0.0, Scale::linear,
-                      "Lifts or lowers one octave.");
+                      "Boosts or cuts one octave.");
 
 }  // namespace
 
@@ -30,6 +31,11 @@ OctaveView::OctaveView(Session& session, const StageRef& stage, QWidget* parent)
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
     setHint(this, tr("Drag a slider; double click puts it to 0 dB; type a number to set it."));
     stage_.onChange(this, [this] { refresh(); });
+    connect(&session_, &Session::readingsChanged, this, [this] {
+        if (!isVisible()) return;
+        session_.spectrum().keepAlive();
+        if (session_.spectrum().fresh() && ++ticks_ % 2 == 0) update();
+    });
     refresh();
 }
 
@@ -62,6 +68,24 @@ QPointF OctaveView::knob(int i) const {
     return {r.left() + (i + 0.5) / kOctaves * r.width(), yOf(sliders_[static_cast<size_t>(i)])};
 }
 
+double OctaveView::xOf(double frequency) const {
+    const QRectF r = plot();
+    const double column = std::log10(frequency / octave_frequency(0)) / 0.3;
+    return r.left() + (column + 0.5) / kOctaves * r.width();
+}
+
+void OctaveView::paintSpectrum(QPainter& p) const {
+    const SpectrumMeter* meter = session_.spectrum().before();
+    if (meter == nullptr || meter->frames() == 0) return;
+    const QRectF r = plot();
+    const auto frequencyAt = [&r](double x) {
+        return octave_frequency(0) * std::pow(10.0, 0.3 * ((x - r.left()) / r.width() * kOctaves - 0.5));
+    };
+    QColor fill = theme().roomFill;
+    fill.setAlpha(90);
+    p.fillPath(spectrumPath(*meter, r, frequencyAt, true), fill);
+}
+
 int OctaveView::columnAt(double x) const {
     const QRectF r = plot();
     return std::clamp(static_cast<int>((x - r.left()) / r.width() * kOctaves), 0, kOctaves - 1);
@@ -81,6 +105,16 @@ void OctaveView::move(int slider, double db) {
                       .arg(octave_name(slider))
                       .arg(wanted[static_cast<size_t>(slider)], 0, 'f', 1),
                   QString("octave_%1").arg(slider));
+}
+
+void OctaveView::reset() {
+    const StageSpec* s = stage_.spec();
+    if (s == nullptr || !usable_) return;
+    std::vector<double> values = s->values;
+    set_octave_sliders(values, OctaveSliders{}, session_.engine().format().sample_rate);
+    stage_.setAll(values, tr("%1: graphic EQ at 0 dB").arg(QString::fromStdString(s->shown_title())),
+                  "octaves_reset");
+    stage_.done();
 }
 
 void OctaveView::mousePressEvent(QMouseEvent* event) {
@@ -190,25 +224,35 @@ void OctaveView::paintEvent(QPaintEvent*) {
         p.setFont(ui::font(14));
         p.setPen(t.text);
         p.drawText(r, Qt::AlignCenter | Qt::TextWordWrap,
-                   tr("Bands 7 to 16 are used on the curve. Switch them off there to set octaves here."));
+                   tr("Bands 7 to 16 are in use on the curve. Turn them off there to use the graphic EQ."));
         return;
     }
-    // The response of the ten bands together: it passes through every slider.
-    const StageSpec* s = stage_.spec();
-    if (s != nullptr) {
-        std::vector<double> only = s->values;
-        for (int b = 0; b < kFirstOctaveBand; ++b)
-            only[static_cast<size_t>(b * kBandParameters + kBandOn)] = 0.0;
+    p.save();
+    p.setClipRect(r);
+    paintSpectrum(p);
+    if (const StageSpec* s = stage_.spec(); s != nullptr) {
         const double rate = session_.engine().format().sample_rate;
-        QPainterPath curve;
-        for (double c = -0.5; c <= kOctaves - 0.5; c += 0.1) {
-            const double f = octave_frequency(0) * std::pow(10.0, 0.3 * c);
-            const QPointF at(r.left() + (c + 0.5) / kOctaves * r.width(),
-                             yOf(equalizer_response_db(only, f, rate)));
-            curve.elementCount() == 0 ? curve.moveTo(at) : curve.lineTo(at);
+        const auto stroke = [&](const std::vector<double>& values, const QPen& pen) {
+            QPainterPath curve;
+            for (double c = -0.5; c <= kOctaves - 0.5; c += 0.1) {
+                const double f = octave_frequency(0) * std::pow(10.0, 0.3 * c);
+                const QPointF at(xOf(f), yOf(equalizer_response_db(values, f, rate)));
+                curve.elementCount() == 0 ? curve.moveTo(at) : curve.lineTo(at);
+            }
+            p.strokePath(curve, pen);
+        };
+        // The ten bands alone pass through every slider; the others act as well.
+        std::vector<double> only = s->values;
+        bool others = false;
+        for (int b = 0; b < kFirstOctaveBand; ++b) {
+            double& on = only[static_cast<size_t>(b * kBandParameters + kBandOn)];
+            others = others || on >= 0.5;
+            on = 0.0;
         }
-        p.strokePath(curve, QPen(t.straw, 1.6));
+        if (others) stroke(only, QPen(t.marsh, 1.2, Qt::DashLine));
+        stroke(s->values, QPen(t.straw, 2.0));
     }
+    p.restore();
     for (int i = 0; i < kOctaves; ++i) {
         const QPointF at = knob(i);
         const bool chosen = i == chosen_;
@@ -219,7 +263,9 @@ void OctaveView::paintEvent(QPaintEvent*) {
         p.drawRoundedRect(QRectF(at.x() - 11, at.y() - 5, 22, 10), 3, 3);
         p.setFont(ui::font(12, chosen));
         p.setPen(chosen ? t.text : t.muted);
-        p.drawText(QRectF(at.x() - 24, 6, 48, 16), Qt::AlignCenter,
+        // Its value beside it, inside the plot.
+        const QRectF beside(at.x() + 14, std::clamp(at.y() - 8, r.top(), r.bottom() - 16), 40, 16);
+        p.drawText(beside, Qt::AlignLeft | Qt::AlignVCenter,
                    QString::fromStdString(format_value_bare(kSlider, sliders_[static_cast<size_t>(i)])));
         p.drawText(QRectF(at.x() - 24, r.bottom() + 4, 48, 16), Qt::AlignCenter, octave_name(i));
     }

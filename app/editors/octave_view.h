@@ -13,14 +13,18 @@ namespace reed::ui {
 
 class Session;
 
-/// Drag a slider, wheel (Shift: fine), arrow keys: left and right choose, up and down move; a double click or
-/// Backspace puts it to 0 dB; typing a number sets it. The curve passes through every slider.
+/// Drag a slider, wheel (Shift: fine), arrow keys: left and right select, up and down move; a double-click or
+/// Backspace sets it to 0 dB; typing a number sets it. Behind the sliders are the spectrum of the voice
+/// before this stage and the curve of all bands; the curve of the sliders alone is dashed where other bands
+/// act too.
 class OctaveView final : public QWidget {
     Q_OBJECT
   public:
     OctaveView(Session& session, const StageRef& stage, QWidget* parent = nullptr);
 
     int chosen() const { return chosen_; }
+    /// Sets all sliders to 0 dB, as one undo step.
+    void reset();
     /// Where slider `i` stands in the window of this widget.
     QPointF knob(int i) const;
     double yOf(double db) const;
@@ -43,6 +47,8 @@ class OctaveView final : public QWidget {
     void move(int slider, double db);
     void openEditor(const QString& initial);
     void describe();
+    double xOf(double frequency) const;
+    void paintSpectrum(QPainter& p) const;
 
     Session& session_;
     StageRef stage_;
@@ -51,6 +57,7 @@ class OctaveView final : public QWidget {
     int chosen_ = 0;
     bool dragging_ = false;
     QLineEdit* editor_ = nullptr;
+    int ticks_ = 0;
 };
 
 }  // namespace reed::ui

@@ -35,7 +35,7 @@ PitchView::PitchView(Session& session, const StageRef& stage, QWidget* parent)
     setFocusPolicy(Qt::StrongFocus);
     setCursor(Qt::SizeVerCursor);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
-    setHint(this, tr("Drag up or down: higher or lower. Double click: as it was"));
+    setHint(this, tr("Drag up or down to change the pitch. Double-click to reset."));
     stage_.onChange(this, [this] {
         // What is told is told of the values as they are now.
         told_from_ = course_.empty() ? 0.0 : course_.back().time + kSettles;
@@ -78,17 +78,16 @@ QString PitchView::words() const {
         off_before.push_back(std::abs(way_to_scale(s->values, m.comes + s->values[kPitchShift])));
         off_after.push_back(std::abs(way_to_scale(s->values, m.leaves)));
     }
-    if (comes.size() < kFew) return tr("Listens for a voice ...");
+    if (comes.size() < kFew) return tr("Listening for speech…");
     const auto hertz = [](double note) { return QString::number(std::round(frequency_of_note(note))); };
     QString out = tr("Your voice is at about %1 Hz and leaves at %2 Hz.")
                       .arg(hertz(median(comes)), hertz(median(leaves)));
     if (s->values[kPitchSnap] == 0.0) return out;
     const double before = median(off_before), after = median(off_after);
     const auto cents = [](double semitones) { return QString::number(std::round(100.0 * semitones)); };
-    out +=
-        ' ' + tr("It is %1 cents off the notes, and leaves %2 cents off.").arg(cents(before), cents(after));
+    out += ' ' + tr("%1 cents off before, %2 cents off after correction.").arg(cents(before), cents(after));
     if (after > kOffTune && s->values[kPitchSnap] < 100.0)
-        out += ' ' + tr("More snap brings it nearer.");
+        out += ' ' + tr("Raise the pitch correction for less.");
     else if (after > kOffTune)
         out += ' ' + tr("A shorter glide brings it nearer.");
     else if (after < kInTune)
@@ -178,7 +177,7 @@ void PitchView::paintGround(QPainter& layer, const StageSpec& s) const {
     // What the lines are.
     double x = r.left();
     for (const auto& [colour, words] :
-         {std::pair{t.room, tr("as it comes")}, {t.straw, tr("as it leaves")}}) {
+         {std::pair{t.room, tr("input pitch")}, {t.straw, tr("as it leaves")}}) {
         layer.setPen(QPen(colour, 2.0));
         layer.drawLine(QPointF(x, 11), QPointF(x + 16, 11));
         layer.setPen(t.muted);

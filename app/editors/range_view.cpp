@@ -93,17 +93,18 @@ QString RangeView::words() const {
     const auto* v = values();
     if (v == nullptr) return {};
     const LevelWatch& w = watch(range_);
-    if (w.heard < 3 * kReadingsPerSecond) return tr("Listens to this range ...");
+    if (w.heard < 3 * kReadingsPerSecond) return tr("Measuring this band…");
     const double threshold = (*v)[range_row(range_, kRangeThreshold)];
-    if ((*v)[range_row(range_, kRangeRatio)] < 1.05) return tr("Left alone: 1:1 holds nothing.");
+    if ((*v)[range_row(range_, kRangeRatio)] < 1.05) return tr("Off at a ratio of 1:1.");
     double over = 0.0;
     for (int i = 0; i < LevelWatch::kBins; ++i) {
         if (i + 0.5 - LevelWatch::kBins > threshold) over += w.share(i);
     }
     if (over < 0.01)
-        return tr("Not held: it reaches %1 dBFS. Lower the threshold.").arg(w.quantile(0.98), 0, 'f', 0);
-    if (over > 0.6) return tr("Held most of the time: less gain does the same. Raise the threshold.");
-    return tr("Gives %1 dB now, up to %2 dB lately").arg(w.moved, 0, 'f', 1).arg(w.farthest, 0, 'f', 1);
+        return tr("No reduction: the band peaks at %1 dBFS. Lower the threshold.")
+            .arg(w.quantile(0.98), 0, 'f', 0);
+    if (over > 0.6) return tr("Reducing most of the time. Raise the threshold or lower the gain instead.");
+    return tr("Reduction %1 dB, recent max %2 dB").arg(w.moved, 0, 'f', 1).arg(w.farthest, 0, 'f', 1);
 }
 
 void RangeView::follow() {
@@ -240,7 +241,7 @@ void RangeView::paintRange(QPainter& p, int range) const {
         QPen(held ? t.marsh : t.muted, range == range_ ? 2.2 : 1.4, held ? Qt::SolidLine : Qt::DashLine));
     p.drawLine(QPointF(a.left() + 1, y), QPointF(a.right() - 1, y));
     p.setFont(ui::font(12));
-    const QString label = tr("over %1").arg(threshold, 0, 'f', 0);
+    const QString label = tr("above %1").arg(threshold, 0, 'f', 0);
     const double width = p.fontMetrics().horizontalAdvance(label) + 8;
     if (width + 6 < a.width()) paintPlate(p, QRectF(a.right() - width - 4, y + 3, width, 16), label);
 }

@@ -28,9 +28,9 @@ RecipeMenu::RecipeMenu(Session& session, const std::string& stage, QWidget* pare
         setHint(addAction(r.name, this, [&session, stage, r] { session.recipes().load(session, stage, r); }),
                 r.note);
     }
-    if (all.empty()) addAction(tr("No recipes for this stage yet"))->setEnabled(false);
+    if (all.empty()) addAction(tr("No presets for this stage yet"))->setEnabled(false);
     addSeparator();
-    addAction(tr("Keep these settings as a recipe ..."), this, &RecipeMenu::keepWanted);
+    addAction(tr("Save as preset…"), this, &RecipeMenu::keepWanted);
     if (all.empty() || all.front().ours) return;
     QMenu* remove = addMenu(tr("Remove"));
     remove->setObjectName("recipe_remove");
@@ -40,12 +40,12 @@ RecipeMenu::RecipeMenu(Session& session, const std::string& stage, QWidget* pare
 }
 
 KeepRecipe::KeepRecipe(Session& session, const std::string& stage, QWidget* parent)
-    : Panel("keep_recipe", tr("Keep these settings as a recipe"), parent), session_(session), stage_(stage) {
+    : Panel("keep_recipe", tr("Save these settings as a preset"), parent), session_(session), stage_(stage) {
     setFixedWidth(kWidth);
-    name_ = addField("recipe_name", tr("Name of the recipe"), [this] { keep(); });
+    name_ = addField("recipe_name", tr("Preset name"), [this] { keep(); });
     name_->setMaxLength(static_cast<int>(kMaxSceneName));
-    note_ = addField("recipe_note", tr("What to listen for"), [this] { keep(); });
-    auto* done = new FlatButton(tr("Keep"), this);
+    note_ = addField("recipe_note", tr("Description"), [this] { keep(); });
+    auto* done = new FlatButton(tr("Save"), this);
     done->setObjectName("recipe_keep");
     done->setWeight(FlatButton::Weight::raised);
     connect(done, &FlatButton::clicked, this, &KeepRecipe::keep);

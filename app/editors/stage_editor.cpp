@@ -36,25 +36,25 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
     bypass_->setObjectName("bypass_button");
     bypass_->setWeight(FlatButton::Weight::raised);
     bypass_->setCheckable(true);
-    setHint(bypass_, tr("Let the sound pass this stage unchanged, with the same delay"));
+    setHint(bypass_, tr("Pass the signal through unchanged (same latency)"));
     connect(bypass_, &FlatButton::clicked, this,
             [this](bool on) { session_.strip().setBypass(session_.strip().focused(), on); });
     key_ = new FlatButton({}, this);
     key_->setObjectName("key_button");
-    setHint(key_, tr("What it listens to: its own sound, or another strip"));
+    setHint(key_, tr("Sidechain source"));
     connect(key_, &FlatButton::clicked, this, &StageEditor::chooseKey);
-    memory_ = new FlatButton(tr("Memory A"), this);
+    memory_ = new FlatButton(tr("Settings A"), this);
     memory_->setObjectName("memory_button");
-    setHint(memory_, tr("Two memories: flip between them to compare (M on the stage)"));
+    setHint(memory_, tr("Two sets of settings to compare. Press M on the stage to switch."));
     connect(memory_, &FlatButton::clicked, this,
             [this] { session_.strip().flipMemory(session_.strip().focused()); });
-    recipes_ = new FlatButton(tr("Recipes"), this);
+    recipes_ = new FlatButton(tr("Presets"), this);
     recipes_->setObjectName("recipes_button");
-    setHint(recipes_, tr("Settings of this kind of stage kept under a name: ours and yours"));
+    setHint(recipes_, tr("Built-in and saved settings for this stage"));
     connect(recipes_, &FlatButton::clicked, this, &StageEditor::openRecipes);
     reset_ = new FlatButton(tr("Reset"), this);
     reset_->setObjectName("reset_button");
-    setHint(reset_, tr("All values of this stage as they were made; can be undone"));
+    setHint(reset_, tr("Restore the default values of this stage (can be undone)"));
     connect(reset_, &FlatButton::clicked, this,
             [this] { session_.strip().resetStage(session_.strip().focused()); });
     header->addWidget(title_);
@@ -131,10 +131,10 @@ void StageEditor::show(bool rebuild) {
     const bool may_listen =
         s != nullptr && s->stage_kind().takes_key && (!s->key.empty() || session_.desk().strips().size() > 1);
     key_->setVisible(may_listen);
-    if (may_listen) key_->setText(tr("Listens to %1").arg(keyName(s->key)));
+    if (may_listen) key_->setText(tr("Sidechain: %1").arg(keyName(s->key)));
     if (s == nullptr) {
-        title_->setText(tr("No stage"));
-        purpose_->setText(tr("Add one with the + on the signal's path."));
+        title_->setText(tr("No stages yet"));
+        purpose_->setText(tr("Add one with + in the diagram."));
         return;
     }
     title_->setText(
@@ -142,7 +142,7 @@ void StageEditor::show(bool rebuild) {
     purpose_->setText(text(s->stage_kind().purpose));
     bypass_->setChecked(s->bypass);
     bypass_->setText(s->bypass ? tr("Bypassed") : tr("Bypass"));
-    memory_->setText(tr("Memory %1").arg(QLatin1Char(session_.strip().memoryOf(s->id))));
+    memory_->setText(tr("Settings %1").arg(QLatin1Char(session_.strip().memoryOf(s->id))));
     stage_body_->refresh();
 }
 
@@ -157,7 +157,7 @@ void StageEditor::keepRecipe() {
 }
 
 QString StageEditor::keyName(const std::string& key) const {
-    if (key.empty()) return tr("its own sound");
+    if (key.empty()) return tr("own signal");
     if (key == kAllVoices) return tr("all voices");
     const Session* strip = session_.desk().find(key);
     return strip != nullptr ? strip->stripName() : QString::fromStdString(key);
@@ -198,7 +198,7 @@ void StageEditor::updateAdvice() {
     if (!finding_.proposal) return;
     apply_->setText(Words::of(*finding_.proposal));
     const QString undo = session_.preferences().keys().text("undo");
-    setHint(apply_, undo.isEmpty() ? tr("Set it so") : tr("Set it so. %1 takes it back").arg(undo));
+    setHint(apply_, undo.isEmpty() ? tr("Apply") : tr("Apply (%1 undoes it)").arg(undo));
 }
 
 }  // namespace reed::ui

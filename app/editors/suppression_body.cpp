@@ -98,13 +98,12 @@ SuppressionBody::SuppressionBody(Session& session, const StageRef& stage, QWidge
     indented->addWidget(kept_);
     column->addLayout(indented);
     column->addStretch(1);
-    removed_ = new FlatButton(tr("Hear what is taken away"), right);
+    removed_ = new FlatButton(tr("Listen to removed signal"), right);
     removed_->setObjectName("removed_button");
     removed_->setWeight(FlatButton::Weight::raised);
     removed_->setCheckable(true);
-    setHint(removed_,
-            tr("Input minus output. When you hear words in it, the voice is being eaten. The feed carries "
-               "it too, until you switch it off."));
+    setHint(removed_, tr("Input minus output. If you hear words, the suppression is too strong. Your "
+                         "audience hears this too until you turn it off."));
     connect(removed_, &FlatButton::clicked, this,
             [this](bool on) { stage_.set(row("removed"), on ? 1.0 : 0.0); });
     column->addWidget(removed_);
@@ -122,10 +121,10 @@ void SuppressionBody::buildMethods(QWidget* side) {
     auto* column = new QVBoxLayout(side);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(6);
-    const QString titles[] = {tr("Adaptive"), tr("Neural"), tr("Room tone")};
-    const QString words[] = {tr("Follows the room: fans, hiss, rain, cars"),
-                             tr("Follows any room, and knows a voice"),
-                             tr("Taught by your silence, then exact")};
+    const QString titles[] = {tr("Adaptive"), tr("Neural"), tr("Noise profile")};
+    const QString words[] = {tr("Tracks steady noise: fans, hiss, rain, traffic"),
+                             tr("Handles changing noise and recognises speech"),
+                             tr("Uses a noise profile learned from silence")};
     for (int i = 0; i < 3; ++i) {
         auto* b = new MethodButton(titles[i], words[i], side);
         b->setObjectName(QString("method_%1").arg(i));
@@ -135,7 +134,7 @@ void SuppressionBody::buildMethods(QWidget* side) {
     }
     auto* buttons = new QHBoxLayout;
     buttons->setSpacing(6);
-    learn_ = new FlatButton(tr("Learn the room"), side);
+    learn_ = new FlatButton(tr("Learn noise profile"), side);
     learn_->setObjectName("learn_button");
     learn_->setWeight(FlatButton::Weight::raised);
     connect(learn_, &FlatButton::clicked, this, [this] {
@@ -148,7 +147,7 @@ void SuppressionBody::buildMethods(QWidget* side) {
     hum_ = new FlatButton(tr("Find hum"), side);
     hum_->setObjectName("find_hum_button");
     hum_->setWeight(FlatButton::Weight::raised);
-    setHint(hum_, tr("Looks for mains hum in the last ten seconds, pauses included, and sets its notches"));
+    setHint(hum_, tr("Detects mains hum in the last ten seconds and sets the hum filter"));
     connect(hum_, &FlatButton::clicked, this, [this] { session_.learning().search(stage_.id()); });
     buttons->addWidget(learn_, 1);
     buttons->addWidget(hum_, 1);
@@ -183,7 +182,7 @@ void SuppressionBody::showCosts() {
         const MethodCost& c = costs_[k];
         if (c.delay_ms <= 0.0) continue;
         methods_[k]->setCost(
-            tr("%1 ms   %2 % of a core").arg(c.delay_ms, 0, 'f', 0).arg(100.0 * c.share, 0, 'f', 1));
+            tr("%1 ms   %2% CPU (one core)").arg(c.delay_ms, 0, 'f', 0).arg(100.0 * c.share, 0, 'f', 1));
     }
 }
 
@@ -191,9 +190,10 @@ void SuppressionBody::showLearning() {
     const StageSpec* s = stage_.spec();
     const RoomLearning& l = session_.learning();
     const bool mine = l.state() != RoomLearning::State::idle && l.stage() == stage_.id();
-    learn_->setText(mine ? tr("Cancel")
-                         : (s != nullptr && !s->taught.empty() ? tr("Learn anew") : tr("Learn the room")));
-    setHint(learn_, tr("Stay silent for five seconds; what is heard then is the room"));
+    learn_->setText(
+        mine ? tr("Cancel")
+             : (s != nullptr && !s->taught.empty() ? tr("Learn again") : tr("Learn noise profile")));
+    setHint(learn_, tr("Stay silent for five seconds to record the background noise"));
     hum_->setEnabled(!mine);
 }
 
@@ -212,16 +212,13 @@ void SuppressionBody::refresh() {
     const bool hum = s->values[row("hum")] >= 0.5;
     grid_->setRelevant(row("hum_frequency"), hum);
     grid_->setRelevant(row("hum_tones"), hum);
-    kept_->setText(
-        voice_only ? tr("Talk and other people's talk stay, from a television too. Keys, mouse and barks go; "
-                        "screams, "
-                        "whispers and held notes may.")
-        : neural
-            ? tr("Singing, shouting, whispers and other people stay, and whatever is clearly louder than the "
-                 "room: keys and music too.")
-            : tr("Singing, shouting, whispers and other people stay; so do television, music, keys and "
-                 "barks. A "
-                 "sound that stays for 15 s is room."));
+    kept_->setText(voice_only ? tr("Keeps speech, including other people and television. Removes key clicks, "
+                                   "mouse and barking; may remove screams, whispers and sustained notes.")
+                   : neural
+                       ? tr("Keeps singing, shouting, whispers, other people and anything clearly louder "
+                            "than the noise, including key clicks and music.")
+                       : tr("Keeps singing, shouting, whispers, other people, television, music, key clicks "
+                            "and barking. Sounds that last longer than 15 s are treated as noise."));
     kept_->setVisible(!hum);
     learn_->setEnabled(kind == SuppressionKind::room_tone);
     measureCosts();

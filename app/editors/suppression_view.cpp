@@ -28,8 +28,7 @@ SuppressionView::SuppressionView(Session& session, const StageRef& stage, QWidge
     setAttribute(Qt::WA_OpaquePaintEvent);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
     setAccessibleName(tr("Spectrum before and after the suppression"));
-    setHint(this,
-            tr("Level in sixths of an octave, averaged over half a second (Hann window of 8192 frames)"));
+    setHint(this, tr("Level in 1/6-octave bands, averaged over 0.5 s (Hann window, 8192 frames)"));
     connect(&session_, &Session::readingsChanged, this, [this] {
         if (!isVisible()) return;
         session_.spectrum().keepAlive();
@@ -55,7 +54,7 @@ void SuppressionView::paintLearning(QPainter& p) const {
     p.setPen(t.text);
     if (l.state() == RoomLearning::State::working) {
         p.setFont(ui::font(14));
-        p.drawText(box, Qt::AlignCenter, tr("Working it out"));
+        p.drawText(box, Qt::AlignCenter, tr("Analysing…"));
         return;
     }
     p.setFont(ui::font(18, true));
@@ -84,7 +83,7 @@ void SuppressionView::paintEvent(QPaintEvent*) {
         layer.drawText(QRectF(r.left() + 4, r.top() - 1, 60, 16), Qt::AlignLeft | Qt::AlignVCenter,
                        tr("dBFS"));
         QString legend = tr("before (line), after (filled)");
-        if (taught) legend += tr(", learnt room (dashed)");
+        if (taught) legend += tr(", noise profile (dashed)");
         const QRectF foot(r.left(), r.bottom() + 19, r.width(), 16);
         layer.drawText(
             foot, Qt::AlignLeft | Qt::AlignVCenter,

@@ -112,7 +112,7 @@ void TimeView::paintCuts(QPainter& p, const QRectF& r,
         p.drawLine(QPointF(x, r.bottom() - 26), QPointF(x, r.bottom() - 2));
         p.drawLine(QPointF(x, r.bottom() - 2), QPointF(x + side, r.bottom() - 2));
         p.drawLine(QPointF(x, r.bottom() - 26), QPointF(x + side, r.bottom() - 26));
-        const QString word = cut.beginning ? tr("start cut") : tr("end cut");
+        const QString word = cut.beginning ? tr("start cut off") : tr("end cut off");
         const double w = p.fontMetrics().horizontalAdvance(word) + 6;
         const QRectF box(std::clamp(x - w / 2, r.left(), r.right() - w), r.bottom() - 44, w, 15);
         if (box.left() < labelled) continue;  // no room for the word; the bracket tells
@@ -131,7 +131,7 @@ void TimeView::paintEvent(QPaintEvent*) {
     const auto y_of = [&](double db) { return kAxis.y(r, db); };
     const StageSpec* stage = stage_.spec();
     const auto others = heard();
-    const QString legend = !others.empty() ? tr("6 s: what it hears (filled), in, reduction")
+    const QString legend = !others.empty() ? tr("6 s: sidechain (filled), input, reduction")
                            : stage != nullptr && stage->stage_kind().reports_reduction
                                ? tr("6 s: in, out, reduction")
                                : tr("last 6 s: in (line), out (filled), dBFS");

@@ -21,9 +21,8 @@ ToneBody::ToneBody(Session& session, const StageRef& stage, QWidget* parent)
     auto* line = new QHBoxLayout(this);
     line->setContentsMargins(0, 0, 0, 0);
     line->setSpacing(14);
-    line->addWidget(new TonePad(stage, this), 4);
     curve_ = new ToneCurve(session, stage, this);
-    line->addWidget(curve_, 6);
+    line->addWidget(curve_, 1);
     auto* side = new QWidget(this);
     side->setFixedWidth(230);
     auto* column = new QVBoxLayout(side);
@@ -37,7 +36,7 @@ ToneBody::ToneBody(Session& session, const StageRef& stage, QWidget* parent)
     auto* open = new FlatButton(tr("Open as an equalizer"), side);
     open->setObjectName("tone_as_equalizer");
     open->setWeight(FlatButton::Weight::raised);
-    setHint(open, tr("Puts an equalizer in its place that sounds the same, with all its bands to turn"));
+    setHint(open, tr("Replace this stage with an equalizer that sounds the same"));
     connect(open, &FlatButton::clicked, this, &ToneBody::openAsEqualizer);
     column->addWidget(open, 0, Qt::AlignLeft);
     line->addWidget(side);

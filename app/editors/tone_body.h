@@ -1,4 +1,4 @@
-// Editor of tone: the surface, the voice's spectrum, and the values.
+// Editor of the tone stage: the spectrum with its two handles, and the values.
 #pragma once
 
 #include "editors/stage_body.h"

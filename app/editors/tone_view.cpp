@@ -4,7 +4,7 @@
 #include <QPainterPath>
 #include <cmath>
 
-#include "editors/level_picture.h"
+#include "editors/spectrum_view.h"
 #include "session/session.h"
 #include "stages/tone.h"
 #include "widgets/frequency_axis.h"
@@ -17,135 +17,17 @@ namespace {
 
 constexpr FrequencyAxis kAxis{40.0, 16000.0};
 constexpr LevelAxis kGain{-12.0, 12.0};
-constexpr double kMost = 6.0;     // dB on the pad
 constexpr double kTooMuch = 6.0;  // dB more than other voices; common practice, no source
 
-const Parameter& row(size_t which) {
-    return kToneStage.parameters[which];
+constexpr size_t gainRow(ToneCurve::Handle handle) {
+    return handle == ToneCurve::Handle::body ? kToneBody : kToneClarity;
+}
+
+constexpr size_t frequencyRow(ToneCurve::Handle handle) {
+    return handle == ToneCurve::Handle::body ? kToneBodyAt : kToneClarityAt;
 }
 
 }  // namespace
-
-// --- the surface ---
-
-TonePad::TonePad(const StageRef& stage, QWidget* parent) : QWidget(parent), stage_(stage) {
-    setObjectName("tone_pad");
-    setAttribute(Qt::WA_OpaquePaintEvent);
-    setAccessibleName(tr("Body and clarity"));
-    setFocusPolicy(Qt::StrongFocus);
-    setHint(this, tr("Drag: up for more body, to the right for more clarity. Double click: as it was"));
-    stage_.onChange(this, [this] { update(); });
-}
-
-QRectF TonePad::plot() const {
-    return QRectF(rect()).adjusted(30, 22, -12, -22);
-}
-
-QPointF TonePad::mark() const {
-    const StageSpec* s = stage_.spec();
-    if (s == nullptr) return {};
-    const QRectF r = plot();
-    return {r.center().x() + s->values[kToneClarity] / kMost * r.width() / 2,
-            r.center().y() - s->values[kToneBody] / kMost * r.height() / 2};
-}
-
-void TonePad::set(double body, double clarity) {
-    const StageSpec* s = stage_.spec();
-    if (s == nullptr) return;
-    std::vector<double> values = s->values;
-    values[kToneBody] = round_value(row(kToneBody), std::clamp(body, -kMost, kMost));
-    values[kToneClarity] = round_value(row(kToneClarity), std::clamp(clarity, -kMost, kMost));
-    if (values == s->values) return;
-    stage_.setAll(values,
-                  tr("%1: body %2, clarity %3 dB")
-                      .arg(QString::fromStdString(s->shown_title()))
-                      .arg(values[kToneBody], 0, 'f', 1)
-                      .arg(values[kToneClarity], 0, 'f', 1),
-                  QString::fromStdString(s->id) + "/surface");
-}
-
-void TonePad::moveTo(QPointF at) {
-    const QRectF r = plot();
-    set((r.center().y() - at.y()) / (r.height() / 2) * kMost,
-        (at.x() - r.center().x()) / (r.width() / 2) * kMost);
-}
-
-void TonePad::mousePressEvent(QMouseEvent* event) {
-    if (event->button() != Qt::LeftButton) return;
-    setFocus(Qt::MouseFocusReason);
-    held_ = true;
-    moveTo(event->position());
-}
-
-void TonePad::mouseMoveEvent(QMouseEvent* event) {
-    if (held_) moveTo(event->position());
-}
-
-void TonePad::mouseReleaseEvent(QMouseEvent*) {
-    if (held_) stage_.done();
-    held_ = false;
-}
-
-void TonePad::mouseDoubleClickEvent(QMouseEvent*) {
-    set(0.0, 0.0);
-    stage_.done();
-}
-
-void TonePad::wheelEvent(QWheelEvent* event) {
-    event->accept();
-    const bool sideways = event->angleDelta().y() == 0 || (event->modifiers() & Qt::AltModifier) != 0;
-    stage_.turn(sideways ? kToneClarity : kToneBody, 0.5 * wheelNotches(*event),
-                event->modifiers() & Qt::ShiftModifier);
-}
-
-void TonePad::keyPressEvent(QKeyEvent* event) {
-    const bool fine = event->modifiers() & Qt::ShiftModifier;
-    switch (event->key()) {
-        case Qt::Key_Up:
-            return stage_.turn(kToneBody, 0.5, fine);
-        case Qt::Key_Down:
-            return stage_.turn(kToneBody, -0.5, fine);
-        case Qt::Key_Right:
-            return stage_.turn(kToneClarity, 0.5, fine);
-        case Qt::Key_Left:
-            return stage_.turn(kToneClarity, -0.5, fine);
-        default:
-            QWidget::keyPressEvent(event);
-    }
-}
-
-void TonePad::paintEvent(QPaintEvent*) {
-    const Theme& t = theme();
-    QPainter p(this);
-    still_.paint(p, *this, {}, [this, &t](QPainter& layer) {
-        paintPlotGround(layer, *this);
-        const QRectF r = plot();
-        layer.setFont(ui::font(12));
-        for (int db = -6; db <= 6; db += 3) {
-            const double x = r.center().x() + db / kMost * r.width() / 2;
-            const double y = r.center().y() - db / kMost * r.height() / 2;
-            layer.setPen(QPen(t.line, db == 0 ? 1.6 : 0.7));
-            layer.drawLine(QPointF(x, r.top()), QPointF(x, r.bottom()));
-            layer.drawLine(QPointF(r.left(), y), QPointF(r.right(), y));
-            layer.setPen(t.muted);
-            layer.drawText(QRectF(0, y - 8, 25, 16), Qt::AlignRight | Qt::AlignVCenter, QString::number(db));
-            layer.drawText(QRectF(x - 20, r.bottom() + 3, 40, 16), Qt::AlignCenter, QString::number(db));
-        }
-        layer.drawText(QRectF(r.left(), 3, r.width(), 16), Qt::AlignLeft | Qt::AlignVCenter, tr("body, dB"));
-        layer.drawText(QRectF(r.left(), r.center().y() + 3, r.width() - 4, 16), Qt::AlignRight,
-                       tr("clarity, dB"));
-    });
-    const QPointF at = mark();
-    const QPointF middle = plot().center();
-    p.setPen(QPen(t.marsh, 1.5));
-    p.drawLine(QPointF(at.x(), middle.y()), at);
-    p.drawLine(QPointF(middle.x(), at.y()), at);
-    p.setPen(QPen(t.text, 1.5));
-    p.setBrush(t.marsh);
-    p.drawEllipse(at, 7, 7);
-}
-
-// --- the spectrum ---
 
 ToneCurve::ToneCurve(Session& session, const StageRef& stage, QWidget* parent)
     : QWidget(parent), session_(session), stage_(stage) {
@@ -153,9 +35,10 @@ ToneCurve::ToneCurve(Session& session, const StageRef& stage, QWidget* parent)
     setAttribute(Qt::WA_OpaquePaintEvent);
     setAccessibleName(tr("What tone does to the voice"));
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
-    setHint(
-        this,
-        tr("The voice before (filled) and after (line), over half a second; the curve of the three bands"));
+    setFocusPolicy(Qt::StrongFocus);
+    setHint(this,
+            tr("Spectrum of the voice before (filled) and after (line). Drag body or clarity up or down; "
+               "double-click to reset it. Scroll for small steps."));
     stage_.onChange(this, [this] { update(); });
     connect(&session_, &Session::readingsChanged, this, [this] {
         if (!isVisible()) return;
@@ -185,22 +68,115 @@ double ToneCurve::clarityAt() const {
     return s != nullptr ? tone_centre(s->values, kToneClarityAt, told(kToneClarityNow)) : 3800.0;
 }
 
+bool ToneCurve::tracks() const {
+    const StageSpec* s = stage_.spec();
+    return s == nullptr || s->values[kToneFollow] >= 0.5;
+}
+
+double ToneCurve::frequencyOf(Handle handle) const {
+    return handle == Handle::body ? bodyAt() : clarityAt();
+}
+
+QPointF ToneCurve::handleAt(Handle handle) const {
+    const StageSpec* s = stage_.spec();
+    if (s == nullptr) return {};
+    const QRectF r = plot();
+    return {kAxis.x(r, frequencyOf(handle)), kGain.y(r, s->values[gainRow(handle)])};
+}
+
+ToneCurve::Handle ToneCurve::nearest(QPointF at) const {
+    const double body = std::abs(at.x() - handleAt(Handle::body).x());
+    const double clarity = std::abs(at.x() - handleAt(Handle::clarity).x());
+    return body <= clarity ? Handle::body : Handle::clarity;
+}
+
+void ToneCurve::select(Handle handle) {
+    selected_ = handle;
+    update();
+}
+
+void ToneCurve::mousePressEvent(QMouseEvent* event) {
+    if (event->button() != Qt::LeftButton) return;
+    setFocus(Qt::MouseFocusReason);
+    select(nearest(event->position()));
+    held_ = true;
+    // Its line can be taken anywhere; the handle moves as far as the pointer does.
+    grip_ = handleAt(selected_) - event->position();
+}
+
+void ToneCurve::mouseMoveEvent(QMouseEvent* event) {
+    const StageSpec* s = stage_.spec();
+    if (!held_ || s == nullptr) return;
+    const QRectF r = plot();
+    const QPointF at = event->position() + grip_;
+    // Gain and frequency change together: one step of undo.
+    std::vector<double> values = s->values;
+    const auto put = [&values](size_t row, double value) {
+        values[row] = round_value(kToneStage.parameters[row], value);
+    };
+    put(gainRow(selected_), kGain.atY(r, at.y()));
+    if (!tracks()) put(frequencyRow(selected_), kAxis.frequency(r, at.x()));
+    if (values == s->values) return;
+    const size_t row = gainRow(selected_);
+    stage_.setAll(
+        values,
+        tr("%1: %2 %3")
+            .arg(QString::fromStdString(s->shown_title()), text(kToneStage.parameters[row].title).toLower(),
+                 QString::fromStdString(format_value(kToneStage.parameters[row], values[row]))),
+        QString::fromStdString(s->id) + "/handle");
+}
+
+void ToneCurve::mouseReleaseEvent(QMouseEvent*) {
+    if (held_) stage_.done();
+    held_ = false;
+}
+
+void ToneCurve::mouseDoubleClickEvent(QMouseEvent* event) {
+    select(nearest(event->position()));
+    stage_.set(gainRow(selected_), 0.0);
+    stage_.done();
+}
+
+void ToneCurve::wheelEvent(QWheelEvent* event) {
+    event->accept();
+    select(nearest(event->position()));
+    stage_.turn(gainRow(selected_), 0.5 * wheelNotches(*event), event->modifiers() & Qt::ShiftModifier);
+}
+
+void ToneCurve::keyPressEvent(QKeyEvent* event) {
+    const bool fine = event->modifiers() & Qt::ShiftModifier;
+    switch (event->key()) {
+        case Qt::Key_Up:
+            return stage_.turn(gainRow(selected_), 0.5, fine);
+        case Qt::Key_Down:
+            return stage_.turn(gainRow(selected_), -0.5, fine);
+        case Qt::Key_Left:
+            return select(Handle::body);
+        case Qt::Key_Right:
+            return select(Handle::clarity);
+        default:
+            QWidget::keyPressEvent(event);
+    }
+}
+
 QString ToneCurve::words() const {
     const StageSpec* s = stage_.spec();
     if (s == nullptr) return {};
-    if (told(kTonePitch) <= 0.0) return tr("Listens for a voice ...");
+    if (told(kTonePitch) <= 0.0) return tr("Listening for speech…");
     const auto against = [](double more) {
-        if (std::abs(more) < 1.5) return tr("as other voices");
-        return more > 0.0 ? tr("%1 dB more than other voices").arg(more, 0, 'f', 0)
+        if (std::abs(more) < 1.5) return tr("average");
+        return more > 0.0 ? tr("%1 dB above average").arg(more, 0, 'f', 0)
                           : tr("%1 dB less than other voices").arg(-more, 0, 'f', 0);
     };
     const double body = told(kToneBodyMore) + s->values[kToneBody];
     const double clarity = told(kToneClarityMore) + s->values[kToneClarity];
-    QString out = tr("Pitch about %1 Hz. With this it has body %2, and clarity %3.")
+    QString out = tr("Pitch about %1 Hz. Result: body %2, clarity %3.")
                       .arg(told(kTonePitch), 0, 'f', 0)
                       .arg(against(body), against(clarity));
-    if (body > kTooMuch && s->values[kToneBody] > 0.0) out += ' ' + tr("Too much body: it booms.");
-    if (clarity > kTooMuch && s->values[kToneClarity] > 0.0) out += ' ' + tr("Too much clarity: it tires.");
+    if (body > kTooMuch && s->values[kToneBody] > 0.0)
+        out += ' ' + tr("Too much body: the voice sounds boomy.");
+    if (clarity > kTooMuch && s->values[kToneClarity] > 0.0)
+        out += ' ' + tr("Too much clarity: the voice sounds harsh.");
     return out;
 }
 
@@ -208,14 +184,8 @@ void ToneCurve::paintSpectrum(QPainter& p, bool after) const {
     const SpectrumMeter* meter = after ? session_.spectrum().after() : session_.spectrum().before();
     if (meter == nullptr || meter->frames() == 0) return;
     const QRectF r = plot();
-    QPainterPath path;
-    bool begun = false;
-    for (double x = r.left(); x <= r.right(); x += 3.0) {
-        const QPointF at(
-            x, levelOn(r, meter->level(kAxis.frequency(r, x), 1.0 / 6.0, SpectrumWidth::octave_share)));
-        begun ? path.lineTo(at) : path.moveTo(at);
-        begun = true;
-    }
+    const QPainterPath path = spectrumPath(
+        *meter, r, [&r](double x) { return kAxis.frequency(r, x); }, !after);
     if (after) {
         QColor line = theme().text;
         line.setAlpha(150);
@@ -224,8 +194,6 @@ void ToneCurve::paintSpectrum(QPainter& p, bool after) const {
         p.drawPath(path);
         return;
     }
-    path.lineTo(r.right(), r.bottom());
-    path.lineTo(r.left(), r.bottom());
     QColor fill = theme().roomFill;
     fill.setAlpha(90);
     p.fillPath(path, fill);
@@ -250,16 +218,6 @@ void ToneCurve::paintEvent(QPaintEvent*) {
     paintSpectrum(p, false);
     paintSpectrum(p, true);
     p.restore();
-    p.setFont(ui::font(12));
-    for (const auto& [at, words] : {std::pair{body, tr("body %1 Hz").arg(body, 0, 'f', 0)},
-                                    {clarity, tr("clarity %1 kHz").arg(clarity / 1000.0, 0, 'f', 1)}}) {
-        const double x = kAxis.x(r, at);
-        p.setPen(QPen(t.marsh, 1.2, Qt::DashLine));
-        p.drawLine(QPointF(x, r.top()), QPointF(x, r.bottom()));
-        const double width = p.fontMetrics().horizontalAdvance(words) + 8;
-        paintPlate(p, QRectF(std::clamp(x - width / 2, r.left(), r.right() - width), r.top() + 2, width, 16),
-                   words);
-    }
     QPainterPath curve;
     for (double x = r.left(); x <= r.right(); x += 3.0) {
         const double gain =
@@ -270,6 +228,30 @@ void ToneCurve::paintEvent(QPaintEvent*) {
     p.setPen(QPen(t.straw, 2.0));
     p.setBrush(Qt::NoBrush);
     p.drawPath(curve);
+    p.setFont(ui::font(12));
+    paintHandle(p, Handle::body);
+    paintHandle(p, Handle::clarity);
+}
+
+void ToneCurve::paintHandle(QPainter& p, Handle handle) const {
+    const Theme& t = theme();
+    const QRectF r = plot();
+    const QPointF at = handleAt(handle);
+    const bool selected = handle == selected_ && hasFocus();
+    p.setPen(QPen(t.marsh, selected ? 1.8 : 1.0, Qt::DashLine));
+    p.drawLine(QPointF(at.x(), r.top()), QPointF(at.x(), r.bottom()));
+    // The gain from 0 dB as a solid bar, with a flat grip at its end.
+    p.setPen(QPen(t.marsh, 3.0, Qt::SolidLine, Qt::FlatCap));
+    p.drawLine(QPointF(at.x(), kGain.y(r, 0.0)), at);
+    p.setPen(selected ? QPen(t.text, 1.5) : QPen(Qt::NoPen));
+    p.setBrush(t.marsh);
+    p.drawRoundedRect(QRectF(at.x() - 16, at.y() - 4, 32, 8), 3, 3);
+    const double hz = frequencyOf(handle);
+    const QString words = handle == Handle::body ? tr("body %1 Hz").arg(hz, 0, 'f', 0)
+                                                 : tr("clarity %1 kHz").arg(hz / 1000.0, 0, 'f', 1);
+    const double width = p.fontMetrics().horizontalAdvance(words) + 8;
+    paintPlate(p, QRectF(std::clamp(at.x() - width / 2, r.left(), r.right() - width), r.top() + 2, width, 16),
+               words);
 }
 
 }  // namespace reed::ui

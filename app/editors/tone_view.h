@@ -1,4 +1,4 @@
-// Body and clarity on one surface, and what they do to the spectrum of the voice.
+// Editor view of the tone stage: spectrum of the voice with the gains of body and clarity as two handles.
 #pragma once
 
 #include <QWidget>
@@ -10,16 +10,26 @@ namespace reed::ui {
 
 class Session;
 
-/// Clarity to the right, body upwards, in dB. Drag anywhere; the wheel turns body, sideways or with Alt
-/// clarity; arrow keys turn both (Shift: fine); a double click puts both to rest.
-class TonePad final : public QWidget {
+/// Spectrum of the voice before the stage (filled) and after it (line), the curve of the three bands, and a
+/// handle for body and for clarity at their frequencies. Drag a handle up or down for its gain, and sideways
+/// for its frequency while it does not track the voice. The wheel turns the handle nearest to the pointer;
+/// Left and Right select a handle, Up and Down turn it (Shift: fine). A double-click resets a gain to 0 dB.
+class ToneCurve final : public QWidget {
     Q_OBJECT
   public:
-    TonePad(const StageRef& stage, QWidget* parent = nullptr);
-    /// Where body and clarity stand.
-    QPointF mark() const;
-    QSize sizeHint() const override { return {250, 250}; }
-    QSize minimumSizeHint() const override { return {160, 160}; }
+    enum class Handle { body, clarity };
+
+    ToneCurve(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    /// Centre frequencies in Hz, tracked or set by hand.
+    double bodyAt() const;
+    double clarityAt() const;
+    /// Position of a handle in widget coordinates.
+    QPointF handleAt(Handle handle) const;
+    Handle selected() const { return selected_; }
+    /// Description of the result for this voice; a request to speak while the pitch is unknown.
+    QString words() const;
+    QSize sizeHint() const override { return {600, 200}; }
+    QSize minimumSizeHint() const override { return {300, 130}; }
 
   protected:
     void paintEvent(QPaintEvent* event) override;
@@ -32,36 +42,18 @@ class TonePad final : public QWidget {
 
   private:
     QRectF plot() const;
-    void moveTo(QPointF at);
-    void set(double body, double clarity);
-    StageRef stage_;
-    bool held_ = false;
-    StillLayer still_;
-};
-
-/// The voice's spectrum before the stage (filled) and after it (line), the curve of the three bands, and
-/// where body and clarity stand.
-class ToneCurve final : public QWidget {
-    Q_OBJECT
-  public:
-    ToneCurve(Session& session, const StageRef& stage, QWidget* parent = nullptr);
-    /// Centres now, in Hz: found, or set by hand.
-    double bodyAt() const;
-    double clarityAt() const;
-    /// What is to be said of the voice.
-    QString words() const;
-    QSize sizeHint() const override { return {360, 200}; }
-    QSize minimumSizeHint() const override { return {240, 130}; }
-
-  protected:
-    void paintEvent(QPaintEvent* event) override;
-
-  private:
-    QRectF plot() const;
     double told(size_t readout) const;
+    bool tracks() const;
+    double frequencyOf(Handle handle) const;
+    Handle nearest(QPointF at) const;
+    void select(Handle handle);
     void paintSpectrum(QPainter& p, bool after) const;
+    void paintHandle(QPainter& p, Handle handle) const;
     Session& session_;
     StageRef stage_;
+    Handle selected_ = Handle::body;
+    bool held_ = false;
+    QPointF grip_;  // from the pointer to the handle when it was pressed
     int ticks_ = 0;
     StillLayer still_;
 };

@@ -21,10 +21,10 @@ TransferView::TransferView(Session& session, const StageRef& stage, QWidget* par
     : QWidget(parent), session_(session), stage_(stage) {
     setObjectName("transfer_view");
     setAttribute(Qt::WA_OpaquePaintEvent);
-    setAccessibleName(tr("Level out for level in"));
+    setAccessibleName(tr("Output level against input level"));
     setHint(this,
-            tr("Level in to level out. Drag sideways to move the threshold, turn the wheel for small steps. "
-               "Humps: how often each level comes in (below) and goes out (right)."));
+            tr("Output against input level. Drag sideways to move the threshold, scroll for small steps. The "
+               "humps show how often each level occurs at the input (bottom) and output (right)."));
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
     setCursor(Qt::SizeHorCursor);
     connect(&session_, &Session::readingsChanged, this, &TransferView::follow);

@@ -32,7 +32,7 @@ QColor programmeColour(Session& s) {
 
 BalanceView::BalanceView(Actions& actions, QWidget* parent) : QWidget(parent), actions_(actions) {
     setObjectName("balance_view");
-    setAccessibleName(tr("Balance of voices and programme"));
+    setAccessibleName(tr("Voice/app loudness balance"));
     verdict_ = new Words(Words::Ink::muted, this);
     verdict_->setObjectName("balance_verdict");
     verdict_->setFont(ui::font(15));
@@ -45,10 +45,10 @@ BalanceView::BalanceView(Actions& actions, QWidget* parent) : QWidget(parent), a
     fader_ = button("balance_fader");
     duck_ = button("balance_duck");
     distance_ = button("balance_distance");
-    setHint(distance_, tr("How far the programme shall lie below the voices while somebody speaks. A choice: "
-                          "10 to 15 LU is common, more is calmer"));
-    setHint(fader_, tr("Moves the programme's fader; can be undone on its strip"));
-    setHint(duck_, tr("The programme falls by so much while somebody speaks, and comes back"));
+    setHint(distance_,
+            tr("Target: how far app audio stays below the voices during speech. 10 to 15 LU is common."));
+    setHint(fader_, tr("Adjust the app audio fader (can be undone)"));
+    setHint(duck_, tr("Duck app audio by this amount during speech"));
     BalanceModel& balance = actions_.session().balance();
     connect(fader_, &FlatButton::clicked, this, [&balance] { balance.moveProgramme(balance.wantedMove()); });
     connect(duck_, &FlatButton::clicked, this, [&balance] { balance.giveWay(-balance.wantedMove()); });
@@ -79,9 +79,9 @@ void BalanceView::judge() {
     const double move = balance.wantedMove();
     fader_->setVisible(move != 0.0);
     duck_->setVisible(move < 0.0);
-    fader_->setText(move < 0.0 ? tr("%1 dB down").arg(-move) : tr("%1 dB up").arg(move));
-    duck_->setText(tr("Give way by %1 dB").arg(std::min(-move, 12.0)));
-    distance_->setText(tr("Wanted: %1 to %2 LU").arg(desk.distanceLeast()).arg(desk.distanceMost()));
+    fader_->setText(move < 0.0 ? tr("Lower by %1 dB").arg(-move) : tr("Raise by %1 dB").arg(move));
+    duck_->setText(tr("Duck by %1 dB").arg(std::min(-move, 12.0)));
+    distance_->setText(tr("Target: %1 to %2 LU").arg(desk.distanceLeast()).arg(desk.distanceMost()));
     place();
 }
 
@@ -107,9 +107,9 @@ void BalanceView::chooseDistance() {
     DeskModel* desk = &actions_.session().desk();
     // Choices, none of them from a standard (common practice, no source).
     const std::pair<double, double> usual[] = {{6.0, 10.0}, {10.0, 15.0}, {15.0, 20.0}, {20.0, 25.0}};
-    const char* words[] = {QT_TR_NOOP("%1 to %2 LU: close, for who plays along"),
-                           QT_TR_NOOP("%1 to %2 LU: usual"), QT_TR_NOOP("%1 to %2 LU: calm"),
-                           QT_TR_NOOP("%1 to %2 LU: hardly there")};
+    const char* words[] = {QT_TR_NOOP("%1 to %2 LU: close, e.g. for playing along"),
+                           QT_TR_NOOP("%1 to %2 LU: typical"), QT_TR_NOOP("%1 to %2 LU: quiet background"),
+                           QT_TR_NOOP("%1 to %2 LU: barely audible")};
     for (size_t i = 0; i < std::size(usual); ++i) {
         const auto [least, most] = usual[i];
         QAction* a = menu->addAction(tr(words[i]).arg(least).arg(most), desk,
@@ -134,7 +134,7 @@ void BalanceView::paintEvent(QPaintEvent*) {
     const BalanceModel& balance = session.balance();
     if (balance.voices() == nullptr || balance.programme() == nullptr) {
         p.setFont(ui::font(15));
-        p.drawText(r, Qt::AlignCenter, tr("There is no programme to hold the voices against."));
+        p.drawText(r, Qt::AlignCenter, tr("Add an app audio strip to compare loudness."));
         return;
     }
     const QColor programme = programmeColour(session);
@@ -198,10 +198,10 @@ void BalanceView::paintEvent(QPaintEvent*) {
         x += w + 50;
     };
     name(tr("Voices"), t.straw);
-    name(tr("Programme"), programme);
+    name(tr("App audio"), programme);
     QColor band = t.marsh;
     band.setAlpha(110);
-    name(tr("where it is wanted while somebody speaks"), band);
+    name(tr("target during speech"), band);
     if (const auto d = balance.now().distance) {
         p.setPen(t.text);
         p.setFont(ui::font(16, true));

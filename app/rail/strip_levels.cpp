@@ -53,13 +53,13 @@ void StripLevels::paint(QPainter& p, const QRectF& track) const {
 std::pair<QString, bool> stripWord(Session& strip) {
     const auto tr = [](const char* words) { return QCoreApplication::translate("StripWord", words); };
     const StripSpec& s = strip.strip().spec();
-    if (strip.devices().unchosen()) return {tr("No input yet"), true};
+    if (strip.devices().unchosen()) return {tr("No input selected"), true};
     const DeviceStatus now = strip.devices().status();
     if (!now.problem.empty() && !strip.devices().opening())
         return {QString::fromStdString(now.problem), true};
     if (s.mute) return {tr("Muted"), true};
-    if (strip.readings().clipped() > 0) return {tr("The source clips"), true};
-    if (s.fader <= kFaderLeast) return {tr("Fader down"), true};
+    if (strip.readings().clipped() > 0) return {tr("Input clipping"), true};
+    if (s.fader <= kFaderLeast) return {tr("Fader at minimum"), true};
     if (s.fader != 0.0) return {tr("%1 dB").arg(s.fader, 0, 'f', 1), false};
     return {};
 }

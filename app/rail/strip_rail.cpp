@@ -16,7 +16,7 @@ constexpr int kWidth = 172;
 constexpr size_t kTall = 3, kWithFader = 6;  // strips that have so much room at 1280x800
 constexpr Parameter kFader =
     parameter::number("fader", "Fader", Unit::decibel, kFaderLeast, kFaderMost, 0.0, Scale::linear,
-                      "How loud the strip is in the sum. At its lowest it is silent.");
+                      "Level of this strip in the mix. The lowest setting is silent.");
 
 }  // namespace
 
@@ -49,8 +49,8 @@ StripRail::StripRail(Actions& actions, QWidget* parent) : QWidget(parent), actio
     };
     voice_ = button("add_voice_button", tr("Voice"), tr("Another microphone with a chain of its own"),
                     "add-voice");
-    programme_ = button("add_programme_button", tr("Sound"), tr("What other programs play, under the voices"),
-                        "add-programme");
+    programme_ = button("add_programme_button", tr("App audio"),
+                        tr("Audio from other apps, mixed under the voices"), "add-app-audio");
     column_->addLayout(more);
     DeskModel& desk = actions_.session().desk();
     connect(&desk, &DeskModel::focusChanged, this, &StripRail::showFader);

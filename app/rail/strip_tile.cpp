@@ -75,9 +75,9 @@ void StripTile::show() {
     setHint(mute_, tr("Mute %1").arg(name));
     const bool alone = strip_.desk().solo() == s.id;
     alone_->setChecked(alone);
-    alone_->setAccessibleName(tr("%1 alone in the headphones").arg(name));
-    setHint(alone_, tr("%1 alone in the headphones; nobody else hears that").arg(name));
-    setAccessibleName(focused() ? tr("%1, worked on").arg(name) : name);
+    alone_->setAccessibleName(tr("Solo %1 in the headphones").arg(name));
+    setHint(alone_, tr("Solo %1 in the headphones; the output is unaffected").arg(name));
+    setAccessibleName(focused() ? tr("%1, selected").arg(name) : name);
     follow();
     update();
 }
@@ -203,7 +203,7 @@ void StripTile::contextMenuEvent(QContextMenuEvent* event) {
     const std::string id = strip_.strip().spec().id;
     DeskModel* desk = &strip_.desk();
     menu->addAction(tr("Rename\tF2"), this, &StripTile::beginRename);
-    QMenu* colours = menu->addMenu(tr("Colour and sign"));
+    QMenu* colours = menu->addMenu(tr("Colour and marker"));
     for (int c = 0; c < kStripColours; ++c) {
         QPixmap map(16, 16);
         map.fill(Qt::transparent);
@@ -217,7 +217,7 @@ void StripTile::contextMenuEvent(QContextMenuEvent* event) {
         addPrograms(menu, strip_);
         menu->addSeparator();
     }
-    menu->addAction(tr("Further up\tCtrl+Up"), desk, [desk, id] { desk->move(id, -1); });
+    menu->addAction(tr("Move up\tCtrl+Up"), desk, [desk, id] { desk->move(id, -1); });
     menu->addAction(tr("Further down\tCtrl+Down"), desk, [desk, id] { desk->move(id, 1); });
     QAction* remove = menu->addAction(tr("Remove\tDel"), desk, [desk, id] { desk->remove(id); });
     remove->setEnabled(!strip_.isFirst());

@@ -93,7 +93,7 @@ void RemoteControl::Do(const QString& action, const QString& argument) {
 QStringList RemoteControl::ListActions() {
     QStringList out;
     for (const Action& a : action_table())
-        out << usage(a) + ": " + QObject::tr(a.title).replace("%1", tr("by name or place"));
+        out << usage(a) + ": " + QObject::tr(a.title).replace("%1", tr("by name or position"));
     return out;
 }
 
@@ -147,11 +147,11 @@ QStringList RemoteControl::Stages() {
 }
 
 void RemoteControl::Bypass(const QString& stage, bool bypassed) {
-    Do(bypassed ? "bypass" : "enable", stage);
+    Do(bypassed ? "bypass" : "enable-stage", stage);
 }
 
 void RemoteControl::ToggleBypass(const QString& stage) {
-    Do("toggle", stage);
+    Do("toggle-stage", stage);
 }
 
 void RemoteControl::SetMonitor(const QString& source) {
@@ -171,10 +171,9 @@ QString sendCommand(const QDBusConnection& bus, const QStringList& words) {
         for (const Action& a : action_table()) all << usage(a);
         const QString commands = QObject::tr("Commands: %1.").arg(all.join(", "));
         return words.isEmpty() ? commands
-                               : QObject::tr("\"%1\" is no command. ").arg(words.join(' ')) + commands;
+                               : QObject::tr("Unknown command “%1”. ").arg(words.join(' ')) + commands;
     }
-    if (!bus.isConnected())
-        return QObject::tr("There is no session bus (D-Bus), so the program can't be reached.");
+    if (!bus.isConnected()) return QObject::tr("No D-Bus session bus found, so Dusky Reed can't be reached.");
     if (!bus.interface()->isServiceRegistered(kServiceName)) return QObject::tr("Dusky Reed is not running.");
     QDBusMessage call = QDBusMessage::createMethodCall(kServiceName, kServicePath, kControlInterface, "Do");
     call.setArguments({QString(action->id), rest});

@@ -69,7 +69,7 @@ void DesktopKeys::onClosed(const QDBusMessage& signal) {
     if (signal.path() != session_path_) return;
     lost();
     bound_ = false;
-    emit failed(tr("The desktop has ended its shortcuts. Bind them again in the menu."));
+    emit failed(tr("The desktop closed the global shortcuts. Set them up again in the menu."));
 }
 
 bool DesktopKeys::offered() const {
@@ -93,9 +93,9 @@ QString DesktopKeys::expectResponse(const char* slot) {
 
 void DesktopKeys::bind() {
     if (!offered()) {
-        emit failed(tr(
-            "This desktop offers no keys that work everywhere. Bind keys there to \"dusky-reed --send mute\" "
-            "and the like instead."));
+        emit failed(
+            tr("This desktop doesn't support global shortcuts for apps. In its keyboard settings, add custom "
+               "shortcuts that run commands such as “dusky-reed --send toggle-mute”."));
         return;
     }
     // Only now: offered() has started the portal where the bus starts it on demand.
@@ -113,10 +113,15 @@ void DesktopKeys::bind() {
     bus_.asyncCall(call);
 }
 
+/// The desktop stores its bindings under this id, so it stays that of earlier versions.
+static QString portalId(const KeySlot& slot) {
+    return QString(slot.formerly.isEmpty() ? slot.id : slot.formerly).replace(' ', '-');
+}
+
 void DesktopKeys::onCreated(uint response, const QVariantMap& results) {
     session_path_ = results.value("session_handle").toString();
     if (response != 0 || session_path_.isEmpty()) {
-        emit failed(tr("The desktop refused its keys."));
+        emit failed(tr("The desktop denied access to global shortcuts."));
         return;
     }
     PortalShortcuts wanted;
@@ -132,7 +137,7 @@ void DesktopKeys::onCreated(uint response, const QVariantMap& results) {
         }
         QVariantMap shortcut{{"description", words}};
         if (id == "talk") shortcut["preferred_trigger"] = "CTRL+ALT+m";
-        wanted.append({QString(slot.id).replace(' ', '-'), shortcut});
+        wanted.append({portalId(slot), shortcut});
     }
     QDBusMessage call = QDBusMessage::createMethodCall(kPortal, kPortalPath, kShortcuts, "BindShortcuts");
     QVariantMap options;
@@ -147,7 +152,7 @@ void DesktopKeys::onBound(uint response, const QVariantMap&) {
     if (bound_)
         emit bound();
     else
-        emit failed(tr("The desktop's keys were not set."));
+        emit failed(tr("Global shortcuts were not set up."));
 }
 
 void DesktopKeys::onKey(const QDBusMessage& signal) {
@@ -157,7 +162,7 @@ void DesktopKeys::onKey(const QDBusMessage& signal) {
     const QString id = arguments[1].toString();
     const bool down = signal.member() == "Activated";
     for (const KeySlot& slot : actions_.session().preferences().keys().all()) {
-        if (QString(slot.id).replace(' ', '-') != id) continue;
+        if (portalId(slot) != id) continue;
         const QString action = slot.id.section(' ', 0, 0);
         if (slot.held) {
             if (down)

@@ -68,8 +68,8 @@ TakeView::TakeView(Actions& actions, QWidget* parent)
     setAccessibleName(tr("Takes"));
     find_ = new QLineEdit(this);
     find_->setObjectName("take_find");
-    find_->setPlaceholderText(tr("Find a take"));
-    find_->setAccessibleName(tr("Find a take"));
+    find_->setPlaceholderText(tr("Search takes"));
+    find_->setAccessibleName(tr("Search takes"));
     find_->setFont(ui::font(13));
     connect(find_, &QLineEdit::textChanged, this, &TakeView::fill);
     list_ = new QListWidget(this);
@@ -90,7 +90,7 @@ TakeView::TakeView(Actions& actions, QWidget* parent)
         }
     });
     wave_ = new TakeWave(actions_.session().first(), takes_, this);
-    keep_ = button("take_keep", tr("Keep that"));
+    keep_ = button("take_keep", tr("Save last 20 s"));
     connect(keep_, &FlatButton::clicked, this, &TakeView::openKeep);
     record_ = button("take_record", tr("Record"));
     record_->setCheckable(true);
@@ -102,8 +102,8 @@ TakeView::TakeView(Actions& actions, QWidget* parent)
     connect(against_, &FlatButton::clicked, this, &TakeView::openAgainst);
     side_ = button("take_side", {});
     side_->setCheckable(true);
-    connect(side_, &FlatButton::clicked, this, [this] { actions_.act("switch-side"); });
-    blind_ = button("take_blind", tr("Blind"));
+    connect(side_, &FlatButton::clicked, this, [this] { actions_.act("switch-comparison"); });
+    blind_ = button("take_blind", tr("Blind test"));
     connect(blind_, &FlatButton::clicked, this,
             [this] { takes_.blind() != nullptr ? takes_.endBlind() : takes_.beginBlind(); });
     more_ = button("take_more", {});
@@ -173,51 +173,50 @@ void TakeView::warn(const QString& why) {
 void TakeView::showState() {
     const bool chosen = !takes_.chosen().path.empty();
     const Keys& keys = actions_.session().preferences().keys();
-    setHint(keep_, keys.hint(tr("The last seconds become a take"), "keep-that"));
+    setHint(keep_, keys.hint(tr("Save what you just said as a take"), "save-take"));
     record_->setChecked(takes_.recording());
     record_->setText(takes_.recording() ? tr("Stop: %1 s").arg(takes_.recordedSeconds(), 0, 'f', 0)
                                         : tr("Record"));
     loop_->setChecked(takes_.looping());
     loop_->setText(takes_.looping() ? tr("Stop the loop") : tr("Loop"));
     setHint(loop_,
-            keys.hint(tr("Play it in a loop in place of the microphone, which does not go out meanwhile"),
+            keys.hint(tr("Loop this take instead of the microphone. The microphone is muted meanwhile."),
                       "loop"));
     loop_->setEnabled(chosen);
     against_->setEnabled(chosen);
-    against_->setText(takes_.comparing() ? tr("End comparing") : tr("Compare"));
+    against_->setText(takes_.comparing() ? tr("Stop comparing") : tr("Compare"));
     const BlindTest* blind = takes_.blind();
     side_->setVisible(takes_.comparing() && blind == nullptr);
     side_->setChecked(takes_.sideB());
-    side_->setText(tr("Hearing: %1").arg(takes_.sideName(takes_.sideB())));
-    setHint(side_, keys.hint(tr("The other side"), "switch-side"));
+    side_->setText(tr("Playing: %1").arg(takes_.sideName(takes_.sideB())));
+    setHint(side_, keys.hint(tr("Switch sides"), "switch-comparison"));
     blind_->setVisible(takes_.comparing());
-    blind_->setText(blind != nullptr ? tr("End the blind test") : tr("Blind"));
+    blind_->setText(blind != nullptr ? tr("Stop blind test") : tr("Blind test"));
     QString words;
     auto tone = FindingTone::neutral;
     if (blind != nullptr && blind->done()) {
-        words = tr("%1 of %2 right. By guessing that happens in %3 % of all tests.")
+        words = tr("%1 of %2 correct. Guessing would do this well in %3% of tests.")
                     .arg(blind->right())
                     .arg(BlindTest::kRounds)
                     .arg(100.0 * blind->chance(), 0, 'f', 1);
         tone = blind->chance() < 0.05 ? FindingTone::good : FindingTone::neutral;
     } else if (blind != nullptr) {
-        words = tr("Round %1 of %2: A is %3, B is %4. X is one of them: which? Keys: A and B to say it, 1 "
-                   "and 2 to "
-                   "hear them, X for X.")
-                    .arg(blind->round())
-                    .arg(BlindTest::kRounds)
-                    .arg(takes_.sideName(false), takes_.sideName(true));
+        words =
+            tr("Round %1 of %2. A: %3, B: %4. Which one is X? Press 1, 2 or X to listen, A or B to answer.")
+                .arg(blind->round())
+                .arg(BlindTest::kRounds)
+                .arg(takes_.sideName(false), takes_.sideName(true));
     } else if (takes_.comparing()) {
-        words = takes_.matched().isEmpty() ? tr("Both sides are being worked out ...") : takes_.matched();
+        words = takes_.matched().isEmpty() ? tr("Rendering both sides…") : takes_.matched();
     } else if (takes_.looping()) {
-        words = takes_.aloud() ? tr("It goes out to your viewers.") : takes_.silenceText() + '.';
+        words = takes_.aloud() ? tr("Your audience hears this.") : takes_.silenceText() + '.';
         if (const TakeReport* all = takes_.report(); all != nullptr && all->made.integrated_lufs)
             words += tr(" %1 LUFS before, %2 after.")
                          .arg(all->plain.integrated_lufs.value_or(-99.0), 0, 'f', 1)
                          .arg(*all->made.integrated_lufs, 0, 'f', 1);
         tone = takes_.aloud() ? FindingTone::warning : FindingTone::neutral;
     } else if (const TakeReport* r = takes_.report(); r != nullptr && !r->course.cuts.empty()) {
-        words = tr("%1 words are cut; C goes to the next.").arg(r->course.cuts.size());
+        words = tr("%1 words are cut off. Press C for the next one.").arg(r->course.cuts.size());
         tone = FindingTone::warning;
     } else if (const TakeReport* all = takes_.report(); all != nullptr && all->made.integrated_lufs) {
         words = tr("%1 LUFS before, %2 LUFS after.")
@@ -287,7 +286,7 @@ void TakeView::openKeep() {
     menu->setObjectName("keep_menu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
     for (const double s : {5.0, 10.0, 20.0, 60.0})
-        menu->addAction(tr("The last %1 s").arg(s), &takes_, [this, s] { warn(takes_.keep(s)); });
+        menu->addAction(tr("Save last %1 s").arg(s), &takes_, [this, s] { warn(takes_.keep(s)); });
     if (actions_.session().desk().count(StripRole::voice) > 1) {
         menu->addSeparator();
         menu->addAction(tr("The last 20 s of all voices"), &takes_,
@@ -310,16 +309,16 @@ void TakeView::openAgainst() {
     };
     const Session& s = actions_.session();
     const StageSpec* stage = s.strip().stage(s.strip().focused());
-    add(menu, tr("With the plain sound"), What::plain);
+    add(menu, tr("With unprocessed"), What::plain);
     if (stage != nullptr) {
         const QString title = QString::fromStdString(stage->shown_title());
         add(menu, tr("Without %1").arg(title), What::without_stage);
         if (s.strip().state()->memories.contains(stage->id))
-            add(menu, tr("With the other memory of %1").arg(title), What::other_memory);
+            add(menu, tr("With the other settings (A/B) of %1").arg(title), What::other_memory);
         menu->addSeparator();
-        add(menu, tr("What %1 takes away").arg(title), What::stage_taken_away);
+        add(menu, tr("What %1 removes").arg(title), What::stage_taken_away);
     }
-    add(menu, tr("What the chain takes away"), What::taken_away);
+    add(menu, tr("What the chain removes"), What::taken_away);
     menu->addSeparator();
     QMenu* scenes = menu->addMenu(tr("With a scene"));
     scenes->setObjectName("against_scenes");
@@ -345,49 +344,48 @@ void TakeView::openMore() {
     const auto add = [&](const QString& title, bool possible, auto does) {
         menu->addAction(title, this, does)->setEnabled(possible);
     };
-    const QString sounds = tr("Sound (*.wav *.flac *.ogg *.opus *.aiff);;All files (*)");
+    const QString sounds = tr("Audio files (*.wav *.flac *.ogg *.opus *.aiff);;All files (*)");
     const QString written = tr("FLAC (*.flac);;WAV (*.wav);;Opus (*.opus)");
-    add(tr("Take in a sound file ..."), true, [this, sounds] {
-        const QString file = QFileDialog::getOpenFileName(this, tr("Take in a sound file"), {}, sounds);
+    add(tr("Import audio file…"), true, [this, sounds] {
+        const QString file = QFileDialog::getOpenFileName(this, tr("Import an audio file"), {}, sounds);
         if (!file.isEmpty()) takes_.import(file);
     });
     const auto out = [this, written](const auto& write) {
         const QString file = QFileDialog::getSaveFileName(
-            this, tr("Write the take"),
+            this, tr("Export the take"),
             QString::fromStdString(takes_.chosen().path.stem().string()) + ".flac", written);
         if (!file.isEmpty()) write(file);
     };
-    add(tr("Write it as it came in ..."), chosen,
+    add(tr("Export unprocessed…"), chosen,
         [this, out] { out([this](const QString& file) { takes_.exportTo(file, false); }); });
-    add(tr("Write it through the chain ..."), chosen,
+    add(tr("Export processed…"), chosen,
         [this, out] { out([this](const QString& file) { takes_.exportTo(file, true); }); });
-    add(tr("Write both ..."), chosen,
+    add(tr("Export both…"), chosen,
         [this, out] { out([this](const QString& file) { takes_.exportBoth(file); }); });
-    add(tr("Report as a page ..."), chosen, [this] {
+    add(tr("Export report (HTML)…"), chosen, [this] {
         const QString file =
             QFileDialog::getSaveFileName(this, tr("Report"), "report.html", tr("Page (*.html)"));
         if (!file.isEmpty()) takes_.writeReport(file);
     });
     menu->addSeparator();
-    QAction* aloud = menu->addAction(tr("What loops goes out as well"), &takes_,
-                                     [this] { takes_.setAloud(!takes_.aloud()); });
+    QAction* aloud =
+        menu->addAction(tr("Send loop to output"), &takes_, [this] { takes_.setAloud(!takes_.aloud()); });
     aloud->setCheckable(true);
     aloud->setChecked(takes_.aloud());
     menu->addSeparator();
-    add(tr("Only this part of it"), chosen && takes_.to() - takes_.from() < takes_.chosen().seconds() - 0.001,
+    add(tr("Trim to selection"), chosen && takes_.to() - takes_.from() < takes_.chosen().seconds() - 0.001,
         [this] { takes_.trim(); });
-    add(tr("Rename ...\tF2"), chosen, [this] { askName(); });
+    add(tr("Rename…\tF2"), chosen, [this] { askName(); });
     add(tr("Remove\tDel"), chosen, [this] { takes_.remove(); });
-    add(tr("Bring it back"), takes_.canBringBack(), [this] { takes_.bringBack(); });
+    add(tr("Restore removed take"), takes_.canBringBack(), [this] { takes_.bringBack(); });
     menu->popup(more_->mapToGlobal(QPoint(more_->width() - menu->sizeHint().width(), more_->height())));
 }
 
 void TakeView::askName() {
     if (takes_.chosen().path.empty()) return;
     bool taken = false;
-    const QString name =
-        QInputDialog::getText(this, tr("Dusky Reed"), tr("Name of the take:"), QLineEdit::Normal,
-                              QString::fromStdString(takes_.chosen().notes.name), &taken);
+    const QString name = QInputDialog::getText(this, tr("Dusky Reed"), tr("Take name:"), QLineEdit::Normal,
+                                               QString::fromStdString(takes_.chosen().notes.name), &taken);
     if (taken) takes_.rename(name);
 }
 

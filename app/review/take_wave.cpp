@@ -23,10 +23,8 @@ constexpr double kDragged = 4.0;  // pixels; less is a click
 TakeWave::TakeWave(Session& first, TakesModel& takes, QWidget* parent)
     : QWidget(parent), first_(first), takes_(takes) {
     setObjectName("take_wave");
-    setAccessibleName(tr("The take along time"));
-    setHint(
-        this,
-        tr("Click: go there. Drag: the part that loops. Wheel: zoom, with Shift along. C: next cut word"));
+    setAccessibleName(tr("Level of the take over time"));
+    setHint(this, tr("Click: seek. Drag: select loop. Scroll: zoom (Shift: pan). C: next cut-off word."));
     setFocusPolicy(Qt::StrongFocus);
     setMinimumHeight(120);
     connect(&takes_, &TakesModel::chosenChanged, this, &TakeWave::showAll);
@@ -114,14 +112,14 @@ void TakeWave::paintLevels(QPainter& p, const QRectF& r) const {
     if (report == nullptr) {
         p.setPen(t.muted);
         p.setFont(ui::font(13));
-        p.drawText(r, Qt::AlignCenter, tr("Being worked out ..."));
+        p.drawText(r, Qt::AlignCenter, tr("Rendering…"));
         return;
     }
     if (const double end = TakesModel::mostReported(takes_.chosen()); xOf(end) < r.right()) {
         p.setPen(t.muted);
         p.setFont(ui::font(13));
         p.drawText(QRectF(QPointF(xOf(end) + 8, r.top()), r.bottomRight()), Qt::AlignLeft | Qt::AlignVCenter,
-                   tr("only its first %1 s are drawn").arg(end, 0, 'f', 0));
+                   tr("only the first %1 s are shown").arg(end, 0, 'f', 0));
     }
     QColor before = t.room;
     before.setAlpha(130);
@@ -148,7 +146,7 @@ void TakeWave::paintEvent(QPaintEvent*) {
     if (takes_.chosen().path.empty()) {
         p.setFont(ui::font(14));
         p.drawText(r, Qt::AlignCenter | Qt::TextWordWrap,
-                   tr("No take is chosen. Speak, and keep the last seconds, or take in a sound file."));
+                   tr("No take selected. Speak and save the last 20 s, or import an audio file."));
         return;
     }
     p.setClipRect(r);
@@ -178,7 +176,7 @@ void TakeWave::paintEvent(QPaintEvent*) {
     time(shown_from_, Qt::AlignLeft);
     time(shown_to_, Qt::AlignRight);
     p.drawText(QRectF(r.left(), r.bottom() + 3, r.width(), 16), Qt::AlignHCenter | Qt::AlignVCenter,
-               tr("blue: before, straw: after, green: what stages take"));
+               tr("blue: input, yellow: output, green: reduction"));
 }
 
 void TakeWave::mousePressEvent(QMouseEvent* event) {

@@ -96,7 +96,7 @@ void BalanceModel::giveWay(double db) {
         if (ducks == stages.end()) {
             StageSpec fresh = new_stage({}, *find_stage_kind("ducking"));
             fresh.set("amount", std::clamp(db, 1.0, kMostDucking));
-            strip.insertStages({fresh}, 0, tr("Give way by %1 dB").arg(db, 0, 'f', 1));
+            strip.insertStages({fresh}, 0, tr("Duck by %1 dB").arg(db, 0, 'f', 1));
             return;
         }
         const std::string id = ducks->id;

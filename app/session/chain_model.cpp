@@ -278,7 +278,7 @@ bool ChainModel::replaceStage(const std::string& id, std::vector<StageSpec> stag
 bool ChainModel::insert(StripState& into, std::vector<StageSpec> fresh, size_t index) {
     ChainSpec& to = into.scene.chain();
     if (to.stages.size() + fresh.size() > kMaxStages) {
-        notices_.warn(tr("A chain can have %1 stages at most, and has %2 already. Remove some first.")
+        notices_.warn(tr("A chain can have at most %1 stages; this one has %2. Remove some first.")
                           .arg(kMaxStages)
                           .arg(to.stages.size()));
         return false;
@@ -351,7 +351,7 @@ void ChainModel::flipMemory(const std::string& id) {
     std::swap(other.values, s->values);
     std::swap(other.taught, s->taught);
     other.in_work = other.in_work == 'A' ? 'B' : 'A';
-    const QString label = tr("%1: memory %2").arg(nameOf(id)).arg(QLatin1Char(other.in_work));
+    const QString label = tr("%1: settings %2").arg(nameOf(id)).arg(QLatin1Char(other.in_work));
     change(std::move(after), label, {});
 }
 
@@ -359,7 +359,7 @@ void ChainModel::setKey(const std::string& id, const std::string& key) {
     auto [after, s] = changing(id);
     if (s == nullptr) return;
     s->key = key;
-    change(std::move(after), tr("%1: listens to another strip").arg(nameOf(id)), {});
+    change(std::move(after), tr("%1: change sidechain").arg(nameOf(id)), {});
 }
 
 void ChainModel::forgetKey(const std::string& strip) {
@@ -367,7 +367,7 @@ void ChainModel::forgetKey(const std::string& strip) {
     for (StageSpec& s : after.scene.chain().stages) {
         if (s.key == strip) s.key.clear();
     }
-    change(std::move(after), tr("Nothing to listen to any more"), {});
+    change(std::move(after), tr("Sidechain source removed"), {});
 }
 
 // --- the strip ---
@@ -401,7 +401,7 @@ void ChainModel::setStripName(const QString& name) {
 }
 
 void ChainModel::setColour(int colour) {
-    changeStrip(tr("Another colour"), {}, [&](StripSpec& s) { s.colour = colour; });
+    changeStrip(tr("Change colour"), {}, [&](StripSpec& s) { s.colour = colour; });
 }
 
 char ChainModel::memoryOf(const std::string& id) const {
@@ -428,8 +428,7 @@ bool pasteStages(ChainModel& model, Notices& notices, const QString& text, size_
         const QString why = reading.problems.empty()
                                 ? QString()
                                 : " " + QString::fromStdString(reading.problems.front().text());
-        notices.warn(
-            ChainModel::tr("What was copied is no stage and no scene, so there is nothing to paste.") + why);
+        notices.warn(ChainModel::tr("The clipboard doesn't contain a stage or scene.") + why);
         return false;
     }
     auto& stages = reading.scene->chain().stages;

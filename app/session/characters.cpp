@@ -61,11 +61,9 @@ void Characters::read() {
 void Characters::tellProblems() {
     for (const Error& e : unreadable_) house_.notices.tell(e);
     if (left_out_ == 0) return;
-    house_.notices.warn(
-        tr("%1 characters can be ready at once; %2 more, the last in the folder, are left out. "
-           "Remove some.")
-            .arg(kMaxCharacters)
-            .arg(left_out_));
+    house_.notices.warn(tr("At most %1 characters can be loaded. Skipped: %2. Remove some.")
+                            .arg(kMaxCharacters)
+                            .arg(left_out_));
 }
 
 const CharacterEntry* Characters::find(const QString& name) const {
@@ -87,7 +85,7 @@ bool Characters::keep(const ChainModel& strip, const std::vector<std::string>& s
     kept.name = name.trimmed().toStdString();
     kept.note = note.trimmed().toStdString();
     if (kept.name.empty()) {
-        house_.notices.warn(tr("A character needs a name, such as \"Old radio\"."));
+        house_.notices.warn(tr("Enter a name, e.g. “Old radio”."));
         return false;
     }
     for (const StageSpec& s : strip.chain().stages) {
@@ -99,21 +97,20 @@ bool Characters::keep(const ChainModel& strip, const std::vector<std::string>& s
     }
     kept.chain() = without_transients(kept.chain());
     if (kept.chain().stages.empty()) {
-        house_.notices.warn(tr("A character needs a stage at least. Choose which ones it is made of."));
+        house_.notices.warn(tr("Select at least one stage."));
         return false;
     }
     if (find(name.trimmed()) == nullptr && all_.size() >= kMaxCharacters) {
-        house_.notices.warn(tr("%1 characters can be ready at once, and there are as many. Remove one first.")
-                                .arg(kMaxCharacters));
+        house_.notices.warn(tr("At most %1 characters can be loaded. Remove one first.").arg(kMaxCharacters));
         return false;
     }
-    if (!keepFile(own_, house_.notices, kept, tr("Kept the character \"%1\" in %2"))) return false;
+    if (!keepFile(own_, house_.notices, kept, tr("Saved character “%1” to %2"))) return false;
     reload();
     return true;
 }
 
 void Characters::remove(const QString& name) {
-    if (!removeFile(own_, house_.notices, name, tr("Removed the character \"%1\". Its file is kept in %2")))
+    if (!removeFile(own_, house_.notices, name, tr("Removed character “%1”. The file was moved to %2")))
         return;
     reload();
 }

@@ -112,9 +112,10 @@ Session* DeskModel::seat(const StripSpec& spec, const StageMemories& memories, c
 Session* DeskModel::add(StripRole role) {
     const size_t most = role == StripRole::voice ? kMostVoices : kMostProgrammes;
     if (count(role) >= most) {
-        house_.notices.warn(role == StripRole::voice
-                                ? tr("There can be %1 voices at most. Remove one first.").arg(most)
-                                : tr("There can be %1 programmes at most. Remove one first.").arg(most));
+        house_.notices.warn(
+            role == StripRole::voice
+                ? tr("You can have at most %1 voices. Remove one first.").arg(most)
+                : tr("You can have at most %1 app audio strips. Remove one first.").arg(most));
         return nullptr;
     }
     const DeskSpec now = scene().desk;
@@ -165,7 +166,8 @@ void DeskModel::remove(const std::string& id) {
     Session* gone = find(id);
     if (gone == nullptr) return;
     if (gone == &first_) {
-        house_.notices.warn(tr("The first voice stays. Remove another one, or recall another scene."));
+        house_.notices.warn(
+            tr("The first voice can't be removed. Remove another strip or recall another scene."));
         return;
     }
     auto kept = std::make_unique<Removed>();
@@ -185,7 +187,7 @@ void DeskModel::remove(const std::string& id) {
     drop(id);
     removed_ = std::move(kept);
     emit changed();
-    house_.notices.say(tr("%1 was removed. \"Bring it back\" in the menu undoes that.").arg(name));
+    house_.notices.say(tr("Removed %1. Choose Restore removed strip in the menu to undo.").arg(name));
 }
 
 bool DeskModel::canBringBack() const {
@@ -196,7 +198,7 @@ void DeskModel::bringBack() {
     if (!removed_) return;
     const auto r = std::move(removed_);
     if (find(r->spec.id) != nullptr) return;
-    house_.history.push(tr("Bring back %1").arg(QString::fromStdString(r->spec.shown_name())), {});
+    house_.history.push(tr("Restore %1").arg(QString::fromStdString(r->spec.shown_name())), {});
     Session* s = seat(r->spec, r->memories, r->input, r->focused);
     order_.pop_back();
     order_.insert(order_.begin() + static_cast<std::ptrdiff_t>(std::min(r->at, order_.size())), s);
@@ -338,7 +340,7 @@ void DeskModel::setAbout(const Scene& about) {
 void DeskModel::setDistance(double least, double most) {
     const double from = std::clamp(least, 0.0, 40.0), to = std::clamp(most, from, 40.0);
     if (from == least_ && to == most_) return;
-    house_.history.push(tr("Distance of the programme"), "distance");
+    house_.history.push(tr("Loudness of app audio"), "distance");
     least_ = from;
     most_ = to;
     emit changed();

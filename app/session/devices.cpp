@@ -147,7 +147,7 @@ void Devices::takeSeat() {
 // --- the input ---
 
 QString Devices::inputTitle() const {
-    if (unchosen()) return tr("No input yet");
+    if (unchosen()) return tr("No input selected");
     if (input().kind == DeviceKind::simulated_room) return tr("Simulated room");
     if (input().kind == DeviceKind::programme)
         return tr("%1 %2").arg(QString::fromStdString(audio().mic_title),
@@ -235,7 +235,7 @@ void Devices::finish(const DeviceChoice& choice, Opening made) {
     opening_.reset();
     if (const auto taken = take(choice, std::move(made)); taken.ok()) {
         input_ = choice;
-        if (instead_) notices_.warn(tr("The simulated room is used instead."));
+        if (instead_) notices_.warn(tr("Using the simulated room instead."));
         instead_ = false;
     } else {
         notices_.tell(taken.error());
@@ -301,7 +301,7 @@ void Devices::offer() {
                              source_format_.channels};
     };
     const auto own = offer(programme || offered_, node, mic + (programme ? " " : ": ") + name);
-    const auto plain = offer(!programme && plain_, node + "-plain", mic + ": " + name + ", plain");
+    const auto plain = offer(!programme && plain_, node + "-plain", mic + ": " + name + ", unprocessed");
     offers_.show(own, plain);
 }
 
@@ -359,10 +359,8 @@ void Devices::callPrograms() {
 
 void Devices::setInput(const DeviceChoice& choice) {
     if (const QString who = house_.taken ? house_.taken(*this, choice) : QString(); !who.isEmpty()) {
-        notices_.warn(
-            tr("This microphone is the input of %1 already, and both would say the same. Choose another "
-               "one, or remove one of the strips.")
-                .arg(who));
+        notices_.warn(tr("“%1” already uses this microphone. Choose another one or remove one of the strips.")
+                          .arg(who));
         emit inputChanged();
         return;
     }
@@ -418,14 +416,14 @@ void Devices::setSystemVolume(double db) {
 
 void Devices::makeDefaultMicrophone() {
     if (!house_.graph->picture().virtual_microphone) {
-        notices_.warn(tr("The virtual microphone is made when a real one is the input. Choose it first."));
+        notices_.warn(
+            tr("The virtual microphone is created when a real microphone is the input. Choose one first."));
         return;
     }
     if (auto made = house_.graph->make_default_source(kVirtualMicName); !made.ok())
         notices_.tell(made.error());
     else
-        notices_.say(tr("Programs that do not choose a microphone now get %1.")
-                         .arg(QString::fromStdString(audio().mic_title)));
+        notices_.say(tr("%1 is now the default microphone.").arg(QString::fromStdString(audio().mic_title)));
 }
 
 void Devices::removeMicrophone() {
@@ -460,7 +458,7 @@ void Devices::tend() {
         const QString who =
             &first_ == this ? QString() : QString::fromStdString(strip_.spec().shown_name()) + ": ";
         if (!problem.isEmpty()) notices_.warn(who + problem);
-        if (back) notices_.say(who + tr("The sound is back."));
+        if (back) notices_.say(who + tr("Audio is working again."));
         emit inputChanged();
     }
     noteDropouts(now.dropouts);
@@ -489,12 +487,11 @@ void Devices::noteDropouts(std::uint64_t dropouts) {
     if (input().kind != DeviceKind::pipewire || recent < kMany || safer > 2048 || proposed_block_ == safer)
         return;
     proposed_block_ = safer;
-    notices_.warn(
-        tr("%1 dropouts in half a minute: the machine does not keep up with blocks of %2 ms. Choose %3 ms "
-           "under the delay at the top right.")
-            .arg(recent)
-            .arg(1000.0 * audio().block / 48000.0, 0, 'f', 1)
-            .arg(1000.0 * safer / 48000.0, 0, 'f', 1));
+    notices_.warn(tr("%1 dropouts in 30 s: the system can't keep up with a %2 ms buffer. Click the latency "
+                     "(top right) and choose %3 ms.")
+                      .arg(recent)
+                      .arg(1000.0 * audio().block / 48000.0, 0, 'f', 1)
+                      .arg(1000.0 * safer / 48000.0, 0, 'f', 1));
 }
 
 }  // namespace reed::ui

@@ -55,8 +55,8 @@ class FeedRecorder {
         if (auto taken = drain(); !taken.ok()) return taken;
         if (!feed_.follow(ring_now_())) return {};
         if (format_now_().sample_rate != format_.sample_rate)
-            return Error{"the recording ended, because the input has another sample rate now.", path_,
-                         "What was recorded until then is kept; start another recording."};
+            return Error{"Recording stopped: the input's sample rate changed.", path_,
+                         "The recording up to that point was saved."};
         return drain();
     }
     Result<void> drain() {
@@ -74,8 +74,8 @@ class FeedRecorder {
             if (auto written = writer_->write(to_.block(0, piece.frames)); !written.ok()) return written;
         }
         if (got == RingReader::Got::nothing) return {};
-        return Error{"the recording ended, because part of the feed was lost.", path_,
-                     "What was recorded until then is kept; start another recording."};
+        return Error{"Recording stopped: part of the output was lost.", path_,
+                     "The recording up to that point was saved."};
     }
 
     static constexpr int kPiece = 4096;

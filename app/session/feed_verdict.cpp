@@ -3,6 +3,7 @@
 #include <QPointer>
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "session/session.h"
 #include "session/takes_model.h"
@@ -21,7 +22,10 @@ constexpr double kAtTheMark = 1.5;  // LU, for a voice among several
 
 FeedVerdict::FeedVerdict(Session& session) : QObject(&session), session_(session) {
     connect(&session_.strip(), &ChainModel::changed, this, &FeedVerdict::listenAnew);
-    connect(&session_.devices(), &Devices::inputChanged, this, &FeedVerdict::listenAnew);
+    connect(&session_.devices(), &Devices::inputChanged, this, [this] {
+        turn_ = nullptr;  // another voice, perhaps
+        listenAnew();
+    });
     connect(&session_.preferences(), &Preferences::targetChanged, this, &FeedVerdict::judge);
     connect(&session_, &Session::readingsChanged, this, &FeedVerdict::follow);
 }
@@ -29,7 +33,10 @@ FeedVerdict::FeedVerdict(Session& session) : QObject(&session), session_(session
 void FeedVerdict::listenAnew() {
     heard_.clear();
     wait_ = kWait;
-    judge();
+    if (turn_ != nullptr)
+        changed_.isValid() ? void() : changed_.start();
+    else
+        judge();
 }
 
 void FeedVerdict::follow() {
@@ -39,6 +46,8 @@ void FeedVerdict::follow() {
 }
 
 void FeedVerdict::judge() {
+    if (changed_.isValid() && changed_.elapsed() < kStays) return;
+    changed_.invalidate();
     const auto before = std::tuple(tone_, words_, remedy_);
     tone_ = FindingTone::neutral;
     words_.clear();
@@ -99,7 +108,7 @@ void FeedVerdict::judgeVoices() {
     Session* who = worst->strip;
     if (std::abs(off) <= kAtTheMark) {
         tone_ = FindingTone::good;
-        words_ = tr("All voices are at their mark.");
+        words_ = tr("All voices are on target.");
         return;
     }
     tone_ = FindingTone::warning;
@@ -108,7 +117,7 @@ void FeedVerdict::judgeVoices() {
     const double now = who->strip().spec().fader;
     const double to = std::clamp(std::round(2.0 * (now + off)) / 2.0, kFaderLeast, kFaderMost);
     if (std::abs(to - now) < 0.5) return;
-    remedy_ = tr("Fader %1%2 dB").arg(to > now ? "+" : "").arg(to - now, 0, 'f', 1);
+    remedy_ = tr("Change fader by %1%2 dB").arg(to > now ? "+" : "").arg(to - now, 0, 'f', 1);
     turn_ = [guarded = QPointer<Session>(who), to] {
         if (guarded == nullptr) return;  // its strip has been removed
         ChainModel& strip = guarded->strip();
@@ -119,7 +128,9 @@ void FeedVerdict::judgeVoices() {
 }
 
 void FeedVerdict::turn() {
-    if (const auto does = turn_) does();
+    const auto does = std::exchange(turn_, nullptr);
+    changed_.invalidate();
+    if (does) does();
 }
 
 }  // namespace reed::ui

@@ -22,9 +22,11 @@ class FeedVerdict final : public QObject {
     FindingTone tone() const { return tone_; }
     /// Empty: nothing to say yet.
     const QString& words() const { return words_; }
-    /// What turn() does; empty: nothing is proposed.
+    /// What turn() does; empty: nothing is proposed. An offer stays for kStays ms after a change of the
+    /// chain, so that it does not vanish while it is being pressed.
     const QString& remedy() const { return remedy_; }
     void turn();
+    static constexpr int kStays = 1500;
 
   signals:
     void changed();
@@ -39,6 +41,7 @@ class FeedVerdict final : public QObject {
 
     Session& session_;
     QElapsedTimer since_;
+    QElapsedTimer changed_;     // since the chain was changed, while an offer of before is still shown
     std::deque<double> heard_;  // loudness of the last 3 s of talk, LUFS, each half second
     int wait_ = 0;
     FindingTone tone_ = FindingTone::neutral;

@@ -15,8 +15,7 @@ constexpr int kEvery = 15;    // ticks from look to look
 }  // namespace
 
 QString HeardSound::tooLittle() {
-    return FitModel::tr(
-        "Too little was heard yet. Speak some sentences with pauses between them, then try again.");
+    return FitModel::tr("Not enough speech yet. Say a few sentences with pauses, then try again.");
 }
 
 HeardSound heardLast(Session& strip, double seconds) {
@@ -104,7 +103,7 @@ void FitModel::look() {
     const auto made = madeFor();
     auto sound = std::make_shared<HeardSound>(heardLast(s, kSeconds));
     if (!made) {
-        emit failed(tr("This scene does not say which voice and room it was made for. Saved here, it will."));
+        emit failed(tr("This scene has no reference levels yet. Save it to store them."));
         return;
     }
     if (!sound->enough()) {
@@ -147,7 +146,7 @@ void FitModel::apply(std::optional<size_t> only) {
     if (!fit_ || s == nullptr) return;
     std::vector<FitChange> changes = fit_->changes;
     if (only) changes = {fit_->changes.at(*only)};
-    s->strip().fitTo(changes, tr("Fit to this voice and room"));
+    s->strip().fitTo(changes, tr("Adapt to this voice and room"));
     if (only) {
         fit_->changes.erase(fit_->changes.begin() + static_cast<std::ptrdiff_t>(*only));
         if (!fit_->changes.empty()) {

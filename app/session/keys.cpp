@@ -53,14 +53,13 @@ QString Keys::problem(const QKeySequence& key) {
     if (key.isEmpty()) return {};
     const QKeyCombination pressed = key[0];
     const auto code = pressed.key();
-    if (key.count() > 1 || code == Qt::Key_unknown) return tr("That is not one key.");
+    if (key.count() > 1 || code == Qt::Key_unknown) return tr("That isn't a single shortcut.");
     const bool function = code >= Qt::Key_F1 && code <= Qt::Key_F35;
     const bool media = code >= Qt::Key_Back && code <= Qt::Key_LaunchH;
     const auto with = pressed.keyboardModifiers();
     const bool chord = (with & (Qt::ControlModifier | Qt::AltModifier | Qt::MetaModifier)) != Qt::NoModifier;
     if (function || media || chord || code == Qt::Key_Question) return {};
-    return tr(
-        "A key alone is for typing and for what has the focus. Hold Ctrl or Alt with it, or use F1 to F12.");
+    return tr("Single keys are reserved for typing. Add Ctrl or Alt, or use F1 to F12.");
 }
 
 void Keys::keep(const KeySlot& slot, const QList<QKeySequence>& keys) {
@@ -115,7 +114,14 @@ void Keys::renamed(const QString& from, const QString& to) {
 }
 
 void Keys::restore(const std::map<std::string, std::string>& kept) {
-    const auto wanted = kept;  // NOLINT(performance-unnecessary-copy-initialization): it may be own_ itself
+    auto wanted = kept;  // a copy: `kept` may be own_ itself
+    for (const KeySlot& slot : slots_) {
+        if (slot.formerly.isEmpty()) continue;
+        auto old = wanted.extract(slot.formerly.toStdString());
+        if (old.empty()) continue;
+        old.key() = slot.id.toStdString();
+        wanted.insert(std::move(old));  // leaves what is stored under the new id
+    }
     own_ = wanted;
     std::vector<QKeySequence> taken;
     for (const KeySlot& slot : slots_) {

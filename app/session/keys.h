@@ -12,11 +12,12 @@ namespace reed::ui {
 
 /// One thing a key can be set for.
 struct KeySlot {
-    QString id;     ///< stays; keys are kept by it
-    QString title;  ///< what the key does
+    QString id;     ///< persistent: shortcuts are stored under it
+    QString title;  ///< what the shortcut does
     QString group;  ///< heading under which it is listed
     QList<QKeySequence> usual;
     bool held = false;  ///< it matters how long the key is held
+    QString formerly;   ///< the id of earlier versions, if it had another one
 };
 
 /// A key serves one slot at most. Slots may be defined after restore(), and anew.

@@ -81,7 +81,7 @@ class LongWork final : public QObject {
         const Job* job = shown();
         if (job == nullptr) return {};
         if (!job->ends) return tr("%1 ...").arg(job->words);
-        return tr("%1: %2 %").arg(job->words).arg(static_cast<int>(100.0f * job->part));
+        return tr("%1: %2%").arg(job->words).arg(static_cast<int>(100.0f * job->part));
     }
     /// The one that is shown can be ended.
     bool canEnd() const { return shown() != nullptr && shown()->ends; }

@@ -82,29 +82,30 @@ QString Microphones::another() const {
     if (best == nullptr) return {};
     QString title = QString::fromStdString(best->title);
     if (title.size() > 26) title = title.left(25).trimmed() + QChar(0x2026);
-    return tr(" %1 hears something now (%2 dBFS).").arg(title, decibels(level));
+    return tr(" %1 has a signal (%2 dBFS).").arg(title, decibels(level));
 }
 
 QString Microphones::trouble() const {
     const PipeWireNode* mine = inUse();
     if (mine == nullptr) return {};
-    if (mine->muted) return tr("Muted in the system's sound settings.") + another();
+    if (mine->muted) return tr("Muted in the system sound settings.") + another();
     if (mine->volume <= kNothingLeft)
-        return tr("Turned down to nothing in the system's sound settings.") + another();
+        return tr("Volume is at zero in the system sound settings.") + another();
     if (silent()) {
         const QString other = another();
-        return tr("Digital silence: check the microphone's switch and mute.") +
+        return tr("No signal (digital silence). Check the microphone's switch and mute button.") +
                (other.isEmpty() ? tr(" Or choose another input.") : other);
     }
     const LevelReport& levels = session_.levels();
     if (levels.taps.empty() || !levels.taps[0].voice_known) return {};
     const double peak = levels.taps[0].peak;
     if (mine->volume < -kAsItIs && peak < kLowPeak)
-        return tr("Low: peaks reach %1 dBFS, and the system's sound settings take %2 dB. Turn it up there.")
+        return tr("Too quiet: peaks reach %1 dBFS, and the system volume is at -%2 dB. Raise it in the sound "
+                  "settings.")
             .arg(decibels(peak), decibels(-mine->volume));
     if (mine->volume > kAsItIs && peak > kHotPeak)
-        return tr("Too hot: peaks reach %1 dBFS, and the system's sound settings add %2 dB. Turn it down "
-                  "there.")
+        return tr("Too loud: peaks reach %1 dBFS, and the system volume is at +%2 dB. Lower it in the sound "
+                  "settings.")
             .arg(decibels(peak), decibels(mine->volume));
     return {};
 }
@@ -113,17 +114,15 @@ QString Microphones::note() const {
     const PipeWireNode* mine = inUse();
     if (mine == nullptr || std::abs(mine->volume) <= kAsItIs) return {};
     if (mine->volume > 0.0)
-        return tr("The system's sound settings add %1 dB, and raise the noise as well. At 0 dB it comes as "
-                  "it "
-                  "is.")
+        return tr("The system volume adds %1 dB and amplifies the noise too. 0 dB is unchanged.")
             .arg(decibels(mine->volume));
-    return tr("The system's sound settings take %1 dB. At 0 dB the microphone comes as it is.")
+    return tr("The system volume reduces the microphone by %1 dB. 0 dB is unchanged.")
         .arg(decibels(-mine->volume));
 }
 
 QString Microphones::words(const PipeWireNode& m) const {
     if (m.muted) return tr("muted in the system");
-    if (m.volume <= kNothingLeft) return tr("turned down to nothing");
+    if (m.volume <= kNothingLeft) return tr("volume at zero");
     const auto n = now(m.name);
     QString out = !n                 ? QString()
                   : n->silent        ? tr("silent")

@@ -69,13 +69,13 @@ bool Monitoring::openOutput() {
     if (!sink_.empty() && session_.devices().picture().connected &&
         session_.devices().picture().sink(sink_) == nullptr) {
         session_.notices().warn(
-            tr("The output chosen for the monitor is not there. Plug it in, or choose another."));
+            tr("The headphone device isn't connected. Connect it or choose another one."));
         return false;
     }
     auto made = MonitorOutput::create(instead_ ? instead_ : session_.engine().monitor_history(), options);
     if (!made.ok()) {
         session_.notices().warn(
-            tr("The monitor can't be heard: no PipeWire is running. Start it (systemctl --user start "
+            tr("Can't play to the headphones: PipeWire isn't running. Start it (systemctl --user start "
                "pipewire wireplumber) and try again."));
         return false;
     }
@@ -173,8 +173,7 @@ void Monitoring::warnOfLoudspeakers() {
     if (node == nullptr || !node->loudspeakers || warned_of_ == node->name) return;
     warned_of_ = node->name;
     session_.notices().warn(
-        tr("%1 looks like loudspeakers: the microphone will hear them, and it may echo or howl. Use "
-           "headphones for the monitor.")
+        tr("%1 looks like loudspeakers. The microphone may pick them up and cause feedback. Use headphones.")
             .arg(sinkTitle()));
 }
 
@@ -201,8 +200,8 @@ void Monitoring::tick() {
         output_.reset();
         set(next);
         session_.notices().warn(
-            tr("The monitor's output is gone, so the monitor is off. Switch it on again with the one "
-               "that is there."));
+            tr("The headphone device was disconnected, so the headphones are off. Turn them on again to use "
+               "another device."));
         return;
     }
     // No microphone is in it.
@@ -223,10 +222,9 @@ void Monitoring::tick() {
         const double hz = howl_->frequency();
         next.source = MonitorSource::off;
         set(next);
-        session_.notices().warn(
-            tr("The microphone hears the monitor and began to howl at %1 Hz, so the monitor was cut. "
-               "Use headphones, or turn it down.")
-                .arg(hz, 0, 'f', 0));
+        session_.notices().warn(tr("Feedback at %1 Hz: the headphone output was stopped. Use headphones "
+                                   "instead of loudspeakers, or lower the volume.")
+                                    .arg(hz, 0, 'f', 0));
         return;
     }
 }

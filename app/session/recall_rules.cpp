@@ -62,8 +62,8 @@ RecallRules::RecallRules(SceneShelf& shelf, SceneInWork& work, Notices& notices,
 
 QString RecallRules::words(const RecallRule& rule) {
     const QString name = QString::fromStdString(rule.title.empty() ? rule.name : rule.title);
-    return rule.when == RecallRule::When::program_plays ? tr("When %1 plays").arg(name)
-                                                        : tr("When %1 is there").arg(name);
+    return rule.when == RecallRule::When::program_plays ? tr("When %1 plays audio").arg(name)
+                                                        : tr("When %1 is connected").arg(name);
 }
 
 namespace {
@@ -82,7 +82,7 @@ void RecallRules::add(const RecallRule& rule) {
     } else if (rules_.size() < kMaxRules) {
         rules_.push_back(rule);
     } else {
-        notices_.warn(tr("There are %1 such rules, and no more can be kept. Remove one.").arg(kMaxRules));
+        notices_.warn(tr("You can have at most %1 rules. Remove one first.").arg(kMaxRules));
         return;
     }
     emit changed();
@@ -139,23 +139,21 @@ void RecallRules::came(const RecallRule& rule) {
     const SceneEntry* scene = find_scene(shelf_.scenes(), rule.scene);
     const QString wanted = QString::fromStdString(rule.scene);
     if (scene == nullptr) {
-        notices_.warn(tr("%1, the scene \"%2\" was to be recalled, but there is none of that name.")
-                          .arg(words(rule), wanted));
+        notices_.warn(tr("%1: can't recall “%2”, it no longer exists.").arg(words(rule), wanted));
         return;
     }
     const std::string before = work_.name();
     if (same_name(before, rule.scene)) return;
     if (shelf_.changed()) {
-        notices_.warn(
-            tr("%1, \"%2\" would be recalled, but \"%3\" has changes that are not saved, so it stays.")
-                .arg(words(rule), wanted, QString::fromStdString(before)));
+        notices_.warn(tr("%1: “%2” was not recalled because “%3” has unsaved changes.")
+                          .arg(words(rule), wanted, QString::fromStdString(before)));
         return;
     }
     const std::string name = scene->scene.name;
     shelf_.recall(name);
     return_.reset();
     if (rule.back) return_ = Return{Comings::key(rule.when, rule.name), name, before};
-    notices_.say(tr("%1, \"%2\" is recalled. Ctrl+Z goes back.").arg(words(rule), wanted));
+    notices_.say(tr("%1: recalled “%2”. Press Ctrl+Z to undo.").arg(words(rule), wanted));
 }
 
 void RecallRules::ended(const std::string& key) {
@@ -164,7 +162,7 @@ void RecallRules::ended(const std::string& key) {
     // Whoever has gone on with something else since stays there.
     if (work_.name() != back.from || shelf_.changed() || shelf_.find(back.to) == nullptr) return;
     shelf_.recall(back.to);
-    notices_.say(tr("\"%1\" is back, as what recalled \"%2\" has ended.")
+    notices_.say(tr("Returned to “%1”: the trigger for “%2” has ended.")
                      .arg(QString::fromStdString(back.to), QString::fromStdString(back.from)));
 }
 

@@ -14,7 +14,7 @@ namespace {
 constexpr double kLeastSeconds = 5.0;  // of levels, before they say anything
 
 QString tr(const char* text) {
-    return QCoreApplication::translate("Recipes", text);
+    return QCoreApplication::translate("Presets", text);
 }
 
 /// Levels before a stage, where they are known.
@@ -57,7 +57,7 @@ bool Recipes::keep(const Session& strip, const std::string& stage, const QString
     recipe.name = name.trimmed().toStdString();
     recipe.note = note.trimmed().toStdString();
     if (recipe.name.empty()) {
-        house_.notices.warn(tr("A recipe needs a name, such as \"Bench gate\"."));
+        house_.notices.warn(tr("Enter a preset name, e.g. “Bench gate”."));
         return false;
     }
     StageSpec kept = *s;
@@ -71,10 +71,10 @@ bool Recipes::keep(const Session& strip, const std::string& stage, const QString
     if (const SceneEntry* same = find_scene(there.scenes, recipe.name);
         same != nullptr && same->scene.chain().stages.front().kind != kept.kind) {
         house_.notices.warn(
-            tr("There is already a recipe \"%1\" for another stage. Choose another name.").arg(name));
+            tr("A preset named “%1” already exists for another stage. Choose another name.").arg(name));
         return false;
     }
-    return keepFile(own_, house_.notices, recipe, tr("Kept the recipe \"%1\" in %2"));
+    return keepFile(own_, house_.notices, recipe, tr("Saved preset “%1” to %2"));
 }
 
 void Recipes::load(Session& strip, const std::string& stage, const Recipe& recipe) {
@@ -85,13 +85,13 @@ void Recipes::load(Session& strip, const std::string& stage, const Recipe& recip
     if (recipe.made && here) next = placed(next, *recipe.made, *here);
     strip.strip().closeStep();
     strip.strip().setValues(stage, next.values,
-                            tr("%1: recipe %2").arg(QString::fromStdString(now->shown_title()), recipe.name),
+                            tr("%1: preset %2").arg(QString::fromStdString(now->shown_title()), recipe.name),
                             {});
     if (!recipe.note.isEmpty()) house_.notices.say(recipe.name + ": " + recipe.note);
 }
 
 void Recipes::remove(const QString& name) {
-    removeFile(own_, house_.notices, name, tr("Removed the recipe \"%1\". Its file is kept in %2"));
+    removeFile(own_, house_.notices, name, tr("Removed preset “%1”. The file was moved to %2"));
 }
 
 }  // namespace reed::ui

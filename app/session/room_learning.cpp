@@ -25,8 +25,7 @@ void RoomLearning::start(const std::string& stage, double seconds) {
     const Teaching* teaching = s == nullptr ? nullptr : s->stage_kind().teaching;
     if (state_ != State::idle || teaching == nullptr) return;
     if (!session_.devices().status().running) {
-        session_.notices().warn(
-            tr("No sound comes in, so there is no room to learn. Choose an input first."));
+        session_.notices().warn(tr("No input signal, so nothing can be learned. Choose an input first."));
         return;
     }
     seconds_ = seconds <= 0.0 ? teaching->usual_seconds
@@ -41,7 +40,7 @@ void RoomLearning::start(const std::string& stage, double seconds) {
 void RoomLearning::cancel() {
     if (state_ == State::idle) return;
     end();
-    session_.notices().say(tr("Learning was cancelled; nothing has changed."));
+    session_.notices().say(tr("Learning cancelled. The previous noise profile is unchanged."));
 }
 
 void RoomLearning::end() {
@@ -98,7 +97,7 @@ void RoomLearning::learn() {
             const Quantity level{teaching->level(learnt.value())};
             session_.strip().teach(
                 stage, learnt.value(),
-                tr("%1 of %2 dBFS learnt").arg(text(teaching->title), QString::number(level.value, 'f', 0)));
+                tr("Learned %1 at %2 dBFS").arg(text(teaching->title), QString::number(level.value, 'f', 0)));
             session_.notices().say(Words::spelt(teaching->learnt, {&level, 1}));
         });
 }

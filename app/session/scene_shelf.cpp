@@ -64,8 +64,8 @@ void SceneShelf::came(SceneNews news) {
     if (news.now.folder_problem) tell(*news.now.folder_problem);
     for (const auto& e : news.now.unreadable) {
         if (told_unreadable_.insert(e.text()).second)
-            notices_.warn(
-                tr("A scene can't be read and was left alone: %1").arg(QString::fromStdString(e.text())));
+            notices_.warn(tr("Can't read a scene file: %1 It was left unchanged.")
+                              .arg(QString::fromStdString(e.text())));
     }
     watch();
     emit scenesChanged();
@@ -143,16 +143,15 @@ void SceneShelf::heardOfOthers(bool was_changed) {
     if (there == nullptr || there->scene.desk == without_transients(work_.scene().desk)) return;
     const QString name = QString::fromStdString(there->scene.name);
     if (!was_changed) {
-        work_.adopt(there->scene, tr("%1, changed by another program").arg(name), Fade::scene);
+        work_.adopt(there->scene, tr("%1 changed externally").arg(name), Fade::scene);
         emit scenesChanged();
-        notices_.say(tr("\"%1\" was changed by another program and is heard as it is now. Ctrl+Z goes back.")
-                         .arg(name));
+        notices_.say(
+            tr("“%1” was changed outside Dusky Reed and has been reloaded. Press Ctrl+Z to undo.").arg(name));
         return;
     }
-    notices_.warn(
-        tr("\"%1\" was changed by another program. Yours is still heard and not saved; when you save it, the "
-           "other one is kept in %2")
-            .arg(name, removedFolder()));
+    notices_.warn(tr("“%1” was changed outside Dusky Reed. Your unsaved version stays active; when you save "
+                     "it, the other version is moved to %2")
+                      .arg(name, removedFolder()));
     outside_ = name.toStdString();
 }
 
@@ -171,7 +170,7 @@ void SceneShelf::beginFrom(const Scene& scene) {
     Scene fresh = scene;
     for (int n = 2; find_scene(scenes_, fresh.name) != nullptr; ++n)
         fresh.name = scene.name + " " + std::to_string(n);
-    work_.adopt(fresh, tr("Begin from %1").arg(QString::fromStdString(scene.name)), Fade::over(scene.fade));
+    work_.adopt(fresh, tr("New from %1").arg(QString::fromStdString(scene.name)), Fade::over(scene.fade));
     emit scenesChanged();
     notices_.say(tr("Not saved yet. %1").arg(QString::fromStdString(scene.note)));
 }
@@ -183,8 +182,7 @@ void SceneShelf::bringBack(const EarlierState& state) {
                 tr("%1 as of %2").arg(QString::fromStdString(scene.name), QString::fromStdString(state.when)),
                 Fade::scene);
     emit scenesChanged();
-    notices_.say(
-        tr("It is heard as it was until %1, and not saved.").arg(QString::fromStdString(state.when)));
+    notices_.say(tr("Restored the version of %1. Not saved yet.").arg(QString::fromStdString(state.when)));
 }
 
 bool SceneShelf::save() {
@@ -252,9 +250,9 @@ bool SceneShelf::write(const Scene& scene, const std::string& from, bool keep) {
             emit saved();
             const QString name = QString::fromStdString(scene.name);
             const QString path = QString::fromStdString(written.value().path.string());
-            notices_.say(written.value().kept ? tr("Saved \"%1\" in %2. The one that was there is kept in %3")
+            notices_.say(written.value().kept ? tr("Saved “%1” to %2. The previous file was moved to %3")
                                                     .arg(name, path, removedFolder())
-                                              : tr("Saved \"%1\" in %2").arg(name, path));
+                                              : tr("Saved “%1” to %2").arg(name, path));
         });
     return true;
 }
@@ -271,8 +269,9 @@ QString SceneShelf::inTheWay(const QString& name) const {
 bool SceneShelf::writeAs(Scene scene, const QString& name, const std::string& from, Replacing replacing) {
     const QString in_the_way = inTheWay(name);
     if (!in_the_way.isEmpty() && replacing == Replacing::no) {
-        notices_.warn(tr("There is already a scene \"%1\". Choose another name, or recall it and save.")
-                          .arg(in_the_way));
+        notices_.warn(
+            tr("A scene named “%1” already exists. Choose another name, or recall that scene and save it.")
+                .arg(in_the_way));
         return false;
     }
     scene.name = name.trimmed().toStdString();
@@ -298,7 +297,7 @@ void SceneShelf::remove(const std::string& name) {
     ask([name](SceneDisk& disk) { return disk.library.remove(name); },
         [this, name](const Result<void>& removed) {
             if (!removed.ok()) return tell(removed.error());
-            notices_.say(tr("Removed \"%1\". Its file is kept in %2")
+            notices_.say(tr("Removed “%1”. The file was moved to %2")
                              .arg(QString::fromStdString(name), removedFolder()));
         });
 }
@@ -391,7 +390,7 @@ void SceneShelf::exportTo(const QString& path, const std::vector<std::string>& n
         },
         [this, path](const Result<void>& written) {
             if (!written.ok()) return tell(written.error());
-            notices_.say(tr("Written to %1").arg(path));
+            notices_.say(tr("Exported to %1").arg(path));
         });
 }
 
@@ -401,7 +400,7 @@ std::vector<Scene> SceneShelf::read(const QString& path) {
     if (from.extension() != ".zip") {
         SceneReading reading = load_scene(from.string());
         if (reading.scene) return {std::move(*reading.scene)};
-        notices_.warn(file + ": " + QString::fromStdString(reading.problems.front().text()));
+        notices_.warn(QString::fromStdString(reading.problems.front().text(file.toStdString())));
         return {};
     }
     auto archive = read_scene_archive(from);
@@ -411,7 +410,7 @@ std::vector<Scene> SceneShelf::read(const QString& path) {
     }
     const auto& problems = archive.value().problems;
     if (!problems.empty())
-        notices_.warn(problems.size() == 1 ? tr("One file in %1 can't be used: %2")
+        notices_.warn(problems.size() == 1 ? tr("1 file in %1 can't be imported: %2")
                                                  .arg(file, QString::fromStdString(problems.front().text()))
                                            : tr("%1 files in %2 can't be used. The first: %3")
                                                  .arg(problems.size())
@@ -438,16 +437,16 @@ void SceneShelf::takeIn(const std::vector<Scene>& scenes, Clash clash) {
             if (!names.ok()) return tell(names.error());
             QStringList came;
             for (const std::string& name : names.value()) {
-                if (!name.empty()) came << '"' + QString::fromStdString(name) + '"';
+                if (!name.empty()) came << QStringLiteral("“%1”").arg(QString::fromStdString(name));
             }
             if (came.size() > 3)
-                notices_.say(tr("%1 scenes came in. What they replaced is kept in %2")
+                notices_.say(tr("Imported %1 scenes. Replaced scenes were moved to %2")
                                  .arg(came.size())
                                  .arg(removedFolder()));
             else if (!came.isEmpty())
-                notices_.say(tr("Came in: %1").arg(came.join(", ")));
+                notices_.say(tr("Imported %1").arg(came.join(", ")));
             else
-                notices_.say(tr("Nothing new came in."));
+                notices_.say(tr("Nothing to import: all scenes already exist."));
         });
 }
 

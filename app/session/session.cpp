@@ -156,7 +156,7 @@ Session::~Session() {
 QString Session::stripName() const {
     const StripSpec& s = strip_.spec();
     if (!s.name.empty()) return QString::fromStdString(s.name);
-    return s.role == StripRole::voice ? tr("Voice") : tr("Programme");
+    return s.role == StripRole::voice ? tr("Voice") : tr("App audio");
 }
 
 void Session::applyStrip() {
@@ -207,9 +207,9 @@ WorkingState Session::readState() {
     const auto mark = house_.paths.state.parent_path() / "start-crashed";
     if (StartGuard::take_mark(mark)) {
         if (const std::string kept = put_aside(house_.paths.state); !kept.empty())
-            house_.notices.warn(
-                tr("The last start crashed, so this one is without the last session. It was kept as %1.")
-                    .arg(QString::fromStdString(kept)));
+            house_.notices.warn(tr("Dusky Reed crashed at the last start, so the session was not restored. "
+                                   "It was saved as %1.")
+                                    .arg(QString::fromStdString(kept)));
         house_.muted = true;  // it may have been
     }
     start_guard_ = std::make_unique<StartGuard>(mark);
@@ -228,9 +228,8 @@ WorkingState Session::readState() {
         const qsizetype more = parts.size() - kNamed;
         QString named = parts.mid(0, kNamed).join(", ");
         if (more > 0) named += tr(" and %1 more").arg(more);
-        house_.notices.warn(
-            tr("Part of the last session can't be read and is reset: %1. The file was kept as %2.")
-                .arg(named, QString::fromStdString(s.kept_as)));
+        house_.notices.warn(tr("Part of the last session couldn't be restored: %1. The file was saved as %2.")
+                                .arg(named, QString::fromStdString(s.kept_as)));
     }
     return std::move(s);
 }
@@ -241,19 +240,19 @@ void Session::restoreCharacter(const std::string& name) {
     const QString shown = QString::fromStdString(name);
     if (characters().find(shown) == nullptr) {
         house_.muted = true;
-        house_.notices.warn(
-            tr("Muted: the character \"%1\" was on in the last session and is missing now, so your own voice "
-               "would be heard.")
-                .arg(shown));
+        house_.notices.warn(tr("Muted, so that your own voice isn't heard: the character “%1” was on in the "
+                               "last session, and its file is missing.")
+                                .arg(shown));
         return;
     }
     strip_.setCharacter(name);
-    const QString key = house_.preferences.keys().text("no-character");
+    const QString key = house_.preferences.keys().text("character-off");
     house_.notices.warn(
         key.isEmpty()
-            ? tr("The character \"%1\" is on: it was on when the last session ended unexpectedly.").arg(shown)
-            : tr("The character \"%1\" is on: it was on when the last session ended unexpectedly. %2 turns "
-                 "it off.")
+            ? tr("The character “%1” is on again: the last session ended unexpectedly while it was on.")
+                  .arg(shown)
+            : tr("The character “%1” is on again: the last session ended unexpectedly while it was on. Press "
+                 "%2 to turn it off.")
                   .arg(shown, key));
 }
 
@@ -302,10 +301,9 @@ void Session::begin() {
     emit muteChanged();
     if (still_muted && !talks) {
         const QString key = house_.preferences.keys().text("talk");
-        house_.notices.warn(
-            key.isEmpty()
-                ? tr("Muted, as at the end of the last session.")
-                : tr("Muted, as at the end of the last session. %1 lets your voice through.").arg(key));
+        house_.notices.warn(key.isEmpty()
+                                ? tr("Still muted from the last session.")
+                                : tr("Still muted from the last session. Press %1 to unmute.").arg(key));
     }
     tick_.start();
 }
@@ -398,13 +396,13 @@ void Session::followOther() {
     const QString key = house_.preferences.keys().text("talk");
     house_.notices.warn(
         key.isEmpty()
-            ? tr("Muted, because the other Dusky Reed that has just ended was muted.")
-            : tr("Muted, because the other Dusky Reed that has just ended was muted. %1 unmutes.").arg(key));
+            ? tr("Muted, because the other Dusky Reed was muted when it quit.")
+            : tr("Muted, because the other Dusky Reed was muted when it quit. Press %1 to unmute.").arg(key));
 }
 
 void Session::talkOwnerLost() {
     if (house_.preferences.talkKey() == Preferences::TalkKey::talks) setMuted(true);
-    house_.notices.warn(tr("The program that held the talk key has ended. The microphone is %1.")
+    house_.notices.warn(tr("The app that held the talk shortcut has quit. The microphone is %1.")
                             .arg(muted() ? tr("muted") : tr("on")));
 }
 
@@ -444,8 +442,8 @@ void Session::takeLock() {
     if (lock_->tryLock(0) || lock_->error() != QLockFile::LockFailedError) return;
     keeps_ = false;
     house_.notices.warn(
-        tr("Another Dusky Reed runs on the same settings, so this one remembers nothing of what you change "
-           "(saved scenes are kept). End the other one and start again."));
+        tr("Another Dusky Reed is using the same settings. Changes made here won't be remembered (saved "
+           "scenes are). Quit the other one and restart."));
 }
 
 void Session::keepNow() {

@@ -110,8 +110,8 @@ Result<Take> TakeRecorder::takeIn(const TakeStore& store, const std::filesystem:
     auto made = store.import(recording, notes);
     if (!made.ok()) {
         Error e = made.error();
-        e.remedy += " What was recorded stays in " + recording.string() +
-                    " and is taken in when the program starts again.";
+        e.remedy +=
+            " What was recorded stays in " + recording.string() + " It will be imported at the next start.";
         return e;
     }
     std::error_code ec;

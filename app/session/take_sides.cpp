@@ -55,14 +55,14 @@ QString nameOf(const Against& against) {
     const auto words = [](const char* text) { return QCoreApplication::translate("TakeSides", text); };
     switch (against.what) {
         case Against::What::plain:
-            return words("Plain");
+            return words("Unprocessed");
         case Against::What::without_stage:
             return words("Without this stage");
         case Against::What::other_memory:
-            return words("Other memory");
+            return words("Other settings (A/B)");
         case Against::What::taken_away:
         case Against::What::stage_taken_away:
-            return words("Taken away");
+            return words("Removed signal");
         case Against::What::scene:
             return against.name;
         case Against::What::take:

@@ -23,7 +23,7 @@ void TakesModel::compare(const Against& against) {
     const StreamFormat format = strip_->engine().format();
     const double most = std::min(kMostCompared, kMostComparedSamples / format.channels / format.sample_rate);
     if (to_ - from_ > most) {
-        first_.notices().say(tr("Only %1 s of it are compared.").arg(most, 0, 'f', 0));
+        first_.notices().say(tr("Comparing the first %1 s only.").arg(most, 0, 'f', 0));
         setPart(from_, from_ + most);
     }
     renderComparison();
@@ -48,7 +48,7 @@ void TakesModel::renderComparison() {
     if (!against_ || !loop_ || strip_ == nullptr) return;
     const auto both = sidesOf(*against_, worked());
     if (!both) {
-        first_.notices().warn(tr("There is nothing to compare with: choose a stage, or save a scene first."));
+        first_.notices().warn(tr("Nothing to compare with. Select a stage or save a scene first."));
         return endComparison();
     }
     work_.drop(compare_);
@@ -60,7 +60,7 @@ void TakesModel::renderComparison() {
     }
     const StreamFormat format = strip_->engine().format();
     compare_ = work_.run(
-        tr("Working out both sides"),
+        tr("Rendering both sides"),
         [both = *both, loop = loop_, format, other](const Progress& progress) {
             return compare_loops(both.first, both.second, *loop, format, other, progress);
         },
@@ -72,9 +72,9 @@ void TakesModel::renderComparison() {
             }
             const Compared& figures = made.value().figures;
             const double by = figures.gain_applied_db();
-            matched_ = !figures.a_lufs || !figures.b_lufs ? tr("One of them is silent.")
-                       : std::abs(by) < 0.1               ? tr("Both are equally loud as they are.")
-                                                          : tr("%1 was %2 LU louder; that was taken out.")
+            matched_ = !figures.a_lufs || !figures.b_lufs ? tr("One side is silent.")
+                       : std::abs(by) < 0.1               ? tr("Both sides are equally loud.")
+                                                          : tr("%1 was %2 LU louder; levels are matched.")
                                                   .arg(sideName(by < 0.0))
                                                   .arg(std::abs(by), 0, 'f', 1);
             strip_->seat().takes().compare(std::move(made.value().pair));

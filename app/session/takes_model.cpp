@@ -39,7 +39,7 @@ TakesModel::TakesModel(Session& first)
     connect(&report_later_, &QTimer::timeout, this, &TakesModel::renderReport);
     connect(&first_, &Session::ticked, this, &TakesModel::follow);
     connect(&work_, &LongWork::ended, this, [this](int ticket, const QString& words) {
-        first_.notices().say(tr("Ended before it was done: %1.").arg(words));
+        first_.notices().say(tr("Cancelled: %1.").arg(words));
         if (ticket == compare_) endComparison();
     });
     const auto again = [this] {
@@ -124,8 +124,8 @@ Result<Take> TakesModel::keepOne(const TakeStore& store, const Kept& kept, doubl
     for (size_t done = 0; at < kept.end;) {
         const int n = static_cast<int>(std::min<std::int64_t>(kPiece, kept.end - at));
         if (!kept.ring->read(at, n, sound.block(done, n).rows.data()))
-            return Error{"it was written over before it could be kept; the machine was held up.",
-                         kept.notes.strip, "Keep it once more."};
+            return Error{"The audio was overwritten before it could be saved (system overloaded).",
+                         kept.notes.strip, "Save it again."};
         at += n;
         done += static_cast<size_t>(n);
     }
@@ -143,10 +143,9 @@ QString TakesModel::keep(double seconds, bool every) {
                    s->devices().inputTitle().toStdString(), date_now(), ""};
         if (k.end > 0) kept.push_back(std::move(k));
     }
-    if (kept.empty())
-        return tr("Nothing has come in yet that could be kept. Try again when the input is open.");
+    if (kept.empty()) return tr("Nothing to save yet. Try again when the input has a signal.");
     work_.run(
-        tr("Keeping what was said"),
+        tr("Saving take"),
         [store = store_, kept, seconds] {
             std::vector<Result<Take>> made;
             made.reserve(kept.size());
@@ -154,7 +153,7 @@ QString TakesModel::keep(double seconds, bool every) {
             return made;
         },
         [this](std::vector<Result<Take>> made) {
-            for (size_t i = made.size(); i-- > 0;) take(std::move(made[i]), i == 0 ? tr("Kept as %1.") : "");
+            for (size_t i = made.size(); i-- > 0;) take(std::move(made[i]), i == 0 ? tr("Saved as %1.") : "");
         });
     return {};
 }
@@ -176,25 +175,24 @@ QString TakesModel::record(bool every) {
         return {};
     }
     const auto strips = meant(every);
-    if (strips.empty())
-        return tr("Nothing comes in yet that could be recorded. Try again when the input is open.");
+    if (strips.empty()) return tr("Nothing to record yet. Try again when the input has a signal.");
     recorder_.start(strips, store_.folder());
     emit recordingChanged();
     return recording() ? QString() : tr("Recording could not be started; another message says why.");
 }
 
 void TakesModel::stopRecording() {
-    for (const auto& recording : recorder_.stop()) takeIn(recording, tr("Kept as %1."));
+    for (const auto& recording : recorder_.stop()) takeIn(recording, tr("Saved as %1."));
     emit recordingChanged();
 }
 
 void TakesModel::takeInLeft() {
     for (const auto& path : TakeRecorder::leftIn(store_.folder()))
-        takeIn(path, tr("The program ended while it recorded. What there is of it is kept as %1."));
+        takeIn(path, tr("Recovered an unfinished recording as %1."));
 }
 
 void TakesModel::takeIn(const std::filesystem::path& recording, const QString& said) {
-    change(tr("Keeping what was recorded"), said,
+    change(tr("Saving the recording"), said,
            [store = store_, recording] { return TakeRecorder::takeIn(store, recording); });
 }
 
@@ -202,7 +200,7 @@ void TakesModel::takeIn(const std::filesystem::path& recording, const QString& s
 
 void TakesModel::import(const QString& file) {
     const std::filesystem::path path = file.toStdString();
-    change(tr("Taking in %1").arg(QString::fromStdString(path.filename())), tr("Taken in as %1."),
+    change(tr("Importing %1").arg(QString::fromStdString(path.filename())), tr("Imported as %1."),
            [store = store_, path](const Progress& progress) { return store.import(path, progress); });
 }
 
@@ -225,7 +223,7 @@ void TakesModel::exportBoth(const QString& file) {
 
 void TakesModel::writeFile(const QString& file, std::function<Result<void>(const Progress&)> write) {
     const std::filesystem::path path = file.toStdString();
-    work_.run(tr("Writing %1").arg(QString::fromStdString(path.filename())), std::move(write),
+    work_.run(tr("Exporting %1").arg(QString::fromStdString(path.filename())), std::move(write),
               [this, file](const Result<void>& done) {
                   if (done.ok())
                       first_.notices().say(tr("Written: %1").arg(file));
@@ -242,8 +240,8 @@ void TakesModel::remove() {
         return refresh();
     }
     removed_ = gone.value();
-    first_.notices().say(
-        tr("%1 was removed. \"Bring it back\" undoes that.").arg(QString::fromStdString(chosen_.notes.name)));
+    first_.notices().say(tr("Removed %1. Choose Restore removed take to undo.")
+                             .arg(QString::fromStdString(chosen_.notes.name)));
     choose({});
     refresh();
 }
@@ -255,7 +253,7 @@ void TakesModel::bringBack() {
 
 void TakesModel::rename(const QString& name) {
     if (chosen_.path.empty() || name.trimmed().isEmpty()) return;
-    change(tr("Writing it under its new name"), {},
+    change(tr("Renaming"), {},
            [store = store_, take = chosen_, to = name.trimmed().toStdString()](const Progress& progress) {
                return store.rename(take, to, progress);
            });
@@ -264,7 +262,7 @@ void TakesModel::rename(const QString& name) {
 void TakesModel::trim() {
     if (chosen_.path.empty()) return;
     const double rate = chosen_.info.sample_rate;
-    change(tr("Cutting it"), tr("%1 is only this part now; the whole one is in the folder \"removed\"."),
+    change(tr("Trimming"), tr("Trimmed %1. The original is in the “removed” folder."),
            [store = store_, take = chosen_, first = std::llround(from_ * rate),
             count = std::llround((to_ - from_) * rate)](const Progress& progress) {
                return store.trim(take, first, count, progress);
@@ -314,7 +312,7 @@ void TakesModel::setLooping(bool on) {
         return;
     }
     if (chosen_.path.empty()) {
-        first_.notices().warn(tr("There is no take to loop. Speak, and keep the last seconds first."));
+        first_.notices().warn(tr("No take to loop. Save one first."));
         return;
     }
     if (looping()) return;
@@ -337,8 +335,8 @@ void TakesModel::setAloud(bool aloud) {
 
 QString TakesModel::silenceText() const {
     return first_.desk().count(StripRole::voice) > 1
-               ? tr("A take is looping: only %1 is silent").arg(worked().stripName())
-               : tr("A take is looping: nothing goes out");
+               ? tr("Take looping: %1 is muted").arg(worked().stripName())
+               : tr("Take looping: no output");
 }
 
 /// The part of the chosen take at the strip's rate.
@@ -346,7 +344,7 @@ void TakesModel::load() {
     work_.drop(load_);
     const StreamFormat format = strip_->engine().format();
     load_ = work_.run(
-        tr("Reading it"),
+        tr("Loading"),
         [take = chosen_, from = from_, to = to_, format] { return load_loop(take, from, to, format); },
         [this, format](Result<std::shared_ptr<Loop>> loaded) {
             if (strip_ == nullptr) return;
@@ -385,7 +383,7 @@ void TakesModel::seek(double seconds) {
 
 void TakesModel::toNextCut() {
     if (!report_ || report_->course.cuts.empty()) {
-        first_.notices().say(tr("No word of it is cut."));
+        first_.notices().say(tr("No words are cut off"));
         return;
     }
     const double now = std::max(0.0, position());

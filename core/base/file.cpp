@@ -26,8 +26,8 @@ std::string system_reason(int code) {
 }
 
 Error cannot_read(const std::filesystem::path& path, int code) {
-    if (code == ENOENT) return {"there is no such file.", path.string(), ""};
-    return {"it can't be read (" + system_reason(code) + ").", path.string(), "Check its permissions."};
+    if (code == ENOENT) return {"doesn't exist.", path.string(), ""};
+    return {"can't be read: " + system_reason(code) + ".", path.string(), "Check its permissions."};
 }
 
 /// A descriptor that closes itself.
@@ -135,9 +135,9 @@ Result<std::string> read_file(const std::filesystem::path& path, size_t limit) {
     if (file.get() < 0) return cannot_read(path, errno);
     struct stat about {};
     if (::fstat(file.get(), &about) != 0) return cannot_read(path, errno);
-    if (!S_ISREG(about.st_mode)) return Error{"it is not a file.", path.string(), ""};
+    if (!S_ISREG(about.st_mode)) return Error{"isn't a regular file.", path.string(), ""};
     const auto too_long = [&](std::uintmax_t size) {
-        return Error{"it is " + std::to_string(size / 1000) + " kB long; at most " +
+        return Error{"is " + std::to_string(size / 1000) + " kB long; at most " +
                          std::to_string(limit / 1000) + " kB are read.",
                      path.string(), ""};
     };
@@ -155,13 +155,13 @@ Result<std::string> read_file(const std::filesystem::path& path, size_t limit) {
         if (done > limit) return too_long(done);
         if (done == out.size()) out.resize(out.size() + 65536);
     }
-    if (done < size) return Error{"it can't be read to its end.", path.string(), "Check its permissions."};
+    if (done < size) return Error{"couldn't be read completely.", path.string(), "Check its permissions."};
     out.resize(done);
     return out;
 }
 
 Error Replacement::cannot_write(int code) const {
-    return {"it can't be written (" + system_reason(code) + ").", told_.string(),
+    return {"can't be written: " + system_reason(code) + ".", told_.string(),
             "Check the folder's permissions and free space. What was saved before is still there."};
 }
 
@@ -174,7 +174,7 @@ Result<Replacement> Replacement::begin(const std::filesystem::path& target) {
     const bool there = ::stat(out.target_.c_str(), &about) == 0;
     if (!there && errno != ENOENT) return out.cannot_write(errno);
     if (there && !S_ISREG(about.st_mode))
-        return Error{"it is there already and is not a file.", target.string(), "Choose another name."};
+        return Error{"already exists and isn't a file.", target.string(), "Choose another name."};
     if (there && ::access(out.target_.c_str(), W_OK) != 0) return out.cannot_write(errno);
     const std::string stem = out.target_.stem().string().substr(0, 100);
     for (int tries = 0; tries < 100 && out.fd_ < 0; ++tries) {
@@ -225,7 +225,7 @@ Result<void> write_file(const std::filesystem::path& path, const std::string& by
     std::error_code ec;
     if (path.has_parent_path()) ec = create_folders(path.parent_path());
     if (ec) {
-        return Error{"it can't be written (" + ec.message() + ").", path.string(),
+        return Error{"can't be written: " + ec.message() + ".", path.string(),
                      "Check the folder's permissions and free space."};
     }
     auto begun = Replacement::begin(path);

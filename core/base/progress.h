@@ -17,7 +17,7 @@ inline Progress part_of(const Progress& whole, double from, double to) {
 }
 
 inline Error cancelled(const std::string& where) {
-    return {"it was cancelled.", where, "Nothing was written."};
+    return {"Cancelled.", where, "Nothing was written."};
 }
 
 }  // namespace reed

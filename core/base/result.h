@@ -10,16 +10,27 @@
 namespace reed {
 
 struct Error {
-    std::string what;    ///< what is wrong, one sentence
-    std::string where;   ///< file, parameter path or device; may be empty
-    std::string remedy;  ///< what the person can do; may be empty
+    std::string what;    ///< what is wrong: a predicate of `where` ("doesn't exist.") or a whole sentence
+    std::string where;   ///< file, parameter path or device; may be empty if `what` is a sentence
+    std::string remedy;  ///< what the user can do, one sentence; may be empty
 
-    /// "where: what remedy", as printed on a terminal or shown in the window.
+    /// The error as one line for a terminal or the window: "scene.json doesn't exist. Check its path."
     std::string text() const {
-        std::string out = where.empty() ? what : where + ": " + what;
+        std::string out = where.empty() ? what : where + (is_predicate() ? " " : ": ") + what;
         if (!remedy.empty()) out += " " + remedy;
         return out;
     }
+
+    /// The same for an error inside `file`: "scene.json: strips[0].fader is outside -60 to 12 dB."
+    std::string text(const std::string& file) const {
+        return where.empty() ? Error{what, file, remedy}.text() : file + ": " + text();
+    }
+
+    /// The reason as a clause of another message about the same object: "it doesn't exist."
+    std::string reason() const { return is_predicate() ? "it " + what : what; }
+
+  private:
+    bool is_predicate() const { return !what.empty() && what.front() >= 'a' && what.front() <= 'z'; }
 };
 
 /// A value or an Error. The value may only be taken after ok() was seen to be true.

@@ -33,8 +33,8 @@ std::string library_reason(SNDFILE* file) {
 }
 
 Error cut_off(const std::filesystem::path& path) {
-    return {"the file was cut off: less sound is there than its header says.", path.string(),
-            "Copy or record it again; a sound editor can save the part that is there."};
+    return {"is truncated: it holds less audio than its header says.", path.string(),
+            "Copy or record it again; an audio editor can save the part that exists."};
 }
 
 /// libsndfile quietly shortens a WAV file whose end is missing; its header still tells the whole length.
@@ -61,25 +61,24 @@ struct SoundReader::Handle {
 
 Result<std::unique_ptr<SoundReader>> SoundReader::open(const std::filesystem::path& path) {
     std::error_code ec;
-    if (!std::filesystem::exists(path, ec)) return Error{"there is no such file.", path.string(), ""};
+    if (!std::filesystem::exists(path, ec)) return Error{"doesn't exist.", path.string(), ""};
     if (std::filesystem::is_directory(path, ec))
-        return Error{"it is a folder, not a sound file.", path.string(), ""};
+        return Error{"is a folder, not an audio file.", path.string(), ""};
     // A pipe would be waited for without an end.
-    if (!std::filesystem::is_regular_file(path, ec))
-        return Error{"it is not a file, so it can't be read as sound.", path.string(), ""};
+    if (!std::filesystem::is_regular_file(path, ec)) return Error{"isn't a regular file.", path.string(), ""};
     if (std::filesystem::file_size(path, ec) == 0) {
-        return Error{"the file is empty.", path.string(), "Record it again."};
+        return Error{"is empty.", path.string(), "Record it again."};
     }
     if (wav_is_cut_off(path)) return cut_off(path);
     SF_INFO info{};
     auto handle = std::make_unique<Handle>();
     handle->file = sf_open(path.c_str(), SFM_READ, &info);
     if (handle->file == nullptr) {
-        return Error{"it can't be read as sound (" + library_reason(nullptr) + ").", path.string(),
+        return Error{"can't be read as audio: " + library_reason(nullptr) + ".", path.string(),
                      "WAV, FLAC, Ogg and Opus files are understood."};
     }
     if (info.frames <= 0 || info.channels <= 0) {
-        return Error{"it holds no sound.", path.string(), "It may have been cut off while it was written."};
+        return Error{"holds no audio.", path.string(), "It may have been cut off while it was written."};
     }
     std::unique_ptr<SoundReader> out(new SoundReader);
     out->handle_ = std::move(handle);
@@ -138,8 +137,7 @@ Result<AudioBuffer> read_sound(const std::filesystem::path& path, SoundInfo* inf
         if (n == 0) break;
         const size_t before = out.frames();
         if (static_cast<std::int64_t>(before + n) > max_frames) {
-            return Error{"it is too long to be held in memory.", path.string(),
-                         "Cut it into shorter pieces."};
+            return Error{"is too long to fit in memory.", path.string(), "Cut it into shorter pieces."};
         }
         out.resize(before + n);
         for (int c = 0; c < out.channels(); ++c) {
@@ -147,7 +145,7 @@ Result<AudioBuffer> read_sound(const std::filesystem::path& path, SoundInfo* inf
         }
     }
     if (out.frames() == 0) {
-        return Error{"it holds no sound.", path.string(), "It may have been cut off while it was written."};
+        return Error{"holds no audio.", path.string(), "It may have been cut off while it was written."};
     }
     if (auto whole = reader.complete(); !whole.ok()) return whole.error();
     return out;
@@ -160,7 +158,7 @@ Result<AudioBuffer> read_sound_part(const std::filesystem::path& path, std::int6
     SoundReader& reader = *opened.value();
     if (info != nullptr) *info = reader.info();
     if (first > 0 && !reader.seek(first))
-        return Error{"it ends before that part of it.", path.string(), "It may have been cut off."};
+        return Error{"ends before the selected part.", path.string(), "It may have been cut off."};
     AudioBuffer out(reader.info().channels, 0);
     AudioBuffer piece(reader.info().channels, 65536);
     while (static_cast<std::int64_t>(out.frames()) < count) {
@@ -171,8 +169,7 @@ Result<AudioBuffer> read_sound_part(const std::filesystem::path& path, std::int6
         for (int c = 0; c < out.channels(); ++c)
             std::copy_n(piece[c].begin(), n, out[c].begin() + static_cast<std::ptrdiff_t>(before));
     }
-    if (out.frames() == 0)
-        return Error{"it holds no sound there.", path.string(), "It may have been cut off."};
+    if (out.frames() == 0) return Error{"holds no audio there.", path.string(), "It may have been cut off."};
     return out;
 }
 
@@ -210,12 +207,12 @@ Result<std::unique_ptr<SoundWriter>> SoundWriter::create(const std::filesystem::
         info.format = SF_FORMAT_OGG | SF_FORMAT_OPUS;
         samples = SampleFormat::float32;
     } else {
-        return Error{"sound can't be written as \"" + ext + "\".", path.string(),
+        return Error{"has an unsupported audio format: \"" + ext + "\".", path.string(),
                      "Use .wav, .flac or .opus."};
     }
     std::error_code ec;
     if (path.has_parent_path() && !std::filesystem::is_directory(path.parent_path(), ec)) {
-        return Error{"the folder does not exist.", path.string(), "Create it first."};
+        return Error{"The folder doesn't exist.", path.string(), "Create it first."};
     }
     auto begun = Replacement::begin(path);
     if (!begun.ok()) return begun.error();
@@ -226,7 +223,7 @@ Result<std::unique_ptr<SoundWriter>> SoundWriter::create(const std::filesystem::
     out->handle_ = std::make_unique<Handle>(std::move(begun.value()));
     out->handle_->file = sf_open_fd(out->handle_->replacement->descriptor(), SFM_WRITE, &info, SF_FALSE);
     if (out->handle_->file == nullptr) {
-        return Error{"it can't be written (" + library_reason(nullptr) + ").", path.string(),
+        return Error{"can't be written: " + library_reason(nullptr) + ".", path.string(),
                      "Check the folder's permissions and free space."};
     }
     out->tell(tags);
@@ -240,7 +237,7 @@ Result<std::unique_ptr<SoundWriter>> SoundWriter::grow(const std::filesystem::pa
     const int fd =
         ::open(path.c_str(), O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, new_file_mode(path));
     if (fd < 0) {
-        return Error{std::string("it can't be written (") + std::strerror(errno) + ").", path.string(),
+        return Error{std::string("can't be written: ") + std::strerror(errno) + ".", path.string(),
                      "Check the folder's permissions and free space."};
     }
     (void)::flock(fd, LOCK_EX | LOCK_NB);  // for grows(); ends with the program, however that ends
@@ -255,7 +252,7 @@ Result<std::unique_ptr<SoundWriter>> SoundWriter::grow(const std::filesystem::pa
     out->handle_->file = sf_open_fd(fd, SFM_WRITE, &info, SF_FALSE);
     if (out->handle_->file == nullptr) {
         ::unlink(path.c_str());
-        return Error{"it can't be written (" + library_reason(nullptr) + ").", path.string(),
+        return Error{"can't be written: " + library_reason(nullptr) + ".", path.string(),
                      "Check the folder's free space."};
     }
     out->tell(tags);
@@ -295,7 +292,7 @@ Result<void> SoundWriter::write(const AudioBlock& block) {
         }
     }
     if (sf_writef_float(handle_->file, interleaved_.data(), block.frames) != block.frames) {
-        return Error{"it can't be written (" + library_reason(handle_->file) + ").", target_.string(),
+        return Error{"can't be written: " + library_reason(handle_->file) + ".", target_.string(),
                      "Check the free space."};
     }
     return {};
@@ -305,7 +302,7 @@ Result<void> SoundWriter::finish() {
     const int closed = sf_close(std::exchange(handle_->file, nullptr));
     const std::unique_ptr<Handle> done = std::move(handle_);
     if (closed != 0)
-        return Error{"it can't be written to its end.", target_.string(), "Check the free space."};
+        return Error{"couldn't be written completely.", target_.string(), "Check the free space."};
     if (done->replacement) return done->replacement->commit();
     return {};
 }

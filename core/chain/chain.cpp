@@ -13,13 +13,13 @@ Result<std::unique_ptr<Chain>> Chain::build(const ChainSpec& spec, const StreamF
     const auto problems = chain_problems(spec);
     if (!problems.empty()) return problems.front();
     if (!(format.sample_rate >= kMinSampleRate && format.sample_rate <= kMaxSampleRate)) {
-        return Error{"the sample rate " + std::to_string(std::lround(format.sample_rate)) +
+        return Error{"The sample rate " + std::to_string(std::lround(format.sample_rate)) +
                          " Hz is outside 44100 to 192000 Hz.",
-                     "", "Convert the sound to 48000 Hz first."};
+                     "", "Convert the audio to 48000 Hz first."};
     }
     if (format.channels < 1 || format.channels > kMaxChannels) {
-        return Error{"it has " + std::to_string(format.channels) + " channels; the chain takes 1 or 2.", "",
-                     "Pick the channel with the voice first."};
+        return Error{"The audio has " + std::to_string(format.channels) + " channels; a chain needs 1 or 2.",
+                     "", "Pick the channel with the voice first."};
     }
     std::unique_ptr<Chain> chain(new Chain);
     chain->format_ = format;

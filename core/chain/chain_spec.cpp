@@ -86,9 +86,8 @@ namespace {
 std::optional<std::string> memory_problem(const StageKind& kind, const StageMemory& memory) {
     if (memory.empty() && memory.figures.empty()) return std::nullopt;
     const Teaching* teaching = kind.teaching;
-    if (teaching == nullptr) return "a " + std::string(kind.id) + " can't be taught anything.";
-    if (memory.empty() || memory.figures.size() != teaching->figures.size())
-        return "the " + std::string(teaching->title) + " is not whole.";
+    if (teaching == nullptr) return "has no effect: a " + std::string(kind.id) + " learns no profile.";
+    if (memory.empty() || memory.figures.size() != teaching->figures.size()) return "is incomplete.";
     return teaching->problem(memory);
 }
 }  // namespace
@@ -96,7 +95,7 @@ std::optional<std::string> memory_problem(const StageKind& kind, const StageMemo
 namespace {
 void add_problems(std::vector<Error>& out, const std::vector<StageSpec>& stages, const std::string& list) {
     if (stages.size() > kMaxStages) {
-        out.push_back({"there are " + std::to_string(stages.size()) + " stages; at most " +
+        out.push_back({"has " + std::to_string(stages.size()) + " stages; at most " +
                            std::to_string(kMaxStages) + " can be used.",
                        list, "Remove some."});
     }
@@ -105,12 +104,12 @@ void add_problems(std::vector<Error>& out, const std::vector<StageSpec>& stages,
         const std::string where = list + "[" + std::to_string(i) + "]";
         const StageKind* kind = find_stage_kind(s.kind);
         if (kind == nullptr && s.foreign.empty()) {
-            out.push_back({"there is no stage kind \"" + s.kind + "\".", where + ".kind", ""});
+            out.push_back({"is an unknown stage kind: \"" + s.kind + "\".", where + ".kind", ""});
             continue;
         }
         if (kind == nullptr) kind = &kMissingStage;
         if (s.values.size() != kind->parameters.size()) {
-            out.push_back({"it has " + std::to_string(s.values.size()) + " values instead of " +
+            out.push_back({"has " + std::to_string(s.values.size()) + " values instead of " +
                                std::to_string(kind->parameters.size()) + ".",
                            where, ""});
             continue;
@@ -121,8 +120,8 @@ void add_problems(std::vector<Error>& out, const std::vector<StageSpec>& stages,
             }
         }
         if (!s.key.empty() && !kind->takes_key) {
-            out.push_back({"a " + std::string(kind->id) + " listens to its own sound only.", where + ".key",
-                           "Leave the key out."});
+            out.push_back({"has no effect: a " + std::string(kind->id) + " has no sidechain.", where + ".key",
+                           "Remove the field “key”."});
         }
         if (const auto problem = memory_problem(*kind, s.taught)) {
             const std::string key = kind->teaching != nullptr ? "." + std::string(kind->teaching->id) : "";
@@ -131,7 +130,7 @@ void add_problems(std::vector<Error>& out, const std::vector<StageSpec>& stages,
         if (std::ranges::find(stages, s.id, &StageSpec::id) !=
             stages.begin() + static_cast<std::ptrdiff_t>(i)) {
             out.push_back(
-                {"the id \"" + s.id + "\" is used twice.", where + ".id", "Give each stage its own."});
+                {"The id \"" + s.id + "\" is used twice.", where + ".id", "Give each stage its own."});
         }
     }
 }
@@ -141,19 +140,19 @@ std::vector<Error> chain_problems(const ChainSpec& chain) {
     std::vector<Error> out;
     add_problems(out, chain.stages, "stages");
     if (chain.characters.size() > kMaxCharacters) {
-        out.push_back({"there are " + std::to_string(chain.characters.size()) + " characters; at most " +
-                           std::to_string(kMaxCharacters) + " can wait for their turn.",
-                       "characters", "Leave some out."});
+        out.push_back({"has " + std::to_string(chain.characters.size()) + " characters; at most " +
+                           std::to_string(kMaxCharacters) + " can be loaded.",
+                       "characters", "Remove some."});
     }
     for (size_t i = 0; i < chain.characters.size(); ++i) {
         const CharacterSpec& c = chain.characters[i];
         const std::string where = "characters[" + std::to_string(i) + "]";
         add_problems(out, c.stages, where + ".stages");
         if (std::ranges::any_of(c.stages, [](const StageSpec& s) { return !s.key.empty(); }))
-            out.push_back({"a character listens to no other strip.", where, "Leave the key out."});
+            out.push_back({"A character can't use a sidechain.", where, "Remove the field “key”."});
         if (std::ranges::find(chain.characters, c.name, &CharacterSpec::name) !=
             chain.characters.begin() + static_cast<std::ptrdiff_t>(i))
-            out.push_back({"there are two characters \"" + c.name + "\".", where, "Rename one."});
+            out.push_back({"Two characters have the name \"" + c.name + "\".", where, "Rename one."});
     }
     return out;
 }

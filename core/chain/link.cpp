@@ -16,8 +16,9 @@ Link Link::make(const StageSpec& spec, const StreamFormat& format) {
     link.kind = spec.kind;
     link.key = spec.key;
     auto made = spec.stage_kind().make();
-    link.stage = made.ok() ? std::move(made.value())
-                           : make_passing_stage(made.error().text() + " The sound passes unchanged.");
+    link.stage = made.ok()
+                     ? std::move(made.value())
+                     : make_passing_stage(made.error().text() + " The signal passes through unchanged.");
     link.stage->teach(spec.taught);
     link.stage->prepare(format, spec.values);
     link.active.prepare(format.sample_rate, 0.005, spec.bypass ? 0.0 : 1.0);

@@ -72,7 +72,7 @@ class Rendering {
     Result<void> open() {
         for (const auto& [id, path] : options_.in) {
             if (spec_.index_of(id) < 0)
-                return Error{"the desk has no strip of this name.", id, "It has " + names() + "."};
+                return Error{"is not a strip of this scene.", id, "It has " + names() + "."};
         }
         StreamFormat format{0.0, 1};
         std::vector<StreamFormat> formats;
@@ -85,8 +85,8 @@ class Rendering {
                 lane.reader = std::move(opened.value());
                 const SoundInfo info = lane.reader->info();
                 if (format.sample_rate != 0.0 && info.sample_rate != format.sample_rate) {
-                    return Error{"its sample rate is another than that of the other sounds.",
-                                 found->second.string(), "Convert all of them to 48000 Hz first."};
+                    return Error{"has a different sample rate than the other files.", found->second.string(),
+                                 "Convert all of them to 48000 Hz first."};
                 }
                 format.sample_rate = info.sample_rate;
                 channels = info.channels;
@@ -97,7 +97,7 @@ class Rendering {
             if (s.role == StripRole::voice) format.channels = std::max(format.channels, channels);
             formats.push_back({0.0, channels});
         }
-        if (report_.frames == 0) return Error{"there is no sound to render.", "", "Name a file for a strip."};
+        if (report_.frames == 0) return Error{"There is no audio to render.", "", "Name a file for a strip."};
         for (auto& f : formats) f.sample_rate = format.sample_rate;
         if (auto opened = desk_.open(format); !opened.ok()) return opened;
         if (auto ready = set_up(desk_, spec_, formats, builder_); !ready.ok()) return ready;
@@ -110,8 +110,8 @@ class Rendering {
         std::error_code ec;
         std::filesystem::create_directories(options_.folder, ec);
         if (!std::filesystem::is_directory(options_.folder)) {
-            return Error{"this is no folder, and none can be made.", options_.folder.string(),
-                         "Name another one."};
+            return Error{"isn't a folder and can't be created.", options_.folder.string(),
+                         "Choose another one."};
         }
         std::vector<std::string> taken{"sum"};
         for (size_t i = 0; i < lanes_.size(); ++i) {
@@ -120,7 +120,7 @@ class Rendering {
                 options_.folder / (strip ? file_name(spec_.strips[i].id, taken) : std::string("sum.wav"));
             for (const auto& [id, in] : options_.in) {
                 if (std::filesystem::equivalent(in, path, ec))
-                    return Error{"this is an input and would be written over.", path.string(),
+                    return Error{"is an input file and would be overwritten.", path.string(),
                                  "Choose another folder."};
             }
             auto made = SoundWriter::create(path, formats[i],

@@ -12,7 +12,7 @@ std::string_view role_id(StripRole role) {
 
 std::string StripSpec::shown_name() const {
     if (!name.empty()) return name;
-    return role == StripRole::voice ? "Voice" : "Programme";
+    return role == StripRole::voice ? "Voice" : "App audio";
 }
 
 size_t DeskSpec::count(StripRole role) const {
@@ -24,7 +24,7 @@ StripSpec new_strip(const DeskSpec& desk, StripRole role, ChainSpec chain) {
     out.role = role;
     const bool voice = role == StripRole::voice;
     const std::string base = voice ? "guest" : "programme";
-    const std::string title = voice ? "Guest" : "Programme";
+    const std::string title = voice ? "Guest" : "App audio";
     const auto named = [&](const std::string& name) {
         return std::ranges::any_of(desk.strips, [&](const StripSpec& s) { return s.shown_name() == name; });
     };
@@ -100,11 +100,11 @@ void strip_problems(const DeskSpec& desk, size_t i, const std::string& where, st
     if (s.id.empty() || s.id == kAllVoices)
         out.push_back({"\"" + s.id + "\" can't be a strip's id.", where + "id", "Choose another one."});
     else if (desk.index_of(s.id) != static_cast<int>(i))
-        out.push_back({"the id \"" + s.id + "\" is used twice.", where + "id", "Give each strip its own."});
+        out.push_back({"The id \"" + s.id + "\" is used twice.", where + "id", "Give each strip its own."});
     if (!(s.fader >= kFaderLeast && s.fader <= kFaderMost))
-        out.push_back({"the fader is outside -60 to 12 dB.", where + "fader", ""});
+        out.push_back({"is outside -60 to 12 dB.", where + "fader", ""});
     if (s.colour < 0 || s.colour >= kStripColours) {
-        out.push_back({"there is no colour " + std::to_string(s.colour) + "; they are 0 to " +
+        out.push_back({"is an unknown colour: " + std::to_string(s.colour) + "; use 0 to " +
                            std::to_string(kStripColours - 1) + ".",
                        where + "colour", ""});
     }
@@ -115,9 +115,9 @@ void strip_problems(const DeskSpec& desk, size_t i, const std::string& where, st
     for (size_t k = 0; k < s.chain.stages.size(); ++k) {
         const StageSpec& stage = s.chain.stages[k];
         if (stage.key.empty() || stage.key == kAllVoices || desk.index_of(stage.key) >= 0) continue;
-        out.push_back({"there is no strip \"" + stage.key + "\" to listen to.",
+        out.push_back({"There is no strip \"" + stage.key + "\" for the sidechain.",
                        where + "stages[" + std::to_string(k) + "].key",
-                       "Name a strip's id, or \"voices\"; leave it out for its own sound."});
+                       "Use the id of a strip or \"voices\", or leave it out to use the own signal."});
     }
 }
 
@@ -127,7 +127,7 @@ std::vector<Error> desk_problems(const DeskSpec& desk, bool places) {
     std::vector<Error> out;
     const auto too_many = [&](StripRole role, size_t most) {
         if (const size_t n = desk.count(role); n > most) {
-            out.push_back({"there are " + std::to_string(n) + " strips of the role \"" +
+            out.push_back({"has " + std::to_string(n) + " strips of the role \"" +
                                std::string(role_id(role)) + "\"; at most " + std::to_string(most) +
                                " can be used.",
                            "strips", "Remove some."});
@@ -136,16 +136,16 @@ std::vector<Error> desk_problems(const DeskSpec& desk, bool places) {
     too_many(StripRole::voice, kMostVoices);
     too_many(StripRole::programme, kMostProgrammes);
     if (desk.count(StripRole::voice) == 0)
-        out.push_back({"there is no voice.", "strips", "Give it a strip of the role \"voice\"."});
+        out.push_back({"has no voice.", "strips", "Add a strip with the role \"voice\"."});
     for (size_t i = 0; i < desk.strips.size(); ++i)
         strip_problems(desk, i, places ? "strips[" + std::to_string(i) + "]." : "", out);
     if (!(desk.distance_least >= 0.0 && desk.distance_most <= 40.0 &&
           desk.distance_least <= desk.distance_most)) {
-        out.push_back({"the distance must go from 0 to 40 LU, its least first.", "distance", ""});
+        out.push_back({"must be two values from 0 to 40 LU, the lower one first.", "distance", ""});
     }
     if (out.empty() && running_order(desk).empty()) {
-        out.push_back({"strips listen to each other in a circle.", "strips",
-                       "Let one of them listen to its own sound."});
+        out.push_back(
+            {"The strips' sidechains form a loop.", "strips", "Clear the sidechain of one of them."});
     }
     return out;
 }

@@ -51,12 +51,12 @@ bool FileDevice::read_piece() {
         auto again = SoundReader::open(path_);
         if (again.ok() && (again.value()->info().sample_rate != format_.sample_rate ||
                            again.value()->info().channels != format_.channels)) {
-            problem = "it is another sound now, of another rate or other channels.";
+            problem = "now has another sample rate or channel count.";
             reader_.reset();
         } else if (again.ok()) {
             reader_ = std::move(again.value());
             n = reader_->read(piece_);
-            if (n == 0) problem = "it holds no sound.";
+            if (n == 0) problem = "holds no audio.";
         } else {
             problem = again.error().what;
             reader_.reset();
@@ -120,7 +120,7 @@ DeviceStatus FileDevice::status() const {
     out.dropouts = thread_.dropouts() + missed_.load(std::memory_order_relaxed);
     const std::lock_guard lock(mutex_);
     if (!problem_.empty()) {
-        out.problem = path_.filename().string() + ": " + problem_ + " It begins again from its start.";
+        out.problem = path_.filename().string() + " " + problem_ + " It starts again from the beginning.";
         out.waiting = true;
     }
     return out;

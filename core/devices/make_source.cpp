@@ -26,7 +26,7 @@ Result<std::unique_ptr<SoundSource>> make_source(const DeviceChoice& choice,
     }
     // One of our own fed into itself would howl.
     if (choice.target.rfind(kOwnNodes, 0) == 0) {
-        return Error{"this is what Dusky Reed itself gives, so it would hear itself and howl.", choice.target,
+        return Error{"is Dusky Reed's own output and would cause feedback.", choice.target,
                      "Choose a microphone."};
     }
     const bool there = hub.graph().settle();

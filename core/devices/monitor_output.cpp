@@ -66,17 +66,17 @@ Result<std::unique_ptr<MonitorOutput>> MonitorOutput::create(std::shared_ptr<con
     const PipeWireConnection::Lock lock(s.connection);
     // In the group of the other streams: driven by the same clock.
     const std::string group = "dusky-reed-" + std::to_string(::getpid());
-    pw_properties* p =
-        pw_properties_new(PW_KEY_NODE_NAME, "dusky-reed-monitor", PW_KEY_NODE_DESCRIPTION,
-                          "Dusky Reed monitor", PW_KEY_MEDIA_TYPE, "Audio", PW_KEY_MEDIA_CATEGORY, "Playback",
-                          PW_KEY_NODE_GROUP, group.c_str(), PW_KEY_NODE_LINK_GROUP, kHeardGroup, nullptr);
+    pw_properties* p = pw_properties_new(PW_KEY_NODE_NAME, "dusky-reed-monitor", PW_KEY_NODE_DESCRIPTION,
+                                         "Dusky Reed headphones", PW_KEY_MEDIA_TYPE, "Audio",
+                                         PW_KEY_MEDIA_CATEGORY, "Playback", PW_KEY_NODE_GROUP, group.c_str(),
+                                         PW_KEY_NODE_LINK_GROUP, kHeardGroup, nullptr);
     pw_properties_setf(p, PW_KEY_NODE_LATENCY, "%d/%d", options.block, static_cast<int>(options.sample_rate));
     if (!options.sink.empty()) {
         pw_properties_set(p, PW_KEY_TARGET_OBJECT, options.sink.c_str());
         // Headphones that are pulled out must not be replaced by loudspeakers.
         pw_properties_set(p, PW_KEY_NODE_DONT_RECONNECT, "true");
     }
-    s.stream = pw_stream_new(s.connection.core(), "Dusky Reed monitor", p);
+    s.stream = pw_stream_new(s.connection.core(), "Dusky Reed headphones", p);
     if (s.stream == nullptr) return no_pipewire();
     pw_stream_add_listener(s.stream, &s.hook, &events, &s);
     constexpr uint32_t kFlags =

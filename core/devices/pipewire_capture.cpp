@@ -43,7 +43,8 @@ StreamTime time_of(pw_stream* stream) {
 }
 
 Error stream_refused() {
-    return {"a stream can't be made.", "PipeWire", "Restart it (systemctl --user restart pipewire)."};
+    return {"PipeWire couldn't create an audio stream.", "PipeWire",
+            "Restart it (systemctl --user restart pipewire)."};
 }
 
 double PipeWireCapture::silent_seconds() const {

@@ -10,8 +10,8 @@
 namespace reed {
 
 Error no_pipewire() {
-    return {"no PipeWire is running.", "PipeWire",
-            "Start it (systemctl --user start pipewire wireplumber), or go on with the simulated room."};
+    return {"PipeWire isn't running.", "PipeWire",
+            "Start it (systemctl --user start pipewire wireplumber), or use the simulated room."};
 }
 
 namespace {
@@ -105,7 +105,7 @@ Result<void> connect_audio(pw_stream* stream, pw_direction direction, uint32_t f
     const int code =
         pw_stream_connect(stream, direction, PW_ID_ANY, static_cast<pw_stream_flags>(flags), params, 1);
     if (code >= 0) return {};
-    return Error{std::string("a stream can't be connected (") + spa_strerror(code) + ").", "PipeWire",
+    return Error{std::string("An audio stream can't be connected: ") + spa_strerror(code) + ".", "PipeWire",
                  "Check that its session manager (wireplumber) is running."};
 }
 

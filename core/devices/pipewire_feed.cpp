@@ -65,7 +65,7 @@ Result<void> PipeWireFeed::start() {
     const PipeWireConnection::Lock lock(*connection_);
     pw_properties* out = stream_properties(options_);
     pw_properties_set(out, PW_KEY_NODE_NAME, name_.c_str());
-    pw_properties_set(out, PW_KEY_NODE_DESCRIPTION, "Dusky Reed feed");
+    pw_properties_set(out, PW_KEY_NODE_DESCRIPTION, "Dusky Reed output");
     pw_properties_set(out, PW_KEY_OBJECT_PATH, feed_path().c_str());
     // Not among the streams whose volume the desktop shows and restores: what goes into the microphone is set
     // here.
@@ -73,7 +73,7 @@ Result<void> PipeWireFeed::start() {
     pw_properties_set(out, "state.restore-props", "false");
     pw_properties_set(out, "state.restore-target", "false");
     broken_ = false;
-    stream_ = pw_stream_new(connection_->core(), "Dusky Reed feed", out);
+    stream_ = pw_stream_new(connection_->core(), "Dusky Reed output", out);
     if (stream_ == nullptr) return stream_refused();
     pw_stream_add_listener(stream_, &hook_, &events, this);
     constexpr uint32_t kFlags =

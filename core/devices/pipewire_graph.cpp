@@ -371,7 +371,8 @@ Result<void> PipeWireGraph::move_program(std::uint32_t id, const std::string& ou
     {
         const std::lock_guard lock(s.mutex);
         if (!s.programs.contains(id))
-            return Error{"this program plays no more.", std::to_string(id), "Let it play, and try again."};
+            return Error{"This app is no longer playing.", std::to_string(id),
+                         "Start playback and try again."};
         for (const auto& [node, name] : s.outputs) {
             if (name == output) target = std::to_string(node);
         }
@@ -379,11 +380,10 @@ Result<void> PipeWireGraph::move_program(std::uint32_t id, const std::string& ou
             if (!entry.source && entry.node.name == output) target = std::to_string(node);
         }
     }
-    if (!output.empty() && target.empty())
-        return Error{"there is no such output.", output, "Choose another one."};
+    if (!output.empty() && target.empty()) return Error{"isn't connected.", output, "Choose another one."};
     const PipeWireConnection::Lock lock(s.connection);
     if (s.metadata == nullptr) {
-        return Error{"a program can't be moved: no session manager runs.", "PipeWire",
+        return Error{"Can't move the app: no session manager is running.", "PipeWire",
                      "Start it (systemctl --user start wireplumber)."};
     }
     // What newer session managers look at first would win over it.
@@ -405,7 +405,7 @@ Result<void> PipeWireGraph::set_volume(const std::string& source, const SystemVo
             if (entry.source && entry.node.name == source && f != s.followed.end()) there = f->second.get();
         }
     }
-    if (there == nullptr) return Error{"this microphone is not there.", source, "Plug it in, and try again."};
+    if (there == nullptr) return Error{"isn't connected.", source, "Connect it and try again."};
     there->set(wanted);
     return {};
 }
@@ -415,7 +415,7 @@ Result<void> PipeWireGraph::make_default_source(const std::string& name) {
     if (!s.connection.is_open() || s.connection.lost()) return no_pipewire();
     const PipeWireConnection::Lock lock(s.connection);
     if (s.metadata == nullptr) {
-        return Error{"the default microphone can't be set: no session manager runs.", "PipeWire",
+        return Error{"Can't set the default microphone: no session manager is running.", "PipeWire",
                      "Start it (systemctl --user start wireplumber)."};
     }
     const std::string value = nlohmann::json{{"name", name}}.dump();

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <chrono>
+#include <optional>
 
 #include "devices/pipewire_capture.h"
 #include "devices/pipewire_connection.h"
@@ -14,11 +15,12 @@ using Clock = std::chrono::steady_clock;
 
 constexpr double kStallSeconds = 2.0;
 constexpr auto kConnectAgain = std::chrono::milliseconds(500);
+constexpr auto kSettingUp = std::chrono::seconds(3);
 constexpr auto kStartAgain = std::chrono::milliseconds(300);
 constexpr const char* kNotRunning =
-    "PipeWire is not running, so nothing goes out. It goes on by itself as soon as it runs.";
+    "PipeWire isn't running, so the output is silent. It resumes when PipeWire is back.";
 constexpr const char* kOccupied =
-    "Another Dusky Reed speaks into the virtual microphone. End it; this one goes on by itself.";
+    "Another Dusky Reed is using the virtual microphone. Quit it to continue automatically.";
 
 /// The one that a choice means, as far as it is there.
 const PipeWireNode* meant(const PipeWirePicture& picture, const std::string& node) {
@@ -40,10 +42,9 @@ std::string channel_problem(const PipeWireNode* source, int channel) {
 Result<void> source_known(const PipeWireGraph& graph, const std::string& node, int channel) {
     const PipeWirePicture picture = graph.picture();
     if (!node.empty() && !picture.has_source(node))
-        return Error{"this microphone is not there.", node, "Plug it in, or choose another input."};
+        return Error{"isn't connected.", node, "Connect it, or choose another input."};
     if (picture.sources.empty()) {
-        return Error{"PipeWire knows no microphone.", "PipeWire",
-                     "Plug one in, or go on with the simulated room."};
+        return Error{"No microphone found.", "PipeWire", "Connect one, or use the simulated room."};
     }
     const PipeWireNode* source = meant(picture, node);
     if (channel_problem(source, channel).empty()) return {};
@@ -149,6 +150,7 @@ class PipeWireSource final : public SoundSource {
     FeedSink* feed_ = nullptr;
     bool started_ = false, waiting_ = false;
     std::string problem_;
+    std::optional<Clock::time_point> setting_up_since_;
     Clock::time_point last_try_{}, last_made_{};
 };
 
@@ -396,14 +398,22 @@ void PipeWireSource::tend() {
         capture_.end();
         if (!hub_.captures()) hub_.end_feeds();
     }
-    if (!there() && !title_.empty()) return wait_for("The programme's output is being made.");
+    if (!there() && !title_.empty()) {
+        // A passing state: reported only if it lasts.
+        const auto now = Clock::now();
+        if (!setting_up_since_) setting_up_since_ = now;
+        return wait_for(now - *setting_up_since_ < kSettingUp
+                            ? ""
+                            : "The app audio device can't be set up. Restart PipeWire (systemctl --user "
+                              "restart pipewire).");
+    }
+    setting_up_since_.reset();
     if (!there()) {
         const PipeWirePicture picture = hub_.options.graph->picture();
         const std::string channel = channel_problem(meant(picture, node_), channel_);
         if (!channel.empty()) return wait_for(channel);
-        return wait_for(
-            any ? "There is no microphone. Plug one in, and it is used automatically."
-                : "The microphone is gone. When it is plugged in again, it continues automatically.");
+        return wait_for(any ? "No microphone found. Connect one to continue automatically."
+                            : "Microphone disconnected. Audio resumes when it is connected again.");
     }
     if (!capture_.running()) {
         if (Clock::now() - last_try_ < kStartAgain) return;
@@ -415,7 +425,7 @@ void PipeWireSource::tend() {
     }
     // A source that is there but sends nothing.
     if (capture_.silent_seconds() > kStallSeconds) {
-        wait_for("The microphone sends nothing. Check its switch and its cable, or choose another input.");
+        wait_for("The microphone isn't sending audio. Check its switch and cable, or choose another input.");
         // Perhaps the stream hangs where nobody told: it is made anew, every two seconds until sound comes.
         capture_.end();
         if (!hub_.captures()) hub_.end_feeds();

@@ -12,7 +12,7 @@ constexpr Choice kEfforts[] = {{"silent", "Silent"}, {"whisper", "Whisper"}, {"q
                                {"talk", "Talk"},     {"loud", "Loud"},       {"shout", "Shout"}};
 
 constexpr Parameter kTable[] = {
-    parameter::choice("effort", "Voice", kEfforts, 3, "How the voice in the simulated room speaks."),
+    parameter::choice("effort", "Voice", kEfforts, 3, "How loudly the simulated voice speaks"),
     parameter::number("dehumidifier", "Dehumidifier", Unit::percent, 0.0, 100.0, 60.0, Scale::linear,
                       "A fan and a hum that never stop."),
     parameter::number("lathe", "Lathe", Unit::percent, 0.0, 100.0, 0.0, Scale::linear,
@@ -44,11 +44,11 @@ Result<std::unique_ptr<SimulatedRoom>> SimulatedRoom::create(const std::filesyst
         auto sound = read_sound(path, &info, 48000 * 600);
         if (!sound.ok()) {
             Error e = sound.error();
-            e.remedy = "The demo data belongs in the folder beside it; install it again.";
+            e.remedy = "Reinstall Dusky Reed with its demo data.";
             return e;
         }
         if (info.channels != 1 || info.sample_rate != 48000.0) {
-            return Error{"the simulated room needs mono sound at 48000 Hz.", path.string(), ""};
+            return Error{"must be mono at 48000 Hz for the simulated room.", path.string(), ""};
         }
         room->sounds_[s] = std::move(sound.value()[0]);
         room->gains_[s].prepare(48000.0, 0.020, room->wanted_gain(static_cast<int>(s)));

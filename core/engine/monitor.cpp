@@ -12,14 +12,15 @@ constexpr float kToneStep = 0.1f;  // dB per grain
 
 constexpr Parameter kTable[] = {
     parameter::number("volume", "Volume", Unit::decibel, -60.0, 12.0, 0.0, Scale::linear,
-                      "Of the headphones only; the feed keeps its level."),
+                      "Headphones only; the output level is unchanged."),
     parameter::number("bass", "Bass", Unit::decibel, -12.0, 12.0, 0.0, Scale::linear,
                       "Below 200 Hz, in the headphones only."),
-    parameter::number("middle", "Middle", Unit::decibel, -12.0, 12.0, 0.0, Scale::linear,
+    parameter::number("middle", "Mid", Unit::decibel, -12.0, 12.0, 0.0, Scale::linear,
                       "About 1 kHz, in the headphones only."),
     parameter::number("treble", "Treble", Unit::decibel, -12.0, 12.0, 0.0, Scale::linear,
                       "Above 4 kHz, in the headphones only."),
-    parameter::toggle("mutes", "Mute with the feed", false, "Silent headphones tell that you are muted."),
+    parameter::toggle("mutes", "Mute with output", false,
+                      "Mutes the headphones with the output, so you notice that you are muted."),
 };
 
 Sections tone_section(int band, double gain_db, double rate) {

@@ -87,8 +87,7 @@ Result<RenderReport> render_file(const ChainSpec& spec, const std::filesystem::p
                                  const Progress& progress, const SoundTags& tags) {
     std::error_code ec;
     if (std::filesystem::equivalent(in, out, ec)) {
-        return Error{"input and output are the same file.", out.string(),
-                     "Choose another name for the output."};
+        return Error{"is both input and output.", out.string(), "Choose another name for the output."};
     }
     auto opened = SoundReader::open(in);
     if (!opened.ok()) return opened.error();
@@ -125,7 +124,7 @@ Result<RenderReport> render_file(const ChainSpec& spec, const std::filesystem::p
         }
     }
     if (report.frames == 0) {
-        return Error{"it holds no sound.", in.string(), "It may have been cut off while it was written."};
+        return Error{"holds no audio.", in.string(), "It may have been cut off while it was written."};
     }
     if (auto whole = reader.complete(); !whole.ok()) return whole.error();
     for (std::int64_t tail = report.latency + writer.tail(); tail > 0;) {

@@ -134,13 +134,9 @@ std::vector<VoiceLoudness> voices_apart(std::span<const LoudnessTrack* const> vo
 }
 
 Finding balance_finding(const Balance& now, double least, double most) {
-    if (!now.voice) return {"no_voice_yet", FindingTone::neutral, "Waiting for a voice.", {}, {}};
+    if (!now.voice) return {"no_voice_yet", FindingTone::neutral, "Waiting for speech.", {}, {}};
     if (!now.distance) {
-        return {"no_programme",
-                FindingTone::neutral,
-                "Nothing of the programme was heard while somebody spoke.",
-                {},
-                {}};
+        return {"no_programme", FindingTone::neutral, "No app audio during speech yet.", {}, {}};
     }
     const double distance = *now.distance;
     const double by = distance < least ? distance - least : distance > most ? distance - most : 0.0;
@@ -149,27 +145,27 @@ Finding balance_finding(const Balance& now, double least, double most) {
         figures[0].value = -distance;
         return {"programme_over",
                 FindingTone::warning,
-                "While you speak the programme is {0} LU above you: {4} down, or let it give way to you.",
+                "App audio is {0} LU louder than you while you speak. Lower it by {4} dB or let it duck.",
                 std::move(figures),
                 {}};
     }
     if (by < -0.5) {
         return {"programme_near",
                 FindingTone::warning,
-                "While you speak the programme is {0} LU below you: {4} more, or let it give way to you.",
+                "App audio is only {0} LU below you while you speak. Lower it by {4} dB or let it duck.",
                 std::move(figures),
                 {}};
     }
     if (by > 0.5) {
         return {"programme_far",
                 FindingTone::neutral,
-                "While you speak the programme is {0} LU below you. It may be {4} louder.",
+                "App audio is {0} LU below you while you speak. You can raise it by {4} dB.",
                 std::move(figures),
                 {}};
     }
     return {"programme_right",
             FindingTone::good,
-            "While you speak the programme is {0} LU below you. That is in the wanted {1} to {3}.",
+            "App audio is {0} LU below you while you speak, within the target of {1} to {3} LU.",
             std::move(figures),
             {}};
 }

@@ -8,13 +8,15 @@ namespace {
 
 constexpr double kUsualVoice = -22.0;  // dBFS after the gain
 constexpr double kAtTheMark = 1.5;     // LU
+constexpr double kFarTooLow = -42.0;   // dBFS, of the peaks
 
 }  // namespace
 
 Finding stage_finding(const ChainSpec& chain, size_t index, const LevelReport& levels) {
     if (index >= chain.stages.size() || levels.taps.size() != chain.stages.size() + 1) return {};
     const StageSpec& s = chain.stages[index];
-    if (s.bypass) return {"bypassed", FindingTone::neutral, "Bypassed: the sound passes unchanged.", {}, {}};
+    if (s.bypass)
+        return {"bypassed", FindingTone::neutral, "Bypassed: the signal passes through unchanged.", {}, {}};
     const auto judge = s.stage_kind().finding;
     if (judge == nullptr) return {};
     Finding out =
@@ -29,7 +31,8 @@ Finding input_finding(const LevelReport& levels, std::uint64_t clipped) {
     if (clipped > 0) {
         return {"source_clips",
                 FindingTone::warning,
-                "The source clips ({0} samples). Turn the microphone down; nothing later repairs it.",
+                "The input is clipping ({0} samples). Turn the microphone down; clipping can't be repaired "
+                "later.",
                 {{static_cast<double>(clipped), Unit::count}},
                 {}};
     }
@@ -37,35 +40,40 @@ Finding input_finding(const LevelReport& levels, std::uint64_t clipped) {
     if (!levels.taps.empty() && levels.seconds >= 0.5 && levels.taps[0].peak <= kSilentPeak) {
         return {"digital_silence",
                 FindingTone::warning,
-                "Digital silence: check the microphone's switch and mute, or choose another input.",
+                "No signal (digital silence). Check the microphone's switch and mute button, or choose "
+                "another input.",
                 {},
                 {}};
     }
-    if (levels.taps.empty() || !levels.taps[0].voice_known)
-        return {"no_voice", FindingTone::neutral, "No voice heard yet.", {}, {}};
+    if (levels.taps.empty() || !levels.taps[0].voice_known || levels.seconds < kJudgeAfter)
+        return {"no_voice", FindingTone::neutral, "No speech detected yet.", {}, {}};
     const double peak = levels.taps[0].peak;
     if (peak > kHotPeak) {
         return {"too_hot",
                 FindingTone::warning,
-                "Too hot: peaks reach {0} dBFS, {1} dB more than is safe.",
+                "Too loud: peaks reach {0} dBFS, {1} dB above the safe range.",
                 {{peak}, {peak - kHotPeak}},
                 {}};
     }
-    if (peak < -36.0) {
-        return {"too_low",
+    const TapLevels& input = levels.taps[0];
+    const double above_noise = input.voice - input.room;
+    if (input.room_known && above_noise < kNearNoise) {
+        return {"near_noise",
                 FindingTone::warning,
-                "Too low: peaks reach only {0} dBFS. Come closer, or turn the microphone up.",
-                {{peak}},
+                "Speech is only {0} dB above the background noise. Move closer to the microphone.",
+                {{above_noise, Unit::decibel, 0}},
                 {}};
     }
-    if (peak < kLowPeak) {
-        return {"low",
-                FindingTone::neutral,
-                "Low: peaks reach {0} dBFS, {1} dB below the usual. Turn the microphone up where you can.",
-                {{peak}, {kUsualPeak - peak}},
+    if (peak < kLowPeak && levels.taps.back().peak < kOutputPeak) {
+        const bool far = peak < kFarTooLow;
+        return {far ? "too_low" : "low",
+                far ? FindingTone::warning : FindingTone::neutral,
+                "Too quiet: peaks reach {0} dBFS, and {1} dBFS after the chain. Turn the microphone up, or "
+                "raise the gain.",
+                {{peak}, {levels.taps.back().peak}},
                 {}};
     }
-    return {"level_right", FindingTone::good, "Level is right: peaks reach {0} dBFS.", {{peak}}, {}};
+    return {"level_right", FindingTone::good, "Input level OK: peaks reach {0} dBFS.", {{peak}}, {}};
 }
 
 FeedFinding feed_finding(const ChainSpec& chain, const LevelReport& levels, std::optional<double> loudness,
@@ -73,7 +81,7 @@ FeedFinding feed_finding(const ChainSpec& chain, const LevelReport& levels, std:
     if (!loudness || levels.taps.size() != chain.stages.size() + 1 || !levels.taps[0].voice_known) return {};
     const double off = target - *loudness;
     if (std::abs(off) <= kAtTheMark)
-        return {{"at_the_mark", FindingTone::good, "The feed is at its mark.", {}, {}}, 0};
+        return {{"at_the_mark", FindingTone::good, "Loudness is on target.", {}, {}}, 0};
     const Quantity by{std::abs(off), Unit::decibel, 1};
     FeedFinding out;
     out.finding = off > 0.0 ? Finding{"too_quiet", FindingTone::warning, "{0} LU too quiet.", {by}, {}}
@@ -90,9 +98,9 @@ FeedFinding feed_finding(const ChainSpec& chain, const LevelReport& levels, std:
         if (std::abs(more) < 0.5) return false;
         const bool trim = kind.lift == StageKind::Lift::trim;
         if (more > 0.0)
-            proposal.words = trim ? "Gain +{0} dB" : "Make-up +{0} dB";
+            proposal.words = trim ? "Raise gain by {0} dB" : "Raise make-up gain by {0} dB";
         else
-            proposal.words = trim ? "Gain -{0} dB" : "Make-up -{0} dB";
+            proposal.words = trim ? "Lower gain by {0} dB" : "Lower make-up gain by {0} dB";
         proposal.quantities = {{std::abs(more)}};
         out.finding.proposal = std::move(proposal);
         out.stage = stage;

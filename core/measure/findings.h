@@ -22,12 +22,19 @@ struct FeedFinding {
 FeedFinding feed_finding(const ChainSpec& chain, const LevelReport& levels, std::optional<double> loudness,
                          double target);
 
-/// What the highest sample of talk at the microphone should be, dBFS (common practice, no source): from
-/// kLowPeak to kHotPeak is right, kUsualPeak is in the middle of it.
-inline constexpr double kHotPeak = -6.0, kUsualPeak = -12.0, kLowPeak = -15.0;
+/// Recommended range for the highest peak of speech at the microphone, dBFS (common practice, no source).
+/// Below kLowPeak the level is still fine when the chain brings it to kOutputPeak or more and speech is well
+/// above the background noise.
+inline constexpr double kHotPeak = -6.0, kLowPeak = -30.0, kOutputPeak = -15.0;
+/// Speech nearer to the background noise than this, in dB, can't be separated from it well (common practice,
+/// no source).
+inline constexpr double kNearNoise = 15.0;
+/// A new input is not judged before this many seconds.
+inline constexpr double kJudgeAfter = 2.0;
 
-/// Judges the level of the microphone itself: too low, right, too hot, and by how much.
-/// `clipped`: samples clipped at the source in the time the levels are of.
+/// Judges the level of the microphone by its distance from full scale and from the background noise, and by
+/// the gain that the chain adds. `clipped`: samples clipped at the source while `levels` were measured.
+/// Ids: source_clips, digital_silence, no_voice, too_hot, near_noise, too_low, low, level_right.
 Finding input_finding(const LevelReport& levels, std::uint64_t clipped);
 
 }  // namespace reed

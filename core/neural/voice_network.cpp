@@ -68,8 +68,8 @@ Result<std::unique_ptr<VoiceNetwork>> make_voice_network() {
     const auto planning = fourier_planning();
     Network network(reed_network_new());
     if (!network) {
-        return Error{"the network of the neural suppression can't be started: there is not enough memory.",
-                     "", "Close other programs, or choose the adaptive method."};
+        return Error{"The neural noise suppression can't start: not enough memory.", "",
+                     "Close other apps, or choose the adaptive method."};
     }
     return std::unique_ptr<VoiceNetwork>(std::make_unique<RecurrentNetwork>(std::move(network)));
 }

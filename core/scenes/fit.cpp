@@ -82,8 +82,7 @@ Result<double> settled_loudness(const ChainSpec& chain, const AudioBuffer& sound
         std::copy(out.value()[c].begin() + length, out.value()[c].end(), second[c].begin());
     const auto reading = measure_loudness(second, sample_rate);
     if (!reading.integrated)
-        return Error{"there is no sound behind the chain to measure.", "",
-                     "Check that a gate in it is not closed all the time."};
+        return Error{"The chain's output is silent.", "", "Check that its gate isn't closed all the time."};
     return *reading.integrated;
 }
 
@@ -116,7 +115,7 @@ class Fitter {
         if (!levels.ok()) return levels.error();
         const TapLevels tap = levels.value().report().taps.back();
         if (!tap.voice_known || !tap.room_known)
-            return Error{"there is no speech with pauses in what was heard.", "",
+            return Error{"The audio has no speech with pauses.", "",
                          "Speak some sentences with pauses between them, then try again."};
         return voice_levels(tap);
     }
@@ -312,24 +311,24 @@ Finding fit_reason(const FitChange& c) {
         case FitChange::Why::level:
             return {"fit_level",
                     c.short_of ? FindingTone::warning : FindingTone::good,
-                    c.short_of
-                        ? "The usual voice came at {0} dBFS and comes at {1}. More than this it can't do: "
-                          "turn the microphone itself."
-                        : "The usual voice came at {0} dBFS and comes at {1}.",
+                    c.short_of ? "Typical speech was {0} dBFS, now {1} dBFS. This is the limit of the stage; "
+                                 "adjust the microphone as well."
+                               : "Typical speech was {0} dBFS, now {1} dBFS.",
                     {db(c.made.usual), db(c.here.usual)},
                     {}};
         case FitChange::Why::threshold:
             return {"fit_threshold",
                     c.short_of ? FindingTone::warning : FindingTone::good,
-                    "Room {0}, quiet words {1}, usual {2} dBFS were before it; now {3}, {4}, {5}.",
+                    "Levels before this stage (noise, quiet, typical speech): were {0}, {1}, {2} dBFS; now "
+                    "{3}, {4}, {5} dBFS.",
                     {db(c.made.room), db(c.made.quiet), db(c.made.usual), db(c.here.room), db(c.here.quiet),
                      db(c.here.usual)},
                     {}};
         case FitChange::Why::loudness:
             return {"fit_loudness",
                     c.short_of ? FindingTone::warning : FindingTone::good,
-                    c.lacking > 0.0 ? "The voice is {0} LU quieter than it was made to be."
-                                    : "The voice is {0} LU louder than it was made to be.",
+                    c.lacking > 0.0 ? "The voice is {0} LU quieter than intended."
+                                    : "The voice is {0} LU louder than intended.",
                     {{std::abs(c.lacking), Unit::decibel, 1}},
                     {}};
     }

@@ -40,7 +40,7 @@ class WatchedJson {
         for (const auto& member : object()) keys.emplace_back(member.first);
         std::ranges::sort(keys);
         if (const auto twice = std::ranges::adjacent_find(keys); twice != keys.end())
-            throw RefusedJson{"the key \"" + std::string(*twice) + "\" is given twice."};
+            throw RefusedJson{"The field \"" + std::string(*twice) + "\" is given twice."};
         return end_array();
     }
     bool end_array() {
@@ -56,7 +56,7 @@ class WatchedJson {
     Json::object_t& object() { return open_.back()->get_ref<Json::object_t&>(); }
     void look_at_depth() const {
         if (open_.size() > levels_)
-            throw RefusedJson{"it is nested more than " + std::to_string(levels_) +
+            throw RefusedJson{"is nested more than " + std::to_string(levels_) +
                               " levels deep; no file of ours is."};
     }
     /// Where it belongs: the root, behind the key that was read, or at the end of a list.

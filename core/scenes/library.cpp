@@ -76,7 +76,7 @@ SceneListing SceneLibrary::list() const {
     // A folder that is not there holds no scenes; one that can't be read is a trouble of its own.
     if (ec && ec != std::errc::no_such_file_or_directory) {
         out.folder_problem =
-            Error{"the scenes can't be listed (" + ec.message() + ").", folder_.string(),
+            Error{"can't be listed: " + ec.message() + ".", folder_.string(),
                   "Check the folder's permissions. Nothing is saved there until it can be read."};
     }
     // By place in the person's order, then by name.
@@ -250,9 +250,9 @@ void SceneLibrary::renamed(const std::string& from, const std::string& to) const
 
 std::optional<Error> scene_problem(const Scene& scene) {
     if (scene.name.find_first_not_of(" \t") == std::string::npos)
-        return Error{"a scene needs a name.", "", "Type one, such as \"Evening\"."};
+        return Error{"A scene needs a name.", "", "Enter one, e.g. “Evening”."};
     if (characters(scene.name) > kMaxSceneName)
-        return Error{"the name is longer than 80 characters.", "", "Shorten it."};
+        return Error{"The name is longer than 80 characters.", "", "Shorten it."};
     const auto problems = desk_problems(scene.desk);
     return problems.empty() ? std::nullopt : std::optional(problems.front());
 }
@@ -271,7 +271,7 @@ Result<std::filesystem::path> SceneLibrary::save_among(SceneListing& here, const
     const std::string text = write_scene(scene);
     if (const SceneReading again = read_scene(text); !again.scene) {
         Error e = again.problems.front();
-        e.what = "it can't be saved, because it could not be read again: " + e.what;
+        e.what = "can't be saved, because reading it again failed: " + e.reason();
         return e;
     }
     const auto path = path_for(here, scene.name);
@@ -302,10 +302,10 @@ Result<void> SceneLibrary::remove(const std::string& name) const {
         const auto bin = folder_ / "removed";
         std::error_code ec = create_folders(bin);
         if (!ec) std::filesystem::rename(entry.path, free_path(bin / entry.path.filename()), ec);
-        if (ec) return Error{"it can't be removed (" + ec.message() + ").", entry.path.string(), ""};
+        if (ec) return Error{"can't be removed: " + ec.message() + ".", entry.path.string(), ""};
         return {};
     }
-    return Error{"there is no scene of this name.", name, ""};
+    return Error{"doesn't exist.", name, ""};
 }
 
 Result<std::vector<std::string>> SceneLibrary::take_in(const std::vector<Scene>& scenes, Clash clash) const {

@@ -68,11 +68,11 @@ class Reader {
         scene.version = std::max(out_.version, kSceneVersion);
         keep(known_keys(root, "", known), scene.extra);
         scene.name = text(root, "name", "", true);
-        if (characters(scene.name) > kMaxSceneName) problem("name", "it is longer than 80 characters.");
+        if (characters(scene.name) > kMaxSceneName) problem("name", "is longer than 80 characters.");
         scene.note = text(root, "note", "", false);
         if (root.contains("colour")) scene.colour = colour(root, "");
         scene.group = text(root, "group", "", false);
-        if (characters(scene.group) > kMaxSceneName) problem("group", "it is longer than 80 characters.");
+        if (characters(scene.group) > kMaxSceneName) problem("group", "is longer than 80 characters.");
         scene.fade = number(root, "fade", "", Scene::kUsualFade, 0.0, kLongestFade);
         if (desk) {
             strips(root, scene);
@@ -84,7 +84,7 @@ class Reader {
         if (out_.problems.empty()) out_.scene = std::move(scene);
         if (!out_.scene && newer()) {
             for (Error& e : out_.problems)
-                e.remedy = "A newer Dusky Reed wrote this scene; open it with that one.";
+                e.remedy = "This scene was saved by a newer version. Update Dusky Reed to open it.";
         }
     }
 
@@ -95,17 +95,16 @@ class Reader {
 
     bool header(const Json& root) {
         if (!root.contains("format") || root["format"] != kSceneFormat) {
-            problem("format",
-                    std::string("it is not \"") + kSceneFormat + "\", so this is not a scene file.");
+            problem("format", std::string("is not \"") + kSceneFormat + "\", so this is not a scene file.");
             return false;
         }
         if (!root.contains("version") || !root["version"].is_number_integer()) {
-            problem("version", "it is missing or not a whole number.");
+            problem("version", "is missing or not a whole number.");
             return false;
         }
         const auto version = root["version"].get<std::int64_t>();
         if (version < 1 || version > 1000) {
-            problem("version", "there is no version " + std::to_string(version) + ".");
+            problem("version", "is unknown: " + std::to_string(version) + ".");
             return false;
         }
         out_.version = static_cast<int>(version);
@@ -123,7 +122,7 @@ class Reader {
             if (newer())
                 rest[key] = value;
             else
-                problem(where + key, "there is no such field.");
+                problem(where + key, "is an unknown field.");
         }
         return rest;
     }
@@ -137,11 +136,11 @@ class Reader {
 
     std::string text(const Json& object, const char* key, const std::string& where, bool needed) {
         if (!object.contains(key)) {
-            if (needed) problem(where + key, "it is missing.");
+            if (needed) problem(where + key, "is missing.");
             return {};
         }
         if (!object[key].is_string()) {
-            problem(where + key, "it holds " + type_name(object[key]) + " where text belongs.");
+            problem(where + key, "holds " + type_name(object[key]) + " where text belongs.");
             return {};
         }
         return object[key].get<std::string>();
@@ -150,7 +149,7 @@ class Reader {
     void strips(const Json& root, Scene& scene) {
         DeskSpec& desk = scene.desk;
         if (!root.contains("strips") || !root["strips"].is_array() || root["strips"].empty()) {
-            problem("strips", "the list of strips is missing or empty.");
+            problem("strips", "is missing or empty.");
             return;
         }
         desk.strips.clear();
@@ -161,7 +160,7 @@ class Reader {
     void strip(const Json& s, const std::string& where, Scene& scene) {
         StripSpec& spec = scene.desk.strips.emplace_back();
         if (!s.is_object()) {
-            problem(where.substr(0, where.size() - 1), "it is " + type_name(s) + ", not a strip.");
+            problem(where.substr(0, where.size() - 1), "is " + type_name(s) + ", not a strip.");
             return;
         }
         Keys known{"id", "name", "role", "colour", "fader", "mute", "stages"};
@@ -170,21 +169,20 @@ class Reader {
         spec.id = text(s, "id", where, true);
         spec.name = text(s, "name", where, false);
         for (const auto& [key, words] : {std::pair("id", &spec.id), std::pair("name", &spec.name)}) {
-            if (characters(*words) > kMaxSceneName) problem(where + key, "it is longer than 80 characters.");
+            if (characters(*words) > kMaxSceneName) problem(where + key, "is longer than 80 characters.");
         }
         const std::string role = text(s, "role", where, true);
         if (role == role_id(StripRole::programme))
             spec.role = StripRole::programme;
         else if (role != role_id(StripRole::voice) && s.contains("role") && s["role"].is_string())
-            problem(where + "role",
-                    "there is no role \"" + role.substr(0, 60) + "\"; it must be one of: voice, programme.");
+            problem(where + "role", "is unknown: \"" + role.substr(0, 60) + "\"; use voice or programme.");
         spec.colour = colour(s, where);
         spec.fader = number(s, "fader", where, 0.0, kFaderLeast, kFaderMost);
         if (s.contains("mute")) {
             if (s["mute"].is_boolean())
                 spec.mute = s["mute"].get<bool>();
             else
-                problem(where + "mute", "it must be true or false.");
+                problem(where + "mute", "must be true or false.");
         }
         stages(s, where, spec.chain);
         if (out_.version > 2 && s.contains("made_for"))
@@ -199,7 +197,7 @@ class Reader {
 
     void made_for(const Json& m, const std::string& where, MadeFor& out) {
         if (!m.is_object()) {
-            problem(where, "it is " + type_name(m) + ", not levels.");
+            problem(where, "is " + type_name(m) + ", not levels.");
             return;
         }
         keep(known_keys(m, where + ".", {"room", "quiet", "usual", "loud", "loudness", "stages"}), out.extra);
@@ -207,13 +205,13 @@ class Reader {
         out.loudness = number(m, "loudness", where + ".", 0.0, -100.0, 20.0);
         if (!m.contains("stages")) return;
         if (!m["stages"].is_object()) {
-            problem(where + ".stages", "it is " + type_name(m["stages"]) + ", not levels by stage.");
+            problem(where + ".stages", "is " + type_name(m["stages"]) + ", not levels by stage.");
             return;
         }
         for (const auto& [id, at] : m["stages"].items()) {
             const std::string here = where + ".stages." + id.substr(0, 60);
             if (!at.is_object()) {
-                problem(here, "it is " + type_name(at) + ", not levels.");
+                problem(here, "is " + type_name(at) + ", not levels.");
                 continue;
             }
             known_keys(at, here + ".", {"room", "quiet", "usual", "loud"});
@@ -225,7 +223,7 @@ class Reader {
         double* const figures[] = {&out.room, &out.quiet, &out.usual, &out.loud};
         const char* const keys[] = {"room", "quiet", "usual", "loud"};
         for (size_t i = 0; i < 4; ++i) {
-            if (!at.contains(keys[i])) problem(where + "." + keys[i], "it is missing.");
+            if (!at.contains(keys[i])) problem(where + "." + keys[i], "is missing.");
             *figures[i] = number(at, keys[i], where + ".", 0.0, -200.0, 20.0);
         }
     }
@@ -234,7 +232,7 @@ class Reader {
         if (!root.contains("distance")) return;
         const Json& d = root["distance"];
         if (!d.is_object()) {
-            problem("distance", "it is " + type_name(d) + ", not two values.");
+            problem("distance", "is " + type_name(d) + ", not two values.");
             return;
         }
         known_keys(d, "distance.", {"least", "most"});
@@ -247,12 +245,12 @@ class Reader {
                   double least, double most) {
         if (!object.contains(key)) return otherwise;
         if (!object[key].is_number()) {
-            problem(where + key, "it holds " + type_name(object[key]) + " where a number belongs.");
+            problem(where + key, "holds " + type_name(object[key]) + " where a number belongs.");
             return otherwise;
         }
         const double value = object[key].get<double>();
         if (value >= least && value <= most) return value;
-        problem(where + key, "it is outside " + plain(least) + " to " + plain(most) + ".");
+        problem(where + key, "is outside " + plain(least) + " to " + plain(most) + ".");
         return otherwise;
     }
     static std::string plain(double value) { return std::to_string(std::lround(value)); }
@@ -275,13 +273,13 @@ class Reader {
 
     void stage(const Json& s, const std::string& where, ChainSpec& chain) {
         if (!s.is_object()) {
-            problem(where, "it is " + type_name(s) + ", not a stage.");
+            problem(where, "is " + type_name(s) + ", not a stage.");
             return;
         }
         const std::string kind_id = text(s, "kind", where + ".", true);
-        if (characters(kind_id) > kMaxSceneName) problem(where + ".kind", "it is longer than 80 characters.");
+        if (characters(kind_id) > kMaxSceneName) problem(where + ".kind", "is longer than 80 characters.");
         if (kind_id.empty()) {
-            if (s.contains("kind") && s["kind"].is_string()) problem(where + ".kind", "it is empty.");
+            if (s.contains("kind") && s["kind"].is_string()) problem(where + ".kind", "is empty.");
             return;
         }
         const StageKind* kind = find_stage_kind(kind_id);
@@ -311,13 +309,13 @@ class Reader {
         if (kind != nullptr && kind->takes_key && s.contains("key"))
             spec.key = text(s, "key", where + ".", false);
         if (s.contains("id")) spec.id = text(s, "id", where + ".", false);
-        if (spec.id.empty()) problem(where + ".id", "it is empty.");
+        if (spec.id.empty()) problem(where + ".id", "is empty.");
         spec.title = text(s, "title", where + ".", false);
         if (characters(spec.title) > kMaxSceneName)
-            problem(where + ".title", "it is longer than 80 characters.");
+            problem(where + ".title", "is longer than 80 characters.");
         if (s.contains("bypass")) {
             if (!s["bypass"].is_boolean())
-                problem(where + ".bypass", "it must be true or false.");
+                problem(where + ".bypass", "must be true or false.");
             else
                 spec.bypass = s["bypass"].get<bool>();
         }
@@ -332,7 +330,7 @@ class Reader {
     /// {figure: number, ..., list: [...]}; its ranges are checked with the chain.
     void memory(const Json& t, const std::string& where, const Teaching& teaching, StageMemory& out) {
         if (!t.is_object()) {
-            problem(where, "it is " + type_name(t) + ", not a " + std::string(teaching.title) + ".");
+            problem(where, "is " + type_name(t) + ", not a " + std::string(teaching.title) + ".");
             return;
         }
         const std::string list(teaching.list);
@@ -344,7 +342,7 @@ class Reader {
             if (found != t.end() && found->is_number())
                 out.figures.push_back(found->get<double>());
             else
-                problem(where + "." + std::string(key), "it is missing or not a number.");
+                problem(where + "." + std::string(key), "is missing or not a number.");
         }
         known_keys(t, where + ".", known);
         if (!t.contains(list) || !t[list].is_array() || t[list].empty()) {
@@ -357,14 +355,14 @@ class Reader {
                 continue;
             }
             problem(place + "[" + std::to_string(out.list.size()) + "]",
-                    "it holds " + type_name(entry) + " where a number belongs.");
+                    "holds " + type_name(entry) + " where a number belongs.");
             return;
         }
     }
 
     void parameters(const Json& values, const std::string& where, const StageKind& kind, StageSpec& spec) {
         if (!values.is_object()) {
-            problem(where, "it is " + type_name(values) + ", not a list of named values.");
+            problem(where, "is " + type_name(values) + ", not a list of named values.");
             return;
         }
         size_t next = 0;  // they are written in the order of the table
@@ -375,7 +373,7 @@ class Reader {
             if (row < 0 && newer()) continue;  // it is kept
             const auto at = static_cast<size_t>(row);
             const auto wrong = row < 0 || table[at].transient
-                                   ? "a " + std::string(kind.id) + " has no such parameter."
+                                   ? "is not a parameter of " + std::string(kind.id) + "."
                                    : read_value(value, table[at], spec.values[at]);
             if (!wrong.empty()) problem(where + "." + key.substr(0, 60), wrong);
             if (row >= 0) next = at + 1;
@@ -385,7 +383,7 @@ class Reader {
     /// What is wrong with a value; empty when it is now in `number`.
     static std::string read_value(const Json& value, const Parameter& p, double& number) {
         if (p.kind == ValueKind::toggle) {
-            if (!value.is_boolean()) return "it holds " + type_name(value) + "; it must be true or false.";
+            if (!value.is_boolean()) return "holds " + type_name(value) + "; it must be true or false.";
             number = value.get<bool>() ? 1.0 : 0.0;
             return {};
         }
@@ -397,12 +395,12 @@ class Reader {
                 std::string known;
                 for (const auto& c : p.choices)
                     known.append(known.empty() ? "" : ", ").append(std::string_view(c.id));
-                return "it must be one of: " + known + ".";
+                return "must be one of: " + known + ".";
             }
             number = static_cast<double>(chosen - p.choices.begin());
             return {};
         }
-        if (!value.is_number()) return "it holds " + type_name(value) + " where a number belongs.";
+        if (!value.is_number()) return "holds " + type_name(value) + " where a number belongs.";
         const double given = value.get<double>();
         if (auto wrong = value_problem(p, given)) return *wrong;
         number = given;
@@ -418,7 +416,7 @@ SceneReading read_scene(std::string_view json) {
     SceneReading out;
     if (json.size() > kMaxSceneBytes) {
         out.problems.push_back(
-            {"it is longer than 1 MB; no scene is.", "", "Check that this is a scene file."});
+            {"is larger than 1 MB, which no scene is.", "", "Check that this is a scene file."});
         return out;
     }
     try {
@@ -435,7 +433,7 @@ SceneReading read_scene(std::string_view json) {
     if (!out.scene) return out;
     if (out.version > kSceneVersion)
         out.remarks.push_back("A newer Dusky Reed wrote it (version " + std::to_string(out.version) +
-                              "): what is not known here is kept, and has no effect.");
+                              "): unknown settings are preserved but have no effect.");
     const auto& strips = out.scene->desk.strips;
     for (const StripSpec& s : strips) {
         for (const std::string& remark : chain_remarks(s.chain, s.role))
@@ -465,8 +463,8 @@ std::vector<std::string> chain_remarks(const ChainSpec& chain, StripRole role) {
         std::string known;
         for (const auto* k : stage_kinds()) known += (known.empty() ? "" : ", ") + std::string(k->id);
         out.push_back(
-            "stages[" + std::to_string(i) + "].kind: there is no stage kind \"" + s.kind.substr(0, 60) +
-            "\" here, so the sound passes it unchanged and its settings are kept. Known: " + known + ".");
+            "stages[" + std::to_string(i) + "].kind: unknown stage kind \"" + s.kind.substr(0, 60) +
+            "\"; the signal passes through unchanged and its settings are preserved. Known: " + known + ".");
     }
     if (role == StripRole::programme) return out;
     int last_limiter = -1;
@@ -477,9 +475,9 @@ std::vector<std::string> chain_remarks(const ChainSpec& chain, StripRole role) {
         if (chain.stages[i].stage_kind().lid) last_limiter = static_cast<int>(i);
     }
     if (last_limiter < 0) {
-        out.emplace_back("Nothing catches peaks: there is no limiter that is on.");
+        out.emplace_back("No active limiter: peaks are not controlled.");
     } else if (last_limiter != last_active) {
-        out.emplace_back("The limiter is not last: what follows it may get louder than its ceiling.");
+        out.emplace_back("The limiter isn't last: later stages can exceed its ceiling.");
     }
     return out;
 }

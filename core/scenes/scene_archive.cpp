@@ -22,7 +22,7 @@ using Zip = std::unique_ptr<zip_t, Closing>;
 using Source = std::unique_ptr<zip_source_t, Closing>;
 
 Error refused(zip_error_t& error, const std::filesystem::path& path, const char* what) {
-    Error out{std::string(what) + " (" + zip_error_strerror(&error) + ").", path.string(), ""};
+    Error out{std::string(what) + ": " + zip_error_strerror(&error) + ".", path.string(), ""};
     zip_error_fini(&error);
     return out;
 }
@@ -35,15 +35,14 @@ Zip open(zip_source_t* source, int flags, zip_error_t& error) {
 /// At most `most` bytes of entry `i`.
 Result<std::string> unpack(zip_t* zip, zip_uint64_t i, size_t most) {
     std::unique_ptr<zip_file_t, Closing> file(zip_fopen_index(zip, i, 0));
-    if (!file) return Error{"it can't be unpacked (" + std::string(zip_strerror(zip)) + ").", "", ""};
+    if (!file) return Error{"can't be unpacked: " + std::string(zip_strerror(zip)) + ".", "", ""};
     std::string out;
     char piece[16384];
     for (zip_int64_t n = 0; (n = zip_fread(file.get(), piece, sizeof piece)) != 0;) {
-        if (n < 0)
-            return Error{"it is damaged (" + std::string(zip_file_strerror(file.get())) + ").", "", ""};
+        if (n < 0) return Error{"is damaged: " + std::string(zip_file_strerror(file.get())) + ".", "", ""};
         out.append(piece, static_cast<size_t>(n));
         // What the archive says of its size may be wrong.
-        if (out.size() > most) return Error{"it unpacks to more than 1 MB; no scene does.", "", ""};
+        if (out.size() > most) return Error{"unpacks to more than 1 MB; no scene does.", "", ""};
     }
     return out;
 }
@@ -54,12 +53,12 @@ Result<void> write_scene_archive(const std::filesystem::path& path, const std::v
     zip_error_t error;
     zip_error_init(&error);
     Source bytes(zip_source_buffer_create(nullptr, 0, 0, &error));
-    if (!bytes) return refused(error, path, "it can't be packed");
+    if (!bytes) return refused(error, path, "can't be packed");
     zip_source_keep(bytes.get());
     Zip zip = open(bytes.get(), ZIP_TRUNCATE, error);
     if (!zip) {
         zip_source_free(bytes.get());
-        return refused(error, path, "it can't be packed");
+        return refused(error, path, "can't be packed");
     }
     std::vector<std::string> texts;  // the archive points to them until it is closed
     texts.reserve(scenes.size());
@@ -71,18 +70,18 @@ Result<void> write_scene_archive(const std::filesystem::path& path, const std::v
         for (int n = 2; !names.insert(name).second; ++n) name = stem + "-" + std::to_string(n) + ".json";
         zip_source_t* text = zip_source_buffer(zip.get(), texts.back().data(), texts.back().size(), 0);
         if (text == nullptr || zip_file_add(zip.get(), name.c_str(), text, ZIP_FL_ENC_UTF_8) < 0) {
-            const Error e{"it can't be packed (" + std::string(zip_strerror(zip.get())) + ").", path.string(),
+            const Error e{"can't be packed: " + std::string(zip_strerror(zip.get())) + ".", path.string(),
                           ""};
             zip_source_free(text);
             return e;
         }
     }
     if (zip_close(zip.get()) != 0)
-        return Error{"it can't be packed (" + std::string(zip_strerror(zip.get())) + ").", path.string(), ""};
+        return Error{"can't be packed: " + std::string(zip_strerror(zip.get())) + ".", path.string(), ""};
     (void)zip.release();
     std::string packed;
     if (zip_source_open(bytes.get()) != 0)
-        return Error{"there is nothing to pack.", path.string(), "Choose at least one scene."};
+        return Error{"would be empty.", path.string(), "Choose at least one scene."};
     char piece[16384];
     for (zip_int64_t n = 0; (n = zip_source_read(bytes.get(), piece, sizeof piece)) > 0;)
         packed.append(piece, static_cast<size_t>(n));
@@ -96,15 +95,15 @@ Result<ArchiveReading> read_scene_archive(const std::filesystem::path& path) {
     zip_error_t error;
     zip_error_init(&error);
     Source bytes(zip_source_buffer_create(packed.value().data(), packed.value().size(), 0, &error));
-    if (!bytes) return refused(error, path, "it can't be read");
+    if (!bytes) return refused(error, path, "can't be read");
     Zip zip = open(bytes.get(), ZIP_RDONLY, error);
-    if (!zip) return refused(error, path, "it is no zip, or a damaged one");
+    if (!zip) return refused(error, path, "isn't a valid zip file");
     (void)bytes.release();
     const zip_int64_t count = zip_get_num_entries(zip.get(), 0);
     if (count > kMostArchived)
-        return Error{"it holds " + std::to_string(count) + " files; at most " +
-                         std::to_string(kMostArchived) + " are read.",
-                     path.string(), "Take out what is no scene."};
+        return Error{"holds " + std::to_string(count) + " files; at most " + std::to_string(kMostArchived) +
+                         " are read.",
+                     path.string(), "Remove the files that are not scenes."};
     ArchiveReading out;
     size_t all = 0;
     for (zip_int64_t i = 0; i < count; ++i) {
@@ -118,7 +117,7 @@ Result<ArchiveReading> read_scene_archive(const std::filesystem::path& path) {
         }
         all += text.ok() ? text.value().size() : kMaxSceneBytes;
         if (all > kMostArchivedBytes)
-            return Error{"it unpacks to more than 100 MB.", path.string(), "No collection of scenes does."};
+            return Error{"unpacks to more than 100 MB.", path.string(), "No collection of scenes does."};
         if (!text.ok()) continue;
         SceneReading reading = read_scene(text.value());
         if (reading.scene) {

@@ -78,7 +78,7 @@ SceneReading read_without_nulls(Json from, const std::string& what, WorkingState
 void read_memories(const Json& root, WorkingState& out) {
     const SceneReading other = read_without_nulls(root.at("stages"), "memories", out);
     if (!other.scene) {
-        out.left_out.emplace_back("the other memories of the stages");
+        out.left_out.emplace_back("the A/B settings of the stages");
         return;
     }
     const Json& in_work = root.at("in_work");
@@ -207,7 +207,7 @@ Json write_rules(const WorkingState& state) {
 Result<WorkingState> parse(std::string_view bytes) {
     Json root = parse_watched(bytes, kMaxDepth);
     if (root.at("format") != "dusky-reed-state" || root.at("version") != 1) {
-        return Error{"it was not written by this version.", "", ""};
+        return Error{"was not written by this version.", "", ""};
     }
     (void)root.at("scene");  // without it this is no state at all
     WorkingState out;
@@ -240,18 +240,17 @@ Result<WorkingState> parse(std::string_view bytes) {
                 out.programs[name] = strip.get<std::string>();
         });
     }
-    if (root.contains("rules"))
-        part("what recalls scenes by itself", [&] { read_rules(root.at("rules"), out); });
+    if (root.contains("rules")) part("the auto-recall rules", [&] { read_rules(root.at("rules"), out); });
     part("the simulated room", [&] {
         for (const auto& [id, value] : root.at("room").items()) out.room[id] = value.get<double>();
     });
     part("the theme", [&] { out.theme = root.at("theme").get<std::string>(); });
-    part("the window's place", [&] { out.geometry = root.at("geometry").get<std::string>(); });
+    part("the window position", [&] { out.geometry = root.at("geometry").get<std::string>(); });
     part("the stage in focus", [&] { out.focused = root.at("focused").get<std::string>(); });
     if (root.contains("focused_strip"))
         part("the strip in focus", [&] { out.focused_strip = root.at("focused_strip").get<std::string>(); });
     if (root.contains("places")) {
-        part("the places that keys lead to", [&] {
+        part("the bookmarks", [&] {
             for (const auto& [number, place] : root.at("places").items()) {
                 const int n = std::atoi(number.c_str());
                 if (n < 1 || n > kMostPlaces) continue;
@@ -260,7 +259,7 @@ Result<WorkingState> parse(std::string_view bytes) {
         });
     }
     if (root.contains("small_window")) {
-        part("the small window's place", [&] {
+        part("the position of the compact window", [&] {
             out.small_geometry = root.at("small_window").at("geometry").get<std::string>();
             out.small_on_top = root.at("small_window").at("on_top").get<bool>();
         });
@@ -269,19 +268,19 @@ Result<WorkingState> parse(std::string_view bytes) {
     // Whoever may have been muted stays so.
     if (root.contains("muted")) out.muted = !root.at("muted").is_boolean() || root.at("muted").get<bool>();
     if (root.contains("characters")) {
-        part("the characters that are on", [&] {
+        part("the active characters", [&] {
             for (const auto& [strip, name] : root.at("characters").items())
                 out.characters[strip] = name.get<std::string>();
         });
     }
-    if (root.contains("audio")) part("how live sound runs", [&] { read_audio(root.at("audio"), out); });
+    if (root.contains("audio")) part("the audio settings", [&] { read_audio(root.at("audio"), out); });
     if (root.contains("keys")) {
-        part("the keys", [&] {
+        part("the shortcuts", [&] {
             for (const auto& [id, keys] : root.at("keys").items()) out.keys[id] = keys.get<std::string>();
         });
     }
     if (root.contains("memories"))
-        part("the other memories of the stages", [&] { read_memories(root.at("memories"), out); });
+        part("the A/B settings of the stages", [&] { read_memories(root.at("memories"), out); });
     return out;
 }
 
@@ -293,7 +292,7 @@ Result<WorkingState> parse_working_state(std::string_view json) {
     } catch (const RefusedJson& refused) {
         return Error{refused.what, "", ""};
     } catch (const Json::exception&) {
-        return Error{"it is not what this program wrote.", "", ""};
+        return Error{"was not written by Dusky Reed.", "", ""};
     }
 }
 
@@ -301,8 +300,8 @@ Result<std::optional<WorkingState>> load_working_state(const std::filesystem::pa
     std::error_code ec;
     if (!std::filesystem::exists(path, ec)) {
         if (!ec) return std::optional<WorkingState>{};
-        return Error{"the last session can't be read (" + ec.message() + ").", path.string(),
-                     "Check the folder's permissions; the program starts afresh."};
+        return Error{"can't be read: " + ec.message() + ".", path.string(),
+                     "Check the folder's permissions. Dusky Reed starts with default settings."};
     }
     Error reason;
     if (const auto bytes = read_file(path, 2 * kMaxSceneBytes); bytes.ok()) {
@@ -319,9 +318,10 @@ Result<std::optional<WorkingState>> load_working_state(const std::filesystem::pa
         reason = bytes.error();
     }
     const std::string kept = put_aside(path);
-    return Error{"the last session can't be read: " + reason.what, path.string(),
-                 kept.empty() ? "The program starts afresh."
-                              : "It was kept as " + kept + "; the program starts afresh."};
+    return Error{"can't be read: " + reason.reason(), path.string(),
+                 kept.empty()
+                     ? "Dusky Reed starts with default settings."
+                     : "The file was saved as " + kept + ". Dusky Reed starts with default settings."};
 }
 
 std::string put_aside(const std::filesystem::path& path) {

@@ -11,27 +11,27 @@ namespace reed {
 namespace {
 
 constexpr Choice kRoutes[] = {
-    {"as_is", "As they come"},  {"swapped", "Swapped"},          {"left", "Left on both"},
-    {"right", "Right on both"}, {"sum", "Both, mixed, on both"},
+    {"as_is", "Unchanged"},     {"swapped", "Swapped"},      {"left", "Left to both"},
+    {"right", "Right on both"}, {"sum", "Mono mix to both"},
 };
 constexpr double kSilent = -60.0;  // dB, and what stands for nothing
 
 constexpr Parameter kTable[] = {
     parameter::choice("route", "Channels", kRoutes, 0, "Which side goes where."),
-    parameter::toggle("invert", "Invert right", false,
-                      "Turns the right side over: try it where the voice sounds hollow in mono."),
+    parameter::toggle(
+        "invert", "Invert right", false,
+        "Inverts the polarity of the right channel. Try it if the voice sounds hollow in mono."),
     parameter::number("mid", "Middle", Unit::decibel, kSilent, 12.0, 0.0, Scale::linear,
-                      "What both sides have in common: usually the voice."),
+                      "Level of the mid (common) signal, usually the voice."),
     parameter::number("side", "Side", Unit::decibel, kSilent, 12.0, 0.0, Scale::linear,
-                      "What makes them different: usually the room."),
+                      "Level of the side (difference) signal, usually the room."),
     parameter::number("left", "Left", Unit::decibel, kSilent, 12.0, 0.0, Scale::linear,
                       "Level of the left side."),
     parameter::number("right", "Right", Unit::decibel, kSilent, 12.0, 0.0, Scale::linear,
                       "Level of the right side."),
-    parameter::structural(
-        parameter::number("delay", "Delay", Unit::milliseconds, -20.0, 20.0, 0.0, Scale::linear,
-                          "Delays the right side, below zero the left one: listen until the "
-                          "voice stands in the middle.")),
+    parameter::structural(parameter::number(
+        "delay", "Delay", Unit::milliseconds, -20.0, 20.0, 0.0, Scale::linear,
+        "Positive values delay the right channel, negative the left. Adjust until the voice is centred.")),
 };
 enum Index { kRoute, kInvert, kMid, kSide, kLeft, kRight, kDelay };
 
@@ -56,10 +56,7 @@ class BalanceStage final : public Stage {
         delay_[0].prepare(std::max(0, -frames));
         delay_[1].prepare(std::max(0, frames));
         if (format.channels < 2)
-            tell_trouble(
-                "there is one channel only, so nothing but its level is changed. Choose two channels in the "
-                "menu of "
-                "the input.");
+            tell_trouble("The input is mono, so only the level is changed. Choose Stereo in the input menu.");
     }
     /// All of it but the delay is one matrix, from left and right to left and right.
     void set_values(std::span<const double> values) override {
@@ -113,7 +110,7 @@ class BalanceStage final : public Stage {
 
 const StageKind kBalanceStage{.id = "balance",
                               .title = "Balance",
-                              .purpose = "Sets the two channels against each other",
+                              .purpose = "Adjusts the left and right channels",
                               .parameters = kTable,
                               .make = make_stage<BalanceStage>};
 

@@ -17,8 +17,8 @@ namespace {
 constexpr Parameter kTable[] = {
     parameter::marked(
         parameter::number("threshold", "Threshold", Unit::dbfs, -60.0, 0.0, -22.0, Scale::linear,
-                          "Inside the range of your voice: loud words reach over it, quiet ones don't."),
-        DiagramMark::threshold, "from"),
+                          "Set it within your voice range, so that only loud words exceed it."),
+        DiagramMark::threshold, "threshold"),
     parameter::number("ratio", "Ratio", Unit::ratio, 1.0, 20.0, 3.0, Scale::logarithmic,
                       "2:1 to 5:1 for speech; 10:1 sounds squeezed."),
     parameter::number("knee", "Knee", Unit::decibel, 0.0, 24.0, 6.0, Scale::linear,
@@ -30,23 +30,23 @@ constexpr Parameter kTable[] = {
         "Short follows syllables; too short flutters, too long dulls what comes after a shout."),
     parameter::toggle(
         "auto_release", "Auto release", false,
-        "Quick after a single loud word, slow after a loud sentence. Release sets the quick part."),
+        "Fast after a single loud word, slow after a loud sentence. Release sets the fast part."),
     detection_choice(1),
     parameter::number("makeup", "Make-up", Unit::decibel, -12.0, 24.0, 0.0, Scale::linear,
-                      "Brings the level back. It lifts the room as well: listen after each sentence."),
+                      "Restores the level after compression. It raises the background noise too."),
     parameter::toggle("auto_makeup", "Auto make-up", false,
-                      "Keeps the loudness of the voice as it came in; make-up by hand is added to it."),
+                      "Keeps the voice at its input loudness. Manual make-up gain is added on top."),
     parameter::number("mix", "Mix", Unit::percent, 0.0, 100.0, 100.0, Scale::linear,
-                      "Less than 100 % lets some of the uncompressed voice through."),
+                      "Below 100%, part of the uncompressed voice is mixed in."),
     parameter::structural(
         parameter::number("lookahead", "Look-ahead", Unit::milliseconds, 0.0, 10.0, 0.0, Scale::linear,
-                          "Turns down before the loud word arrives. Costs the same delay.")),
+                          "Reduces the gain before the loud word arrives. Adds the same latency.")),
     detector_low_cut(),
     // These two sound nothing: they are what the reduction is held against.
-    parameter::number("wanted_least", "Wanted at least", Unit::decibel, 0.0, 24.0, 3.0, Scale::linear,
-                      "The least it should take while you talk (3 dB is common)."),
-    parameter::number("wanted_most", "Wanted at most", Unit::decibel, 0.0, 24.0, 10.0, Scale::linear,
-                      "The most it should take while you talk (10 dB is common)."),
+    parameter::number("wanted_least", "Target min", Unit::decibel, 0.0, 24.0, 3.0, Scale::linear,
+                      "Lower end of the target reduction while you talk (3 dB is common)."),
+    parameter::number("wanted_most", "Target max", Unit::decibel, 0.0, 24.0, 10.0, Scale::linear,
+                      "Upper end of the target reduction while you talk (10 dB is common)."),
 };
 enum Index {
     kThreshold,
@@ -236,26 +236,25 @@ Finding finding(const Situation& now) {
     if (usual >= least && usual <= most) {
         return {"reduction_right",
                 FindingTone::good,
-                "While you talk it takes {0} dB, at most {1}. That is in the wanted range of {2} to {3} dB.",
+                "Typical reduction while you talk: {0} dB, max {1} dB. Within the target of {2} to {3} dB.",
                 std::move(all),
                 {}};
     }
     // Above the threshold a decibel of it is worth 1 - 1/ratio of reduction.
     const double slope = std::max(0.1, 1.0 - 1.0 / now.values[kRatio]);
     const double by = (usual - 0.5 * (least + most)) / slope;
-    const Proposal better = propose(kTable, kThreshold, now.values[kThreshold] + by, "Threshold {0} dB");
+    const Proposal better =
+        propose(kTable, kThreshold, now.values[kThreshold] + by, "Set threshold to {0} dBFS");
     if (usual < least) {
-        return {
-            "reduction_small", FindingTone::neutral,
-            "While you talk it takes {0} dB, at most {1}. Lower the threshold if the voice should be more "
-            "even ({2} to {3} dB is wanted).",
-            std::move(all), better};
+        return {"reduction_small", FindingTone::neutral,
+                "Typical reduction while you talk: {0} dB, max {1} dB. Lower the threshold for a more even "
+                "voice (target {2} to {3} dB).",
+                std::move(all), better};
     }
-    return {
-        "reduction_large", FindingTone::warning,
-        "While you talk it takes {0} dB, at most {1}. That is more than the {2} to {3} dB wanted; raise the "
-        "threshold towards {4} dB.",
-        std::move(all), better};
+    return {"reduction_large", FindingTone::warning,
+            "Typical reduction while you talk: {0} dB, max {1} dB, more than the target of {2} to {3} dB. "
+            "Raise the threshold to about {4} dBFS.",
+            std::move(all), better};
 }
 
 }  // namespace
@@ -263,7 +262,7 @@ Finding finding(const Situation& now) {
 const StageKind kCompressorStage{
     .id = "compressor",
     .title = "Compressor",
-    .purpose = "Evens the voice out: loud words come closer to quiet ones",
+    .purpose = "Evens out your voice by reducing loud words",
     .parameters = kTable,
     .make = make_stage<CompressorStage>,
     .reports_reduction = true,

@@ -12,35 +12,34 @@
 namespace reed {
 namespace {
 
-constexpr Choice kRanges[] = {{"band", "Sharp band only"}, {"whole", "Whole voice"}};
+constexpr Choice kRanges[] = {{"band", "Sibilance band"}, {"whole", "Whole voice"}};
 
 constexpr Parameter kTable[] = {
     parameter::number(
         "threshold", "Threshold", Unit::decibel, -40.0, 10.0, -22.0, Scale::linear,
-        "Against the voice's own level: an s that is sharper than this is taken down. Watch how "
-        "sharp yours are."),
-    parameter::number("depth", "Depth", Unit::decibel, -24.0, 0.0, -10.0, Scale::linear,
-                      "The most it takes. Too much makes a lisp."),
-    parameter::choice("range", "Takes from", kRanges, 0,
-                      "The sharp band only is heard least; the whole voice keeps its colour."),
-    parameter::toggle("finds", "Finds the band", true,
-                      "Learns from your own s where they are. Off: the frequency set by hand."),
+        "Relative to your voice level: sharper s sounds are reduced. The marker shows how sharp yours are."),
+    parameter::number("depth", "Max reduction", Unit::decibel, -24.0, 0.0, -10.0, Scale::linear,
+                      "Maximum reduction. Too much causes a lisp."),
+    parameter::choice("range", "Reduce", kRanges, 0,
+                      "Sibilance band is the least noticeable; whole voice preserves the tone."),
+    parameter::toggle("finds", "Auto frequency", true,
+                      "Detects the frequency of your s sounds. Off: uses the manual frequency."),
     parameter::number(
-        "frequency", "From", Unit::hertz, 2000.0, 12000.0, 5000.0, Scale::logarithmic,
-        "Where the sharp band begins, set by hand: 4 to 5 kHz for low voices, 6 to 8 for high."),
+        "frequency", "Frequency", Unit::hertz, 2000.0, 12000.0, 5000.0, Scale::logarithmic,
+        "Lower limit of the sibilance band: 4 to 5 kHz for low voices, 6 to 8 kHz for high ones."),
     parameter::number("release", "Release", Unit::milliseconds, 10.0, 400.0, 60.0, Scale::logarithmic,
-                      "Short lets the vowel after the s be bright at once."),
+                      "Short keeps the vowel after an s bright."),
     parameter::structural(parameter::number("lookahead", "Look-ahead", Unit::milliseconds, 0.0, 5.0, 2.0,
                                             Scale::linear,
-                                            "Catches the very beginning of an s. Costs the same delay.")),
-    parameter::transient(parameter::toggle("removed", "Hear what is taken", false,
-                                           "Only the edge should be heard, no words.")),
+                                            "Catches the very start of an s. Adds the same latency.")),
+    parameter::transient(parameter::toggle("removed", "Listen to removed signal", false,
+                                           "You should hear only sharp sounds, no words.")),
 };
 enum Index { kThreshold, kDepth, kWhole, kFinds, kFrequency, kRelease, kLookahead, kRemoved };
 
 constexpr Readout kReadouts[] = {
-    {"sharpness", "Your sharpest s lately", Unit::decibel, "threshold"},
-    {"found", "Sharp band begins at", Unit::hertz, "frequency"},
+    {"sharpness", "Recent peak sharpness", Unit::decibel, "threshold"},
+    {"found", "Sibilance from", Unit::hertz, "frequency"},
 };
 
 constexpr double kSharpFrom = 4000.0;  // Hz; what is listened to for sibilants
@@ -232,19 +231,19 @@ Finding finding(const Situation& now) {
     if (r.usual > 2.0) {
         return {"takes_always",
                 FindingTone::warning,
-                "It takes {0} dB most of the time, not from s alone. Raise the threshold.",
+                "Reducing {0} dB most of the time, not only s sounds. Raise the threshold.",
                 {{r.usual}},
-                propose(kTable, kThreshold, now.values[kThreshold] + 6.0, "Threshold {0} dB")};
+                propose(kTable, kThreshold, now.values[kThreshold] + 6.0, "Set threshold to {0} dB")};
     }
     if (r.deepest < 1.0)
         return {"takes_nothing",
                 FindingTone::neutral,
-                "No s was sharp enough to be taken down. Lower the threshold if yours still sting.",
+                "No s exceeded the threshold. Lower it if yours still sound sharp.",
                 {},
                 {}};
     return {"takes_s",
             FindingTone::good,
-            "It takes up to {0} dB from a sharp s, and lets the rest of the words be.",
+            "Reduces sharp s sounds by up to {0} dB and leaves the rest unchanged.",
             {{r.deepest}},
             {}};
 }
@@ -253,7 +252,7 @@ Finding finding(const Situation& now) {
 
 const StageKind kDeesserStage{.id = "deesser",
                               .title = "De-esser",
-                              .purpose = "Takes the edge off s and sh",
+                              .purpose = "Softens sharp s and sh sounds",
                               .parameters = kTable,
                               .make = make_stage<DeesserStage>,
                               .reports_reduction = true,

@@ -9,12 +9,14 @@ namespace reed {
 
 /// Table rows; at the ends of their ranges the filters are off.
 constexpr Parameter detector_low_cut() {
-    return parameter::number("detector_low_cut", "Listens from", Unit::hertz, 20.0, 1000.0, 20.0,
-                             Scale::logarithmic, "Raise it until desk knocks and rumble no longer count.");
+    return parameter::number("detector_low_cut", "Detect above", Unit::hertz, 20.0, 1000.0, 20.0,
+                             Scale::logarithmic,
+                             "Raise it until knocks and rumble no longer trigger the stage.");
 }
 constexpr Parameter detector_high_cut() {
-    return parameter::number("detector_high_cut", "Listens up to", Unit::hertz, 1000.0, 20000.0, 20000.0,
-                             Scale::logarithmic, "Lower it until key clicks and hiss no longer count.");
+    return parameter::number("detector_high_cut", "Detect below", Unit::hertz, 1000.0, 20000.0, 20000.0,
+                             Scale::logarithmic,
+                             "Lower it until key clicks and hiss no longer trigger the stage.");
 }
 
 /// Second-order Butterworth low and high cut on a copy of the sound.

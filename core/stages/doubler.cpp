@@ -19,11 +19,11 @@ constexpr Parameter kTable[] = {
     parameter::number("level", "Level", Unit::decibel, -40.0, 6.0, -4.0, Scale::linear,
                       "Of the other voices together, against the voice."),
     parameter::number("voices", "Voices", Unit::count, 1.0, kMostVoices, 2.0, Scale::linear,
-                      "How many join in: one doubles, eight are a crowd."),
-    parameter::number("apart", "Apart", Unit::percent, 0.0, 100.0, 35.0, Scale::linear,
-                      "How late they come and how far off their pitch wanders: 100 % is 80 ms and 25 cents."),
+                      "Number of copies: one doubles, eight sound like a crowd."),
+    parameter::number("apart", "Spread", Unit::percent, 0.0, 100.0, 35.0, Scale::linear,
+                      "Delay and detune of the copies; 100% is 80 ms and 25 cents."),
     parameter::number("width", "Width", Unit::percent, 0.0, 100.0, 70.0, Scale::linear,
-                      "How far to the sides they stand, where there are two channels."),
+                      "Stereo position of the copies. Needs two channels."),
 };
 enum Index { kLevel, kVoices, kApart, kWidth };
 
@@ -181,18 +181,18 @@ Finding finding(const Situation& now) {
     if (now.values[kLevel] > 0.0 && now.values[kApart] > 70.0)
         return {"blurs",
                 FindingTone::warning,
-                "The others are louder than the voice and far from it: words blur.",
+                "The copies are louder than the voice and far apart: words blur.",
                 {},
                 propose(kTable, kLevel, -4.0, "Level {0} dB")};
-    if (now.values[kVoices] < 1.5) return {"one", FindingTone::good, "One more speaks along.", {}, {}};
-    return {"joins", FindingTone::good, "{0} more speak along.", {{now.values[kVoices], Unit::count, 0}}, {}};
+    if (now.values[kVoices] < 1.5) return {"one", FindingTone::good, "1 extra voice.", {}, {}};
+    return {"joins", FindingTone::good, "{0} extra voices.", {{now.values[kVoices], Unit::count, 0}}, {}};
 }
 
 }  // namespace
 
 const StageKind kDoublerStage{.id = "doubler",
                               .title = "Doubler",
-                              .purpose = "Puts more voices beside the voice",
+                              .purpose = "Adds slightly detuned copies of the voice",
                               .parameters = kTable,
                               .make = make_stage<DoublerStage>,
                               .finding = finding};

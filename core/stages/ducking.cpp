@@ -12,27 +12,26 @@
 namespace reed {
 namespace {
 
-constexpr Choice kWhenChoices[] = {{"speech", "Somebody speaks"}, {"level", "It is loud"}};
+constexpr Choice kWhenChoices[] = {{"speech", "Speech"}, {"level", "Level above threshold"}};
 
 constexpr Parameter kTable[] = {
     parameter::number("amount", "Amount", Unit::decibel, 0.0, 24.0, 5.0, Scale::linear,
-                      "By how much it gives way. 3 to 6 dB are hardly noticed, and that is right."),
-    parameter::choice("when", "While", kWhenChoices, 0,
-                      "Somebody speaks: coughs, keys and chairs don't count. It is loud: whatever is above "
-                      "the threshold does."),
+                      "Reduction while active. 3 to 6 dB is barely noticeable and usually enough."),
+    parameter::choice(
+        "when", "Trigger", kWhenChoices, 0,
+        "Speech ignores coughs, key clicks and chairs. Level reacts to anything above the threshold."),
     parameter::number("threshold", "Threshold", Unit::dbfs, -70.0, 0.0, -40.0, Scale::linear,
-                      "Of the voice that is listened to: below its quiet words, above what is left of the "
-                      "room."),
+                      "Level of the sidechain: below its quiet speech, above its background noise."),
     parameter::number("attack", "Attack", Unit::milliseconds, 5.0, 500.0, 80.0, Scale::logarithmic,
-                      "How long the way down takes. Shorter is noticed more."),
+                      "Time to reduce the level. Shorter is more noticeable."),
     parameter::number("hold", "Hold", Unit::milliseconds, 0.0, 5000.0, 600.0, Scale::linear,
-                      "Long enough that it stays down from word to word."),
+                      "Long enough to bridge the gaps between words."),
     parameter::number("release", "Release", Unit::milliseconds, 50.0, 5000.0, 900.0, Scale::logarithmic,
-                      "How long the way up takes; never faster than 20 dB a second."),
+                      "Time to return. Never faster than 20 dB per second."),
 };
 enum Index { kAmount, kWhen, kThreshold, kAttack, kHold, kRelease };
 
-constexpr Readout kReadouts[] = {{"voice", "The voice it gives way to", Unit::dbfs, "threshold"}};
+constexpr Readout kReadouts[] = {{"voice", "Sidechain level", Unit::dbfs, "threshold"}};
 
 constexpr double kFastestRelease = 20.0;         // dB a second
 constexpr float kBegins = 0.6f, kGoesOn = 0.3f;  // probability of speech
@@ -142,20 +141,20 @@ Finding finding(const Situation& now) {
     if (r.deepest < 0.5) {
         return {"ducks_nothing",
                 FindingTone::neutral,
-                "It has not given way lately: nobody spoke, or nobody was chosen whom it gives way to.",
+                "No recent ducking: no speech, or no sidechain source is set.",
                 {},
                 {}};
     }
     if (now.values[kAmount] > 8.0) {
         return {"ducks_much",
                 FindingTone::warning,
-                "It gives way by {0} dB, which everybody hears come and go. 3 to 6 are hardly noticed.",
+                "Ducking by {0} dB is clearly audible. 3 to 6 dB is barely noticeable.",
                 {{now.values[kAmount]}},
-                propose(kTable, kAmount, 5.0, "Amount {0} dB")};
+                propose(kTable, kAmount, 5.0, "Set amount to {0} dB")};
     }
     return {"ducks_right",
             FindingTone::good,
-            "While somebody speaks it gives way by up to {0} dB; {1} % of the time it was not lowered.",
+            "Ducks by up to {0} dB during speech; inactive {1}% of the time.",
             {{r.deepest, Unit::decibel, 1}, {100.0 * r.open}},
             {}};
 }
@@ -164,7 +163,7 @@ Finding finding(const Situation& now) {
 
 const StageKind kDuckingStage{.id = "ducking",
                               .title = "Ducking",
-                              .purpose = "Lowers a programme a little while somebody speaks",
+                              .purpose = "Lowers app audio while someone speaks",
                               .parameters = kTable,
                               .make = make_stage<DuckingStage>,
                               .reports_reduction = true,

@@ -17,9 +17,9 @@ constexpr Parameter kTable[] = {
     parameter::number("time", "Time", Unit::milliseconds, 30.0, 2000.0, 320.0, Scale::logarithmic,
                       "To the next repeat: below 60 ms a doubled voice, 300 ms a valley."),
     parameter::number("repeats", "Repeats", Unit::percent, 0.0, 85.0, 30.0, Scale::linear,
-                      "What of each repeat is heard in the next. 0: only one."),
+                      "Feedback: level of each repeat relative to the one before. 0 plays one repeat."),
     parameter::number("tone", "Tone", Unit::hertz, 500.0, 20000.0, 4000.0, Scale::logarithmic,
-                      "Each repeat loses what is above it: keeps s from piling up."),
+                      "High cut in the feedback path; keeps s sounds from building up."),
 };
 enum Index { kLevel, kTime, kRepeats, kTone };
 constexpr double kLongest = 2.0;  // s
@@ -115,17 +115,17 @@ Finding finding(const Situation& now) {
     if (now.values[kLevel] > -6.0 && now.values[kRepeats] > 60.0)
         return {"piles_up",
                 FindingTone::warning,
-                "Its repeats are louder than the words that follow: hard to follow for long.",
+                "The repeats mask the following words. Reduce them.",
                 {},
-                propose(kTable, kRepeats, 40.0, "Repeats {0} %")};
-    return {"gives_way", FindingTone::good, "The repeats give way to the words that follow.", {}, {}};
+                propose(kTable, kRepeats, 40.0, "Set repeats to {0}%")};
+    return {"gives_way", FindingTone::good, "The repeats are quieter than the words that follow.", {}, {}};
 }
 
 }  // namespace
 
 const StageKind kEchoStage{.id = "echo",
                            .title = "Echo",
-                           .purpose = "Gives every word back, ever softer",
+                           .purpose = "Repeats each word with decreasing level",
                            .parameters = kTable,
                            .make = make_stage<EchoStage>,
                            .finding = finding};

@@ -11,18 +11,18 @@ namespace {
 
 constexpr Parameter kTable[] = {
     parameter::marked(parameter::number("threshold", "Threshold", Unit::dbfs, -80.0, 0.0, -45.0,
-                                        Scale::linear, "Everything below it is lowered, the more the lower."),
-                      DiagramMark::threshold, "below"),
+                                        Scale::linear, "Signals below it are reduced; the lower, the more."),
+                      DiagramMark::threshold, "threshold"),
     parameter::number("ratio", "Ratio", Unit::ratio, 1.0, 10.0, 2.0, Scale::logarithmic,
                       "2:1 is gentle; beyond 4:1 it acts like a gate."),
     parameter::number("knee", "Knee", Unit::decibel, 0.0, 24.0, 6.0, Scale::linear,
                       "A wider knee starts more gradually."),
-    parameter::number("range", "Depth", Unit::decibel, -80.0, 0.0, -24.0, Scale::linear,
-                      "The most the room is lowered."),
+    parameter::number("range", "Range", Unit::decibel, -80.0, 0.0, -24.0, Scale::linear,
+                      "Maximum attenuation."),
     parameter::number("attack", "Attack", Unit::milliseconds, 0.1, 200.0, 3.0, Scale::logarithmic,
-                      "How fast it lets the first sound of a word through."),
+                      "How fast it opens for the first sound of a word."),
     parameter::number("release", "Release", Unit::milliseconds, 5.0, 2000.0, 160.0, Scale::logarithmic,
-                      "How slowly it comes down after the last sound."),
+                      "How slowly the level drops after the last sound."),
     detection_choice(1),
     detector_low_cut(),
     detector_high_cut(),
@@ -91,18 +91,18 @@ double transfer(std::span<const double> v, double level, bool) {
 
 Finding finding(const Situation& now) {
     const double threshold = now.values[kThreshold];
-    return keep_out_finding(
-        {kTable, kThreshold, kThreshold, threshold, threshold,
-         "Room reaches {0} dB. The expander starts below {1}, so the room passes. Raise it above {0}.",
-         "Threshold {0} dB"},
-        now);
+    return keep_out_finding({kTable, kThreshold, kThreshold, threshold, threshold,
+                             "Noise reaches {0} dBFS but the expander starts below {1} dBFS, so noise gets "
+                             "through. Raise the threshold above {0} dBFS.",
+                             "Set threshold to {0} dBFS"},
+                            now);
 }
 
 }  // namespace
 
 const StageKind kExpanderStage{.id = "expander",
                                .title = "Expander",
-                               .purpose = "Lowers the room gradually, heard less than a gate",
+                               .purpose = "Reduces background noise gradually, less noticeable than a gate",
                                .parameters = kTable,
                                .make = make_stage<ExpanderStage>,
                                .reports_reduction = true,

@@ -21,7 +21,7 @@ std::string spell(const Quantity& q) {
                 std::snprintf(text, sizeof text, "%.4g kHz", q.value / 1000.0);
             break;
         case Unit::percent:
-            std::snprintf(text, sizeof text, "%.*f %%", q.decimals, q.value);
+            std::snprintf(text, sizeof text, "%.*f%%", q.decimals, q.value);
             break;
         default:
             std::snprintf(text, sizeof text, "%.*f", q.decimals, q.value);
@@ -52,16 +52,16 @@ std::string spell(std::string_view words, std::span<const Quantity> quantities) 
 }
 
 Finding nothing_heard(const TapLevels& in) {
-    if (in.peak > kSilentPeak) return {"nothing_heard", FindingTone::neutral, "Nothing heard yet.", {}, {}};
-    return {"digital_silence", FindingTone::neutral, "Nothing but digital silence so far.", {}, {}};
+    if (in.peak > kSilentPeak) return {"nothing_heard", FindingTone::neutral, "No signal yet.", {}, {}};
+    return {"digital_silence", FindingTone::neutral, "Only digital silence so far.", {}, {}};
 }
 
 Finding waiting_for_voice() {
-    return {"no_voice", FindingTone::neutral, "Waiting for a voice.", {}, {}};
+    return {"no_voice", FindingTone::neutral, "Waiting for speech.", {}, {}};
 }
 
 Finding waiting_for_room() {
-    return {"no_room", FindingTone::neutral, "Waiting for a pause, to hear the room.", {}, {}};
+    return {"no_room", FindingTone::neutral, "Waiting for a pause to measure the background noise.", {}, {}};
 }
 
 Proposal propose(std::span<const Parameter> table, size_t row, double value, std::string_view words) {
@@ -101,20 +101,20 @@ Finding keep_out_finding(const KeepOut& s, const Situation& now) {
     if (!in.room_known && !in.voice_known) return nothing_heard(in);
     // Where the loudest of the room is as loud as quiet words, every threshold is wrong for one of them.
     if (in.room_known && in.voice_known && in.room_high > in.voice_low - kNarrow) {
-        return {
-            "no_threshold",
-            FindingTone::warning,
-            "Room reaches {0} dB and quiet words are at {1}: no threshold tells them apart. Take noise out "
-            "first.",
-            {{in.room_high}, {in.voice_low}},
-            {}};
+        return {"no_threshold",
+                FindingTone::warning,
+                "Background noise reaches {0} dBFS and quiet speech is at {1} dBFS: no threshold can "
+                "separate them. Reduce the noise first.",
+                {{in.room_high}, {in.voice_low}},
+                {}};
     }
     if (in.room_known && in.room_high >= s.closes)
         return {"room_passes", FindingTone::warning, s.passes, {{in.room_high}, {s.closes}}, between(s, in)};
     if (in.voice_known && in.voice_low <= s.opens) {
         return {"words_cut",
                 FindingTone::warning,
-                "Quiet words are at {0} dB and the threshold at {1}, so they are cut. Lower it below {0}.",
+                "Quiet speech ({0} dBFS) is below the threshold ({1} dBFS) and gets cut off. Lower the "
+                "threshold below {0} dBFS.",
                 {{in.voice_low}, {s.opens}},
                 between(s, in)};
     }
@@ -122,7 +122,7 @@ Finding keep_out_finding(const KeepOut& s, const Situation& now) {
     if (!in.voice_known) {
         return {"no_voice",
                 FindingTone::neutral,
-                "Room reaches {0} dB. Waiting for a voice.",
+                "Noise reaches {0} dBFS. Waiting for speech.",
                 {{in.room_high}},
                 {}};
     }
@@ -135,18 +135,17 @@ Finding keep_out_finding(const KeepOut& s, const Situation& now) {
         const double better = in.voice_low - 0.5 * gap;
         return {"little_to_spare",
                 FindingTone::neutral,
-                better > s.opens
-                    ? "Room reaches {0} dB here, quiet words {1}. Only {2} dB to spare: better at {3} dB, "
-                      "higher. Open {4} of the time."
-                    : "Room reaches {0} dB here, quiet words {1}. Only {2} dB to spare: better at {3} dB, "
-                      "lower. Open {4} of the time.",
+                better > s.opens ? "Noise reaches {0} dBFS, quiet speech {1} dBFS. Margin only {2} dB: raise "
+                                   "the threshold to {3} dBFS. Open {4} of the time."
+                                 : "Noise reaches {0} dBFS, quiet speech {1} dBFS. Margin only {2} dB: lower "
+                                   "the threshold to {3} dBFS. Open {4} of the time.",
                 {{in.room_high}, {in.voice_low}, {std::min(above, below_words)}, {better}, open},
                 between(s, in)};
     }
     return {"between",
             FindingTone::good,
-            "Room reaches {0} dB here, quiet words {1}. The thresholds stand between, with {2} and {3} dB to "
-            "spare. Open {4} of the time.",
+            "Noise reaches {0} dBFS, quiet speech {1} dBFS. The thresholds are in between, with {2} and {3} "
+            "dB of margin. Open {4} of the time.",
             {{in.room_high}, {in.voice_low}, {above}, {below_words}, open},
             {}};
 }

@@ -8,17 +8,16 @@ namespace reed {
 namespace {
 
 constexpr Choice kChannelChoices[] = {
-    {"as_is", "As it comes"},     {"left", "Left"}, {"right", "Right"}, {"both", "Both, mixed"},
+    {"as_is", "Unchanged"},       {"left", "Left"}, {"right", "Right"}, {"both", "Mono mix"},
     {"difference", "Difference"},
 };
 
 constexpr Parameter kTable[] = {
     parameter::number("gain", "Gain", Unit::decibel, -30.0, 30.0, 0.0, Scale::linear,
-                      "The less the better: gain lifts the room with the voice."),
+                      "Use as little as possible; gain raises the background noise too."),
     parameter::toggle("invert", "Invert polarity", false,
-                      "Turns the waveform over. Matters where two microphones hear the same voice."),
-    parameter::choice("channels", "Channels", kChannelChoices, 0,
-                      "Which side of a stereo device carries the voice."),
+                      "Flips the waveform. Matters when two microphones pick up the same voice."),
+    parameter::choice("channels", "Channels", kChannelChoices, 0, "Which channel of a stereo device to use."),
     parameter::toggle("dc_block", "DC block", false, "Removes a constant offset that some sound cards add."),
 };
 enum Index { kGain, kInvert, kChannels, kDcBlock };
@@ -121,7 +120,7 @@ Finding finding(const Situation& now) {
     if (peak <= -1.0) return {};
     return {"too_loud",
             FindingTone::warning,
-            "Peaks reach {0} dBFS after it. Take {1} dB back.",
+            "Peaks reach {0} dBFS after this stage. Reduce the gain by {1} dB.",
             {{peak}, {peak + 6.0}},
             propose(kTable, kGain, now.values[kGain] - peak - 6.0, "Gain {0} dB")};
 }

@@ -17,33 +17,33 @@ namespace {
 
 constexpr Parameter kTable[] = {
     parameter::marked(
-        parameter::number("open_threshold", "Opens at", Unit::dbfs, -80.0, 0.0, -42.0, Scale::linear,
-                          "Below your quietest words, above the room. A whisper should open it."),
+        parameter::number(
+            "open_threshold", "Opens at", Unit::dbfs, -80.0, 0.0, -42.0, Scale::linear,
+            "Below your quietest words, above the background noise. A whisper should open the gate."),
         DiagramMark::threshold, "opens"),
     parameter::marked(
         parameter::number("close_threshold", "Closes at", Unit::dbfs, -80.0, 0.0, -50.0, Scale::linear,
-                          "6 to 17 dB below the opening, so that it does not chatter."),
+                          "Several dB below the opening threshold, so that the gate doesn't chatter."),
         DiagramMark::threshold, "closes"),
     parameter::number("attack", "Attack", Unit::milliseconds, 0.1, 100.0, 5.0, Scale::logarithmic,
-                      "Too long eats the first sound of a word; too short clicks."),
+                      "Too long cuts off the first sound of a word; too short clicks."),
     parameter::number("hold", "Hold", Unit::milliseconds, 0.0, 1000.0, 200.0, Scale::linear,
                       "Long enough to bridge the gaps inside a sentence."),
     parameter::number("release", "Release", Unit::milliseconds, 5.0, 2000.0, 180.0, Scale::logarithmic,
                       "Long enough to let the last sound of a word fade."),
-    parameter::number("range", "Depth", Unit::decibel, -80.0, 0.0, -30.0, Scale::linear,
-                      "How far the room falls when closed. Less is heard less."),
+    parameter::number("range", "Range", Unit::decibel, -80.0, 0.0, -30.0, Scale::linear,
+                      "Attenuation when closed. Less is less noticeable."),
     parameter::structural(parameter::number("lookahead", "Look-ahead", Unit::milliseconds, 0.0, 10.0, 3.0,
                                             Scale::linear,
-                                            "Opens before the word arrives. Costs the same delay.")),
+                                            "Opens before the word arrives. Adds the same latency.")),
     detector_low_cut(),
     detector_high_cut(),
-    parameter::toggle(
-        "voice_only", "For voice only", false,
-        "Keys, mouse and machines in a pause no longer open it. A neural suppression before it knows "
-        "best; without one it waits 20 ms to be sure."),
-    parameter::toggle(
-        "no_breaths", "No breaths", false,
-        "Breaths more than 12 dB under your voice don't open it; nor does a soft s before a word."),
+    parameter::toggle("voice_only", "Speech only", false,
+                      "Key clicks, mouse and machines don't open the gate. Works best after neural noise "
+                      "suppression; otherwise it waits 20 ms to detect speech."),
+    parameter::toggle("no_breaths", "Ignore breaths", false,
+                      "Breaths more than 12 dB below your voice don't open the gate. A soft s before a word "
+                      "doesn't either."),
 };
 enum Index {
     kOpen,
@@ -254,11 +254,11 @@ double transfer(std::span<const double> v, double level, bool rising) {
 
 Finding finding(const Situation& now) {
     const double opens = now.values[kOpen];
-    return keep_out_finding(
-        {kTable, kOpen, kClose, opens, std::min(opens, now.values[kClose]),
-         "Room reaches {0} dB. The gate closes at {1}, so the room passes. Raise it above {0}.",
-         "Open at {0} dB"},
-        now);
+    return keep_out_finding({kTable, kOpen, kClose, opens, std::min(opens, now.values[kClose]),
+                             "Noise reaches {0} dBFS but the gate closes only below {1} dBFS, so noise gets "
+                             "through. Raise the closing threshold above {0} dBFS.",
+                             "Set to {0} dBFS"},
+                            now);
 }
 
 }  // namespace
@@ -266,7 +266,7 @@ Finding finding(const Situation& now) {
 const StageKind kGateStage{
     .id = "gate",
     .title = "Gate",
-    .purpose = "Keeps the room out between words",
+    .purpose = "Lowers background noise between words",
     .parameters = kTable,
     .make = make_stage<GateStage>,
     .reports_reduction = true,

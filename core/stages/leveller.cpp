@@ -16,23 +16,22 @@ namespace {
 
 constexpr Parameter kTable[] = {
     parameter::number(
-        "target", "Voice at", Unit::dbfs, -40.0, -10.0, -22.0, Scale::linear,
-        "Where your voice shall be. Best what it is on a good day, so that little is to be done."),
-    parameter::number("lift", "Lifts at most", Unit::decibel, 0.0, 24.0, 12.0, Scale::linear,
-                      "For when you turn away. In pauses nothing is lifted."),
-    parameter::number("lower", "Lowers at most", Unit::decibel, 0.0, 24.0, 9.0, Scale::linear,
-                      "For when you come close."),
-    parameter::number("pace", "Takes its time", Unit::milliseconds, 200.0, 20000.0, 1500.0,
-                      Scale::logarithmic,
-                      "Short follows every sentence; long leaves the play of the voice alone."),
-    parameter::number("slack", "Lets be", Unit::decibel, 0.0, 6.0, 0.5, Scale::linear,
-                      "So much off its level is nobody's concern."),
+        "target", "Target level", Unit::dbfs, -40.0, -10.0, -22.0, Scale::linear,
+        "Level your voice should have. Choose its normal level, so that little correction is needed."),
+    parameter::number("lift", "Max boost", Unit::decibel, 0.0, 24.0, 12.0, Scale::linear,
+                      "For when you turn away. Pauses are never boosted."),
+    parameter::number("lower", "Max cut", Unit::decibel, 0.0, 24.0, 9.0, Scale::linear,
+                      "For when you move closer."),
+    parameter::number("pace", "Response time", Unit::milliseconds, 200.0, 20000.0, 1500.0, Scale::logarithmic,
+                      "Short follows every sentence; long preserves natural dynamics."),
+    parameter::number("slack", "Tolerance", Unit::decibel, 0.0, 6.0, 0.5, Scale::linear,
+                      "Deviations smaller than this are not corrected."),
 };
 enum Index { kTarget, kLift, kLower, kPace, kSlack };
 
 constexpr Readout kReadouts[] = {
-    {"level", "Your voice before it", Unit::dbfs, "target"},
-    {"gain", "Gain now", Unit::decibel},
+    {"level", "Input speech level", Unit::dbfs, "target"},
+    {"gain", "Current gain", Unit::decibel},
 };
 
 constexpr double kPieceSeconds = 0.010;
@@ -167,17 +166,16 @@ Finding finding(const Situation& now) {
     if (std::abs(off) > most + now.values[kSlack] + 2.0) {
         return {off > 0.0 ? "far_below" : "far_above",
                 FindingTone::warning,
-                off > 0.0
-                    ? "Your voice is {0} dB below its mark, more than it may lift. Use more gain before it, "
-                      "or come closer."
-                    : "Your voice is {0} dB above its mark, more than it may lower. Use less gain before "
-                      "it.",
+                off > 0.0 ? "Your voice is {0} dB below the target, more than the max boost. Add gain before "
+                            "this stage or move closer."
+                          : "Your voice is {0} dB above the target, more than the max cut. Use less gain "
+                            "before this stage.",
                 {{std::abs(off)}},
                 propose(kTable, kTarget, now.in.voice, "Voice at {0} dB")};
     }
     return {"near",
             FindingTone::good,
-            "Your voice comes in at {0} dB and leaves at {1}.",
+            "Speech level: {0} dBFS in, {1} dBFS out.",
             {{now.in.voice}, {now.out.voice}},
             {}};
 }
@@ -186,7 +184,7 @@ Finding finding(const Situation& now) {
 
 const StageKind kLevellerStage{.id = "leveller",
                                .title = "Leveller",
-                               .purpose = "Brings a voice that wanders from the microphone back to its level",
+                               .purpose = "Keeps your voice at a steady level as you move",
                                .parameters = kTable,
                                .make = make_stage<LevellerStage>,
                                .reports_reduction = true,

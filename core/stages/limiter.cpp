@@ -14,17 +14,15 @@ namespace reed {
 namespace {
 
 constexpr Parameter kTable[] = {
-    parameter::marked(
-        parameter::number("ceiling", "Ceiling", Unit::dbfs, -24.0, 0.0, -1.5, Scale::linear,
-                          "Nothing gets louder than this. Normal speech should sit close under it."),
-        DiagramMark::ceiling, "ceiling"),
+    parameter::marked(parameter::number("ceiling", "Ceiling", Unit::dbfs, -24.0, 0.0, -1.5, Scale::linear,
+                                        "Maximum peak level. Normal speech should stay just below it."),
+                      DiagramMark::ceiling, "ceiling"),
     parameter::number("release", "Release", Unit::milliseconds, 5.0, 1000.0, 60.0, Scale::logarithmic,
-                      "How fast it lets go after a loud passage. Single clicks let go five times faster."),
+                      "Recovery time after a loud passage. Single peaks recover five times faster."),
     parameter::structural(parameter::number("lookahead", "Look-ahead", Unit::milliseconds, 0.5, 10.0, 1.5,
-                                            Scale::linear, "Longer is smoother. Costs the same delay.")),
-    parameter::structural(
-        parameter::toggle("true_peak", "True peak", true,
-                          "Also holds the peaks between the samples, which a converter will play.")),
+                                            Scale::linear, "Longer is smoother. Adds the same latency.")),
+    parameter::structural(parameter::toggle("true_peak", "True peak", true,
+                                            "Also limits peaks between samples (inter-sample peaks).")),
 };
 enum Index { kCeiling, kRelease, kLookahead, kTruePeak };
 
@@ -189,14 +187,14 @@ Finding finding(const Situation& now) {
     if (r.usual > 2.0) {
         return {"works_always",
                 FindingTone::warning,
-                "It works all the time ({0} dB). Lower the level before it by about {0} dB.",
+                "Limiting constantly ({0} dB). Reduce the level before it by about {0} dB.",
                 {{r.usual}},
                 {}};
     }
     if (r.deepest > 0.1) {
         return {"caught_peaks",
                 FindingTone::good,
-                "It caught the loudest peaks, by up to {0} dB.",
+                "Limited the loudest peaks by up to {0} dB.",
                 {{r.deepest}},
                 {}};
     }
@@ -211,7 +209,7 @@ Finding finding(const Situation& now) {
 
 const StageKind kLimiterStage{.id = "limiter",
                               .title = "Limiter",
-                              .purpose = "The lid: nothing gets louder than its ceiling",
+                              .purpose = "Keeps peaks below the ceiling",
                               .parameters = kTable,
                               .make = make_stage<LimiterStage>,
                               .reports_reduction = true,

@@ -18,9 +18,7 @@ class PassingStage final : public Stage {
 Finding finding(const Situation&) {
     return {"missing",
             FindingTone::warning,
-            "This program has no stage of this kind, so the sound passes unchanged. Its settings are kept as "
-            "they "
-            "are.",
+            "Unknown stage type: the signal passes through unchanged and its settings are preserved.",
             {},
             {}};
 }
@@ -34,12 +32,10 @@ std::unique_ptr<Stage> make_passing_stage(std::string why) {
 const StageKind kMissingStage{
     .id = "",
     .title = "Missing",
-    .purpose = "Passes the sound: its kind is not known here",
+    .purpose = "Unknown stage type, passes the signal through",
     .make = []() -> Result<std::unique_ptr<Stage>> {
         return make_passing_stage(
-            "this program has no stage of this kind, so the sound passes unchanged. Its settings are kept as "
-            "they "
-            "are.");
+            "Unknown stage type: the signal passes through unchanged and its settings are preserved.");
     },
     .finding = finding,
 };

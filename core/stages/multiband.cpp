@@ -21,13 +21,13 @@ struct RangeText {
     std::string_view group, threshold, ratio, attack, release, gain, level, taken;
 };
 constexpr RangeText kText[kMostRanges] = {
-    {"Range 1", "range1_threshold", "range1_ratio", "range1_attack", "range1_release", "range1_gain",
+    {"Band 1", "range1_threshold", "range1_ratio", "range1_attack", "range1_release", "range1_gain",
      "range1_level", "range1_taken"},
-    {"Range 2", "range2_threshold", "range2_ratio", "range2_attack", "range2_release", "range2_gain",
+    {"Band 2", "range2_threshold", "range2_ratio", "range2_attack", "range2_release", "range2_gain",
      "range2_level", "range2_taken"},
-    {"Range 3", "range3_threshold", "range3_ratio", "range3_attack", "range3_release", "range3_gain",
+    {"Band 3", "range3_threshold", "range3_ratio", "range3_attack", "range3_release", "range3_gain",
      "range3_level", "range3_taken"},
-    {"Range 4", "range4_threshold", "range4_ratio", "range4_attack", "range4_release", "range4_gain",
+    {"Band 4", "range4_threshold", "range4_ratio", "range4_attack", "range4_release", "range4_gain",
      "range4_level", "range4_taken"},
 };
 /// To begin with: the lower a range, the slower.
@@ -37,34 +37,34 @@ constexpr double kReleases[kMostRanges] = {200.0, 150.0, 120.0, 100.0};
 consteval std::array<Parameter, kFirstRange + kMostRanges * kRangeParameters> make_table() {
     std::array<Parameter, kFirstRange + kMostRanges * kRangeParameters> t{};
     t[kRangeCount] = parameter::structural(parameter::choice(
-        "ranges", "Ranges", kCounts, 1, "Two for boom against the rest; three for boom, body and edge."));
-    t[kMeets1] = parameter::number("meets1", "1 and 2 meet", Unit::hertz, 40.0, 16000.0, 220.0,
-                                   Scale::logarithmic, "Where the boom ends: 150 to 300 Hz.");
-    t[kMeets2] = parameter::number("meets2", "2 and 3 meet", Unit::hertz, 40.0, 16000.0, 3000.0,
-                                   Scale::logarithmic, "Where the edge begins: 2.5 to 4 kHz.");
+        "ranges", "Bands", kCounts, 1, "Two for boom against the rest; three for boom, body and edge."));
+    t[kMeets1] =
+        parameter::number("meets1", "Crossover 1-2", Unit::hertz, 40.0, 16000.0, 220.0, Scale::logarithmic,
+                          "Upper limit of the lows, where boom is: 150 to 300 Hz.");
+    t[kMeets2] =
+        parameter::number("meets2", "2 and 3 meet", Unit::hertz, 40.0, 16000.0, 3000.0, Scale::logarithmic,
+                          "Lower limit of the highs, where voices sound harsh: 2.5 to 4 kHz.");
     t[kMeets3] = parameter::number("meets3", "3 and 4 meet", Unit::hertz, 40.0, 16000.0, 7500.0,
                                    Scale::logarithmic, "Where only s and breath are left.");
     t[kRangeKnee] = parameter::number("knee", "Knee", Unit::decibel, 0.0, 24.0, 6.0, Scale::linear,
                                       "A wider knee starts more gradually.");
-    t[kRangeListen] = parameter::transient(parameter::choice("listen", "Listen to", kListenChoices, 0,
-                                                             "Only one range is heard, as it comes in."));
+    t[kRangeListen] = parameter::transient(parameter::choice(
+        "listen", "Solo band", kListenChoices, 0, "Plays one band on its own, before compression."));
     for (int r = 0; r < kMostRanges; ++r) {
         const RangeText& n = kText[r];
         Parameter* row = &t[range_row(r, kRangeThreshold)];
-        row[kRangeThreshold] =
-            parameter::number(n.threshold, "Threshold", Unit::dbfs, -80.0, 0.0, -30.0, Scale::linear,
-                              "Among the levels of this range alone: what is louder is held.");
+        row[kRangeThreshold] = parameter::number(n.threshold, "Threshold", Unit::dbfs, -80.0, 0.0, -30.0,
+                                                 Scale::linear, "Compares the level of this band alone.");
         row[kRangeRatio] =
             parameter::number(n.ratio, "Ratio", Unit::ratio, 1.0, 20.0, 2.0, Scale::logarithmic,
-                              "1:1 leaves this range alone; 2:1 evens it, 4:1 holds it.");
+                              "1:1 is off, 2:1 evens out, 4:1 controls firmly.");
         row[kRangeAttack] =
             parameter::number(n.attack, "Attack", Unit::milliseconds, 1.0, 200.0, kAttacks[r],
-                              Scale::logarithmic, "Low ranges need longer ones, or they growl.");
-        row[kRangeRelease] =
-            parameter::number(n.release, "Release", Unit::milliseconds, 10.0, 2000.0, kReleases[r],
-                              Scale::logarithmic, "How fast it lets go again.");
+                              Scale::logarithmic, "Low bands need longer times, or they distort.");
+        row[kRangeRelease] = parameter::number(n.release, "Release", Unit::milliseconds, 10.0, 2000.0,
+                                               kReleases[r], Scale::logarithmic, "Recovery time.");
         row[kRangeGain] = parameter::number(n.gain, "Gain", Unit::decibel, -12.0, 12.0, 0.0, Scale::linear,
-                                            "Brings this range back, or turns it down for good.");
+                                            "Gain of this band after compression.");
         for (int p = 0; p < kRangeParameters; ++p) row[p].group = n.group;
     }
     return t;
@@ -74,8 +74,8 @@ constexpr auto kTable = make_table();
 consteval std::array<Readout, 2 * kMostRanges> make_readouts() {
     std::array<Readout, 2 * kMostRanges> out{};
     for (size_t r = 0; r < kMostRanges; ++r) {
-        out[2 * r] = {kText[r].level, "Its level now", Unit::dbfs, kText[r].threshold};
-        out[2 * r + 1] = {kText[r].taken, "Taken from it", Unit::decibel, {}};
+        out[2 * r] = {kText[r].level, "Band level", Unit::dbfs, kText[r].threshold};
+        out[2 * r + 1] = {kText[r].taken, "Band reduction", Unit::decibel, {}};
     }
     return out;
 }
@@ -277,22 +277,20 @@ Finding finding(const Situation& now) {
     if (!now.in.voice_known) return waiting_for_voice();
     const StageReduction& r = now.reduction;
     if (r.usual > 12.0)
-        return {
-            "takes_much",
-            FindingTone::warning,
-            "One of the ranges is held down by {0} dB most of the time. Less gain there does the same; raise "
-            "its threshold.",
-            {{r.usual}},
-            {}};
+        return {"takes_much",
+                FindingTone::warning,
+                "One band is reduced by {0} dB most of the time. Raise its threshold or lower its gain.",
+                {{r.usual}},
+                {}};
     if (r.deepest < 0.5)
         return {"takes_nothing",
                 FindingTone::neutral,
-                "No range was loud enough to be held. Lower a threshold into its levels.",
+                "No band exceeds its threshold. Lower a threshold into the levels of its band.",
                 {},
                 {}};
     return {"takes_some",
             FindingTone::good,
-            "The range that is held most gives {0} dB usually, {1} dB at most.",
+            "Largest band reduction: typical {0} dB, max {1} dB.",
             {{r.usual}, {r.deepest}},
             {}};
 }
@@ -318,7 +316,7 @@ std::array<double, kMostRanges - 1> range_meetings(std::span<const double> value
 
 const StageKind kMultibandStage{.id = "multiband",
                                 .title = "Multiband",
-                                .purpose = "Holds boom, body and edge apart from each other",
+                                .purpose = "Compresses lows, mids and highs separately",
                                 .parameters = kTable,
                                 .make = make_stage<MultibandStage>,
                                 .reports_reduction = true,

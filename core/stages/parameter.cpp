@@ -64,7 +64,7 @@ Result<double> parse_choice(const Parameter& p, const std::string& text) {
 Result<double> parse_toggle(const Parameter& p, const std::string& text) {
     if (text == "on" || text == "yes" || text == "1" || text == "true") return 1.0;
     if (text == "off" || text == "no" || text == "0" || text == "false") return 0.0;
-    return Error{"\"" + text + "\" is neither on nor off.", std::string(p.title), ""};
+    return Error{"\"" + text + "\" isn't on or off.", std::string(p.title), ""};
 }
 
 /// The factor a typed unit stands for, or nothing when it does not belong to this parameter.
@@ -116,7 +116,7 @@ const char* unit_example(Unit unit) {
         case Unit::ratio:
             return "\"4\" or \"4:1\"";
         case Unit::percent:
-            return "\"50\" or \"50 %\"";
+            return "\"50\" or \"50%\"";
         case Unit::semitones:
             return "\"-3\" or \"-3 st\"";
         default:
@@ -129,10 +129,10 @@ const char* unit_example(Unit unit) {
 std::optional<std::string> value_problem(const Parameter& p, double value) {
     if (!std::isfinite(value)) return std::string(p.title) + " is not a number.";
     if (p.kind != ValueKind::number && value != std::floor(value)) {
-        return std::string(p.title) + " takes a whole choice, not a value in between.";
+        return std::string(p.title) + " needs a whole number.";
     }
     if (value < p.minimum || value > p.maximum) {
-        if (p.kind != ValueKind::number) return std::string(p.title) + " has no such choice.";
+        if (p.kind != ValueKind::number) return std::string(p.title) + " does not have this choice.";
         return std::string(p.title) + " " + format_value(p, value) + " is outside " + range_text(p) + ".";
     }
     return std::nullopt;
@@ -159,7 +159,7 @@ std::string format_value(const Parameter& p, double value) {
         case Unit::dbfs:
             return printed("%.1f", value) + " dBFS";
         case Unit::percent:
-            return printed("%.0f", value) + " %";
+            return printed("%.0f", value) + "%";
         case Unit::quality:
             return printed("%.2f", value);
         case Unit::count:
@@ -182,7 +182,7 @@ Result<double> parse_value(const Parameter& p, std::string_view raw) {
     std::string text = lower(trimmed(raw));
     const std::string where(p.title);
     if (text.empty())
-        return Error{"nothing was typed.", where, std::string("Type ") + unit_example(p.unit) + "."};
+        return Error{"No value entered.", where, std::string("Type ") + unit_example(p.unit) + "."};
     if (p.kind == ValueKind::choice) return parse_choice(p, text);
     if (p.kind == ValueKind::toggle) return parse_toggle(p, text);
 
@@ -202,7 +202,7 @@ Result<double> parse_value(const Parameter& p, std::string_view raw) {
         trimmed(std::string_view(parsed.ptr, static_cast<size_t>(end - parsed.ptr)));
     const auto factor = unit_factor(p.unit, typed_unit);
     if (!factor) {
-        return Error{"\"" + typed_unit + "\" is not a unit it knows.", where,
+        return Error{"\"" + typed_unit + "\" isn't a known unit.", where,
                      std::string("Type ") + unit_example(p.unit) + "."};
     }
     value *= *factor;

@@ -94,7 +94,7 @@ std::string format_value(const Parameter& p, double value);
 /// The value as a plain number or word, without unit, as put into an edit field.
 std::string format_value_bare(const Parameter& p, double value);
 
-/// Reads what a person types: "4k", "-18", "6:1", "120 ms", "0.12 s", "50 %", "on", a choice's name.
+/// Reads what a person types: "4k", "-18", "6:1", "120 ms", "0.12 s", "50%", "on", a choice's name.
 /// Decimal point or comma. Fails with the reason when it can't be read or is outside the range.
 Result<double> parse_value(const Parameter& p, std::string_view text);
 

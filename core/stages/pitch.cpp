@@ -13,7 +13,7 @@ namespace reed {
 namespace {
 
 constexpr Choice kScales[] = {
-    {"all", "All twelve"}, {"major", "Major"}, {"minor", "Minor"}, {"five", "Five notes"}};
+    {"all", "Chromatic"}, {"major", "Major"}, {"minor", "Minor"}, {"five", "Pentatonic"}};
 constexpr Choice kRoots[] = {{"c", "C"},
                              {"c_sharp", "C sharp"},
                              {"d", "D"},
@@ -29,17 +29,18 @@ constexpr Choice kRoots[] = {{"c", "C"},
 
 constexpr Parameter kTable[] = {
     parameter::number("shift", "Pitch", Unit::semitones, -12.0, 12.0, 0.0, Scale::linear,
-                      "Twelve are an octave. Up to 3 the voice is still somebody's own."),
+                      "12 semitones are one octave. Up to 3 still sounds natural."),
     parameter::number("size", "Formants", Unit::semitones, -7.0, 12.0, 0.0, Scale::linear,
-                      "Down is a bigger head, up a smaller one, at the same pitch."),
-    parameter::number("snap", "Snap", Unit::percent, 0.0, 100.0, 0.0, Scale::linear,
+                      "Lower sounds bigger, higher sounds smaller; the pitch stays the same."),
+    parameter::number("snap", "Pitch correction", Unit::percent, 0.0, 100.0, 0.0, Scale::linear,
                       "How far each tone is pulled to the nearest note of the scale."),
-    parameter::choice("scale", "Scale", kScales, 0, "Which notes there are, counted from the root."),
-    parameter::choice("root", "Root", kRoots, 0, "The note the scale begins with."),
+    parameter::choice("scale", "Scale", kScales, 0, "The allowed notes, counted from the root."),
+    parameter::choice("root", "Root", kRoots, 0, "First note of the scale."),
     parameter::number("speed", "Glide", Unit::milliseconds, 1.0, 300.0, 20.0, Scale::logarithmic,
-                      "How long a tone takes to its note: 1 ms is a machine, 150 ms a good singer."),
+                      "Time to reach the note: 1 ms sounds robotic, 150 ms natural."),
 };
-constexpr Readout kReadouts[] = {{"pitch", "Pitch now", Unit::hertz}, {"goes_to", "Goes to", Unit::hertz}};
+constexpr Readout kReadouts[] = {{"pitch", "Input pitch", Unit::hertz},
+                                 {"goes_to", "Output pitch", Unit::hertz}};
 
 /// Semitones of a scale above its root, one bit each.
 constexpr unsigned kNotes[] = {0xFFF, 0b101010110101, 0b010110101101, 0b001010010101};
@@ -131,22 +132,18 @@ Finding finding(const Situation& now) {
     if (shift == 0.0 && size == 0.0 && now.values[kPitchSnap] == 0.0)
         return {"at_rest",
                 FindingTone::neutral,
-                "It changes nothing, but delays the voice. Turn pitch or formants.",
+                "No effect, but it adds latency. Change pitch or formants, or remove the stage.",
                 {},
                 {}};
     if (now.values[kPitchSnap] >= 70.0 && now.values[kPitchSpeed] <= 40.0)
-        return {"sings",
-                FindingTone::neutral,
-                "Nothing is left between the notes: it sings like a machine.",
-                {},
-                {}};
+        return {"sings", FindingTone::neutral, "Full correction sounds robotic.", {}, {}};
     if (std::abs(shift) > kSomebody || std::abs(size) > kSomebody)
         return {"nobody",
                 FindingTone::neutral,
-                "More than {0} semitones from itself it is a character's voice, no person's.",
+                "Beyond {0} semitones the voice no longer sounds natural.",
                 {{kSomebody}},
                 {}};
-    return {"somebody", FindingTone::good, "This could still be somebody's own voice.", {}, {}};
+    return {"somebody", FindingTone::good, "Still sounds natural.", {}, {}};
 }
 
 }  // namespace
@@ -170,7 +167,7 @@ double way_to_scale(std::span<const double> values, double note) {
 
 const StageKind kPitchStage{.id = "pitch",
                             .title = "Pitch",
-                            .purpose = "Makes the voice higher or lower, bigger or smaller, or sing",
+                            .purpose = "Shifts pitch and formants, with optional pitch correction",
                             .parameters = kTable,
                             .make = make_stage<PitchStage>,
                             .finding = finding,

@@ -12,22 +12,22 @@ namespace {
 
 constexpr Parameter kTable[] = {
     parameter::number("threshold", "Threshold", Unit::decibel, -10.0, 30.0, 5.0, Scale::linear,
-                      "Against the lows your voice has itself: gusts reach over it, words don't."),
-    parameter::number("depth", "Depth", Unit::decibel, -40.0, 0.0, -24.0, Scale::linear,
-                      "The most it takes from a gust."),
-    parameter::number("frequency", "Up to", Unit::hertz, 60.0, 400.0, 170.0, Scale::logarithmic,
-                      "How far up a gust reaches. Half of what is taken is taken here."),
+                      "Relative to the low end of your voice: pops exceed it, words don't."),
+    parameter::number("depth", "Max reduction", Unit::decibel, -40.0, 0.0, -24.0, Scale::linear,
+                      "Maximum reduction of a pop."),
+    parameter::number("frequency", "Frequency", Unit::hertz, 60.0, 400.0, 170.0, Scale::logarithmic,
+                      "Upper frequency of the reduction (half-gain point)."),
     parameter::number("release", "Release", Unit::milliseconds, 20.0, 500.0, 90.0, Scale::logarithmic,
                       "Long enough that the gust's tail does not come back."),
     parameter::structural(parameter::number("lookahead", "Look-ahead", Unit::milliseconds, 0.0, 10.0, 5.0,
                                             Scale::linear,
-                                            "Catches the very beginning of a gust. Costs the same delay.")),
-    parameter::transient(
-        parameter::toggle("removed", "Hear what is taken", false, "Only thumps should be heard, no words.")),
+                                            "Catches the very start of a pop. Adds the same latency.")),
+    parameter::transient(parameter::toggle("removed", "Listen to removed signal", false,
+                                           "You should hear only thumps, no words.")),
 };
 enum Index { kThreshold, kDepth, kFrequency, kRelease, kLookahead, kRemoved };
 
-constexpr Readout kReadouts[] = {{"gust", "The strongest gust lately", Unit::decibel, "threshold"}};
+constexpr Readout kReadouts[] = {{"gust", "Recent strongest pop", Unit::decibel, "threshold"}};
 
 // A gust is mostly below what any voice has; the slope is gentle because a steep one is late.
 constexpr double kGustTo = 50.0, kVoiceFrom = 150.0, kVoiceTo = 1500.0;  // Hz
@@ -157,15 +157,14 @@ Finding finding(const Situation& now) {
     if (r.usual > 2.0) {
         return {"takes_always",
                 FindingTone::warning,
-                "It takes {0} dB most of the time, from the voice itself. Raise the threshold.",
+                "Reducing {0} dB most of the time, not only pops. Raise the threshold.",
                 {{r.usual}},
-                propose(kTable, kThreshold, now.values[kThreshold] + 6.0, "Threshold {0} dB")};
+                propose(kTable, kThreshold, now.values[kThreshold] + 6.0, "Set threshold to {0} dB")};
     }
-    if (r.deepest < 1.0)
-        return {"takes_nothing", FindingTone::good, "No gust reached the microphone lately.", {}, {}};
+    if (r.deepest < 1.0) return {"takes_nothing", FindingTone::good, "No pops detected recently.", {}, {}};
     return {"takes_gusts",
             FindingTone::good,
-            "It took up to {0} dB from a gust, and lets the voice be.",
+            "Reduced pops by up to {0} dB; the voice is unchanged.",
             {{r.deepest}},
             {}};
 }
@@ -174,7 +173,7 @@ Finding finding(const Situation& now) {
 
 const StageKind kPlosivesStage{.id = "plosives",
                                .title = "Plosives",
-                               .purpose = "Catches gusts of p and b, and knocks on the desk",
+                               .purpose = "Reduces pops on p and b, and desk knocks",
                                .parameters = kTable,
                                .make = make_stage<PlosivesStage>,
                                .reports_reduction = true,

@@ -48,22 +48,23 @@ Known& known() {
 
 std::string stage_kind_problem(const StageKind& kind) {
     if (kind.id.empty() || kind.title.empty() || kind.make == nullptr)
-        return "a kind needs an id, a title and a maker.";
+        return "needs an id, a title and a factory.";
     for (size_t i = 0; i < kind.parameters.size(); ++i) {
         const Parameter& p = kind.parameters[i];
-        if (static_cast<size_t>(kind.find(p.id)) != i) return "it has \"" + std::string(p.id) + "\" twice.";
-        if (const auto problem = value_problem(p, p.default_value)) return "its default: " + *problem;
+        if (static_cast<size_t>(kind.find(p.id)) != i) return "has \"" + std::string(p.id) + "\" twice.";
+        if (const auto problem = value_problem(p, p.default_value))
+            return "has an invalid default: " + *problem;
     }
     // Parameters that it names.
     const auto missing = [&kind](std::string_view row) { return !row.empty() && kind.find(row) < 0; };
     if (kind.lift != StageKind::Lift::none && kind.lift_row.empty())
-        return "it sets a level (lift), so it needs a lift_row.";
+        return "sets a level (lift), so it needs a lift_row.";
     for (const std::string_view row : {kind.lift_row, kind.slow_row, kind.timing.attack, kind.timing.hold,
                                        kind.timing.release, kind.timing.lookahead}) {
-        if (missing(row)) return "it has no parameter \"" + std::string(row) + "\".";
+        if (missing(row)) return "has no parameter \"" + std::string(row) + "\".";
     }
     for (const Readout& r : kind.readouts) {
-        if (missing(r.beside)) return "it has no parameter \"" + std::string(r.beside) + "\".";
+        if (missing(r.beside)) return "has no parameter \"" + std::string(r.beside) + "\".";
     }
     return {};
 }
@@ -74,8 +75,8 @@ std::span<const StageKind* const> stage_kinds() {
 
 Result<void> add_stage_kind(std::shared_ptr<const StageKind> kind) {
     std::string why = stage_kind_problem(*kind);
-    if (why.empty() && find_stage_kind(kind->id) != nullptr) why = "there is a kind of this id already.";
-    if (!why.empty()) return Error{why, std::string(kind->id), "Correct the kind; it is left out."};
+    if (why.empty() && find_stage_kind(kind->id) != nullptr) why = "A kind with this id already exists.";
+    if (!why.empty()) return Error{why, std::string(kind->id), "Correct the kind; it is not available."};
     known().all.push_back(kind.get());
     known().added.push_back(std::move(kind));
     return {};

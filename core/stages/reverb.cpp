@@ -17,17 +17,17 @@ constexpr Choice kSizes[] = {
 
 constexpr Parameter kTable[] = {
     parameter::number("mix", "Mix", Unit::percent, 0.0, 100.0, 15.0, Scale::linear,
-                      "How much of what is heard is the room. For talk less than one notices."),
+                      "Wet/dry mix. For speech, use less than you would notice."),
     parameter::number("decay", "Decay", Unit::milliseconds, 100.0, 12000.0, 700.0, Scale::logarithmic,
-                      "Until it has died away: a booth 200 ms, a hall 2 s, a cathedral 6 s."),
-    parameter::structural(parameter::choice("size", "Size", kSizes, 1,
-                                            "How far away the walls are. Decay is set apart from it.")),
-    parameter::number("dark", "Dark", Unit::percent, 0.0, 100.0, 45.0, Scale::linear,
-                      "How much sooner the top dies away: tiles 0 %, curtains 80 %."),
-    parameter::number("before", "Before it", Unit::milliseconds, 0.0, 150.0, 10.0, Scale::linear,
-                      "Silence between the word and its room: more keeps words clear."),
-    parameter::number("from", "From", Unit::hertz, 20.0, 1000.0, 150.0, Scale::logarithmic,
-                      "Below it there is no room: keeps the boom out."),
+                      "Reverberation time (60 dB): booth 0.2 s, hall 2 s, cathedral 6 s."),
+    parameter::structural(
+        parameter::choice("size", "Size", kSizes, 1, "Distance of the walls. Decay is set separately.")),
+    parameter::number("dark", "Damping", Unit::percent, 0.0, 100.0, 45.0, Scale::linear,
+                      "How much faster high frequencies decay: tiles 0%, curtains 80%."),
+    parameter::number("before", "Pre-delay", Unit::milliseconds, 0.0, 150.0, 10.0, Scale::linear,
+                      "Delay before the reverb starts; longer keeps words clear."),
+    parameter::number("from", "Low cut", Unit::hertz, 20.0, 1000.0, 150.0, Scale::logarithmic,
+                      "Low cut of the reverb; prevents boominess."),
 };
 enum Index { kMix, kDecay, kSize, kDark, kBefore, kFrom };
 
@@ -223,18 +223,18 @@ Finding finding(const Situation& now) {
     if (mix > 35.0 && decay > 400.0)
         return {"drowns",
                 FindingTone::warning,
-                "At {0} % the room is nearly as loud as the words: hard to follow for long.",
+                "At {0}% the reverb is nearly as loud as the words, which is tiring to follow.",
                 {{mix, Unit::none}},
-                propose(kTable, kMix, 20.0, "Mix {0} %")};
+                propose(kTable, kMix, 20.0, "Set mix to {0}%")};
     if (mix > 50.0) return {};
-    return {"stays_clear", FindingTone::good, "The words stay in front of the room.", {}, {}};
+    return {"stays_clear", FindingTone::good, "The words stay clearly above the reverb.", {}, {}};
 }
 
 }  // namespace
 
 const StageKind kReverbStage{.id = "reverb",
                              .title = "Reverb",
-                             .purpose = "Puts the voice into a room of your choice",
+                             .purpose = "Adds the sound of a room",
                              .parameters = kTable,
                              .make = make_stage<ReverbStage>,
                              .finding = finding};

@@ -10,16 +10,14 @@
 namespace reed {
 namespace {
 
-constexpr Choice kWays[] = {{"tone", "On a tone"}, {"ring", "Ring"}};
+constexpr Choice kWays[] = {{"tone", "Vocoder"}, {"ring", "Ring modulator"}};
 constexpr Parameter kTable[] = {
-    parameter::choice("way", "Way", kWays, 0,
-                      "On a tone: every word at one pitch. Ring: the voice times a tone, all metal."),
+    parameter::choice("way", "Mode", kWays, 0, "Vocoder: speaks at one pitch. Ring modulator: metallic."),
     parameter::number("pitch", "Tone", Unit::hertz, 30.0, 1000.0, 110.0, Scale::logarithmic,
                       "The pitch it speaks at: 80 to 130 Hz heavy, 200 Hz light."),
-    parameter::number("mix", "Mix", Unit::percent, 0.0, 100.0, 100.0, Scale::linear,
-                      "How much of what is heard is the robot."),
-    parameter::number("hiss", "Hiss", Unit::percent, 0.0, 100.0, 60.0, Scale::linear,
-                      "Noise in place of the tone where the voice hisses: keeps s and t clear."),
+    parameter::number("mix", "Mix", Unit::percent, 0.0, 100.0, 100.0, Scale::linear, "Wet/dry mix."),
+    parameter::number("hiss", "Consonant noise", Unit::percent, 0.0, 100.0, 60.0, Scale::linear,
+                      "Uses noise for consonants so that s and t stay clear."),
 };
 enum Index { kWay, kPitch, kMix, kHiss };
 
@@ -150,13 +148,12 @@ Finding finding(const Situation& now) {
     if (now.values[kWay] == 0.0 && now.values[kPitch] > 400.0)
         return {"too_high",
                 FindingTone::warning,
-                "A tone this high has too few harmonics to carry words.",
+                "At this pitch too few harmonics are left to understand words.",
                 {},
                 propose(kTable, kPitch, 160.0, "Tone {0} Hz")};
     if (now.values[kMix] < 50.0) return {};  // more of the voice than of the robot
     const Quantity tone{now.values[kPitch], Unit::hertz, 0};
-    if (now.values[kWay] != 0.0)
-        return {"rings", FindingTone::good, "Every sound of the voice is split about {0}.", {tone}, {}};
+    if (now.values[kWay] != 0.0) return {"rings", FindingTone::good, "Ring modulation at {0}.", {tone}, {}};
     return {"speaks", FindingTone::good, "Every word is spoken at {0}.", {tone}, {}};
 }
 
@@ -164,7 +161,7 @@ Finding finding(const Situation& now) {
 
 const StageKind kRobotStage{.id = "robot",
                             .title = "Robot",
-                            .purpose = "Puts the words on a tone of its own",
+                            .purpose = "Makes the voice sound robotic",
                             .parameters = kTable,
                             .make = make_stage<RobotStage>,
                             .finding = finding};

@@ -17,13 +17,13 @@ namespace {
 
 constexpr Parameter kTable[] = {
     parameter::number("drive", "Drive", Unit::decibel, 0.0, 20.0, 6.0, Scale::linear,
-                      "How far the voice is pushed into the curve; stop where it begins to sound rough."),
+                      "Amount of saturation. Stop when it starts to sound rough."),
     parameter::number("even", "Even harmonics", Unit::percent, 0.0, 100.0, 40.0, Scale::linear,
                       "Odd harmonics sound edgy, even ones full; listen on long vowels."),
     parameter::number("tone", "Tone", Unit::percent, -100.0, 100.0, -20.0, Scale::linear,
-                      "What is added: darker to the left, brighter to the right."),
+                      "Tone of the added harmonics: left darker, right brighter."),
     parameter::number("mix", "Mix", Unit::percent, 0.0, 100.0, 50.0, Scale::linear,
-                      "How much of it; at 0 % the sound passes untouched."),
+                      "Wet/dry mix; at 0% the signal passes through unchanged."),
 };
 enum Index { kDrive, kEven, kTone, kMix };
 constexpr Readout kReadouts[] = {{"added", "Added to the voice", Unit::decibel}};
@@ -237,18 +237,18 @@ Finding finding(const Situation& now) {
     if (over > 12.0) {
         return {"bends_hard",
                 FindingTone::warning,
-                "Peaks reach {0} dB beyond where the curve bends: it will sound rough.",
+                "Peaks are {0} dB into saturation and will sound rough.",
                 {{over}},
                 drive(6.0)};
     }
-    return {"bends", FindingTone::good, "Loud words are warmed, quiet ones pass.", {}, {}};
+    return {"bends", FindingTone::good, "Loud words are saturated, quiet ones are unchanged.", {}, {}};
 }
 
 }  // namespace
 
 const StageKind kSaturationStage{.id = "saturation",
                                  .title = "Saturation",
-                                 .purpose = "Warms the voice with harmonics",
+                                 .purpose = "Adds warmth with harmonics",
                                  .parameters = kTable,
                                  .make = make_stage<SaturationStage>,
                                  .finding = finding,

@@ -12,34 +12,33 @@
 namespace reed {
 namespace {
 
-constexpr Choice kMethods[] = {{"adaptive", "Adaptive"}, {"neural", "Neural"}, {"room_tone", "Room tone"}};
-constexpr Choice kCounts[] = {{"louder", "Everything louder"}, {"voice", "The voice only"}};
-constexpr Choice kDelays[] = {{"usual", "Usual"}, {"short", "Short"}};
+constexpr Choice kMethods[] = {
+    {"adaptive", "Adaptive"}, {"neural", "Neural"}, {"room_tone", "Noise profile"}};
+constexpr Choice kCounts[] = {{"louder", "All louder sounds"}, {"voice", "Speech only"}};
+constexpr Choice kDelays[] = {{"usual", "Standard"}, {"short", "Short"}};
 
 constexpr Parameter kTable[] = {
-    parameter::structural(parameter::choice("method", "Method", kMethods, 0,
-                                            "Speak, and be silent, with each; take the one you can't hear.")),
-    parameter::number("amount", "Amount", Unit::decibel, -60.0, 0.0, -25.0, Scale::linear,
-                      "No more than the room needs: too much makes the voice dull and watery."),
     parameter::structural(
-        parameter::choice("delay", "Delay", kDelays, 0,
-                          "Short halves the delay; listen for roughness in low voices, and with "
-                          "neural for dull beginnings of words.")),
+        parameter::choice("method", "Method", kMethods, 0,
+                          "Listen to speech and silence with each method; choose the least audible one.")),
+    parameter::number("amount", "Amount", Unit::decibel, -60.0, 0.0, -25.0, Scale::linear,
+                      "Use no more than needed; too much makes the voice dull and watery."),
+    parameter::structural(parameter::choice("delay", "Delay", kDelays, 0,
+                                            "Short halves the latency. Listen for roughness in low voices "
+                                            "and, with Neural, for dull word starts.")),
     parameter::number("smoothing", "Smoothing", Unit::percent, 0.0, 100.0, 50.0, Scale::linear,
-                      "More when the rest of the room tinkles, less when word ends smear."),
-    parameter::toggle("hum", "Hum filter", false,
-                      "Narrow notches at the hum and its multiples; listen for the drone."),
-    parameter::number("hum_frequency", "Hum at", Unit::hertz, 45.0, 65.0, 50.0, Scale::linear,
-                      "50 Hz or 60 Hz by where you live; Find hum measures it exactly."),
-    parameter::number(
-        "hum_tones", "Hum tones", Unit::count, 1.0, kMostHumTones, 8.0, Scale::linear,
-        "The hum and its multiples. As few as silence the drone: each takes a sliver of the voice."),
-    parameter::choice("counts", "Keeps", kCounts, 0,
-                      "Neural only. Everything louder than the room, or the voice only: keys and barks go "
-                      "too, and perhaps a scream."),
+                      "Raise it if the remaining noise warbles; lower it if word endings smear."),
+    parameter::toggle("hum", "Hum filter", false, "Narrow notches at the hum frequency and its harmonics."),
+    parameter::number("hum_frequency", "Hum frequency", Unit::hertz, 45.0, 65.0, 50.0, Scale::linear,
+                      "50 or 60 Hz depending on your mains supply. Find hum measures it exactly."),
+    parameter::number("hum_tones", "Hum harmonics", Unit::count, 1.0, kMostHumTones, 8.0, Scale::linear,
+                      "Number of harmonics to filter. Use as few as possible."),
+    parameter::choice("counts", "Preserve", kCounts, 0,
+                      "Neural only. Keep everything louder than the noise, or speech only (also removes key "
+                      "clicks and barking, possibly screams)."),
     parameter::transient(
-        parameter::toggle("removed", "Hear what is taken away", false,
-                          "Input minus output. When you hear words in it, the voice is being eaten.")),
+        parameter::toggle("removed", "Listen to removed signal", false,
+                          "Input minus output. If you hear words, the suppression is too strong.")),
 };
 enum Index { kMethod, kAmount, kDelay, kSmoothing, kHum, kHumFrequency, kHumTones, kCounted, kRemoved };
 
@@ -193,8 +192,8 @@ class SuppressionStage final : public Stage {
     bool failed() const { return each_[0].method->failed() || (channels_ > 1 && each_[1].method->failed()); }
     void note_trouble() {
         tell_trouble(
-            "The neural method has stopped working, so the sound passes unchanged. Choose another method; "
-            "choosing neural again starts it afresh.");
+            "The neural method has failed, so the signal passes through unchanged. Choose another method, or "
+            "select Neural again to restart it.");
     }
     void apply() {
         // Methods move frame by frame; their overlapping windows smooth the step.
@@ -242,15 +241,15 @@ Finding finding(const Situation& now) {
     if (now.values[kRemoved] >= 0.5) {
         return {"hears_removed",
                 FindingTone::warning,
-                "You hear what is taken away, and so does everybody else. Switch it off before you go on.",
+                "The removed signal is being sent to the output. Turn this off before you go live.",
                 {},
-                Proposal{{{kRemoved, 0.0}}, "Switch it off", {}}};
+                Proposal{{{kRemoved, 0.0}}, "Turn off", {}}};
     }
     if (taught && now.taught.empty()) {
         return {"not_taught",
                 FindingTone::warning,
-                "Nothing has been learnt yet, so the sound passes unchanged. Press Learn the room and stay "
-                "silent.",
+                "No noise profile yet, so the signal passes through unchanged. Choose Learn noise profile "
+                "and stay silent.",
                 {},
                 {}};
     }
@@ -259,21 +258,21 @@ Finding finding(const Situation& now) {
         const double amount = now.values[kAmount];
         return {"takes_voice",
                 FindingTone::warning,
-                "The voice loses {0} dB as well. Use less than {1} dB.",
+                "The voice is reduced by {0} dB too. Use less than {1} dB.",
                 {{in.voice - out.voice}, {amount}},
-                propose(kTable, kAmount, std::round(0.6 * amount), "Amount {0} dB")};
+                propose(kTable, kAmount, std::round(0.6 * amount), "Set amount to {0} dB")};
     }
     const double learnt = taught ? room_tone_of(now.taught).level() : 0.0;
     if (taught && in.room > learnt + 6.0) {
         return {"other_room",
                 FindingTone::warning,
-                "The room is {0} dB louder than the one learnt. Learn it anew while it sounds like this.",
+                "The noise is {0} dB louder than the learned profile. Learn it again now.",
                 {{in.room - learnt}},
                 {}};
     }
     return {"room_falls",
             FindingTone::good,
-            "The room falls by {0} dB, from {1} to {2}.",
+            "Background noise reduced by {0} dB, from {1} to {2} dBFS.",
             {{in.room - out.room}, {in.room}, {out.room}},
             {}};
 }
@@ -281,7 +280,7 @@ Finding finding(const Situation& now) {
 constexpr std::string_view kToneFigures[] = {"sample_rate", "band_hz"};
 constexpr Teaching kTeaching{
     .id = "room_tone",
-    .title = "room tone",
+    .title = "noise profile",
     .figures = kToneFigures,
     .list = "levels_dbfs",
     .parts = 10.0,  // a tenth of a decibel is finer than any two takes agree
@@ -297,32 +296,31 @@ constexpr Teaching kTeaching{
     .use =
         [](std::span<double> values) { values[kMethod] = static_cast<double>(SuppressionKind::room_tone); },
     .level = [](const StageMemory& memory) { return room_tone_of(memory).level(); },
-    .learnt = "The room has been learnt: {0} dBFS. Learn it again when it sounds different."};
+    .learnt = "Noise profile learned ({0} dBFS). Learn it again when the noise changes."};
 
 Finding look_for_hum(std::span<const float> sound, double sample_rate) {
     const auto hum = find_hum(sound, sample_rate);
     if (!hum)
         return {"no_hum",
                 FindingTone::neutral,
-                "No hum found in the last seconds. If you hear one, stay silent and try again.",
+                "No hum found. If you hear hum, stay silent and try again.",
                 {},
                 {}};
     const double frequency = round_value(kTable[kHumFrequency], hum->frequency);
     const Quantity at{hum->frequency, Unit::hertz, 1};
     return {"hum",
             FindingTone::good,
-            "Hum found at {0} with {1} tones, {2} dBFS; its filter is on.",
+            "Hum found at {0} with {1} harmonics, {2} dBFS. The hum filter is on.",
             {at, {static_cast<double>(hum->tones), Unit::count, 0}, {hum->level}},
             Proposal{{{kHum, 1.0}, {kHumFrequency, frequency}, {kHumTones, static_cast<double>(hum->tones)}},
                      "hum filter at {0}",
                      {at}}};
 }
-constexpr Search kSearch{
-    .id = "hum",
-    .least_seconds = 2.0,
-    .most_seconds = 10.0,
-    .too_little = "Too little has been heard to find hum. Wait two seconds and try again.",
-    .look = look_for_hum};
+constexpr Search kSearch{.id = "hum",
+                         .least_seconds = 2.0,
+                         .most_seconds = 10.0,
+                         .too_little = "Not enough audio to detect hum. Wait two seconds and try again.",
+                         .look = look_for_hum};
 
 }  // namespace
 
@@ -342,7 +340,7 @@ std::unique_ptr<Stage> make_suppression(MakeVoiceNetwork make_network) {
 const StageKind kSuppressionStage{
     .id = "suppression",
     .title = "Suppression",
-    .purpose = "Takes the room out: fans, hiss, rain, hum",
+    .purpose = "Removes background noise: fans, hiss, rain, hum",
     .parameters = kTable,
     .make = []() -> Result<std::unique_ptr<Stage>> { return make_suppression(make_voice_network); },
     .usual = true,

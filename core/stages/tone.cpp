@@ -19,24 +19,24 @@ namespace {
 
 constexpr Parameter kTable[] = {
     parameter::number("body", "Body", Unit::decibel, -6.0, 6.0, 0.0, Scale::linear,
-                      "The chest: up for a thin voice, down for one that booms."),
+                      "Low end: raise it for a thin voice, lower it for a boomy one."),
     parameter::number("clarity", "Clarity", Unit::decibel, -6.0, 6.0, 0.0, Scale::linear,
-                      "Consonants: up for a dull voice, down where it tires the ear."),
+                      "Consonants: raise it for a dull voice, lower it if it sounds harsh."),
     parameter::number("air", "Air", Unit::decibel, -6.0, 6.0, 0.0, Scale::linear,
-                      "Breath above the words. Down where it hisses."),
-    parameter::toggle("follow", "Follow the voice", true,
-                      "Body and clarity stand where this voice has them, and go with another one."),
-    parameter::number("body_at", "Body at", Unit::hertz, 60.0, 400.0, 110.0, Scale::logarithmic,
+                      "Airy top end. Lower it if the voice hisses."),
+    parameter::toggle("follow", "Track voice", true,
+                      "Places body and clarity at the frequencies of the current voice."),
+    parameter::number("body_at", "Body frequency", Unit::hertz, 60.0, 400.0, 110.0, Scale::logarithmic,
                       "Where body is while the voice is not followed: about its pitch."),
-    parameter::number("clarity_at", "Clarity at", Unit::hertz, 1500.0, 7000.0, 3800.0, Scale::logarithmic,
-                      "Where clarity is while the voice is not followed."),
+    parameter::number("clarity_at", "Clarity frequency", Unit::hertz, 1500.0, 7000.0, 3800.0,
+                      Scale::logarithmic, "Where clarity is while the voice is not followed."),
 };
-constexpr Readout kReadouts[] = {{"body_at", "Body at", Unit::hertz, "body_at"},
-                                 {"clarity_at", "Clarity at", Unit::hertz, "clarity_at"},
+constexpr Readout kReadouts[] = {{"body_at", "Body frequency", Unit::hertz, "body_at"},
+                                 {"clarity_at", "Clarity frequency", Unit::hertz, "clarity_at"},
                                  {"pitch", "Pitch of the voice", Unit::hertz},
-                                 {"body_more", "Body, against other voices", Unit::decibel},
+                                 {"body_more", "Body, relative to average", Unit::decibel},
                                  {"clarity_more", "Clarity, against other voices", Unit::decibel},
-                                 {"loudness", "Turned for the loudness", Unit::decibel}};
+                                 {"loudness", "Loudness correction", Unit::decibel}};
 
 constexpr double kQ = 0.7;
 constexpr double kAirAt = 9000.0;                            // Hz
@@ -259,7 +259,7 @@ Finding finding(const Situation& now) {
     if (std::abs(most) > 4.0)
         return {"colours",
                 FindingTone::warning,
-                "More than 4 dB is heard as a colour. First try the microphone nearer, or turned.",
+                "More than 4 dB sounds coloured. Try moving or turning the microphone first.",
                 {},
                 propose(kTable, row, std::copysign(4.0, most), "Back to {0} dB")};
     return {};
@@ -303,7 +303,7 @@ double tone_gain(std::span<const double> values, double body_at, double clarity_
 
 const StageKind kToneStage{.id = "tone",
                            .title = "Tone",
-                           .purpose = "More or less chest, words and air, where this voice has them",
+                           .purpose = "Adjusts body, clarity and air at the frequencies of your voice",
                            .parameters = kTable,
                            .make = make_stage<ToneStage>,
                            .finding = finding,

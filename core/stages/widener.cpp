@@ -12,13 +12,13 @@ namespace reed {
 namespace {
 
 constexpr Parameter kTable[] = {
-    parameter::number("width", "Width", Unit::percent, 0.0, 100.0, 25.0, Scale::linear,
-                      "13 to 30 % is enough for a voice; listen in mono too, where nothing must change."),
-    parameter::number("from", "From", Unit::hertz, 60.0, 1000.0, 200.0, Scale::logarithmic,
+    parameter::number("width", "Width", Unit::percent, 0.0, 100.0, 20.0, Scale::linear,
+                      "Level of the side signal. In mono nothing changes."),
+    parameter::number("from", "Low cut", Unit::hertz, 60.0, 1000.0, 200.0, Scale::logarithmic,
                       "Below it the voice stays in the middle."),
 };
 enum Index { kWidth, kFrom };
-constexpr Readout kReadouts[] = {{"correlation", "Alike on both sides", Unit::percent}};
+constexpr Readout kReadouts[] = {{"correlation", "Channel correlation", Unit::percent}};
 
 constexpr float kScatter = 0.6f;
 constexpr double kDelays[] = {0.00071, 0.00103, 0.00147, 0.00191};  // s; no two share a multiple below 20 ms
@@ -35,9 +35,8 @@ class WidenerStage final : public Stage {
         forget_ = std::exp(-kGrain / (0.4 * rate_));
         if (format.channels < 2)
             tell_trouble(
-                "one channel has no width, so the sound passes unchanged. Choose two channels in the menu of "
-                "the "
-                "input.");
+                "Needs stereo. Choose Stereo in the input menu; until then the signal passes through "
+                "unchanged.");
     }
     void set_values(std::span<const double> values) override {
         width_.set(0.01 * values[kWidth]);
@@ -107,18 +106,18 @@ Finding finding(const Situation& now) {
     if (width > 60.0) {
         return {"too_wide",
                 FindingTone::warning,
-                "The sides are nearly as loud as the middle: on headphones the voice falls apart.",
+                "Too wide: on headphones the voice loses its centre.",
                 {},
-                propose(kTable, kWidth, 30.0, "Width {0} %")};
+                propose(kTable, kWidth, 30.0, "Set width to {0}%")};
     }
-    return {"one_voice", FindingTone::good, "It stays one voice, on headphones as well.", {}, {}};
+    return {"one_voice", FindingTone::good, "The voice stays in the centre, on headphones too.", {}, {}};
 }
 
 }  // namespace
 
 const StageKind kWidenerStage{.id = "widener",
                               .title = "Widener",
-                              .purpose = "Gives a mono voice some width; in mono nothing changes",
+                              .purpose = "Adds stereo width; mono-compatible",
                               .parameters = kTable,
                               .make = make_stage<WidenerStage>,
                               .finding = finding,

@@ -147,8 +147,9 @@ double RoomTone::density(double frequency) const {
 Result<RoomTone> learn_room_tone(std::span<const float> sound, double sample_rate) {
     const double length = static_cast<double>(sound.size()) / sample_rate;
     if (length < kLeastToneSeconds - 1e-6) {
-        return Error{"the take is only " + seconds(length) + " long; the room needs 3 s or more.", "",
-                     "Stay silent a little longer."};
+        return Error{
+            "The recording is only " + seconds(length) + " long; a noise profile needs at least 3 s.", "",
+            "Stay silent a little longer."};
     }
     sound = sound.last(std::min(sound.size(), static_cast<size_t>(kMostToneSeconds * sample_rate)));
     const int window = 2 * static_cast<int>(std::lround(0.010 * sample_rate));
@@ -175,24 +176,24 @@ Result<RoomTone> learn_room_tone(std::span<const float> sound, double sample_rat
                      sorted.end());
     const double usual = sorted[sorted.size() / 2];
     if (usual < -110.0) {
-        return Error{"nothing came in: the take is silent.", "",
-                     "Check that the microphone is on; a silent room needs no suppression."};
+        return Error{"The recording is silent.", "",
+                     "Check that the microphone is on. A silent room needs no suppression."};
     }
     const Music music = find_music(sound, sample_rate, power);
-    const Error played{"music, or several voices, sounded at " + seconds(music.first) +
-                           "; that would be learnt as background noise.",
+    const Error played{"There is music, or several voices, at " + seconds(music.first) +
+                           "; it would become part of the noise profile.",
                        "", "Switch it off and start again."};
     if (music.share > kShareOnlyMusic) return played;
     // The network takes some machines for voices; but speech swells and fades, and they do not.
     const double at = swells(level) ? speech_at(sound, sample_rate) : -1.0;
     if (at >= 0.0) {
-        return Error{"somebody spoke at " + seconds(at) + "; the voice would be learnt as room.", "",
+        return Error{"There is speech at " + seconds(at) + "; it would become part of the noise profile.", "",
                      "Start again and stay silent."};
     }
     if (const double click = clicks_at(level, usual); click >= 0.0) {
-        return Error{"short sounds, such as keys, a mouse or drops of water, came first at " +
-                         seconds(click) + "; they are no steady background noise.",
-                     "", "Start again without them; where they never end, use the adaptive method."};
+        return Error{"Short sounds, such as key clicks, a mouse or drops of water, start at " +
+                         seconds(click) + "; they are not steady background noise.",
+                     "", "Start again without them. If they never stop, use the adaptive method."};
     }
     if (music.share > kShareMusic) return played;
     size_t loud = 0;
@@ -202,11 +203,10 @@ Result<RoomTone> learn_room_tone(std::span<const float> sound, double sample_rat
         if (loud++ == 0) first_loud = i;
     }
     if (static_cast<double>(loud) > kShareLoud * static_cast<double>(level.size())) {
-        return Error{
-            "the room was not even: from " + seconds(static_cast<double>(first_loud) * hop / sample_rate) +
-                " on there were sounds more than 9 dB above the rest.",
-            "",
-            "Start again in a moment without them; a room that is never even is for the adaptive method."};
+        return Error{"The background noise changed: from " +
+                         seconds(static_cast<double>(first_loud) * hop / sample_rate) +
+                         " on there were sounds more than 9 dB above the rest.",
+                     "", "Start again without them. For noise that always changes, use the adaptive method."};
     }
     RoomTone out;
     out.sample_rate = sample_rate;
@@ -234,7 +234,7 @@ Result<RoomTone> learn_room_tone(std::span<const float> sound, double sample_rat
 std::optional<std::string> tone_problem(const RoomTone& tone) {
     if (tone.levels.empty()) return std::nullopt;
     if (tone.levels.size() < 16 || tone.levels.size() > kMostToneBands)
-        return "it has " + std::to_string(tone.levels.size()) + " bands; 16 to 4096 can be used.";
+        return "has " + std::to_string(tone.levels.size()) + " bands; 16 to 4096 can be used.";
     if (!(tone.sample_rate >= 8000.0 && tone.sample_rate <= 192000.0))
         return "its sample rate is outside 8000 to 192000 Hz.";
     if (!(tone.band_hz >= 1.0 && tone.band_hz <= 1000.0)) return "its bands are not 1 to 1000 Hz wide.";

@@ -115,18 +115,18 @@ Take read_take(const std::filesystem::path& path) {
     out.notes = {tags.title, tags.album, tags.artist, tags.date, tags.comment};
     if (out.notes.name.empty()) out.notes.name = path.stem().string();
     if (out.info.channels > kMaxChannels)
-        out.problem = "it has " + std::to_string(out.info.channels) + " channels; 1 or 2 can be used.";
+        out.problem = "has " + std::to_string(out.info.channels) + " channels; 1 or 2 can be used.";
     else if (out.info.sample_rate < kMinSampleRate || out.info.sample_rate > kMaxSampleRate)
         out.problem = "its sample rate is outside 44.1 to 192 kHz.";
     else if (out.seconds() > kLongestTake)
-        out.problem = "it is longer than half an hour.";
+        out.problem = "is longer than 30 minutes.";
     return out;
 }
 
 Result<void> TakeStore::make_folder(const std::filesystem::path& folder) const {
     const std::error_code ec = create_folders(folder);
     if (!ec) return {};
-    return Error{"the folder of the takes can't be made (" + ec.message() + ").", folder.string(),
+    return Error{"can't be created: " + ec.message() + ".", folder.string(),
                  "Check its permissions and the free space."};
 }
 
@@ -161,7 +161,7 @@ Result<Take> TakeStore::copy(const std::filesystem::path& from, std::int64_t fir
         SoundReader& reader = *opened.value();
         format = {reader.info().sample_rate, reader.info().channels};
         if (first > 0 && !reader.seek(first))
-            return Error{"it ends before that part of it.", from.string(), "It may have been cut off."};
+            return Error{"ends before the selected part.", from.string(), "It may have been cut off."};
         std::int64_t left = count;
         const Pull pull = [&](AudioBuffer& to) -> Result<size_t> {
             const auto n =
@@ -183,17 +183,16 @@ Result<Take> TakeStore::copy(const std::filesystem::path& from, std::int64_t fir
             if (n.value() == 0) break;
             past = past || highest(piece, n.value()) > 1.0f;
         }
-        if (left == count) return Error{"it holds no sound.", from.string(), "Record it again."};
+        if (left == count) return Error{"holds no audio.", from.string(), "Record it again."};
     }
-    return Error{"it can't be taken in.", from.string(), ""};
+    return Error{"can't be imported.", from.string(), ""};
 }
 
 Result<Take> TakeStore::keep(const AudioBuffer& sound, double sample_rate, TakeNotes notes) const {
     if (sound.frames() == 0)
-        return Error{"there is no sound to keep.", folder_.string(), "Speak first, then keep it."};
+        return Error{"There is no audio to save.", folder_.string(), "Speak first, then save it."};
     if (static_cast<double>(sound.frames()) < kShortest * sample_rate)
-        return Error{"it is shorter than a tenth of a second.", notes.name,
-                     "Speak a little longer, then keep it."};
+        return Error{"is shorter than 0.1 s.", notes.name, "Speak a little longer, then save it."};
     if (notes.date.empty()) notes.date = date_now();
     if (notes.name.empty()) notes.name = named_by_date(notes.date);
     size_t at = 0;
@@ -216,7 +215,7 @@ Result<Take> TakeStore::import(const std::filesystem::path& file, TakeNotes note
     const Take from = read_take(file);
     if (!from.problem.empty()) return Error{from.problem, file.string(), "Choose another file."};
     if (from.seconds() < kShortest)
-        return Error{"it is shorter than a tenth of a second.", file.string(), "Choose a longer one."};
+        return Error{"is shorter than 0.1 s.", file.string(), "Choose a longer file."};
     if (notes.date.empty()) notes.date = date_now();
     if (notes.name.empty()) notes.name = named_by_date(notes.date);
     return copy(file, 0, from.info.frames, notes, progress);
@@ -244,7 +243,7 @@ Result<Take> TakeStore::find(const std::string& name) const {
         if (!take.problem.empty()) return unusable(take);
         return std::move(take);
     }
-    return Error{"there is no take of this name.", name, "See which there are: take list."};
+    return Error{"is not the name of a take.", name, "List the takes with “take list”."};
 }
 
 Result<Take> TakeStore::trim(const Take& take, std::int64_t first, std::int64_t count,
@@ -252,13 +251,12 @@ Result<Take> TakeStore::trim(const Take& take, std::int64_t first, std::int64_t 
     const std::int64_t from = std::clamp<std::int64_t>(first, 0, take.info.frames);
     const std::int64_t n = std::clamp<std::int64_t>(count, 0, take.info.frames - from);
     if (static_cast<double>(n) < kShortest * take.info.sample_rate)
-        return Error{"less than a tenth of a second would be left.", take.notes.name,
-                     "Choose a longer part."};
+        return Error{"would be shorter than 0.1 s.", take.notes.name, "Choose a longer part."};
     return replace(take, from, n, take.notes, progress);
 }
 
 Result<Take> TakeStore::rename(const Take& take, const std::string& name, const Progress& progress) const {
-    if (name.empty()) return Error{"a take needs a name.", take.notes.name, "Type one."};
+    if (name.empty()) return Error{"A take needs a name.", take.notes.name, "Enter one."};
     TakeNotes notes = take.notes;
     notes.name = name;
     return replace(take, 0, take.info.frames, notes, progress);
@@ -279,7 +277,7 @@ Result<std::filesystem::path> TakeStore::remove(const Take& take) const {
     std::error_code ec;
     std::filesystem::rename(take.path, to, ec);
     if (ec)
-        return Error{"it can't be removed (" + ec.message() + ").", take.path.string(),
+        return Error{"can't be removed: " + ec.message() + ".", take.path.string(),
                      "It may be gone already, or the folder can't be written."};
     return to;
 }
@@ -289,7 +287,7 @@ Result<Take> TakeStore::bring_back(const std::filesystem::path& removed) const {
     std::error_code ec;
     std::filesystem::rename(removed, to, ec);
     if (ec)
-        return Error{"it can't be brought back (" + ec.message() + ").", removed.string(),
+        return Error{"can't be restored: " + ec.message() + ".", removed.string(),
                      "It may have been deleted."};
     return read_take(to);
 }

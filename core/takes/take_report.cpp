@@ -183,7 +183,7 @@ std::string spectrum_plot(const TakeReport& r) {
            "\"/>\n";
     out +=
         "<polyline fill=\"none\" stroke=\"#a8802c\" stroke-width=\"2\" points=\"" + points(after) + "\"/>\n";
-    return plot(out, "Spectrum in sixths of an octave, before and after");
+    return plot(out, "Spectrum in 1/6-octave bands, before and after");
 }
 
 }  // namespace
@@ -250,11 +250,11 @@ std::string report_page(const TakeReport& r, const Take& take, const ChainSpec& 
     row("Loudness range", number(r.plain.loudness_range_lu), number(r.made.loudness_range_lu),
         "LU (EBU Tech 3342)");
     row("True peak", number(r.plain.true_peak_dbtp), number(r.made.true_peak_dbtp), "dBTP");
-    row("Voice, usually", number(known(in.voice_known, in.voice)), number(known(out.voice_known, out.voice)),
+    row("Typical speech level", number(known(in.voice_known, in.voice)),
+        number(known(out.voice_known, out.voice)), "dBFS");
+    row("Typical noise level", number(known(in.room_known, in.room)), number(known(out.room_known, out.room)),
         "dBFS");
-    row("Room, usually", number(known(in.room_known, in.room)), number(known(out.room_known, out.room)),
-        "dBFS");
-    row("Voice over room", number(distance(in)), number(distance(out)), "dB");
+    row("Speech above noise", number(distance(in)), number(distance(out)), "dB");
     row("Clipped samples", std::to_string(r.plain.clipped_samples), std::to_string(r.made.clipped_samples),
         "");
     std::string stages;
@@ -286,13 +286,12 @@ std::string report_page(const TakeReport& r, const Take& take, const ChainSpec& 
            "</p>\n<h2>Before and after</h2>\n<table><tr><th></th><td>before</td><td>after</td><td>"
            "</td></tr>\n" +
            rows +
-           "</table>\n<h2>Level along time (grey before, straw after, green: what each stage "
-           "takes)</h2>\n" +
+           "</table>\n<h2>Level over time (grey: before, yellow: after, green: reduction of each "
+           "stage)</h2>\n" +
            time_plot(r, r.plain.duration_s) +
-           "<h2>Spectrum in sixths of an octave, dBFS (grey before, straw after)</h2>\n" + spectrum_plot(r) +
-           "<h2>Stages</h2>\n<table><tr><th></th><td>usual reduction, dB</td><td>deepest, dB</td><td>words "
-           "cut</td>"
-           "</tr>\n" +
+           "<h2>Spectrum in 1/6-octave bands, dBFS (grey: before, yellow: after)</h2>\n" + spectrum_plot(r) +
+           "<h2>Stages</h2>\n<table><tr><th></th><td>typical reduction, dB</td><td>max reduction, "
+           "dB</td><td>words cut off</td></tr>\n" +
            stages + "</table>\n</body></html>\n";
 }
 

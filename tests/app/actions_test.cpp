@@ -76,15 +76,15 @@ TEST_CASE("actions do what they say, or say why not", "[app]") {
     CHECK_THAT(why("set", "gate hold"), !Catch::Equals(""));
     // What another program sends is not sent back whole.
     CHECK(a.run("set", "gate hold " + QString(100000, 'x')).size() < 300);
-    CHECK_THAT(why("set", "gate holt 3"), Catch::Contains("no value \"holt\"") && Catch::Contains("hold"));
-    CHECK_THAT(why("set", "gong hold 3"), Catch::Contains("no stage \"gong\""));
-    CHECK_THAT(why("step", "gate hold far"), Catch::Contains("how many notches"));
-    CHECK_THAT(why("step", "gate hold nan"), Catch::Contains("how many notches"));
-    CHECK_THAT(why("dance"), Catch::Contains("no action"));
-    CHECK_THAT(why("undo", "all"), Catch::Contains("takes nothing"));
+    CHECK_THAT(why("set", "gate holt 3"), Catch::Contains("no parameter “holt”") && Catch::Contains("hold"));
+    CHECK_THAT(why("set", "gong hold 3"), Catch::Contains("No stage named “gong”"));
+    CHECK_THAT(why("step", "gate hold far"), Catch::Contains("isn't a number of steps"));
+    CHECK_THAT(why("step", "gate hold nan"), Catch::Contains("isn't a number of steps"));
+    CHECK_THAT(why("dance"), Catch::Contains("Unknown action"));
+    CHECK_THAT(why("undo", "all"), Catch::Contains("takes no argument"));
     CHECK_THAT(why("scene"), Catch::Contains("scene NAME"));
-    CHECK_THAT(why("talk", "maybe"), Catch::Contains("\"on\" or \"off\""));
-    CHECK_THAT(why("theme", "noon"), Catch::Contains("dusk and dawn"));
+    CHECK_THAT(why("talk", "maybe"), Catch::Contains("“on” or “off”"));
+    CHECK_THAT(why("theme", "noon"), Catch::Contains("dusk or dawn"));
     CHECK(w.value("gate", "hold") == 200.0);
     // Round and round through the scenes.
     const auto& scenes = w.session.shelf().scenes();
@@ -119,11 +119,11 @@ TEST_CASE("keys turn, focus and bypass, and menus show them", "[app]") {
     CHECK_FALSE(w.session.strip().chain().stages[3].bypass);
     // What can't be done is told.
     w.press(Qt::Key_9, Qt::ControlModifier);
-    CHECK_THAT(w.told(), Catch::Contains("no scene \"9\""));
+    CHECK_THAT(w.told(), Catch::Contains("No scene named “9”"));
     QTest::mouseClick(w.find<ui::FlatButton>("main_menu"), Qt::LeftButton);
     auto* menu = w.find<QMenu>("main_popup");
     REQUIRE(menu != nullptr);
-    CHECK(menu->findChild<QAction*>("headphones")->text().endsWith("\tCtrl+H"));
+    CHECK(menu->findChild<QAction*>("toggle-headphones")->text().endsWith("\tCtrl+H"));
     CHECK_FALSE(menu->findChild<QAction*>("undo")->isEnabled());
     CHECK(menu->findChild<QAction*>("redo")->text().startsWith("Redo: "));
     menu->close();
@@ -133,18 +133,18 @@ TEST_CASE("keys are found, changed, taken from others and put back in the window
     TemporaryFolder folder;
     WithKeys w(folder);
     REQUIRE(w.open() != nullptr);
-    CHECK(w.key("headphones")->text() == "Ctrl+H");
+    CHECK(w.key("toggle-headphones")->text() == "Ctrl+H");
     CHECK(w.key("redo")->text() == "Ctrl+Shift+Z or Ctrl+Y");
     // Found by a word, and by a key.
     auto* word = w.find<QLineEdit>("keys_word");
     QTest::keyClicks(word, "headph");
-    CHECK(w.key("headphones")->isVisible());
+    CHECK(w.key("toggle-headphones")->isVisible());
     CHECK_FALSE(w.key("undo")->isVisible());
     word->setText("ctrl+z");
     CHECK(w.key("undo")->isVisible());
-    CHECK_FALSE(w.key("headphones")->isVisible());
+    CHECK_FALSE(w.key("toggle-headphones")->isVisible());
     word->setText("zebra");
-    CHECK_THAT(w.said(), Catch::Contains("Nothing has \"zebra\""));
+    CHECK_THAT(w.said(), Catch::Contains("No results for “zebra”"));
     word->clear();
     // A free key is taken at once, and works.
     w.change("toggle-mute", Qt::Key_F11);
@@ -153,27 +153,27 @@ TEST_CASE("keys are found, changed, taken from others and put back in the window
     CHECK(w.session.muted());
     w.press(Qt::Key_F11, Qt::NoModifier);
     // One that types is refused; Escape leaves things as they were.
-    w.change("headphones", Qt::Key_H);
-    CHECK_THAT(w.said(), Catch::Contains("Hold Ctrl or Alt"));
-    QTest::keyClick(w.key("headphones"), Qt::Key_Escape);
-    CHECK(w.key("headphones")->text() == "Ctrl+H");
+    w.change("toggle-headphones", Qt::Key_H);
+    CHECK_THAT(w.said(), Catch::Contains("Add Ctrl or Alt"));
+    QTest::keyClick(w.key("toggle-headphones"), Qt::Key_Escape);
+    CHECK(w.key("toggle-headphones")->text() == "Ctrl+H");
     CHECK(w.window.findChild<ui::KeysDialog*>()->isVisible());
     // One that something else has is told first.
     w.change("toggle-mute", Qt::Key_S, Qt::ControlModifier);
-    CHECK_THAT(w.said(), Catch::Contains("Ctrl+S is for \"Save the scene\""));
+    CHECK_THAT(w.said(), Catch::Contains("Ctrl+S is already assigned to “Save the scene”"));
     CHECK(w.session.preferences().keys().text("save") == "Ctrl+S");
     QTest::keyClick(w.key("toggle-mute"), Qt::Key_S, Qt::ControlModifier);
     CHECK(w.key("toggle-mute")->text() == "Ctrl+S");
     CHECK(w.key("save")->text() == "none");
-    CHECK_THAT(w.said(), Catch::Contains("\"Save the scene\" has lost Ctrl+S"));
+    CHECK_THAT(w.said(), Catch::Contains("Ctrl+S was removed from “Save the scene”"));
     w.press(Qt::Key_S, Qt::ControlModifier);
     CHECK(w.session.muted());
     // The talk key too, which is heard in every other part of the window.
     w.session.setMuted(false);
-    w.change("headphones", Qt::Key_M, Qt::ControlModifier);
-    CHECK_THAT(w.said(), Catch::Contains("Ctrl+M is for \"Mute, or hold to talk\""));
+    w.change("toggle-headphones", Qt::Key_M, Qt::ControlModifier);
+    CHECK_THAT(w.said(), Catch::Contains("Ctrl+M is already assigned to “Mute / push to talk”"));
     CHECK_FALSE(w.session.muted());
-    QTest::keyClick(w.key("headphones"), Qt::Key_Escape);
+    QTest::keyClick(w.key("toggle-headphones"), Qt::Key_Escape);
     // Backspace takes one away; the talk key is held under its new name too.
     w.change("undo", Qt::Key_Backspace);
     CHECK(w.key("undo")->text() == "none");
@@ -185,7 +185,7 @@ TEST_CASE("keys are found, changed, taken from others and put back in the window
     CHECK(w.session.muted());
     QTest::keyPress(w.window.diagram(), Qt::Key_M, Qt::ControlModifier);
     CHECK(w.session.muted());
-    CHECK(w.find<ui::FlatButton>("mute_button")->toolTip() == "Silence the feed (F12)");
+    CHECK(w.find<ui::FlatButton>("mute_button")->toolTip() == "Mute the output (F12)");
     // One back, then all.
     QTest::mouseClick(w.window.findChild<ui::FlatButton*>("reset talk"), Qt::LeftButton);
     CHECK(w.key("talk")->text() == "Ctrl+M");
@@ -210,18 +210,43 @@ TEST_CASE("changed keys are there again at the next start, and nonsense among th
     QTest::keyClick(w.window.diagram(), Qt::Key_F11);
     CHECK(w.session.muted());
     // From a file that something else has written: no key, a letter alone, one key twice, an unknown action.
-    w.session.preferences().keys().restore({{"headphones", "Blorb"},
+    w.session.preferences().keys().restore({{"toggle-headphones", "Blorb"},
                                             {"save", "A"},
                                             {"next-scene", "F9"},
                                             {"previous-scene", "F9"},
                                             {"quit", "Ctrl+Z"},
                                             {"fly", "F10"}});
     const auto text = [&](const char* id) { return w.session.preferences().keys().text(id).toStdString(); };
-    CHECK(text("headphones") == "Ctrl+H");
+    CHECK(text("toggle-headphones") == "Ctrl+H");
     CHECK(text("save") == "Ctrl+S");
     CHECK(text("next-scene") == "F9");
     CHECK(text("previous-scene") == "Ctrl+PgUp");
     CHECK(text("quit") == "Ctrl+Z");
     CHECK(text("undo") == "");                                        // its usual key is another's
     CHECK(w.session.preferences().keys().kept().at("fly") == "F10");  // of a newer version, perhaps
+}
+
+TEST_CASE("earlier ids of actions are accepted, and shortcuts stored under them are migrated", "[app]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    ui::Keys& keys = w.session.preferences().keys();
+    keys.restore({{"keep-that", "Ctrl+K"}, {"keep-place 3", "Ctrl+Alt+B"}, {"small-window", ""}});
+    CHECK(keys.text("save-take") == "Ctrl+K");
+    CHECK(keys.text("set-bookmark 3") == "Ctrl+Alt+B");
+    CHECK(keys.text("compact-window").isEmpty());
+    // What is stored under the new id as well stays.
+    keys.restore({{"keep-that", "Ctrl+K"}, {"save-take", "Ctrl+J"}});
+    CHECK(keys.text("save-take") == "Ctrl+J");
+    CHECK(keys.kept().count("keep-that") == 0);
+    // Every earlier id leads to its action, none is the id of another one.
+    for (const ui::Action& a : ui::action_table()) {
+        if (*a.formerly == 0) continue;
+        INFO(a.id);
+        CHECK(ui::find_action(a.formerly) == &a);
+        CHECK(std::ranges::none_of(ui::action_table(), [&](const ui::Action& other) {
+            return std::string_view(other.id) == a.formerly;
+        }));
+    }
+    CHECK(w.window.actions().run("set", "gate hold 300").isEmpty());
+    CHECK(w.value("gate", "hold") == 300.0);
 }

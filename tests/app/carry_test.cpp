@@ -93,7 +93,7 @@ TEST_CASE("note, group, colour and time of a scene are kept at once, beside unsa
     w.session.shelf().recall("Bench talk");
     REQUIRE(w.session.strip().setValue("gain", 0, 2.5));
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
-    REQUIRE(w.choose("scene_popup", "Note, group, colour, time ..."));
+    REQUIRE(w.choose("scene_popup", "Properties…"));
     auto* about = w.find<ui::SceneAbout>("scene_about");
     REQUIRE(about != nullptr);
     auto* note = about->findChild<QPlainTextEdit*>("about_note");
@@ -173,8 +173,8 @@ TEST_CASE("scenes are dropped onto the window as files and zips, and clashes are
     CHECK(drop(w, {path("one.json")}) == 0);
     CHECK(names(w).size() == count + 1);
     CHECK(w.session.desk().name() == heard);  // nothing on air is another one
-    CHECK_THAT(message(w), Catch::Contains("Came in: \"Sent by a friend\""));
-    CHECK(drop(w, {path("two.zip")}, "Leave them out") == 1);
+    CHECK_THAT(message(w), Catch::Contains("Imported “Sent by a friend”"));
+    CHECK(drop(w, {path("two.zip")}, "Skip") == 1);
     CHECK(names(w).size() == count + 1);
     CHECK(drop(w, {path("two.zip")}, "Keep both") == 1);
     CHECK(names(w).size() == count + 3);
@@ -217,7 +217,7 @@ TEST_CASE("a scene goes out as text and comes in from it, shown before it does")
         QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
         REQUIRE(w.choose("scene_popup", entry));
     };
-    menu("Copy this scene as text");
+    menu("Copy to clipboard");
     QString text = QGuiApplication::clipboard()->text();
     CHECK(read_scene(text.toStdString()).scene->chain().stages[0].value("gain") == 4.5);
     text.replace("\"Bench talk\"", "\"From the chat\"");
@@ -226,19 +226,19 @@ TEST_CASE("a scene goes out as text and comes in from it, shown before it does")
     const auto paste = [&](const QString& what, const QString& answer) {
         QGuiApplication::clipboard()->setText(what);
         answering(
-            w.window, "paste_question", answer, [&] { menu("Take in a scene copied as text"); }, &shown);
+            w.window, "paste_question", answer, [&] { menu("Import from clipboard"); }, &shown);
         CHECK(w.session.shelf().finish());
     };
-    paste("  \n" + text + "\n ", "Leave it");
+    paste("  \n" + text + "\n ", "Cancel");
     CHECK(names(w).size() == count);
-    CHECK(shown.contains("\"From the chat\""));
+    CHECK(shown.contains("“From the chat”"));
     CHECK(shown.contains("Voice: Gain, Suppression, Gate"));
-    paste(text, "Take it in");
+    paste(text, "Import");
     REQUIRE(names(w).size() == count + 1);
     CHECK(w.session.shelf().find("From the chat")->chain().stages[0].value("gain") == 4.5);
     CHECK(w.session.desk().name() == "Bench talk");
     shown.clear();
-    paste(text.left(text.size() / 2), "Take it in");
+    paste(text.left(text.size() / 2), "Import");
     CHECK(shown.isEmpty());
     CHECK_THAT(message(w), Catch::Contains("no scene") && Catch::Contains("not valid JSON"));
     CHECK(names(w).size() == count + 1);
@@ -258,7 +258,7 @@ TEST_CASE("a starting point is begun from unsaved, with what to do first") {
     CHECK(w.session.desk().name() == "Boomy voice");
     CHECK(w.session.shelf().changed());
     CHECK(names(w) == before);
-    CHECK_THAT(message(w), Catch::Contains("Not saved yet.") && Catch::Contains("First:"));
+    CHECK_THAT(message(w), Catch::Contains("Not saved yet.") && Catch::Contains("First step:"));
     // Saved and begun from again it is another one.
     REQUIRE(w.save());
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
@@ -275,7 +275,7 @@ TEST_CASE("a starting point is begun from unsaved, with what to do first") {
     // Every one of them holds a chain that is well set for what it was made for.
     for (const SceneEntry& e : SceneLibrary(std::string(REED_DEMO_DATA) + "/starting_points").list().scenes) {
         INFO(e.scene.name);
-        CHECK_THAT(e.scene.note, Catch::Contains("First:"));
+        CHECK_THAT(e.scene.note, Catch::Contains("First step:"));
         for (const StripSpec& s : e.scene.desk.strips) {
             CHECK(chain_remarks(s.chain, s.role).empty());
             if (s.role != StripRole::voice) continue;

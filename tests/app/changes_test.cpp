@@ -29,9 +29,9 @@ TEST_CASE("changes since the scene was saved are told, and taken back one by one
     };
     QTest::mouseClick(button, Qt::LeftButton);
     REQUIRE(w.window.findChild<ui::ChangesPopup*>() != nullptr);
-    CHECK(texts().contains("\"Bench talk\" as it is now"));
+    CHECK(texts().contains("Unsaved changes to “Bench talk”"));
     CHECK(texts().contains("Opens at -44.0 dBFS"));
-    CHECK(texts().contains(QString("saved %1 dBFS").arg(open, 0, 'f', 1)));
+    CHECK(texts().contains(QString("was %1 dBFS").arg(open, 0, 'f', 1)));
     CHECK(texts().contains("bypassed"));
     // One by one.
     auto* popup = w.window.findChild<ui::ChangesPopup*>();

@@ -236,12 +236,12 @@ TEST_CASE("stages of the chain are kept as a character with a key of its own, an
     CHECK_FALSE(stage("limiter")->isEnabled());
     auto* name = keep->findChild<QLineEdit*>("character_name");
     click(keep->findChild<ui::FlatButton*>("character_done"));
-    CHECK_THAT(w.told(), Catch::Contains("needs a name"));
+    CHECK_THAT(w.told(), Catch::Contains("Enter a name"));
     w.window.messages()->dismiss();
     QTest::keyClicks(name, "My cave");
     click(stage("reverb"));
     QTest::keyClick(name, Qt::Key_Return);
-    CHECK_THAT(w.told(), Catch::Contains("needs a stage"));
+    CHECK_THAT(w.told(), Catch::Contains("at least one stage"));
     click(stage("echo"));
     QTest::keyClicks(keep->findChild<QLineEdit*>("character_note"), "Deep");
     QTest::keyClick(name, Qt::Key_Return);
@@ -294,7 +294,7 @@ TEST_CASE("a character's stages are put into the chain before the lid, in one st
     w.session.strip().setCharacter("Cathedral");
     auto* popup = w.open();
     click(popup->findChild<ui::FlatButton*>("character_more_Cathedral"));
-    CHECK(w.choose("character_menu", "Put its stages"));
+    CHECK(w.choose("character_menu", "Insert its stages"));
     CHECK(w.on().empty());  // it would be heard twice
     const std::string lid = " limiter";
     REQUIRE(before.ends_with(lid));
@@ -337,7 +337,7 @@ TEST_CASE("characters that can't be used are told and left alone", "[window]") {
     std::filesystem::remove(broken);
     CharacterWindow w(folder);
     CHECK(w.session.characters().all().size() == kMaxCharacters);
-    CHECK_THAT(w.told(), Catch::Contains("1 more"));
+    CHECK_THAT(w.told(), Catch::Contains("Skipped: 1"));
     CHECK(std::filesystem::exists(folder.path("characters/zz-by-another-program.json")));
 }
 
@@ -354,8 +354,8 @@ TEST_CASE("other programs lay characters over the voice by name", "[window]") {
     CHECK(actions.run("hold-character", "Behind the wall off").isEmpty());
     CHECK(w.on().empty());
     CHECK_THAT(actions.run("character", "Nobody").toStdString(),
-               Catch::Contains("no character \"Nobody\"") && Catch::Contains("Telephone, Old radio"));
-    CHECK_THAT(actions.run("hold-character", "Robot maybe").toStdString(),
-               Catch::Contains("\"on\" or \"off\""));
-    CHECK_THAT(actions.run("hold-character", "Nobody on").toStdString(), Catch::Contains("no character"));
+               Catch::Contains("No character named “Nobody”") && Catch::Contains("Telephone, Old radio"));
+    CHECK_THAT(actions.run("hold-character", "Robot maybe").toStdString(), Catch::Contains("“on” or “off”"));
+    CHECK_THAT(actions.run("hold-character", "Nobody on").toStdString(),
+               Catch::Contains("No character named"));
 }

@@ -200,7 +200,7 @@ TEST_CASE("a strip is faded, muted, renamed, coloured, moved, removed and brough
     QTest::keyClicks(name, "Apprentice");
     QTest::keyClick(name, Qt::Key_Return);
     CHECK(w.spec(1).name == "Apprentice");
-    CHECK(w.tile(1)->accessibleName() == "Apprentice, worked on");
+    CHECK(w.tile(1)->accessibleName() == "Apprentice, selected");
     w.strip(1).strip().setColour(5);
     CHECK(w.spec(1).colour == 5);
     // Up, off and back, with all that belongs to it.
@@ -211,9 +211,9 @@ TEST_CASE("a strip is faded, muted, renamed, coloured, moved, removed and brough
     QTest::keyClick(w.tile(0), Qt::Key_Delete);
     REQUIRE(w.session.desk().strips().size() == 1);
     CHECK_FALSE(w.window.rail()->isVisible());
-    CHECK(w.told().find("Apprentice was removed") != std::string::npos);
+    CHECK(w.told().find("Removed Apprentice") != std::string::npos);
     CHECK(w.until([&] { return w.sum_level() > -50.0; }));
-    w.add("Bring the removed strip back");
+    w.add("Restore removed strip");
     REQUIRE(w.session.desk().strips().size() == 2);
     CHECK(w.spec(0).name == "Apprentice");
     CHECK(w.spec(0).colour == 5);
@@ -223,7 +223,7 @@ TEST_CASE("a strip is faded, muted, renamed, coloured, moved, removed and brough
     // The first voice stays.
     w.session.desk().remove("voice");
     CHECK(w.session.desk().strips().size() == 2);
-    CHECK(w.told().find("The first voice stays") != std::string::npos);
+    CHECK(w.told().find("The first voice can't be removed") != std::string::npos);
 }
 
 TEST_CASE("no more strips than a desk has, and a guest without a microphone says so") {
@@ -231,11 +231,11 @@ TEST_CASE("no more strips than a desk has, and a guest without a microphone says
     DeskWindow w(folder);
     for (int i = 0; i < 5; ++i) REQUIRE(w.session.desk().add(StripRole::voice) != nullptr);
     CHECK(w.session.desk().add(StripRole::voice) == nullptr);
-    CHECK(w.told().find("6 voices at most") != std::string::npos);
+    CHECK(w.told().find("at most 6 voices") != std::string::npos);
     CHECK(w.session.desk().add(StripRole::programme) != nullptr);
     CHECK(w.session.desk().add(StripRole::programme) != nullptr);
     CHECK(w.session.desk().add(StripRole::programme) == nullptr);
-    CHECK(w.tile(2)->accessibleDescription() == "No input yet");
+    CHECK(w.tile(2)->accessibleDescription() == "No input selected");
     // All eight stay in sight at 1280x800, with names and signs of their own.
     QTest::qWait(50);
     REQUIRE(w.window.height() == 800);
@@ -333,10 +333,10 @@ TEST_CASE("strips are reached and set from outside, by name, id and place") {
     CHECK_FALSE(w.spec(0).mute);
     CHECK(a.run("next-strip").isEmpty());
     CHECK(&w.session.desk().current() == &w.strip(0));
-    CHECK(a.run("strip", "nobody") == "There is no strip \"nobody\". There are: voice, guest.");
+    CHECK(a.run("strip", "nobody") == "No strip named “nobody”. Available: voice, guest.");
     CHECK(a.run("fader", "guest loud").contains("-60 to 12 dB"));
     CHECK(a.run("fader", "guest 20").contains("-60 to 12 dB"));
-    CHECK(a.run("focus-at", "guest nothing").contains("There is no stage"));
+    CHECK(a.run("focus-at", "guest nothing").contains("No stage named"));
     CHECK(a.nameOf("strip", 2) == "Guest");
 }
 
@@ -349,14 +349,14 @@ TEST_CASE("a stage is told what to listen to, and no circle is made") {
     w.session.desk().focus("voice");
     auto* key = w.window.editor()->findChild<ui::FlatButton*>("key_button");
     REQUIRE(key->isVisible());
-    CHECK(key->text() == "Listens to its own sound");
+    CHECK(key->text() == "Sidechain: own signal");
     QTest::mouseClick(key, Qt::LeftButton);
     REQUIRE(w.choose("key_menu", "Guest"));
     CHECK(w.strip(0).strip().stage("gate")->key == "guest");
-    CHECK(key->text() == "Listens to Guest");
+    CHECK(key->text() == "Sidechain: Guest");
     w.session.desk().setKey(w.strip(1), "gate", "voice");
     CHECK(w.strip(1).strip().stage("gate")->key.empty());
-    CHECK(w.told().find("in a circle") != std::string::npos);
+    CHECK(w.told().find("form a loop") != std::string::npos);
     // The guest goes; the gate hears itself again.
     w.session.desk().remove("guest");
     CHECK(w.strip(0).strip().stage("gate")->key.empty());
@@ -389,7 +389,7 @@ TEST_CASE("the balance of voices and programme is shown, judged and put right by
     ui::BalanceModel& balance = w.session.balance();
     REQUIRE(w.until([&] { return balance.now().distance && balance.now().speech_seconds > 3.0; }));
     auto* verdict = view->findChild<QLabel*>("balance_verdict");
-    CHECK(w.until([&] { return verdict->text().contains("While you speak the programme is"); }));
+    CHECK(w.until([&] { return verdict->text().contains("App audio is"); }));
     auto* down = view->findChild<ui::FlatButton*>("balance_fader");
     auto* duck = view->findChild<ui::FlatButton*>("balance_duck");
     REQUIRE(w.until([&] { return down->isVisible() && duck->isVisible(); }));

@@ -51,7 +51,7 @@ TEST_CASE("a scene made for another voice is fitted to this one by one click, an
     auto* popup = w.find<ui::FitPopup>("fit_popup");
     REQUIRE(popup != nullptr);
     REQUIRE(Window::until([&] { return w.session.fit().fit().has_value(); }, 60.0));
-    CHECK(popup->findChild<QLabel*>("fit_state")->text().startsWith("Made for a voice at"));
+    CHECK(popup->findChild<QLabel*>("fit_state")->text().startsWith("Tuned for speech at"));
     const auto changes = w.session.fit().fit()->changes;
     REQUIRE_FALSE(changes.empty());
     CHECK(changes[0].stage == "gain");
@@ -125,7 +125,7 @@ TEST_CASE("another scene stands beside the one in work, in words and in levels")
     w.session.shelf().recall("Bench talk");
     REQUIRE(Window::until([&] { return w.session.seat().said()->written() > 8 * 48000; }, 60.0));
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
-    REQUIRE(w.choose("scene_popup", "Beside another scene ..."));
+    REQUIRE(w.choose("scene_popup", "Compare with another scene…"));
     REQUIRE(w.find<ui::SceneBeside>("scene_beside") != nullptr);
     // A menu that closes takes it along where no window manager is; opened anew it stays.
     REQUIRE(Window::until([&] { return w.find<ui::SceneBeside>("scene_beside") == nullptr; }));
@@ -137,18 +137,19 @@ TEST_CASE("another scene stands beside the one in work, in words and in levels")
     CHECK_FALSE(picture->shown());
     which->setCurrentText("Evening quiet");
     auto* state = panel->findChild<QLabel*>("beside_state");
-    REQUIRE(Window::until([&] { return state->text().startsWith("What you said last"); }, 60.0));
+    REQUIRE(
+        Window::until([&] { return state->text().startsWith("Recent speech through both scenes"); }, 60.0));
     CHECK(picture->shown());
-    CHECK(state->text().contains("\"Evening quiet\""));
-    CHECK(state->text().contains("LUFS here"));
-    CHECK(picture->accessibleDescription().startsWith("In work: room"));
+    CHECK(state->text().contains("“Evening quiet”"));
+    CHECK(state->text().contains("current scene, -"));
+    CHECK(picture->accessibleDescription().startsWith("Current: room"));
     QStringList words;
     for (const QLabel* label : panel->findChildren<QLabel*>()) {
         if (label->isVisible()) words << label->text();
     }
-    CHECK(words.contains("What differs"));
-    CHECK(words.contains("only here"));  // the gate
-    CHECK(words.contains("Amount -24.0 dB"));
+    CHECK(words.contains("Differences"));
+    CHECK(words.contains("only in this scene"));  // the gate
+    CHECK(words.contains("Amount -30.0 dB"));
     CHECK(words.contains("-12.0 dB"));
     // Closed while it works it ends.
     which->setCurrentText("Rain on tin");
@@ -166,7 +167,7 @@ TEST_CASE("closing what fits a scene ends its work, and what can't be worked out
     made.made_for.clear();
     w.session.desk().setAbout(made);
     fit.look();
-    CHECK(why.contains("does not say which voice"));
+    CHECK(why.contains("has no reference levels yet"));
     made.made_for["voice"] = {{-50, -30, -22, -16}, {{"gate", {-60, -30, -22, -16}}}, -20};
     w.session.desk().setAbout(made);
     REQUIRE(Window::until([&] { return w.session.seat().said()->written() > 6 * 48000; }, 60.0));
@@ -200,7 +201,7 @@ TEST_CASE("recipes set a stage by name, with thresholds where voice and room are
         },
         60.0));
     const Scene before = w.session.desk().scene();
-    REQUIRE(press("Softly between words"));
+    REQUIRE(press("Gentle gate"));
     CHECK(w.value("gate", "hold") == 240.0);
     CHECK(w.value("gate", "range") == -10.0);
     // It was kept for a room at -46 dBFS; here the gate hears what the suppression leaves of one.
@@ -208,7 +209,7 @@ TEST_CASE("recipes set a stage by name, with thresholds where voice and room are
     CHECK(w.value("gate", "close_threshold") > tap.room);
     CHECK(w.value("gate", "close_threshold") < -46.0);
     CHECK(w.value("gate", "open_threshold") < tap.voice_low + 3.0);
-    CHECK(w.session.strip().history().undoLabel() == "Gate: recipe Softly between words");
+    CHECK(w.session.strip().history().undoLabel() == "Gate: preset Gentle gate");
     CHECK_THAT(said, Catch::Contains("lengthen the hold"));
     w.session.strip().undo();
     CHECK(w.session.desk().scene() == before);

@@ -43,7 +43,7 @@ TEST_CASE("muted when it ended in whatever way, it starts muted and says so") {
         CHECK(w.session.muted());
         CHECK(w.find<ui::FlatButton>("mute_button")->text() == "Muted");
         CHECK_THAT(w.window.messages()->text().toStdString(),
-                   Catch::Contains("Muted, as at the end") && Catch::Contains("Ctrl+M"));
+                   Catch::Contains("Still muted from the last session") && Catch::Contains("Ctrl+M"));
         REQUIRE(w.heard(0.3));
         CHECK(w.feed_level(0.2) < -180.0);
         w.session.setMuted(false);
@@ -77,7 +77,7 @@ TEST_CASE("a mute survives a kill though the state can't be written") {
     std::filesystem::rename(folder.path("then"), folder.path("state"));
     Window w(folder);
     CHECK(w.session.muted());
-    CHECK_THAT(w.told(), Catch::Contains("Muted, as at the end"));
+    CHECK_THAT(w.told(), Catch::Contains("Still muted from the last session"));
     w.session.setMuted(false);
     CHECK_FALSE(std::filesystem::exists(folder.path("state/microphone-muted")));
     CHECK(std::filesystem::exists(folder.path("state/microphone-open")));
@@ -114,7 +114,7 @@ TEST_CASE("after a crash the character that was on is on before the first sound"
         QObject::connect(&session.notices(), &ui::Notices::told, [&](const QString& text) { told << text; });
         session.begin();
         CHECK(session.strip().runnable().character == "Robot");  // before an input is open
-        CHECK(told.join(' ').contains("\"Robot\" is on"));
+        CHECK(told.join(' ').contains("“Robot” is on"));
         CHECK_FALSE(session.muted());
         REQUIRE(session.saveState());
         then();
@@ -250,7 +250,7 @@ TEST_CASE("what can be used of a broken session is used, and the rest is kept as
         {with("\"attack\": ", "\"attack\": \"slow\", \"speed\": "), "the chain", "Bench talk"},
         {with("\"room\": {", "\"room\": { \"x\": \"y\","), "the simulated room", "Evening quiet"},
         {with("\"theme\": \"dawn\"", "\"theme\": 5"), "the theme", "Evening quiet"},
-        {with("\"muted\": true", "\"muted\": \"perhaps\", \"memories\": [1, 2]"), "memories",
+        {with("\"muted\": true", "\"muted\": \"perhaps\", \"memories\": [1, 2]"), "A/B settings",
          "Evening quiet"},
     };
     for (const Case& c : cases) {
@@ -303,7 +303,7 @@ TEST_CASE("a start that crashed is noticed by the next, which does without the s
     {
         Window w(folder);
         CHECK_THAT(w.told(),
-                   Catch::Contains("last start crashed") && Catch::Contains("session.json.broken-20"));
+                   Catch::Contains("crashed at the last start") && Catch::Contains("session.json.broken-20"));
         CHECK(w.session.muted());
         CHECK_FALSE(std::filesystem::exists(mark));
         w.session.setMuted(false);
@@ -322,7 +322,7 @@ TEST_CASE("a second program on the same settings says so and leaves the first on
         REQUIRE(first.session.saveState());
         {
             Window second(folder);
-            CHECK_THAT(second.told(), Catch::Contains("Another Dusky Reed runs on the same settings"));
+            CHECK_THAT(second.told(), Catch::Contains("Another Dusky Reed is using the same settings"));
             second.session.preferences().setTheme("dusk");
             CHECK(second.session.saveState());
             CHECK(saved() == "dawn");

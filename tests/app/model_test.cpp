@@ -251,12 +251,12 @@ TEST_CASE("of two inputs chosen in a row the last one is opened, and one that fa
     QTest::qWait(1);
     w.session.devices().setInput({DeviceKind::pipewire, "third"});
     REQUIRE(Window::until([&] { return slow.asked("third"); }));
-    slow.answer("third", Error{"it does not answer.", "third", "Plug it in again."});
+    slow.answer("third", Error{"does not answer.", "third", "Plug it in again."});
     w.opened();
     CHECK(opened == 1);
     CHECK(w.session.devices().input().target == "second");
     CHECK(w.session.devices().status().running);
-    CHECK(w.told() == "Third: it does not answer. Plug it in again.");
+    CHECK(w.told() == "Third does not answer. Plug it in again.");
 }
 
 TEST_CASE("a stage that can't do its work says why, where it stands and where it is set, until it can") {
@@ -265,8 +265,8 @@ TEST_CASE("a stage that can't do its work says why, where it stands and where it
     w.session.strip().addStage(*find_stage_kind("widener"), 5);
     w.session.strip().addStage(*find_stage_kind("balance"), 5);
     auto* advice = w.find<QLabel>("advice");
-    REQUIRE(Window::until([&] { return advice->text().startsWith("There is one channel only"); }));
-    REQUIRE(Window::until([&] { return w.node("widener")->toolTip().contains("one channel has no width"); }));
+    REQUIRE(Window::until([&] { return advice->text().startsWith("The input is mono"); }));
+    REQUIRE(Window::until([&] { return w.node("widener")->toolTip().contains("Needs stereo"); }));
     // Each was told once.
     QStringList told;
     for (; !w.told().empty(); w.window.messages()->dismiss()) told << QString::fromStdString(w.told());

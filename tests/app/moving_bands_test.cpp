@@ -43,7 +43,7 @@ TEST_CASE("a band is told to move on a page of its own, and what it has no use f
     for (const char* id : {"band5_threshold", "band5_ratio", "band5_attack", "band5_release", "band5_depth"})
         CHECK(w.field(id)->isVisible());
     CHECK(w.curve->thresholdMark());
-    CHECK(w.session.strip().history().undoLabel().toStdString().find("moves") != std::string::npos);
+    CHECK(w.session.strip().history().undoLabel().toStdString().find("dynamics") != std::string::npos);
     // Another band, another page; back it is still the page of movements.
     QTest::mouseClick(w.find<ui::FlatButton>("previous_band"), Qt::LeftButton);
     CHECK(w.field("band4_moves") != nullptr);
@@ -63,14 +63,14 @@ TEST_CASE("a threshold is dragged among the levels of the band's own range, and 
     Bright w(folder);
     w.set("band5_moves", 1);
     w.set("band5_threshold", 0);
-    CHECK(w.curve->motionWords() == "Listens to its range ...");
+    CHECK(w.curve->motionWords() == "Measuring this band…");
     const auto band = [&]() -> const ui::LevelWatch& { return w.curve->watch().band(4); };
     REQUIRE(Window::until([&] { return band().heard > 150; }, 60.0));
     // The voice comes and goes; its range is under the whole of it.
     CHECK(band().quantile(0.98) > band().quantile(0.1) + 10.0);
     CHECK(band().quantile(0.98) < w.session.levels().taps[0].peak);
     CHECK(band().farthest == 0.0);
-    CHECK(w.curve->motionWords().startsWith("Stays: its range reaches "));
+    CHECK(w.curve->motionWords().startsWith("No change: the band peaks at "));
     CHECK(w.curve->watch().band(3).heard == 0.0);
     // Down into its levels, in one step of undo.
     const double wanted = std::round(band().quantile(0.9));
@@ -82,10 +82,11 @@ TEST_CASE("a threshold is dragged among the levels of the band's own range, and 
     CHECK(w.value("equalizer", "band5_frequency") == frequency);
     CHECK(w.curve->thresholdMark()->y() == Approx(w.curve->levelY(wanted)).margin(4.0));
     REQUIRE(Window::until([&] { return band().farthest < -0.5; }, 60.0));
-    REQUIRE(Window::until([&] { return w.curve->motionWords().startsWith("Down by "); }, 60.0));
+    REQUIRE(Window::until([&] { return w.curve->motionWords().startsWith("Cut "); }, 60.0));
     w.set("band5_threshold", -80);
     w.set("band5_ratio", 20);
-    REQUIRE(Window::until([&] { return w.curve->motionWords().startsWith("Down most of the time"); }, 90.0));
+    REQUIRE(
+        Window::until([&] { return w.curve->motionWords().startsWith("Cutting most of the time"); }, 90.0));
     REQUIRE(Window::until([&] { return band().moved < -w.value("equalizer", "band5_depth") + 1.0; }));
     w.session.strip().undo();
     w.session.strip().undo();

@@ -34,17 +34,17 @@ TEST_CASE("a range is chosen by a click or a key, and its values are beside it")
     TemporaryFolder folder;
     Ranges w(folder);
     auto* name = w.find<QLabel>("range_name");
-    CHECK(name->text() == "Range 1: below 220 Hz");
+    CHECK(name->text() == "Band 1: below 220 Hz");
     CHECK(w.field("range1_threshold")->isVisible());
     QTest::mouseClick(w.view, Qt::LeftButton, {}, w.inRange(1, -70));
     CHECK(w.view->range() == 1);
-    CHECK(name->text() == "Range 2: 220 Hz to 3.00 kHz");
+    CHECK(name->text() == "Band 2: 220 Hz to 3.00 kHz");
     CHECK(w.field("range1_threshold") == nullptr);
     REQUIRE(Window::until([&] { return w.field("range2_threshold")->isVisible(); }));
     CHECK(w.field("meets2") != nullptr);
     w.view->setFocus();
     QTest::keyClick(w.view, Qt::Key_Right);
-    CHECK(name->text() == "Range 3: above 3.00 kHz");
+    CHECK(name->text() == "Band 3: above 3.00 kHz");
     QTest::keyClick(w.view, Qt::Key_Right);
     CHECK(w.view->range() == 2);
     const double before = w.value("multiband", "range3_threshold");
@@ -59,11 +59,11 @@ TEST_CASE("a range is chosen by a click or a key, and its values are beside it")
     CHECK(w.value("multiband", "listen") == 1.0);
     QTest::mouseClick(w.view, Qt::LeftButton, {}, w.inRange(2, -70));
     CHECK(w.value("multiband", "listen") == 3.0);
-    CHECK(w.find<ui::FlatButton>("listen_button")->text() == "Listening to 3");
+    CHECK(w.find<ui::FlatButton>("listen_button")->text() == "Solo: 3");
     // Fewer ranges: the last of them.
     w.set("ranges", 0);
     CHECK(w.view->range() == 1);
-    CHECK(name->text() == "Range 2: above 220 Hz");
+    CHECK(name->text() == "Band 2: above 220 Hz");
     CHECK(w.field("range2_threshold") != nullptr);
 }
 
@@ -75,7 +75,7 @@ TEST_CASE("a threshold and a meeting are dragged, and what is held hangs from th
     REQUIRE(Window::until([&] { return w.view->watch(1).heard > 150; }, 60.0));
     const ui::LevelWatch& levels = w.view->watch(1);
     CHECK(std::abs(levels.farthest) < 0.01);  // dB; what it held before the move dies away for ever
-    CHECK(w.view->words().startsWith("Not held: it reaches -"));
+    CHECK(w.view->words().startsWith("No reduction: the band peaks at -"));
     CHECK(levels.quantile(0.98) > w.view->watch(2).quantile(0.98));  // the body of a voice against its edge
     const double wanted = std::round(levels.quantile(0.8));
     const QPoint from = w.inRange(1, 0);
@@ -83,8 +83,9 @@ TEST_CASE("a threshold and a meeting are dragged, and what is held hangs from th
     CHECK(w.value("multiband", "range2_threshold") == Approx(wanted).margin(1.5));
     CHECK_THAT(w.session.strip().history().undoLabel().toStdString(), Catch::Contains("threshold"));
     REQUIRE(Window::until([&] { return levels.farthest > 0.5; }, 60.0));
-    REQUIRE(Window::until([&] { return w.view->words().startsWith("Gives "); }, 60.0));
-    REQUIRE(Window::until([&] { return w.find<QLabel>("range_words")->text().startsWith("Gives "); }, 60.0));
+    REQUIRE(Window::until([&] { return w.view->words().startsWith("Reduction "); }, 60.0));
+    REQUIRE(
+        Window::until([&] { return w.find<QLabel>("range_words")->text().startsWith("Reduction "); }, 60.0));
     w.session.strip().undo();
     CHECK(w.value("multiband", "range2_threshold") == 0.0);
     // A meeting goes where it is pulled, but not past the next.
@@ -98,5 +99,5 @@ TEST_CASE("a threshold and a meeting are dragged, and what is held hangs from th
     CHECK(w.value("multiband", "meets1") == Approx(400).epsilon(0.03));
     w.set("range1_ratio", 1);
     QTest::mouseClick(w.view, Qt::LeftButton, {}, w.inRange(0, -70));
-    REQUIRE(Window::until([&] { return w.view->words().startsWith("Left alone"); }, 60.0));
+    REQUIRE(Window::until([&] { return w.view->words().startsWith("Off at a ratio of 1:1"); }, 60.0));
 }

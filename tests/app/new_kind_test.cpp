@@ -149,7 +149,7 @@ TEST_CASE("a kind that can't be right is left out, with the reason", "[app]") {
         parameter::number("edge", "Edge", Unit::dbfs, -60.0, 0.0, 12.0, Scale::linear, "")};
     auto outside = std::make_shared<StageKind>(*twice);
     outside->parameters = kOutside;
-    CHECK_THAT(why(outside), Catch::Contains("its default"));
+    CHECK_THAT(why(outside), Catch::Contains("has an invalid default"));
     CHECK(find_stage_kind("twice") == nullptr);
 }
 
@@ -166,12 +166,12 @@ TEST_CASE("a kind that can't make its stage passes the sound and tells the reaso
         REQUIRE(add_stage_kind(kind).ok());
     }
     const ChainSpec spec = chain_of({stage("broken"), stage("gain")});
-    why = "a part of it is missing.";
+    why = "can't be loaded.";
     const auto chain = Chain::build(spec, {48000.0, 1});
     REQUIRE(chain.ok());
     REQUIRE(chain.value()->trouble(0) != nullptr);
     CHECK(std::string(chain.value()->trouble(0)) ==
-          "formants.so: a part of it is missing. Install it again. The sound passes unchanged.");
+          "formants.so can't be loaded. Install it again. The signal passes through unchanged.");
     auto sound = mono(sine(500, 0.1, 0.01));
     const auto before = sound;
     chain.value()->process(sound.block(0, 480));
@@ -189,9 +189,8 @@ TEST_CASE("a stage of an unknown kind stands in the window as what it is, and co
     REQUIRE(ui::pasteStages(w.session.strip(), w.session.notices(), text, 1));
     CHECK(w.order().find("gain formant_bank") == 0);
     CHECK(w.find<QLabel>("stage_title")->text() == "formant_bank");
-    REQUIRE(
-        Window::until([&] { return w.find<QLabel>("advice")->text().contains("no stage of this kind"); }));
-    REQUIRE(Window::until([&] { return w.told().find("formant_bank: this program has no stage") == 0; }));
+    REQUIRE(Window::until([&] { return w.find<QLabel>("advice")->text().contains("Unknown stage type"); }));
+    REQUIRE(Window::until([&] { return w.told().find("formant_bank: Unknown stage type") == 0; }));
     CHECK_FALSE(w.find<ui::FlatButton>("memory_button")->isVisible());
     // What can be done with every stage can be done with it, and its settings stay as they were.
     w.session.strip().renameStage("formant_bank", "Robber");

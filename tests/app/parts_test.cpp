@@ -222,7 +222,7 @@ TEST_CASE("a scene file that can't be read is named at the start, and stays") {
     REQUIRE(write_file(bad, "{ no scene").ok());
     Window w(folder);
     CHECK_THAT(w.window.messages()->text().toStdString(),
-               Catch::Contains("broken.json") && Catch::Contains("left alone"));
+               Catch::Contains("broken.json") && Catch::Contains("left unchanged"));
     CHECK(w.session.shelf().scenes().size() == 6);
     CHECK(read_file(bad, 100).value() == "{ no scene");
 }
@@ -274,6 +274,6 @@ TEST_CASE("digital silence is told beside the input, and nothing of the sound be
     w.setInput({DeviceKind::sound_file, folder.path("muted.wav")});
     auto* advice = w.find<QLabel>("input_advice");
     REQUIRE(advice != nullptr);
-    CHECK(Window::until([&] { return advice->text().contains("Digital silence"); }));
+    CHECK(Window::until([&] { return advice->text().contains("digital silence"); }));
     CHECK(Window::until([&] { return voice_pixels() == 0; }));
 }

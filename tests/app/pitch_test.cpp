@@ -77,7 +77,7 @@ TEST_CASE("the picture of pitch tells where the voice comes from and goes to, an
     // A third of a semitone above A of 110 Hz.
     write_wav(folder.path("hum.wav"), mono(vowel(112.1, 60.0)));
     PitchWindow w(folder);
-    CHECK_THAT(w.words(), Catch::Contains("Listens for a voice"));
+    CHECK_THAT(w.words(), Catch::Contains("Listening for speech"));
     // Of a scale nothing is asked before it snaps.
     CHECK_FALSE(w.find<ui::ValueField>("scale")->isVisible());
     w.session.strip().setValue("pitch", kPitchShift, 12);
@@ -88,11 +88,11 @@ TEST_CASE("the picture of pitch tells where the voice comes from and goes to, an
     CHECK(w.pixels(ui::theme().straw, 0.62, 0.98) == 0);
     w.session.strip().setValue("pitch", kPitchSnap, 100);
     // What was before says nothing of the values as they are now.
-    CHECK_THAT(w.view()->words().toStdString(), Catch::Contains("Listens for a voice"));
-    CHECK(w.says("33 cents off the notes, and leaves 0 cents off. In tune."));
+    CHECK_THAT(w.view()->words().toStdString(), Catch::Contains("Listening for speech"));
+    CHECK(w.says("33 cents off before, 0 cents off after correction. In tune."));
     CHECK(w.find<ui::ValueField>("scale")->isVisible());
     w.session.strip().setValue("pitch", kPitchSnap, 10);
-    CHECK(w.says("leaves 29 cents off. More snap brings it nearer."));
+    CHECK(w.says("29 cents off after correction. Raise the pitch correction for less."));
     // Nothing moves without sound, and a bypassed stage lets nothing leave.
     w.session.strip().setBypass("pitch", true);
     CHECK(Window::until([&] { return w.pixels(ui::theme().straw, 0.3, 0.98) == 0; }));

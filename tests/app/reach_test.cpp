@@ -93,7 +93,7 @@ TEST_CASE("a key leads to a strip and its stage, and is remembered") {
     {
         Two w(folder);
         w.key(Qt::Key_F3, Qt::ControlModifier);
-        CHECK_THAT(w.told(), Catch::Contains("Place 3 leads nowhere yet"));
+        CHECK_THAT(w.told(), Catch::Contains("Bookmark 3 isn't set"));
         REQUIRE(w.window.actions().run("focus-at", "guest compressor").isEmpty());
         w.key(Qt::Key_F3, Qt::ControlModifier | Qt::ShiftModifier);
         CHECK(w.session.preferences().place(3) == ui::Preferences::Place("guest", "compressor"));
@@ -108,9 +108,9 @@ TEST_CASE("a key leads to a strip and its stage, and is remembered") {
         REQUIRE(w.window.actions().run("bypass", "voice/gate").isEmpty());
         CHECK(w.session.strip().stage("gate")->bypass);
         CHECK(&w.session.desk().current() == w.guest);
-        CHECK(w.window.actions().run("set", "nobody/gate hold 1").contains("no strip \"nobody\""));
-        CHECK(w.window.actions().run("bypass", "guest/none").contains("no stage \"none\""));
-        CHECK(w.window.actions().run("place", "9").contains("places 1 to 8"));
+        CHECK(w.window.actions().run("set", "nobody/gate hold 1").contains("No strip named “nobody”"));
+        CHECK(w.window.actions().run("bypass", "guest/none").contains("No stage named “none”"));
+        CHECK(w.window.actions().run("place", "9").contains("from 1 to 8"));
         CHECK(w.session.saveState());
     }
     Window again(folder);
@@ -123,7 +123,7 @@ TEST_CASE("a key leads to a strip and its stage, and is remembered") {
     // Its strip is no more.
     again.session.desk().remove("guest");
     QTest::keyClick(&again.window, Qt::Key_F3, Qt::ControlModifier);
-    CHECK_THAT(again.told(), Catch::Contains("no strip \"guest\""));
+    CHECK_THAT(again.told(), Catch::Contains("No strip named “guest”"));
 }
 
 TEST_CASE("the small window has levels, verdict, mute and scene, and the whole one comes back") {

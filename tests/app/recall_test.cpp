@@ -151,7 +151,7 @@ TEST_CASE("what the disk refuses is told, and the list is what is there") {
     Window w(folder);
     set_hold(w, 321);
     std::filesystem::rename(folder.path("scenes"), folder.path("elsewhere"));
-    REQUIRE(write_file(folder.path("scenes"), "no folder").ok());
+    REQUIRE(write_file(folder.path("scenes"), "isn't a folder").ok());
     CHECK_FALSE(w.save());
     CHECK(w.told().find("scenes") != std::string::npos);
     CHECK(w.session.shelf().changed());
@@ -214,7 +214,7 @@ TEST_CASE("a scene has a key of its own, which goes with it wherever it stands a
         Window w(folder);
         w.session.shelf().recall("Rain on tin");
         w.window.sceneBar()->openMenu();
-        REQUIRE(w.choose("scene_popup", "A key of its own"));
+        REQUIRE(w.choose("scene_popup", "Assign shortcut"));
         auto* dialog = w.window.findChild<ui::KeysDialog*>();
         REQUIRE(dialog != nullptr);
         auto* key = dialog->findChild<ui::FlatButton*>("key scene Rain on tin");
@@ -378,7 +378,7 @@ TEST_CASE(
         CHECK(w.session.desk().name() == "Bench talk");
         look(w, playing({"Other", "Game"}));
         CHECK(w.session.desk().name() == "Rain on tin");
-        CHECK(w.told() == "When Game plays, \"Rain on tin\" is recalled. Ctrl+Z goes back.");
+        CHECK(w.told() == "When Game plays audio: recalled “Rain on tin”. Press Ctrl+Z to undo.");
         look(w, playing({"Other"}), 100);
         CHECK(w.session.desk().name() == "Rain on tin");
         look(w, playing({"Other"}));
@@ -400,8 +400,9 @@ TEST_CASE(
         set_hold(w, 333);
         look(w, playing({}, {"mic"}));
         CHECK(w.session.desk().name() == "Two at the bench");
-        CHECK_THAT(w.told(), Catch::Contains("When Desk mic is there, \"Evening quiet\" would be recalled") &&
-                                 Catch::Contains("\"Two at the bench\" has changes that are not saved"));
+        CHECK_THAT(w.told(),
+                   Catch::Contains("When Desk mic is connected: “Evening quiet” was not recalled") &&
+                       Catch::Contains("“Two at the bench” has unsaved changes"));
         CHECK(w.value("gate", "hold") == 333.0);
         w.window.messages()->dismiss();
         // A scene that has gone is told.
@@ -409,7 +410,7 @@ TEST_CASE(
         w.session.shelf().remove("Rain on tin");
         REQUIRE(w.session.shelf().finish());
         look(w, playing({"Game"}, {"mic"}));
-        CHECK_THAT(w.told(), Catch::Contains("\"Rain on tin\" was to be recalled, but there is none"));
+        CHECK_THAT(w.told(), Catch::Contains("can't recall “Rain on tin”"));
         // The rules go with a name.
         w.session.shelf().recall("Evening quiet");
         REQUIRE(w.renameScene("Evening, quiet"));
@@ -465,10 +466,10 @@ TEST_CASE("rules are made and removed in the window by what plays and is there")
     QTest::mouseClick(panel->findChild<ui::FlatButton*>("rule_device"), Qt::LeftButton);
     auto* devices = panel->findChild<QMenu*>("rule_devices");
     REQUIRE(devices->actions().size() == 1);
-    CHECK(devices->actions()[0]->text().startsWith("PipeWire is not there"));
+    CHECK(devices->actions()[0]->text().startsWith("PipeWire isn't running"));
     devices->close();
     for (size_t i = 0; i < 2 * kMaxRules; ++i)
         rules.add({.when = When::program_plays, .name = std::to_string(i), .scene = "Bench talk"});
     CHECK(rules.all().size() == kMaxRules);
-    CHECK_THAT(w.told(), Catch::Contains("no more can be kept"));
+    CHECK_THAT(w.told(), Catch::Contains("at most"));
 }

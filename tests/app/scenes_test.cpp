@@ -53,7 +53,8 @@ int name_it(Window& w, const QString& name, const QString& answer) {
     const int asked = answering(
         w.window, "replace_question", answer, [&] { QTest::keyClick(field, Qt::Key_Return); }, &shown);
     if (asked > 0)
-        CHECK_THAT(shown.toStdString(), Catch::Contains("\"Bench talk\"") && Catch::Contains("kept"));
+        CHECK_THAT(shown.toStdString(),
+                   Catch::Contains("“Bench talk”") && Catch::Contains("“removed” folder"));
     return asked;
 }
 
@@ -66,7 +67,7 @@ TEST_CASE("a scene changed by another program is taken up where nothing of one's
     const double before = w.value("gain", "gain");
     edit_outside(w, "Bench talk", -7.5);
     REQUIRE(Window::until([&] { return w.value("gain", "gain") == -7.5; }));
-    CHECK_THAT(message(w), Catch::Contains("changed by another program"));
+    CHECK_THAT(message(w), Catch::Contains("changed outside Dusky Reed"));
     CHECK_FALSE(w.session.shelf().changed());
     w.session.strip().undo();
     CHECK(w.value("gain", "gain") == before);
@@ -93,12 +94,12 @@ TEST_CASE("a scene changed by another program beside unsaved changes: both are k
     Window w(folder);
     const auto path = change_both(w);
     REQUIRE(
-        Window::until([&] { return message(w).find("changed by another program") != std::string::npos; }));
+        Window::until([&] { return message(w).find("changed outside Dusky Reed") != std::string::npos; }));
     CHECK(w.value("gain", "gain") == 2.5);
     CHECK(saved_gain(path) == -7.5);
     CHECK(w.session.shelf().changed());
     REQUIRE(w.save());
-    CHECK_THAT(message(w), Catch::Contains("is kept in") && Catch::Contains("removed"));
+    CHECK_THAT(message(w), Catch::Contains("is moved to") && Catch::Contains("removed"));
     CHECK(saved_gain(path) == 2.5);
     CHECK(saved_gain(folder.path("scenes/removed") / path.filename()) == -7.5);
     // Once: the next save is one's own again.
@@ -124,11 +125,11 @@ TEST_CASE("a name that another scene has is asked about, and the other one is ke
     const double bench_gain = saved_gain(bench);
     set_gain(w, 2.5);
     QTest::keyClick(&w.window, Qt::Key_S, Qt::ControlModifier | Qt::ShiftModifier);
-    CHECK(name_it(w, "BENCH talk", "Choose another name") == 1);
+    CHECK(name_it(w, "BENCH talk", "Cancel") == 1);
     CHECK(w.session.strip().scene().name == "Evening quiet");
     CHECK(saved_gain(bench) == bench_gain);
     CHECK(w.find<QLineEdit>("scene_name")->isVisible());
-    CHECK(name_it(w, "BENCH talk", "Replace it") == 1);
+    CHECK(name_it(w, "BENCH talk", "Replace") == 1);
     REQUIRE(w.session.shelf().finish());
     CHECK(w.session.strip().scene().name == "BENCH talk");
     CHECK(saved_gain(bench) == 2.5);
@@ -157,7 +158,7 @@ TEST_CASE("a scene's earlier states are told with what differs, and brought back
     menu->popup(QPoint(100, 100));
     REQUIRE(menu->actions().size() == 2);
     CHECK(menu->actions()[0]->text().contains("1 change"));
-    CHECK(menu->actions()[0]->toolTip().contains("Hold 400 ms, saved 300 ms"));
+    CHECK(menu->actions()[0]->toolTip().contains("Hold 400 ms, was 300 ms"));
     menu->actions()[1]->trigger();
     CHECK(w.value("gate", "hold") == first);
     CHECK(w.session.shelf().changed());  // it is heard, and not saved

@@ -93,7 +93,7 @@ TEST_CASE("a problem of the input is told once, and so is its end") {
     REQUIRE(Window::until([&] { return !told.isEmpty(); }));
     w.status->problem.clear();
     REQUIRE(Window::until([&] { return told.size() == 2; }));
-    CHECK(told == QStringList{"The microphone is gone.", "The sound is back."});
+    CHECK(told == QStringList{"The microphone is gone.", "Audio is working again."});
     // An input that was well from the start has nothing to say.
     told.clear();
     w.setInput({});
@@ -185,7 +185,7 @@ TEST_CASE("names that differ in case only are one name, and no scene is lost by 
     // As another scene's name in other letters: refused, and that one is named as it is.
     w.session.shelf().recall("Evening quiet");
     CHECK_FALSE(w.saveAs("BENCH TALK"));
-    CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("\"Bench talk\""));
+    CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("“Bench talk”"));
     CHECK_FALSE(w.renameScene("bench TALK"));
     CHECK(w.session.strip().scene().name == "Evening quiet");
     CHECK(names() == before);
@@ -306,7 +306,8 @@ TEST_CASE("a recording goes on when the input has other channels, and says once 
     play(write_tone(folder, "slow.wav", 1, 44100));
     const auto refused = recorder.pump();
     REQUIRE_FALSE(refused.ok());
-    CHECK_THAT(refused.error().text(), Catch::Contains("another sample rate") && Catch::Contains("is kept"));
+    CHECK_THAT(refused.error().text(),
+               Catch::Contains("sample rate changed") && Catch::Contains("was saved"));
     CHECK_FALSE(recorder.running());
     CHECK(recorder.pump().ok());
     CHECK(recorder.finish().ok());

@@ -178,7 +178,7 @@ TEST_CASE("shots: keys", "[.shots]") {
     QTest::keyClick(&w.window, Qt::Key_F1);
     auto* dialog = w.find<ui::KeysDialog>("keys_dialog");
     REQUIRE(dialog != nullptr);
-    auto* save = w.window.findChild<ui::FlatButton*>("key headphones");
+    auto* save = w.window.findChild<ui::FlatButton*>("key toggle-headphones");
     QTest::mouseClick(save, Qt::LeftButton);
     QTest::keyClick(save, Qt::Key_S, Qt::ControlModifier);
     settle(0.1);

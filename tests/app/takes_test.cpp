@@ -148,9 +148,9 @@ TEST_CASE("nothing goes out from the press of a loop until its end, however the 
         CHECK(silent_since(*feed, 0));
         CHECK(silent_since(*w.session.engine().feed_history(), 0));
     }
-    CHECK(w.takes().silenceText().contains("nothing goes out"));
+    CHECK(w.takes().silenceText().contains("no output"));
     REQUIRE(w.session.desk().add(StripRole::voice) != nullptr);
-    CHECK(w.takes().silenceText().contains("only Voice is silent"));
+    CHECK(w.takes().silenceText().contains("Voice is muted"));
     w.takes().setLooping(false);
     REQUIRE(Window::until([&] { return !w.session.engine().muted(); }));
 }
@@ -191,10 +191,10 @@ TEST_CASE("plain and processed are compared at one loudness, and blind") {
     CHECK(w.takes().looping());
     REQUIRE(Window::until([&] { return !w.takes().matched().isEmpty(); }));
     CHECK((w.takes().matched().contains("LU louder") || w.takes().matched().contains("equally loud")));
-    CHECK(w.button("take_side")->text() == "Hearing: Plain");
+    CHECK(w.button("take_side")->text() == "Playing: Unprocessed");
     w.key(Qt::Key_F8);
     CHECK(w.takes().sideB());
-    CHECK(w.button("take_side")->text() == "Hearing: Now");
+    CHECK(w.button("take_side")->text() == "Playing: Now");
     // What is heard is there, though no headphones are.
     const auto heard = w.session.seat().takes().heard();
     const auto n = heard->written();
@@ -220,7 +220,7 @@ TEST_CASE("plain and processed are compared at one loudness, and blind") {
     CHECK(w.takes().blind()->done());
     CHECK(w.window.findChild<QLabel*>("take_told")
               ->text()
-              .startsWith("10 of 10 right. By guessing that happens in 0.1 %"));
+              .startsWith("10 of 10 correct. Guessing would do this well in 0.1%"));
     w.key(Qt::Key_F7);
     CHECK_FALSE(w.takes().comparing());
     CHECK(w.takes().looping());
@@ -235,7 +235,7 @@ TEST_CASE("plain and processed are compared at one loudness, and blind") {
     CHECK(w.takes().comparing());
     w.takes().compare({What::scene, "no such scene"});
     CHECK_FALSE(w.takes().comparing());
-    CHECK(w.said.contains("nothing to compare with"));
+    CHECK(w.said.contains("Nothing to compare with"));
 }
 
 TEST_CASE("takes are found, renamed, trimmed, removed and brought back in the list") {
@@ -277,13 +277,13 @@ TEST_CASE("takes are found, renamed, trimmed, removed and brought back in the li
     for (int i = 0; i < list->count(); ++i) {
         if (list->item(i)->text().startsWith("broken")) list->setCurrentRow(i);
     }
-    CHECK(w.said.contains("can't be read as sound"));
+    CHECK(w.said.contains("can't be read as audio"));
     CHECK(w.takes().chosen().notes.name == "Far, again");
     // One that was deleted outside.
     fs::remove(w.takes().chosen().path);
     w.takes().setLooping(true);
     REQUIRE(Window::until([&] { return !w.takes().looping(); }));
-    CHECK(w.said.contains("no such file"));
+    CHECK(w.said.contains("doesn't exist"));
     // Out, and a report.
     list->setCurrentRow(0);
     w.takes().choose(w.takes().all().front());
@@ -307,7 +307,7 @@ TEST_CASE("takes are found, renamed, trimmed, removed and brought back in the li
     CHECK(made.value().frames() == plain.value().frames());
     CHECK(made.value()[0] != plain.value()[0]);
     w.takes().exportTo(QString::fromStdString(folder.path("nowhere/out.flac")), false);
-    CHECK(Window::until([&] { return w.said.contains("folder does not exist"); }));
+    CHECK(Window::until([&] { return w.said.contains("folder doesn't exist"); }));
 }
 
 TEST_CASE("what takes its time tells how far it is, can be ended, and leaves nothing then") {
@@ -327,7 +327,7 @@ TEST_CASE("what takes its time tells how far it is, can be ended, and leaves not
         w.said.clear();
         w.takes().exportTo(QString::fromStdString(folder.path("out.flac")), true);
         REQUIRE(Window::until([&] { return !w.button("take_end")->isHidden(); }));
-        CHECK(words().contains("Writing out.flac: "));
+        CHECK(words().contains("Exporting out.flac: "));
         const QString then = words();
         CHECK(Window::until([&] { return words() != then; }));  // further
         // The window goes on meanwhile: another part, another name typed.
@@ -336,7 +336,7 @@ TEST_CASE("what takes its time tells how far it is, can be ended, and leaves not
             QTest::keyClick(list, Qt::Key_Escape);
         else
             QTest::mouseClick(w.button("take_end"), Qt::LeftButton);
-        REQUIRE(Window::until([&] { return w.said.contains("Ended before it was done: Writing out.flac"); }));
+        REQUIRE(Window::until([&] { return w.said.contains("Cancelled: Exporting out.flac"); }));
         CHECK(w.window.takeView()->isVisible());
         CHECK(w.button("take_end")->isHidden());
         CHECK_FALSE(words().contains("Writing"));
@@ -347,7 +347,7 @@ TEST_CASE("what takes its time tells how far it is, can be ended, and leaves not
     // A comparison that is ended is none; and what is worked out anew is not told twice.
     w.takes().setPart(0.0, 100.0);
     w.takes().compare({ui::Against::What::plain, {}});
-    REQUIRE(Window::until([&] { return words().contains("Working out both sides: "); }));
+    REQUIRE(Window::until([&] { return words().contains("Rendering both sides: "); }));
     QTest::keyClick(w.window.takeView(), Qt::Key_Escape);
     CHECK(Window::until([&] { return !w.takes().comparing(); }));
     CHECK(w.takes().looping());
@@ -441,8 +441,7 @@ TEST_CASE("a disk that fills while a take is recorded ends it, and what there is
             if (room_for_the_take)
                 REQUIRE(Window::until([&] { return w.takes().all().size() == count + 1; }));
             else
-                REQUIRE(
-                    Window::until([&] { return w.said.contains("is taken in when the program starts"); }));
+                REQUIRE(Window::until([&] { return w.said.contains("will be imported at the next start"); }));
         }
         CHECK(recordings(w).size() == (room_for_the_take ? 0 : 1));
         CHECK(read_file(earlier.path, 1 << 24).value() == earlier_bytes.value());

@@ -42,7 +42,7 @@ TEST_CASE("a note with an image of a device file is shown as text and reads noth
     QString shown;
     int width = 0;
     const int asked = answering(
-        w.window, "replace_question", "Choose another name",
+        w.window, "replace_question", "Cancel",
         [&] {
             QTest::keyClick(&w.window, Qt::Key_S, Qt::ControlModifier | Qt::ShiftModifier);
             auto* name = w.find<QLineEdit>("scene_name");

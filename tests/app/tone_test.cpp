@@ -1,4 +1,5 @@
-// The editor of tone: one surface for body and clarity, and the way out of it.
+// The editor of the tone stage: handles for body and clarity on the spectrum, and its conversion to an
+// equalizer.
 #include "stages/tone.h"
 
 #include "app/window.h"
@@ -15,9 +16,8 @@ struct ToneWindow : Window {
     explicit ToneWindow(TemporaryFolder& f) : Window(f) {
         session.strip().addStage(*find_stage_kind("tone"), 1);
         session.strip().focus("tone");
-        REQUIRE(until([&] { return pad() != nullptr && pad()->isVisible() && pad()->width() > 100; }));
+        REQUIRE(until([&] { return curve() != nullptr && curve()->isVisible() && curve()->width() > 200; }));
     }
-    ui::TonePad* pad() { return find<ui::TonePad>("tone_pad"); }
     ui::ToneCurve* curve() { return find<ui::ToneCurve>("tone_curve"); }
     double body() { return value("tone", "body"); }
     double clarity() { return value("tone", "clarity"); }
@@ -25,46 +25,75 @@ struct ToneWindow : Window {
 
 }  // namespace
 
-TEST_CASE("body and clarity are moved together on one surface, as one step of undo", "[window]") {
+TEST_CASE("body and clarity are dragged on the spectrum, one undo step each", "[window]") {
+    using Handle = ui::ToneCurve::Handle;
     TemporaryFolder folder;
     ToneWindow w(folder);
-    auto* pad = w.pad();
-    // Where it is pressed, there it is: a quarter of the surface up and to the left.
-    const QPoint middle = pad->mark().toPoint();
-    const int reach = std::min(middle.x(), middle.y()) / 3;
-    Window::drag(pad, middle, {-reach, -reach});
+    auto* curve = w.curve();
+    const auto at = [&](Handle h) { return curve->handleAt(h).toPoint(); };
+    // The whole dashed line is the handle: taken 30 pixels beside its grip, it moves as far as the pointer.
+    const QPoint start = at(Handle::body);
+    Window::drag(curve, start + QPoint(0, 30), {0, -20});
     CHECK(w.body() > 1.0);
+    CHECK(w.clarity() == 0.0);
+    CHECK(std::abs(curve->handleAt(Handle::body).y() - (start.y() - 20)) < 2.0);
+    CHECK(at(Handle::body).x() == start.x());  // it tracks the voice: sideways it stays
+    CHECK(curve->selected() == Handle::body);
+    Window::drag(curve, at(Handle::clarity), {60, 20});
     CHECK(w.clarity() < -1.0);
-    CHECK(std::abs(pad->mark().x() - (middle.x() - reach)) < 2.0);
-    CHECK(std::abs(pad->mark().y() - (middle.y() - reach)) < 2.0);
-    CHECK_THAT(w.session.strip().history().undoLabel().toStdString(), Catch::Contains("body"));
+    CHECK(w.body() > 1.0);
+    CHECK_THAT(w.session.strip().history().undoLabel().toStdString(), Catch::Contains("clarity"));
+    w.session.strip().undo();
+    CHECK(w.clarity() == 0.0);
+    CHECK(w.body() > 1.0);
     w.session.strip().undo();
     CHECK(w.body() == 0.0);
-    CHECK(w.clarity() == 0.0);
-    // Never beyond its edges.
-    Window::drag(pad, middle, {4000, 4000});
+    // Never beyond the ends of the scale.
+    Window::drag(curve, at(Handle::body), {0, 4000});
     CHECK(w.body() == -6.0);
-    CHECK(w.clarity() == 6.0);
-    QTest::mouseDClick(pad, Qt::LeftButton, {}, pad->mark().toPoint() - QPoint(10, 10));
+    QTest::mouseDClick(curve, Qt::LeftButton, {}, at(Handle::body) - QPoint(10, 10));
     CHECK(w.body() == 0.0);
-    CHECK(w.clarity() == 0.0);
     // Keys and wheel.
-    pad->setFocus();
-    QTest::keyClick(pad, Qt::Key_Up);
-    QTest::keyClick(pad, Qt::Key_Right);
-    QTest::keyClick(pad, Qt::Key_Right);
+    curve->setFocus();
+    QTest::keyClick(curve, Qt::Key_Up);
     CHECK(w.body() == Approx(0.5));
+    QTest::keyClick(curve, Qt::Key_Right);
+    QTest::keyClick(curve, Qt::Key_Up);
+    QTest::keyClick(curve, Qt::Key_Up);
     CHECK(w.clarity() == Approx(1.0));
-    QTest::keyClick(pad, Qt::Key_Down);
-    QTest::keyClick(pad, Qt::Key_Left, Qt::ShiftModifier);
-    CHECK(w.body() == Approx(0.0));
+    QTest::keyClick(curve, Qt::Key_Down, Qt::ShiftModifier);
     CHECK(w.clarity() < 1.0);
-    Window::wheel(pad, middle, 2);
-    CHECK(w.body() == Approx(1.0));
+    CHECK(w.clarity() > 0.5);
+    QTest::keyClick(curve, Qt::Key_Left);
+    QTest::keyClick(curve, Qt::Key_Down);
+    CHECK(w.body() == Approx(0.0));
     const double before = w.clarity();
-    Window::wheel(pad, middle, -2, Qt::AltModifier);
+    Window::wheel(curve, at(Handle::clarity), -2);
     CHECK(w.clarity() == Approx(before - 1.0));
-    CHECK(w.body() == Approx(1.0));
+    CHECK(w.body() == Approx(0.0));
+}
+
+TEST_CASE("body and clarity move sideways to another frequency when they do not track the voice",
+          "[window]") {
+    using Handle = ui::ToneCurve::Handle;
+    TemporaryFolder folder;
+    ToneWindow w(folder);
+    w.session.strip().setValue("tone", kToneFollow, 0);
+    const QPoint body = w.curve()->handleAt(Handle::body).toPoint();
+    Window::drag(w.curve(), body, {40, 0});
+    CHECK(w.value("tone", "body_at") > 120.0);
+    CHECK(std::abs(w.curve()->handleAt(Handle::body).x() - (body.x() + 40)) < 3.0);
+    CHECK(w.value("tone", "clarity_at") == 3800.0);
+    // Up and sideways at once is one step of undo.
+    const double was = w.value("tone", "clarity_at");
+    Window::drag(w.curve(), w.curve()->handleAt(Handle::clarity).toPoint(), {20, -20});
+    CHECK(w.value("tone", "clarity_at") > was);
+    CHECK(w.clarity() > 1.0);
+    w.session.strip().undo();
+    CHECK(w.value("tone", "clarity_at") == was);
+    CHECK(w.clarity() == 0.0);
+    Window::drag(w.curve(), w.curve()->handleAt(Handle::clarity).toPoint(), {-4000, 0});
+    CHECK(w.value("tone", "clarity_at") == 1500.0);
 }
 
 TEST_CASE("tone tells where the voice has its body, and what it has too much of", "[window]") {

@@ -225,7 +225,8 @@ TEST_CASE("a stage is copied as text and pasted, and other text is refused") {
     QGuiApplication::clipboard()->setText("Dear friend, my gate closes at -44.");
     QTest::keyClick(w.node("equalizer"), Qt::Key_V, Qt::ControlModifier);
     CHECK(w.order() == "gain suppression gate equalizer compressor limiter");
-    CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("nothing to paste"));
+    CHECK_THAT(w.window.messages()->text().toStdString(),
+               Catch::Contains("doesn't contain a stage or scene"));
     // A whole scene, as a friend would send it.
     QGuiApplication::clipboard()->setText(QString::fromStdString(write_scene(w.session.strip().scene())));
     w.node("limiter")->setFocus();
@@ -240,26 +241,26 @@ TEST_CASE("a stage has two memories to flip between, which survive the evening")
         w.session.strip().focus("gate");
         auto* button = w.find<ui::FlatButton>("memory_button");
         const double a = w.value("gate", "open_threshold");
-        CHECK(button->text() == "Memory A");
+        CHECK(button->text() == "Settings A");
         QTest::mouseClick(button, Qt::LeftButton);
-        CHECK(button->text() == "Memory B");
+        CHECK(button->text() == "Settings B");
         CHECK(w.value("gate", "open_threshold") == a);  // first a copy
         w.session.strip().setValue("gate", row("gate", "open_threshold"), -33.0);
         w.node("gate")->setFocus();
         QTest::keyClick(w.node("gate"), Qt::Key_M);
-        CHECK(button->text() == "Memory A");
+        CHECK(button->text() == "Settings A");
         CHECK(w.value("gate", "open_threshold") == a);
-        CHECK(w.session.strip().history().undoLabel() == "Gate: memory A");
+        CHECK(w.session.strip().history().undoLabel() == "Gate: settings A");
         // Undoing a change inside B stays in B, also when B was a copy of A before it; redone, it is there
         // again.
         w.session.strip().flipMemory("gate");
         w.session.strip().setValue("gate", row("gate", "open_threshold"), a);
         w.session.strip().closeStep();
         w.session.strip().undo();
-        CHECK(button->text() == "Memory B");
+        CHECK(button->text() == "Settings B");
         CHECK(w.value("gate", "open_threshold") == -33.0);
         w.session.strip().redo();
-        CHECK(button->text() == "Memory B");
+        CHECK(button->text() == "Settings B");
         CHECK(w.value("gate", "open_threshold") == a);
         w.session.strip().undo();
         w.session.strip().flipMemory("gate");
@@ -267,10 +268,10 @@ TEST_CASE("a stage has two memories to flip between, which survive the evening")
         // Undoing the flip keeps what the other one held.
         w.session.strip().undo();
         CHECK(w.value("gate", "open_threshold") == -33.0);
-        CHECK(button->text() == "Memory B");
+        CHECK(button->text() == "Settings B");
         w.session.strip().flipMemory("gate");
         CHECK(w.value("gate", "open_threshold") == a);
-        CHECK(button->text() == "Memory A");
+        CHECK(button->text() == "Settings A");
         CHECK(w.session.saveState());
     }
     Window again(folder);
@@ -296,7 +297,7 @@ TEST_CASE("without PipeWire the monitor says why it can't be heard, and stays of
     w.node("suppression")->setFocus();
     QTest::keyClick(w.node("suppression"), Qt::Key_H);
     CHECK(w.session.monitoring().settings().source == MonitorSource::off);
-    CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("no PipeWire is running"));
+    CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("PipeWire isn't running"));
 }
 
 TEST_CASE("levels since a reset forget what was before it") {
@@ -308,7 +309,7 @@ TEST_CASE("levels since a reset forget what was before it") {
     w.session.devices().setRoom(kRoomEffort, 0);
     QTest::qWait(300);
     QTest::mouseClick(w.find<ui::FlatButton>("main_menu"), Qt::LeftButton);
-    REQUIRE(w.choose("main_popup", "Levels since now"));
+    REQUIRE(w.choose("main_popup", "Measure levels since reset"));
     CHECK(w.session.readings().window() == Readings::kSinceReset);
     REQUIRE(Window::until([&] { return w.session.levels().seconds > 1.0; }));
     CHECK(w.session.levels().taps[0].peak < -15.0);

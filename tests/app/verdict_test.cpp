@@ -2,7 +2,8 @@
 #include <catch2/catch.hpp>
 
 #include "app/window.h"
-#include "deck/input_trace.h"
+#include "deck/input_levels.h"
+#include "measure/findings.h"
 #include "stages/gate.h"
 
 using namespace reed;
@@ -17,11 +18,10 @@ TEST_CASE("a feed that is too quiet is told, one press raises the gain, and undo
     const auto row = [](const char* id) { return static_cast<size_t>(find_stage_kind("gain")->find(id)); };
     REQUIRE(w.session.strip().setValue("gain", row("gain"), -18));
     // A change: what went out before is forgotten.
-    CHECK(words->text().isEmpty());
-    CHECK_FALSE(button->isVisible());
+    REQUIRE(Window::until([&] { return words->text().isEmpty() && !button->isVisible(); }));
     REQUIRE(Window::until([&] { return words->text().contains("LU too quiet"); }, 30));
     CHECK(button->isVisible());
-    CHECK(button->text().startsWith("Gain +"));
+    CHECK(button->text().startsWith("Raise gain by"));
     CHECK(words->parentWidget()->rect().contains(button->geometry()));
     CHECK(words->fontMetrics().horizontalAdvance(words->text()) <= words->width());
     QTest::mouseClick(button, Qt::LeftButton);
@@ -29,79 +29,79 @@ TEST_CASE("a feed that is too quiet is told, one press raises the gain, and undo
     CHECK(words->text().isEmpty());  // it listens anew
     w.session.strip().undo();
     CHECK(w.value("gain", "gain") == -18.0);
+    // An offer does not vanish under the finger: a change of another value leaves it for a moment.
+    REQUIRE(Window::until([&] { return button->isVisible(); }, 30));
+    w.session.strip().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("hold")), 250);
+    CHECK(button->isVisible());
+    QTest::mouseClick(button, Qt::LeftButton);
+    CHECK(w.value("gain", "gain") > -12.0);
+    CHECK_FALSE(button->isVisible());
+    // Not pressed, it goes by itself.
+    w.session.strip().undo();
+    REQUIRE(Window::until([&] { return button->isVisible(); }, 30));
+    w.session.strip().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("hold")), 260);
+    CHECK(Window::until([&] { return !button->isVisible(); }, 5));
 }
 
-TEST_CASE("the input is shown over time, with how far it is from its range and where it clipped") {
+TEST_CASE("the input panel shows how far the peaks are from their range, and when the source clipped") {
     TemporaryFolder folder;
     Window w(folder);
-    auto* trace = w.find<ui::InputTrace>("input_trace");
-    REQUIRE(trace != nullptr);
-    CHECK_FALSE(trace->isVisible());  // the simulated room has its controls there
+    auto* levels = w.find<ui::InputLevels>("input_levels");
+    REQUIRE(levels != nullptr);
+    CHECK_FALSE(levels->isVisible());  // the simulated room has its controls there
     const auto talk = [&](double peak_db) {
         auto x = spoken_words(3);
         const double by = std::pow(10.0, peak_db / 20.0) / peak(x);
         for (float& v : x) v = static_cast<float>(v * by);
         return x;
     };
-    write_wav(folder.path("low.wav"), mono(talk(-30.0)));
+    write_wav(folder.path("low.wav"), mono(talk(-45.0)));
     w.setInput({DeviceKind::sound_file, folder.path("low.wav")});
-    REQUIRE(Window::until([&] { return trace->isVisible(); }));
-    REQUIRE(Window::until([&] { return trace->verdict().endsWith("dB low"); }, 20));
-    CHECK(trace->clippedPieces() == 0);
+    REQUIRE(Window::until([&] { return levels->isVisible(); }));
+    // Not judged in its first seconds.
+    while (levels->seconds() < kJudgeAfter - 0.5) {
+        CHECK(levels->verdict() == "No speech yet");
+        Window::until([] { return false; }, 0.1);
+    }
+    REQUIRE(Window::until([&] { return levels->verdict().endsWith("dB too quiet"); }, 20));
+    CHECK(levels->clipAges().empty());
     // The sentence above it says the same.
     auto* sentence = w.find<QLabel>("input_advice");
     const auto says = [&](const char* what) {
         return Window::until([&] { return sentence->text().startsWith(what); });
     };
-    CHECK(says("Low: peaks reach"));
-    // The range is painted, and the voice does not reach it.
-    write_wav(folder.path("right.wav"), mono(talk(-8.0)));
+    CHECK(says("Too quiet: peaks reach"));
+    // Raw peaks below the range are fine when the chain brings them up.
+    w.session.strip().setValue("gain", static_cast<size_t>(find_stage_kind("gain")->find("gain")), 24);
+    REQUIRE(Window::until([&] { return levels->verdict() == "Level OK"; }, 60));
+    CHECK(says("Input level OK"));
+    w.session.strip().undo();
+    write_wav(folder.path("right.wav"), mono(talk(-20.0)));
     w.setInput({DeviceKind::sound_file, folder.path("right.wav")});
-    CHECK(trace->pieces() <= 1);  // another input, another half minute
-    // It begins with the sound, not with the time in which none came yet.
-    size_t first = 0;
-    QObject lives;
-    qint64 tenths = 0;  // that passed between the tick before and the one with which it began
-    QElapsedTimer since;
-    since.start();
-    QObject::connect(&w.session, &ui::Session::ticked, &lives, [&] {
-        const qint64 passed = since.restart() / 100;
-        if (first == 0) {
-            first = trace->pieces();
-            tenths = passed;
-        }
-    });
-    REQUIRE(Window::until([&] { return trace->verdict() == "Right"; }, 20));
-    CHECK(says("Level is right"));
-    // Words are shown as words from their beginning, though it is known late; and nothing from before the
-    // sound.
-    REQUIRE(Window::until([&] { return trace->pieces() > 40; }, 60));
-    // How soon it is known differs with the machine; but no word begins as room before it is told as a word:
-    // a stretch shorter than the four pieces by which it may be late has something much quieter before it.
-    const auto& shown = trace->shown();
-    int stretches = 0;
-    for (size_t at = 1; at < shown.size();) {
-        size_t end = at;
-        float highest = -150.0f;
-        for (; end < shown.size() && shown[end].spoken; ++end) highest = std::max(highest, shown[end].peak);
-        if (end > at && !shown[at - 1].spoken) {
-            ++stretches;
-            INFO("from " << at << " to " << end);
-            CHECK((end - at >= 4 || shown[at - 1].peak < highest - 20.0f));
-        }
-        at = std::max(end, at + 1);
-    }
-    CHECK(stretches > 1);
-    CHECK(static_cast<qint64>(first) <= tenths + 2);
+    CHECK(levels->verdict() == "No speech yet");  // another input, measured from scratch
+    CHECK(levels->distribution().voice.empty());
+    REQUIRE(Window::until([&] { return levels->verdict() == "Level OK"; }, 20));
+    // Its speech is in the distribution where it is: below the peak, above the noise.
+    const auto has_voice = [&] {
+        const auto& shares = levels->distribution().voice;
+        return std::ranges::any_of(shares, [](float share) { return share > 0.0f; });
+    };
+    REQUIRE(Window::until(has_voice, 20));
+    const auto& voice = levels->distribution().voice;
+    const auto top = std::ranges::max_element(voice) - voice.begin() + LevelDistribution::kLowestBin;
+    CHECK(top < -20);
+    CHECK(top > -50);
     auto clipped = talk(6.0);
     for (float& v : clipped) v = std::clamp(v, -1.0f, 1.0f);
     write_wav(folder.path("hot.wav"), mono(clipped));
     w.setInput({DeviceKind::sound_file, folder.path("hot.wav")});
-    REQUIRE(Window::until([&] { return trace->verdict().endsWith("dB too hot"); }, 20));
-    CHECK(Window::until([&] { return trace->clippedPieces() > 0; }));
+    REQUIRE(Window::until([&] { return levels->verdict().endsWith("dB too loud"); }, 20));
+    REQUIRE(Window::until([&] { return !levels->clipAges().empty(); }));
+    CHECK(levels->clipAges().front() >= 0);
     write_wav(folder.path("mute.wav"), mono(silence(2.0)));
     w.setInput({DeviceKind::sound_file, folder.path("mute.wav")});
-    REQUIRE(Window::until([&] { return trace->verdict() == "Silence"; }, 20));
+    CHECK(levels->clipAges().empty());
+    REQUIRE(Window::until([&] { return levels->verdict() == "Silence"; }, 20));
 }
 
 TEST_CASE("what a stage proposes is set by one press, and taken back by one step", "[app]") {
@@ -114,14 +114,14 @@ TEST_CASE("what a stage proposes is set by one press, and taken back by one step
     w.session.strip().setValue("gate", row("open_threshold"), -70);
     auto* apply = w.find<ui::FlatButton>("apply_button");
     auto* advice = w.find<QLabel>("advice");
-    REQUIRE(Window::until([&] { return advice->text().contains("so the room passes") && apply->isVisible(); },
-                          60));
-    CHECK(apply->text().startsWith("Open at -"));
+    REQUIRE(Window::until(
+        [&] { return advice->text().contains("so noise gets through") && apply->isVisible(); }, 60));
+    CHECK(apply->text().startsWith("Set to -"));
     QTest::mouseClick(apply, Qt::LeftButton);
     CHECK(w.value("gate", "open_threshold") > -70);
     CHECK(w.value("gate", "close_threshold") > -78);
     REQUIRE(
-        Window::until([&] { return advice->text().contains("stand between") && !apply->isVisible(); }, 60));
+        Window::until([&] { return advice->text().contains("are in between") && !apply->isVisible(); }, 60));
     w.session.strip().undo();
     CHECK(w.value("gate", "open_threshold") == -70);
     CHECK(w.value("gate", "close_threshold") == -78);

@@ -133,7 +133,7 @@ TEST_CASE("the labels of two thresholds that stand close make way for each other
             const int mark = h->width() < 100 ? 18 : 34;
             return h->mask().intersected(QRect(mark, 0, h->width(), h->height())).translated(h->pos());
         };
-        INFO("closes at " << close_at);
+        INFO("closes only below " << close_at);
         REQUIRE_FALSE(label("open_threshold").isEmpty());
         CHECK_FALSE(label("open_threshold").intersects(label("close_threshold")));
         CHECK(label("open_threshold").boundingRect().top() <= label("close_threshold").boundingRect().top());
@@ -258,12 +258,12 @@ TEST_CASE("an empty chain and a full one can be worked with") {
     Window w(folder);
     while (!w.session.strip().chain().stages.empty())
         w.session.strip().removeStage(w.session.strip().chain().stages[0].id);
-    CHECK(w.find<QLabel>("stage_title")->text() == "No stage");
+    CHECK(w.find<QLabel>("stage_title")->text() == "No stages yet");
     QTest::qWait(100);
     for (int i = 0; i < 40; ++i)
         w.session.strip().addStage(*find_stage_kind(i % 2 == 0 ? "equalizer" : "gate"), 0);
     CHECK(w.session.strip().chain().stages.size() == kMaxStages);
-    CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("can have 32 stages at most"));
+    CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("at most 32 stages"));
     QTest::qWait(100);
 }
 
@@ -380,7 +380,7 @@ TEST_CASE("a scene is saved, named, recalled, renamed and removed by keys and me
     CHECK(load_scene(folder.path("scenes/late-bench.json")).scene->chain().stages[0].values[0] == -2.0);
     // Rename, remove.
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
-    REQUIRE(w.choose("scene_popup", "Rename this scene"));
+    REQUIRE(w.choose("scene_popup", "Rename…"));
     name->selectAll();
     QTest::keyClicks(name, "Midnight bench");
     QTest::keyClick(name, Qt::Key_Return);
@@ -423,7 +423,7 @@ TEST_CASE("a broken last session is kept aside, and the window says so") {
     REQUIRE(write_file(folder.path("state/session.json"), "{\"half\":").ok());
     Window w(folder);
     CHECK(w.session.strip().scene().name == "Bench talk");
-    CHECK_THAT(w.told(), Catch::Contains("kept as session.json.broken-20"));
+    CHECK_THAT(w.told(), Catch::Contains("was saved as session.json.broken-20"));
     const auto name = w.told().substr(w.told().find("session.json.broken-"),
                                       std::string("session.json.broken-2026-11-25").size());
     CHECK(read_file(folder.path("state/" + name), 100).value() == "{\"half\":");
@@ -434,7 +434,7 @@ TEST_CASE("without PipeWire the simulated room goes on, and the reason is told")
     Window w(folder);
     w.setInput({DeviceKind::pipewire, ""});
     CHECK_THAT(w.window.messages()->text().toStdString(),
-               Catch::Contains("No PipeWire is running") || Catch::Contains("no PipeWire is running"));
+               Catch::Contains("No PipeWire is running") || Catch::Contains("PipeWire isn't running"));
     CHECK(w.session.devices().input().kind == DeviceKind::simulated_room);
     CHECK(w.session.devices().status().running);
     // A microphone remembered from another evening is waited for, and stays the choice.
@@ -448,7 +448,7 @@ TEST_CASE("without PipeWire the simulated room goes on, and the reason is told")
     CHECK(fresh.session.devices().input() == DeviceChoice{DeviceKind::pipewire, "unplugged"});
     CHECK(fresh.session.devices().status().waiting);
     REQUIRE(Window::until([&] { return fresh.window.messages()->isVisible(); }));
-    CHECK_THAT(fresh.window.messages()->text().toStdString(), Catch::Contains("PipeWire is not running"));
+    CHECK_THAT(fresh.window.messages()->text().toStdString(), Catch::Contains("PipeWire isn't running"));
     fresh.setInput({DeviceKind::simulated_room, ""});
     CHECK(fresh.session.devices().status().running);
 }
@@ -463,7 +463,7 @@ TEST_CASE("a sound file can be the input, and a bad one is refused and the old i
     w.setInput({DeviceKind::sound_file, folder.path("none.wav")});
     CHECK(w.session.devices().input().target == folder.path("tone.wav"));
     CHECK(w.session.devices().status().running);
-    CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("no such file"));
+    CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("doesn't exist"));
 }
 
 TEST_CASE("mute silences the feed, by key and by button, and is seen") {

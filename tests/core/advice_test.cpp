@@ -32,14 +32,14 @@ TEST_CASE("the chain as a whole has a verdict with the one thing to turn first",
     REQUIRE(quiet.finding.proposal.has_value());
     CHECK(quiet.stage == 0);
     CHECK(quiet.finding.proposal->values[0].second == 18.0);
-    CHECK(button(quiet) == "Gain +16 dB");
+    CHECK(button(quiet) == "Raise gain by 16 dB");
     // When that is done, the rest is for the make-up.
     for (auto& t : r.taps) t.voice = -22;
     const FeedFinding rest = feed_finding(chain, r, -24, -16);
     REQUIRE(rest.finding.proposal.has_value());
     CHECK(rest.stage == 1);
     CHECK(rest.finding.proposal->values[0].second == 8.0);
-    CHECK(button(rest) == "Make-up +8 dB");
+    CHECK(button(rest) == "Raise make-up gain by 8 dB");
     CHECK(feed_finding(chain, r, -17, -16).finding.tone == FindingTone::good);
     CHECK_FALSE(feed_finding(chain, r, -17, -16).finding.proposal.has_value());
     // Too loud: what was put on last goes first, then the gain.
@@ -47,10 +47,10 @@ TEST_CASE("the chain as a whole has a verdict with the one thing to turn first",
     const FeedFinding loud = feed_finding(chain, r, -12, -16);
     CHECK(spell(loud.finding) == "4.0 LU too loud.");
     REQUIRE(loud.finding.proposal.has_value());
-    CHECK(button(loud) == "Make-up -4 dB");
+    CHECK(button(loud) == "Lower make-up gain by 4 dB");
     CHECK(loud.finding.proposal->values[0].second == 2.0);
     chain.stages[1].set("makeup", 0);
-    CHECK(button(feed_finding(chain, r, -12, -16)) == "Gain -4 dB");
+    CHECK(button(feed_finding(chain, r, -12, -16)) == "Lower gain by 4 dB");
     // A stage that is bypassed is no help, and without any there is nothing to press.
     chain.stages[0].bypass = chain.stages[1].bypass = true;
     CHECK_FALSE(feed_finding(chain, r, -30, -16).finding.proposal.has_value());
@@ -71,16 +71,12 @@ TEST_CASE("a gate with little to spare on one side is told where it would have m
     const Finding a = stage_finding(chain, 0, r);
     CHECK(a.tone == FindingTone::neutral);
     // 33 dB apart, 8 of them between the thresholds: 12.5 dB on either side.
-    CHECK_THAT(spell(a), Catch::Contains("Only 1 dB to spare: better at -44 dB, lower."));
+    CHECK_THAT(spell(a), Catch::Contains("Margin only 1 dB: lower the threshold to -44 dBFS."));
     for (auto& t : r.taps) t.room_high = -52;
-    CHECK_THAT(spell(stage_finding(chain, 0, r)), Catch::Contains("Only 1 dB to spare"));
+    CHECK_THAT(spell(stage_finding(chain, 0, r)), Catch::Contains("Margin only 1 dB"));
     for (auto& t : r.taps) t.room_high = -48;
     // Nowhere would there be six on both sides.
     CHECK(stage_finding(chain, 0, r).tone == FindingTone::good);
-    // And a microphone that is low is told, though it can be heard.
-    r.taps[0].peak = -20;
-    CHECK(input_finding(r, 0).tone == FindingTone::neutral);
-    CHECK_THAT(spell(input_finding(r, 0)), Catch::Contains("8 dB below the usual"));
 }
 
 TEST_CASE("what is proposed for thresholds ends the complaint, whatever the room and the voice", "[levels]") {
@@ -101,7 +97,7 @@ TEST_CASE("what is proposed for thresholds ends the complaint, whatever the room
                     chain.stages[0].set(gate ? "open_threshold" : "threshold", opens);
                     if (gate) chain.stages[0].set("close_threshold", opens - 8);
                     const Finding before = stage_finding(chain, 0, r);
-                    INFO(kind << ", room " << room << ", quiet words " << voice << ", at " << opens << ": "
+                    INFO(kind << ", room " << room << ", quiet speech " << voice << ", at " << opens << ": "
                               << spell(before));
                     if (!before.proposal) continue;
                     ++proposals;
@@ -134,9 +130,9 @@ TEST_CASE("the other stages propose what they ask for", "[levels]") {
     };
     // 3:1 takes two thirds of what reaches over the threshold; 12.5 dB are 6 too many.
     r.stages[0].usual = 12.5;
-    CHECK(proposed(stage("compressor", {{"threshold", -30}, {"ratio", 3}})) == "Threshold -21 dB");
+    CHECK(proposed(stage("compressor", {{"threshold", -30}, {"ratio", 3}})) == "Set threshold to -21 dBFS");
     r.stages[0].usual = 2.5;
-    CHECK(proposed(stage("compressor", {{"threshold", -20}, {"ratio", 3}})) == "Threshold -26 dB");
+    CHECK(proposed(stage("compressor", {{"threshold", -20}, {"ratio", 3}})) == "Set threshold to -26 dBFS");
     r.stages[0].usual = 6;
     CHECK(proposed(stage("compressor")).empty());
     // Where the value stands at its end already, there is nothing to press.
@@ -145,14 +141,14 @@ TEST_CASE("the other stages propose what they ask for", "[levels]") {
     r.taps[1].peak = 2;
     CHECK(proposed(stage("gain", {{"gain", 12}})) == "Gain 4 dB");
     r.taps[1].voice = -24;
-    CHECK(proposed(stage("suppression", {{"amount", -30}})) == "Amount -18 dB");
-    CHECK(proposed(stage("suppression", {{"removed", 1}})) == "Switch it off");
+    CHECK(proposed(stage("suppression", {{"amount", -30}})) == "Set amount to -18 dB");
+    CHECK(proposed(stage("suppression", {{"removed", 1}})) == "Turn off");
 }
 
 TEST_CASE("figures are put into words in their places, and nothing else is", "[levels]") {
     const std::vector<Quantity> q{
         {-0.2}, {2345.0, Unit::hertz}, {41.6, Unit::percent}, {1.25, Unit::decibel, 1}};
-    CHECK(spell("{1} by {0} dB, {2}, {3}", q) == "2.345 kHz by 0 dB, 42 %, 1.2");
+    CHECK(spell("{1} by {0} dB, {2}, {3}", q) == "2.345 kHz by 0 dB, 42%, 1.2");
     CHECK(spell("{7} {x} {", q) == "{7} {x} {");
     CHECK(spell("{0}", {}) == "{0}");
 }

@@ -245,13 +245,13 @@ TEST_CASE("a character that can't be is refused with its reason", "[chain]") {
     };
     const CharacterSpec soft = character("Soft", {stage("gain")});
     CHECK_THAT(problem(with_characters({}, {soft, soft})),
-               Catch::Contains("two characters \"Soft\"") && Catch::Contains("characters[1]"));
+               Catch::Contains("Two characters have the name \"Soft\"") && Catch::Contains("characters[1]"));
     CHECK_THAT(problem(with_characters({}, {character("Wild", {stage("gain", {{"gain", 400}})})})),
                Catch::Contains("characters[0].stages[0].parameters.gain"));
     StageSpec keyed = stage("ducking");
     keyed.key = kAllVoices;
     CHECK_THAT(problem(with_characters({}, {character("Keyed", {keyed})})),
-               Catch::Contains("no other strip"));
+               Catch::Contains("can't use a sidechain"));
     std::vector<CharacterSpec> many;
     for (size_t i = 0; i <= kMaxCharacters; ++i)
         many.push_back(character(std::to_string(i), {stage("gain")}));

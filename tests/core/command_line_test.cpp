@@ -6,6 +6,7 @@
 #include "base/file.h"
 #include "base/sound_file.h"
 #include "scenes/scene.h"
+#include "stages/registry.h"
 #include "support/command.h"
 #include "support/noises.h"
 #include "support/signals.h"
@@ -115,7 +116,7 @@ TEST_CASE("render lays a character over the chain, before its lid and without it
     const auto several = b.cli({"render", "--scene", b.scene, "--character", imp, "--in", "voice=" + b.in,
                                 "--out", b.folder.path("many")});
     CHECK(several.status == 2);
-    CHECK_THAT(several.err, Catch::Contains("over one voice"));
+    CHECK_THAT(several.err, Catch::Contains("one voice only"));
     CHECK(b.files() == files);
 }
 
@@ -208,26 +209,26 @@ TEST_CASE("bad input ends with status 2, plain words and nothing half-written", 
         {{}, "subcommand"},
         {{"polish"}, "subcommand"},
         {{"render"}, "--scene"},
-        {render(b.scene, b.folder.path("none.wav"), out), "there is no such file"},
+        {render(b.scene, b.folder.path("none.wav"), out), "doesn't exist"},
         {render(b.scene, b.folder.folder(), out), "folder"},
-        {render(b.scene, b.folder.path("empty.wav"), out), "the file is empty"},
-        {render(b.scene, b.folder.path("text.wav"), out), "can't be read as sound"},
-        {render(b.scene, b.folder.path("cut.wav"), out), "cut off"},
-        {render(b.scene, b.folder.path("header.wav"), out), "cut off"},
+        {render(b.scene, b.folder.path("empty.wav"), out), "is empty"},
+        {render(b.scene, b.folder.path("text.wav"), out), "can't be read as audio"},
+        {render(b.scene, b.folder.path("cut.wav"), out), "is truncated"},
+        {render(b.scene, b.folder.path("header.wav"), out), "is truncated"},
         {render(b.scene, b.folder.path("low.wav"), out), "8000 Hz is outside 44100 to 192000 Hz"},
-        {render(b.folder.path("none.json"), b.in, out), "there is no such file"},
+        {render(b.folder.path("none.json"), b.in, out), "doesn't exist"},
         {render(b.folder.path("bad.json"), b.in, out), "line 1"},
         {render(b.folder.path("big.json"), b.in, out), "10000 kB long"},
-        {render(b.scene, b.in, b.in), "same file"},
+        {render(b.scene, b.in, b.in), "both input and output"},
         {render(b.scene, b.in, b.folder.path("out.mp3")), "Use .wav, .flac or .opus"},
-        {render(b.scene, b.in, b.folder.path("no/such/folder/out.wav")), "folder does not exist"},
+        {render(b.scene, b.in, b.folder.path("no/such/folder/out.wav")), "folder doesn't exist"},
         {{"render", "--scene", b.scene, "--in", b.in, "--out", out, "--block", "0"}, "--block"},
         {{"render", "--scene", b.scene, "--in", b.in, "--out", out, "--block", "9000"}, "--block"},
-        {{"measure", b.folder.path("none.wav")}, "there is no such file"},
-        {{"measure", b.folder.path("half.wav")}, "cut off"},
-        {{"levels", "--scene", b.scene, "--in", b.folder.path("half.flac")}, "cut off"},
-        {render(b.scene, b.folder.path("half.flac"), out), "cut off"},
-        {{"levels", "--scene", b.scene, "--in", b.folder.path("text.wav")}, "can't be read as sound"},
+        {{"measure", b.folder.path("none.wav")}, "doesn't exist"},
+        {{"measure", b.folder.path("half.wav")}, "is truncated"},
+        {{"levels", "--scene", b.scene, "--in", b.folder.path("half.flac")}, "is truncated"},
+        {render(b.scene, b.folder.path("half.flac"), out), "is truncated"},
+        {{"levels", "--scene", b.scene, "--in", b.folder.path("text.wav")}, "can't be read as audio"},
         {{"scene", "check", b.folder.path("bad.json")}, "line 1"},
     };
     for (const auto& c : cases) {
@@ -277,7 +278,7 @@ TEST_CASE("samples that are no numbers are named and become silence", "[cli]") {
     const auto r = b.cli(
         {"render", "--scene", b.scene, "--in", b.folder.path("nan.wav"), "--out", b.folder.path("o.wav")});
     CHECK(r.status == 0);
-    CHECK_THAT(r.err, Catch::Contains("2 samples were no numbers"));
+    CHECK_THAT(r.err, Catch::Contains("2 non-finite samples"));
     const auto written = read_sound(b.folder.path("o.wav"));
     for (const float v : written.value()[0]) REQUIRE(std::isfinite(v));
 }
@@ -313,12 +314,12 @@ TEST_CASE("scene learn teaches a suppression a silent recording, and refuses one
     const auto spoken =
         b.cli({"scene", "learn", "--scene", b.scene, "--in", b.in, "--out", b.folder.path("no.json")});
     CHECK(spoken.status == 2);
-    CHECK_THAT(spoken.err, Catch::Contains("in.wav") && Catch::Contains("spoke"));
+    CHECK_THAT(spoken.err, Catch::Contains("in.wav") && Catch::Contains("speech at"));
     CHECK_FALSE(std::filesystem::exists(b.folder.path("no.json")));
     const auto wrong = b.cli({"scene", "learn", "--scene", b.scene, "--stage", "gate", "--in", room, "--out",
                               b.folder.path("no.json")});
     CHECK(wrong.status == 2);
-    CHECK_THAT(wrong.err, Catch::Contains("no such stage that learns"));
+    CHECK_THAT(wrong.err, Catch::Contains("gate is not a stage that learns"));
 }
 
 TEST_CASE("what can't be used is told by its file and by what is wrong with it", "[cli]") {
@@ -352,14 +353,16 @@ TEST_CASE("what can't be used is told by its file and by what is wrong with it",
         refused({"scene", command, "--scene", b.scene, "--in", wide, "--out", out}, wide, "8 channels");
     }
     const std::string gone = b.folder.path("gone.wav");
-    refused({"compare", "--scene", b.scene, "--scene", "plain", "--in", gone}, gone, "no such file");
-    refused({"report", "--scene", b.scene, "--in", gone, "--out", out}, gone, "no such file");
+    refused({"compare", "--scene", b.scene, "--scene", "unprocessed", "--in", gone}, gone,
+            "neither a file nor the name of a take");
+    refused({"report", "--scene", b.scene, "--in", gone, "--out", out}, gone,
+            "neither a file nor the name of a take");
     refused(
         {"report", "--scene", b.scene, "--in", "No such take", "--out", out, "--folder", b.folder.folder()},
-        "No such take", "no take of this name");
+        "No such take", "nor the name of a take");
     const std::string click = b.folder.path("five.wav");
     write_wav(click, mono(std::vector<float>(5, 0.1f)));
-    refused({"take", "import", click, "--folder", b.folder.path("takes")}, click, "tenth of a second");
+    refused({"take", "import", click, "--folder", b.folder.path("takes")}, click, "shorter than 0.1 s");
     CHECK_FALSE(std::filesystem::exists(b.folder.path("takes/five.flac")));
     // Several who speak at once, and falling water: told as what it may be.
     const auto words = spoken_words(2);
@@ -378,4 +381,22 @@ TEST_CASE("what can't be used is told by its file and by what is wrong with it",
     for (float& v : drops) v *= 0.02f;
     write_wav(water, mono(drops));
     refused({"scene", "learn", "--scene", b.scene, "--in", water, "--out", out}, water, "drops of water");
+}
+
+TEST_CASE("reference pages of the stages match their tables", "[command]") {
+    const Bench b;
+    const auto pages = std::filesystem::path(REED_SCHEMA).parent_path() / "stages";
+    for (const StageKind* kind : stage_kinds()) {
+        const std::string id(kind->id);
+        INFO(id << ": run tools/stage-pages");
+        const auto r = b.cli({"stages", "--markdown", id});
+        REQUIRE(r.status == 0);
+        const auto page = read_file(pages / (id + ".md"), 1 << 20);
+        REQUIRE(page.ok());
+        CHECK(page.value() == r.out);
+        CHECK_THAT(r.out, Catch::StartsWith("# " + std::string(kind->title) + "\n"));
+    }
+    const auto unknown = b.cli({"stages", "--markdown", "gong"});
+    CHECK(unknown.status == 2);
+    CHECK_THAT(unknown.err, Catch::Contains("gong is not a stage kind"));
 }

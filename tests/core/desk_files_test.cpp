@@ -69,7 +69,7 @@ TEST_CASE("a scene keeps a whole desk", "[scene][desk]") {
     open.desk.strips[1].chain.stages.pop_back();
     const auto remarks = read_scene(write_scene(open)).remarks;
     REQUIRE(remarks.size() == 1);
-    CHECK_THAT(remarks[0], Catch::StartsWith("Guest: Nothing catches peaks"));
+    CHECK_THAT(remarks[0], Catch::StartsWith("Guest: No active limiter"));
 }
 
 TEST_CASE("a scene of version 1 is a desk of one voice, and its file is kept when it is saved",
@@ -103,34 +103,31 @@ TEST_CASE("what is wrong with the strips of a scene is named with its place", "[
     const auto without = read_scene(changed([](json& j) { j["strips"][2]["stages"][0].erase("key"); }));
     REQUIRE(without.scene);
     CHECK(*without.scene == two_and_music());
-    CHECK_THAT(
-        said(changed([](json& j) { j["strips"][1]["role"] = "guest"; })),
-        Catch::Contains("strips[1].role: there is no role \"guest\"; it must be one of: voice, programme."));
+    CHECK_THAT(said(changed([](json& j) { j["strips"][1]["role"] = "guest"; })),
+               Catch::Contains("strips[1].role is unknown: \"guest\"; use voice or programme."));
     CHECK_THAT(said(changed([](json& j) { j["strips"][2]["stages"][1]["key"] = "nobody"; })),
-               Catch::Contains("strips[2].stages[1].key: there is no strip \"nobody\""));
+               Catch::Contains("strips[2].stages[1].key: There is no strip \"nobody\""));
     CHECK_THAT(said(changed([](json& j) { j["strips"][0]["stages"][1]["key"] = "guest"; })),
-               Catch::Contains("strips[0].stages[1].key: there is no such field."));
+               Catch::Contains("strips[0].stages[1].key is an unknown field."));
     CHECK_THAT(said(changed([](json& j) { j["strips"][0]["fader"] = "loud"; })),
-               Catch::Contains("strips[0].fader: it holds text"));
+               Catch::Contains("strips[0].fader holds text"));
     CHECK_THAT(said(changed([](json& j) { j["strips"][0]["fader"] = 40; })),
-               Catch::Contains("strips[0].fader: it is outside -60 to 12."));
+               Catch::Contains("strips[0].fader is outside -60 to 12."));
     CHECK_THAT(said(changed([](json& j) { j["strips"][0]["mute"] = 1; })), Catch::Contains("strips[0].mute"));
     CHECK_THAT(said(changed([](json& j) { j["strips"] = json::array(); })),
                Catch::Contains("missing or empty"));
-    CHECK_THAT(said(changed([](json& j) { j["strips"][1] = 7; })),
-               Catch::Contains("strips[1]: it is a number"));
+    CHECK_THAT(said(changed([](json& j) { j["strips"][1] = 7; })), Catch::Contains("strips[1] is a number"));
     CHECK_THAT(said(changed([](json& j) { j["strips"][1]["id"] = j["strips"][0]["id"]; })),
                Catch::Contains("used twice"));
     CHECK_THAT(said(changed([](json& j) { j["strips"][1]["name"] = std::string(90, 'x'); })),
-               Catch::Contains("strips[1].name: it is longer"));
+               Catch::Contains("strips[1].name is longer"));
     CHECK_THAT(said(changed([](json& j) { j["strips"][1]["colour"] = 8; })),
                Catch::Contains("strips[1].colour"));
     CHECK_THAT(said(changed([](json& j) { j["distance"]["least"] = -1; })),
                Catch::Contains("distance.least"));
-    CHECK_THAT(said(changed([](json& j) { j["distance"] = 3; })),
-               Catch::Contains("distance: it is a number"));
+    CHECK_THAT(said(changed([](json& j) { j["distance"] = 3; })), Catch::Contains("distance is a number"));
     CHECK_THAT(said(changed([](json& j) { j["stages"] = json::array(); })),
-               Catch::Contains("stages: there is no such field"));
+               Catch::Contains("stages is an unknown field"));
     CHECK_THAT(said(changed([](json& j) {
                    for (int i = 0; i < 3; ++i) {
                        j["strips"].push_back(j["strips"][2]);
@@ -234,19 +231,19 @@ TEST_CASE("render gives every strip, the sum and the ducked programme", "[cli][d
         CHECK_FALSE(std::filesystem::exists(folder.path("no/sum.wav")));
     };
     refused({"nobody=" + folder.path("me.wav")},
-            "no strip of this name. It has voice (Me), guest, programme.");
-    refused({folder.path("me.wav"), folder.path("music.wav")}, "needs its strip (strip=file)");
+            "nobody is not a strip of this scene. It has voice (Me), guest, programme");
+    refused({folder.path("me.wav"), folder.path("music.wav")}, "needs its strip (STRIP=FILE)");
     refused({"me=" + folder.path("me.wav"), "voice=" + folder.path("me.wav")},
-            "voice: it is given two sounds.");
+            "voice is given two input files.");
     refused({"me=" + folder.path("none.wav")}, "none.wav");
     write_wav(folder.path("slow.wav"), mono(words), 44100);
     refused({"me=" + folder.path("me.wav"), "guest=" + folder.path("slow.wav")},
-            "its sample rate is another");
+            "has a different sample rate");
     // Never over an input.
     const auto over = cli({"render", "--scene", scene, "--in", "voice=" + folder.path("out/sum.wav"), "--in",
                            "guest=" + folder.path("me.wav"), "--out", folder.path("out")});
     CHECK(over.status == 2);
-    CHECK_THAT(over.err, Catch::Contains("would be written over"));
+    CHECK_THAT(over.err, Catch::Contains("would be overwritten"));
 }
 
 TEST_CASE("the delay of a desk's render is whole, with every block size", "[desk][figures]") {
@@ -293,8 +290,8 @@ TEST_CASE("balance says how far a programme is below a voice", "[cli][desk]") {
     CHECK(j["distance_lu"].get<double>() == Approx(4).margin(0.1));
     CHECK(j["verdict"] == "programme_near");
     const auto plain = cli({"balance", "--voice", folder.path("v.wav"), "--programme", folder.path("p.wav"),
-                            "--least", "3", "--most", "5"});
-    CHECK_THAT(plain.out, Catch::Contains("That is in the wanted 3 to 5."));
+                            "--min", "3", "--max", "5"});
+    CHECK_THAT(plain.out, Catch::Contains("within the target of 3 to 5 LU"));
     write_wav(folder.path("q.wav"), mono(silence(8)));
     const json none = json::parse(
         cli({"balance", "--voice", folder.path("v.wav"), "--programme", folder.path("q.wav"), "--json"}).out);
@@ -306,7 +303,7 @@ TEST_CASE("balance says how far a programme is below a voice", "[cli][desk]") {
     CHECK_THAT(cli({"balance", "--voice", folder.path("v.wav"), "--programme", folder.path("p.wav"),
                     "--least", "20"})
                    .err,
-               Catch::Contains("--least is more than --most"));
+               Catch::Contains("--min is greater than --max"));
 }
 
 TEST_CASE("levels and learn work on the strip that is named", "[cli][desk]") {

@@ -158,7 +158,8 @@ TEST_CASE("a gain goes first, thresholds keep their place, and what is out of re
     REQUIRE(too_far.ok());
     REQUIRE_FALSE(too_far.value().changes.empty());
     CHECK(too_far.value().changes[0].short_of);
-    CHECK_THAT(spell(fit_reason(too_far.value().changes[0])), Catch::Contains("More than this"));
+    CHECK_THAT(spell(fit_reason(too_far.value().changes[0])),
+               Catch::Contains("This is the limit of the stage"));
 }
 
 TEST_CASE("thresholds of one stage move together, so that none passes the other", "[scene][figures]") {
@@ -259,7 +260,7 @@ TEST_CASE("the command line notes what a scene is made for, and fits it to anoth
     const auto unknown = cli({"fit", "--scene", folder.path("s.json"), "--in", folder.path("there.wav"),
                               "--out", folder.path("f.json")});
     CHECK(unknown.status == 2);
-    CHECK_THAT(unknown.err, Catch::Contains("does not say which voice"));
+    CHECK_THAT(unknown.err, Catch::Contains("has no reference levels"));
     const auto noted = cli({"note", "--scene", folder.path("s.json"), "--in", folder.path("here.wav"),
                             "--out", folder.path("n.json")});
     INFO(noted.err);

@@ -103,7 +103,7 @@ TEST_CASE("digital silence is neither room nor voice", "[levels]") {
     CHECK_FALSE(nothing.taps[0].room_known);
     CHECK_FALSE(nothing.taps[0].voice_known);
     CHECK(input_finding(nothing, 0).tone == FindingTone::warning);
-    CHECK_THAT(spell(input_finding(nothing, 0)), Catch::Contains("Digital silence"));
+    CHECK_THAT(spell(input_finding(nothing, 0)), Catch::Contains("digital silence"));
     const ChainSpec gate = chain_of({stage("gate")});
     LevelReport two = nothing;
     two.taps.push_back(two.taps[0]);
@@ -292,10 +292,11 @@ TEST_CASE("advice says what the levels show", "[levels]") {
     CHECK(stage_finding(chain, 0, r).tone == FindingTone::good);
     in.room_high = -41;
     CHECK(spell(stage_finding(chain, 0, r)) ==
-          "Room reaches -41 dB. The gate closes at -50, so the room passes. Raise it above -41.");
+          "Noise reaches -41 dBFS but the gate closes only below -50 dBFS, so noise gets through. Raise the "
+          "closing threshold above -41 dBFS.");
     in.room_high = -60;
     in.voice_low = -45;
-    CHECK_THAT(spell(stage_finding(chain, 0, r)), Catch::Contains("so they are cut"));
+    CHECK_THAT(spell(stage_finding(chain, 0, r)), Catch::Contains("gets cut off"));
     CHECK(stage_finding(chain, 5, r).words.empty());
 
     // 3 to 10 dB while talking: common practice, no source.
@@ -306,12 +307,26 @@ TEST_CASE("advice says what the levels show", "[levels]") {
     CHECK(stage_finding(comp, 0, r).tone == FindingTone::warning);
 
     in.peak = -14;
+    CHECK(input_finding(r, 0).id == "no_voice");  // a new input is not judged at once
+    r.seconds = kJudgeAfter;
     CHECK(input_finding(r, 0).tone == FindingTone::good);
     in.peak = -2;
-    CHECK_THAT(spell(input_finding(r, 0)), Catch::Contains("Too hot"));
+    CHECK_THAT(spell(input_finding(r, 0)), Catch::Contains("Too loud"));
     in.peak = -50;
-    CHECK_THAT(spell(input_finding(r, 0)), Catch::Contains("Too low"));
-    CHECK_THAT(spell(input_finding(r, 12)), Catch::Contains("clips (12 samples)"));
+    r.taps.back().peak = -40;
+    CHECK_THAT(spell(input_finding(r, 0)), Catch::Contains("Too quiet: peaks reach -50 dBFS, and -40 dBFS"));
+    CHECK(input_finding(r, 0).tone == FindingTone::warning);
+    in.peak = -33;
+    CHECK(input_finding(r, 0).tone == FindingTone::neutral);
+    // What the chain adds counts: raw peaks of -33 dBFS are right where they leave it at -10.
+    r.taps.back().peak = -10;
+    CHECK(input_finding(r, 0).tone == FindingTone::good);
+    // And so does the noise: 10 dB above it no level is right.
+    const double voice = in.voice;
+    in.voice = in.room + 10;
+    CHECK_THAT(spell(input_finding(r, 0)), Catch::Contains("only 10 dB above the background noise"));
+    in.voice = voice;
+    CHECK_THAT(spell(input_finding(r, 12)), Catch::Contains("clipping (12 samples)"));
 }
 
 TEST_CASE("advice for the other stages names the level and what to do", "[levels]") {
@@ -327,13 +342,13 @@ TEST_CASE("advice for the other stages names the level and what to do", "[levels
     in.peak = out.peak = -8;
     const auto advice = [&](const StageSpec& s) { return stage_finding(chain_of({s}), 0, r); };
 
-    CHECK(spell(advice(stage("suppression"))) == "The room falls by 22 dB, from -50 to -72.");
+    CHECK(spell(advice(stage("suppression"))) == "Background noise reduced by 22 dB, from -50 to -72 dBFS.");
     out.voice = -24;
-    CHECK_THAT(spell(advice(stage("suppression"))), Catch::Contains("The voice loses 4 dB as well"));
+    CHECK_THAT(spell(advice(stage("suppression"))), Catch::Contains("The voice is reduced by 4 dB too"));
 
     CHECK(spell(advice(stage("limiter", {{"ceiling", -3}}))) == "Peaks stay 5 dB below the ceiling.");
     r.stages[0].deepest = 4;
-    CHECK_THAT(spell(advice(stage("limiter"))), Catch::Contains("caught the loudest peaks, by up to 4 dB"));
+    CHECK_THAT(spell(advice(stage("limiter"))), Catch::Contains("Limited the loudest peaks by up to 4 dB"));
     r.stages[0].usual = 6;
     CHECK(advice(stage("limiter")).tone == FindingTone::warning);
 
@@ -343,13 +358,13 @@ TEST_CASE("advice for the other stages names the level and what to do", "[levels
 
     CHECK(advice(stage("gain")).words.empty());
     out.peak = 2;
-    CHECK(spell(advice(stage("gain"))) == "Peaks reach 2 dBFS after it. Take 8 dB back.");
+    CHECK(spell(advice(stage("gain"))) == "Peaks reach 2 dBFS after this stage. Reduce the gain by 8 dB.");
 
     StageSpec off = stage("compressor");
     off.bypass = true;
     CHECK_THAT(spell(advice(off)), Catch::Contains("Bypassed"));
     in.voice_known = false;
-    CHECK(spell(advice(stage("compressor"))) == "Waiting for a voice.");
+    CHECK(spell(advice(stage("compressor"))) == "Waiting for speech.");
 }
 
 namespace {

@@ -99,16 +99,16 @@ TEST_CASE("what can't be passes the sound to the last bit, and says so", "[chain
     REQUIRE(chain.ok());
     CHECK(chain.value()->trouble(0) == nullptr);
     REQUIRE(chain.value()->trouble(1) != nullptr);
-    CHECK_THAT(chain.value()->trouble(1), Catch::Contains("no stage of this kind"));
+    CHECK_THAT(chain.value()->trouble(1), Catch::Contains("Unknown stage type"));
     const TapLevels nothing;
     const Finding found = scene.chain().stages[1].stage_kind().finding(
         {{}, scene.chain().stages[1].taught, nothing, nothing, {}});
-    CHECK_THAT(std::string(found.words), Catch::Contains("settings are kept"));
+    CHECK_THAT(std::string(found.words), Catch::Contains("settings are preserved"));
     // Without what it was read from there is nothing to keep.
     ChainSpec lost = scene.chain();
     lost.stages[1].foreign.clear();
     REQUIRE(chain_problems(lost).size() == 1);
-    CHECK_THAT(chain_problems(lost)[0].what, Catch::Contains("no stage kind \"formant_bank\""));
+    CHECK_THAT(chain_problems(lost)[0].what, Catch::Contains("unknown stage kind: \"formant_bank\""));
 }
 
 TEST_CASE("the command line says what is missing of a scene that is valid else", "[cli]") {
@@ -117,6 +117,6 @@ TEST_CASE("the command line says what is missing of a scene that is valid else",
     REQUIRE(write_file(file, write_scene(with_foreign())).ok());
     const auto checked = run_command({REED_CLI, "scene", "check", file});
     CHECK(checked.status == 0);
-    CHECK_THAT(checked.out, Catch::Contains("stages[1].kind: there is no stage kind \"formant_bank\" here") &&
-                                Catch::Contains("settings are kept") && Catch::Contains("Known: gain"));
+    CHECK_THAT(checked.out, Catch::Contains("stages[1].kind: unknown stage kind \"formant_bank\"") &&
+                                Catch::Contains("settings are preserved") && Catch::Contains("Known: gain"));
 }

@@ -68,22 +68,21 @@ TEST_CASE("colour, group, fade and what a scene is made for come back as they we
         CHECK_FALSE(broken.scene);
         return broken.problems.empty() ? std::string() : broken.problems.front().text();
     };
-    CHECK_THAT(said("/colour", 8), Catch::Contains("colour: it is outside 0 to 7."));
-    CHECK_THAT(said("/fade", 11), Catch::Contains("fade: it is outside 0 to 10."));
-    CHECK_THAT(said("/fade", "slow"), Catch::Contains("fade: it holds text"));
-    CHECK_THAT(said("/group", std::string(90, 'x')), Catch::Contains("group: it is longer"));
-    CHECK_THAT(said("/strips/0/made_for", 3), Catch::Contains("strips[0].made_for: it is a number"));
+    CHECK_THAT(said("/colour", 8), Catch::Contains("colour is outside 0 to 7."));
+    CHECK_THAT(said("/fade", 11), Catch::Contains("fade is outside 0 to 10."));
+    CHECK_THAT(said("/fade", "slow"), Catch::Contains("fade holds text"));
+    CHECK_THAT(said("/group", std::string(90, 'x')), Catch::Contains("group is longer"));
+    CHECK_THAT(said("/strips/0/made_for", 3), Catch::Contains("strips[0].made_for is a number"));
     CHECK_THAT(said("/strips/0/made_for/room", -500), Catch::Contains("strips[0].made_for.room"));
     CHECK_THAT(said("/strips/0/made_for/stages/gain", 1), Catch::Contains("made_for.stages.gain"));
-    CHECK_THAT(said("/strips/0/made_for/more", 1), Catch::Contains("made_for.more: there is no such field"));
+    CHECK_THAT(said("/strips/0/made_for/more", 1), Catch::Contains("made_for.more is an unknown field"));
     json j = json::parse(write_scene(s));
     j["strips"][0]["made_for"].erase("quiet");
-    CHECK_THAT(read_scene(j.dump()).problems.front().text(),
-               Catch::Contains("made_for.quiet: it is missing"));
+    CHECK_THAT(read_scene(j.dump()).problems.front().text(), Catch::Contains("made_for.quiet is missing"));
     // Version 2 had none of them.
     j = json::parse(write_scene(named("Old")));
     j["version"] = 2;
-    CHECK_THAT(read_scene(j.dump()).problems.front().text(), Catch::Contains("there is no such field"));
+    CHECK_THAT(read_scene(j.dump()).problems.front().text(), Catch::Contains("is an unknown field"));
 }
 
 TEST_CASE("a scene as text has a line a stage, only what is not as it was made, and reads as the same",
@@ -150,7 +149,7 @@ TEST_CASE("what a newer version has more is kept and written back, and its file 
     odd["strips"][0]["stages"][0]["parameters"]["gain"] = "much";
     const SceneReading refused = read_scene(odd.dump());
     REQUIRE_FALSE(refused.scene);
-    CHECK_THAT(refused.problems.front().text(), Catch::Contains("A newer Dusky Reed wrote this scene"));
+    CHECK_THAT(refused.problems.front().text(), Catch::Contains("This scene was saved by a newer version"));
     // Saving over it keeps a copy: it may have meant more than is known here.
     const TemporaryFolder folder;
     REQUIRE(write_file(folder.path("from-tomorrow.json"), j.dump()).ok());
@@ -261,7 +260,7 @@ TEST_CASE("zips that are bombs, climb out, or hold other things do no harm and a
     REQUIRE(read.ok());
     CHECK(read.value().scenes.size() == 3);
     REQUIRE(read.value().problems.size() == 3);
-    CHECK_THAT(read.value().problems[0].text(), Catch::Contains("huge.json: it unpacks to more than 1 MB"));
+    CHECK_THAT(read.value().problems[0].text(), Catch::Contains("huge.json unpacks to more than 1 MB"));
     CHECK_THAT(read.value().problems[1].text(), Catch::Contains("notes.txt"));
     CHECK_THAT(read.value().problems[2].text(), Catch::Contains("not a scene file"));
     const SceneLibrary library(folder.path("deep/scenes"));
@@ -277,7 +276,7 @@ TEST_CASE("zips that are bombs, climb out, or hold other things do no harm and a
     std::vector<std::pair<std::string, std::string>> many(2001, {"", "{}"});
     for (size_t i = 0; i < many.size(); ++i) many[i].first = std::to_string(i);
     write_zip(zip, many);
-    CHECK_THAT(read_scene_archive(zip).error().text(), Catch::Contains("it holds 2001 files"));
+    CHECK_THAT(read_scene_archive(zip).error().text(), Catch::Contains("holds 2001 files"));
     many.resize(120);
     for (auto& [name, text] : many) text.assign(2'000'000, ' ');
     write_zip(zip, many);
@@ -297,7 +296,7 @@ TEST_CASE("zips that are bombs, climb out, or hold other things do no harm and a
         if (broken.ok()) CHECK(broken.value().scenes.size() + broken.value().problems.size() <= 1);
     }
     REQUIRE(write_file(zip, write_scene(named("No zip"))).ok());
-    CHECK_THAT(read_scene_archive(zip).error().text(), Catch::Contains("no zip"));
+    CHECK_THAT(read_scene_archive(zip).error().text(), Catch::Contains("isn't a valid zip file"));
     CHECK_FALSE(read_scene_archive(folder.path("nothing.zip")).ok());
 }
 
@@ -320,5 +319,5 @@ TEST_CASE("the command line packs scenes and unpacks them", "[scene][command]") 
     CHECK(cli({"unpack", folder.path("z.zip"), "--folder", scenes}).out == "Bench 2\nRain 2\n");
     const auto bad = cli({"unpack", folder.path("a.json"), "--folder", scenes});
     CHECK(bad.status == 2);
-    CHECK_THAT(bad.err, Catch::Contains("no zip"));
+    CHECK_THAT(bad.err, Catch::Contains("isn't a valid zip file"));
 }

@@ -160,7 +160,7 @@ TEST_CASE("takes are taken in from any sound file and written out, as they are o
         const auto until = [at](double done) { return done < at; };
         const auto ended = store.import(folder.path("words.wav"), until);
         REQUIRE_FALSE(ended.ok());
-        CHECK_THAT(ended.error().what, Catch::Contains("cancelled"));
+        CHECK_THAT(ended.error().what, Catch::Contains("Cancelled"));
         CHECK_FALSE(store.rename(taken.value(), "Another", until).ok());
         CHECK_FALSE(store.trim(taken.value(), 0, 48000, until).ok());
     }
@@ -186,7 +186,7 @@ TEST_CASE("what is no take is told as that, and the others are there", "[takes]"
     std::map<std::string, std::string> problems;
     for (const Take& t : all) problems[t.path.filename()] = t.problem;
     CHECK(problems["Good.flac"].empty());
-    CHECK(problems["text.flac"].find("can't be read as sound") != std::string::npos);
+    CHECK(problems["text.flac"].find("can't be read as audio") != std::string::npos);
     CHECK(problems["folder.wav"].find("folder") != std::string::npos);
     CHECK(problems["slow.wav"].find("44.1 to 192 kHz") != std::string::npos);
     CHECK_FALSE(store.find("slow").ok());

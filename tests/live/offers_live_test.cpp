@@ -81,7 +81,7 @@ TEST_CASE("a strip is a microphone of its own, and what comes in beside it, as l
     Table table;
     table.strips[1]->set_output(&table.hub->offer("dusky-reed-strip-guest", "Dusky Reed: Guest", 1));
     table.strips[1]->set_plain_output(
-        &table.hub->offer("dusky-reed-strip-guest-plain", "Dusky Reed: Guest, plain", 1));
+        &table.hub->offer("dusky-reed-strip-guest-plain", "Dusky Reed: Guest, unprocessed", 1));
     const std::string own = "dusky-reed-strip-guest:capture_MONO",
                       plain = "dusky-reed-strip-guest-plain:capture_MONO";
     REQUIRE(table.daemon.wait_for_node("dusky-reed-strip-guest"));

@@ -72,7 +72,7 @@ TEST_CASE("the chooser shows what every microphone hears, while it is open", "[o
     REQUIRE(Window::until([&] { return d.says(menu, "Desk microphone") == "muted in the system"; }));
     REQUIRE(Window::until([&] { return d.says(menu, "Boom over the desk").startsWith("system -6 dB"); }));
     d.daemon.remove_node("desk_mic");
-    REQUIRE(Window::until([&] { return d.says(menu, "Desk microphone") == "gone"; }));
+    REQUIRE(Window::until([&] { return d.says(menu, "Desk microphone") == "disconnected"; }));
     CHECK_FALSE(d.row(menu, "Desk microphone")->isEnabled());
     REQUIRE(Window::until([&] { return !mics.now("desk_mic"); }));
     d.daemon.add_source("desk_mic", "Desk microphone");
@@ -91,23 +91,23 @@ TEST_CASE("the chooser shows what every microphone hears, while it is open", "[o
 TEST_CASE("a silent or muted microphone is told, with the one that hears something", "[onair][live]") {
     Bench d;
     d.w.setInput({DeviceKind::pipewire, "desk_mic"});
-    REQUIRE(Window::until([&] { return d.advice().startsWith("Digital silence"); }));
-    REQUIRE(Window::until(
-        [&] { return d.advice().endsWith("Boom over the desk hears something now (-20 dBFS)."); }));
+    REQUIRE(Window::until([&] { return d.advice().contains("digital silence"); }));
+    REQUIRE(
+        Window::until([&] { return d.advice().endsWith("Boom over the desk has a signal (-20 dBFS)."); }));
     d.daemon.set_properties("desk_mic", "{ mute: true }");
-    REQUIRE(Window::until([&] { return d.advice().startsWith("Muted in the system's sound settings."); }));
+    REQUIRE(Window::until([&] { return d.advice().startsWith("Muted in the system sound settings."); }));
     CHECK(d.advice().contains("Boom over the desk hears"));
     d.daemon.set_properties("desk_mic", "{ mute: false, channelVolumes: [ 0.0 ] }");
-    REQUIRE(Window::until([&] { return d.advice().startsWith("Turned down to nothing"); }));
+    REQUIRE(Window::until([&] { return d.advice().startsWith("Volume is at zero"); }));
     // The one that hears: nothing is wrong with it, and nobody listens to the others any more.
     d.w.setInput({DeviceKind::pipewire, "boom_mic"});
-    REQUIRE(Window::until([&] { return d.advice().startsWith("No voice heard yet"); }));
+    REQUIRE(Window::until([&] { return d.advice().startsWith("No speech detected yet"); }));
     REQUIRE(Window::until([&] { return !d.w.session.microphones().listening(); }));
     // It is never the other one that is named in its place.
     d.daemon.set_properties("boom_mic", "{ channelVolumes: [ 0.0 ] }");
     ui::InputMenu* menu = d.open();
     REQUIRE(Window::until([&] { return d.w.session.microphones().now("boom_mic").has_value(); }));
-    REQUIRE(Window::until([&] { return d.advice().startsWith("Turned down to nothing"); }));
+    REQUIRE(Window::until([&] { return d.advice().startsWith("Volume is at zero"); }));
     // The advice is worked out anew with every fifteenth reading.
     int readings = 0;
     QObject::connect(&d.w.session, &ui::Session::readingsChanged, menu, [&] { ++readings; });

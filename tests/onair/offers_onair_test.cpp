@@ -43,7 +43,7 @@ TEST_CASE("two strips share a device by its channels, and no channel twice", "[o
         const PipeWireNode* m = w.session.devices().microphone();
         return m != nullptr && m->channels.size() == 2;
     }));
-    REQUIRE(chooseInput(w, "Only channel 2 (FR)"));
+    REQUIRE(chooseInput(w, "Channel 2 (FR)"));
     CHECK(w.session.devices().input() == DeviceChoice{DeviceKind::pipewire, "box", 2});
     CHECK(w.find<ui::FlatButton>("input_button")->text() == "Stage box, channel 2");
     CHECK(w.session.engine().format().channels == 1);
@@ -51,7 +51,7 @@ TEST_CASE("two strips share a device by its channels, and no channel twice", "[o
     ui::Session* guest = w.session.desk().add(StripRole::voice);
     REQUIRE(guest != nullptr);
     guest->devices().setInput({DeviceKind::pipewire, "box", 2});
-    CHECK(w.told().contains("is the input of Voice already"));
+    CHECK(w.told().contains("“Voice” already uses this microphone"));
     guest->devices().setInput({DeviceKind::pipewire, "box"});
     CHECK(guest->devices().unchosen());
     guest->devices().setInput({DeviceKind::pipewire, "box", 1});
@@ -90,7 +90,7 @@ TEST_CASE("the system's volume of the microphone stands beside it, is told and s
     // Something must come in before the volume is what there is to say.
     write_wav(w.folder.path("hiss.wav"), mono(noise(0.003, 40.0, 5)));
     const int player = daemon.play(w.folder.path("hiss.wav"), "desk_mic");
-    CHECK(Window::until([&] { return advice->text().contains("add 6 dB"); }));
+    CHECK(Window::until([&] { return advice->text().contains("adds 6 dB"); }));
     Daemon::end(player);
     // Set here, it is set there.
     system->setFocus();
@@ -113,21 +113,22 @@ TEST_CASE("a strip is offered as a microphone of its own by the menu, under its 
     daemon.add_source("desk_mic", "Desk microphone");
     OnAir w;
     w.setInput({DeviceKind::pipewire, "desk_mic"});
-    REQUIRE(chooseInput(w, "Also a microphone of its own, \"Dusky Reed: Voice\""));
-    REQUIRE(chooseInput(w, "Also without the chain"));
+    REQUIRE(chooseInput(w, "Add as separate microphone “Dusky Reed: Voice”"));
+    REQUIRE(chooseInput(w, "Add unprocessed as well"));
     const auto offered = [&](const std::string& title) {
         return daemon.dump().find("\"node.description\": \"" + title + "\"") != std::string::npos;
     };
-    CHECK(Window::until([&] { return offered("Dusky Reed: Voice") && offered("Dusky Reed: Voice, plain"); }));
+    CHECK(Window::until(
+        [&] { return offered("Dusky Reed: Voice") && offered("Dusky Reed: Voice, unprocessed"); }));
     // It does not offer itself as an input.
     for (const auto& source : w.session.devices().picture().sources) CHECK(source.name == "desk_mic");
     // A strip that gets another name keeps its microphones: they are made again by hand only.
     w.session.strip().setStripName("Anna");
-    REQUIRE(chooseInput(w, "Also without the chain"));
-    CHECK(Window::until([&] { return !offered("Dusky Reed: Voice, plain"); }));
+    REQUIRE(chooseInput(w, "Add unprocessed as well"));
+    CHECK(Window::until([&] { return !offered("Dusky Reed: Voice, unprocessed"); }));
     CHECK(offered("Dusky Reed: Voice"));
-    REQUIRE(chooseInput(w, "Also without the chain"));
-    CHECK(Window::until([&] { return offered("Dusky Reed: Anna, plain"); }));
+    REQUIRE(chooseInput(w, "Add unprocessed as well"));
+    CHECK(Window::until([&] { return offered("Dusky Reed: Anna, unprocessed"); }));
     CHECK(offered("Dusky Reed: Voice"));
     // The name of all of them.
     AudioSettings audio = w.session.devices().audio();
@@ -140,7 +141,8 @@ TEST_CASE("a strip is offered as a microphone of its own by the menu, under its 
     CHECK(kept.value()->input.offered);
     CHECK(kept.value()->input.plain);
     w.session.devices().setOffered(false, false);
-    CHECK(Window::until([&] { return !offered("Workshop: Anna") && !offered("Workshop: Anna, plain"); }));
+    CHECK(
+        Window::until([&] { return !offered("Workshop: Anna") && !offered("Workshop: Anna, unprocessed"); }));
     CHECK(offered("Workshop"));
 }
 

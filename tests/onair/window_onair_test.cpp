@@ -75,7 +75,7 @@ TEST_CASE("delay and load are shown stage by stage, and add up", "[onair]") {
     CHECK(rows.back()[1].split(' ')[0].toDouble() == Approx(sum).margin(0.5));
     CHECK(rows[3][0] == "Suppression");
     CHECK(rows[3][1] == "20.0 ms");
-    CHECK(rows[3][2].endsWith(" %"));
+    CHECK(rows[3][2].endsWith("%"));
     CHECK(w.find<ui::FlatButton>("block_256")->isChecked());
     QTest::mouseClick(w.find<ui::FlatButton>("block_1024"), Qt::LeftButton);
     CHECK(w.session.devices().audio().block == 1024);
@@ -121,7 +121,7 @@ TEST_CASE("microphones come and go in the window, which goes on by itself", "[on
     QTest::mouseClick(popup->findChild<ui::FlatButton*>("monitor_1"), Qt::LeftButton);
     CHECK(w.session.monitoring().settings().source == MonitorSource::feed);
     CHECK(daemon.wait_for_node("dusky-reed-monitor"));
-    CHECK(w.find<ui::FlatButton>("monitor_button")->text() == "Feed");
+    CHECK(w.find<ui::FlatButton>("monitor_button")->text() == "Output");
     auto* volume = popup->findChild<ui::ValueField*>("volume");
     QTest::keyClick(volume, Qt::Key_Down);
     CHECK(w.session.monitoring().settings().volume_db < 0.0);
@@ -209,10 +209,10 @@ TEST_CASE("the virtual microphone stays when the input changes, and goes with an
     };
     quit();
     CHECK_THAT(asked.toStdString(),
-               Catch::Contains("listens") && Catch::Contains("unfiltered and not muted"));
+               Catch::Contains("is using") && Catch::Contains("unprocessed and unmuted"));
     CHECK(w.window.isVisible());
     CHECK(there());
-    press = "Take it away and quit";
+    press = "Remove and quit";
     quit();
     CHECK_FALSE(w.window.isVisible());
     CHECK_FALSE(there());
@@ -256,7 +256,7 @@ TEST_CASE("the monitor is lowered for a tone, cut when the tone falls with it tw
     w.setInput({DeviceKind::sound_file, w.folder.path("howl.wav")});
     const auto off = [&] { return w.session.monitoring().settings().source == MonitorSource::off; };
     REQUIRE(Window::until(off));
-    CHECK_THAT(w.told().toStdString(), Catch::Contains("howl at 12") && Catch::Contains("was cut"));
+    CHECK_THAT(w.told().toStdString(), Catch::Contains("Feedback at 12") && Catch::Contains("was stopped"));
     // Switched on again by hand it is heard again, and cut again.
     w.session.monitoring().set(on);
     CHECK(w.session.monitoring().settings().source == MonitorSource::plain);
@@ -273,7 +273,7 @@ TEST_CASE("hearing up to a stage follows the stage, and the monitor is off after
     QTest::keyClick(node, Qt::Key_H);
     CHECK(w.session.monitoring().settings().source == MonitorSource::tap);
     CHECK(w.session.monitoring().settings().tap == 2);
-    CHECK(node->accessibleDescription().contains("heard"));
+    CHECK(node->accessibleDescription().contains("headphones"));
     w.session.strip().moveStage("suppression", 0);
     CHECK(w.session.monitoring().settings().tap == 1);
     w.session.strip().removeStage("suppression");
@@ -405,6 +405,6 @@ TEST_CASE("what other programs play is heard in the headphones by itself, and is
     QObject::connect(&w.session.notices(), &ui::Notices::told, &w.window,
                      [&](const QString& words) { said += words; });
     guest->devices().setInput({DeviceKind::pipewire, "desk_mic"});
-    CHECK(said.contains("is the input of Voice already"));
+    CHECK(said.contains("“Voice” already uses this microphone"));
     CHECK(guest->devices().unchosen());
 }

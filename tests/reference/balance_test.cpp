@@ -106,12 +106,12 @@ TEST_CASE("the verdict names the distance and what to do", "[balance]") {
         return spell(balance_finding(b, 10, 15));
     };
     CHECK(said(-16, -20) ==
-          "While you speak the programme is 4 LU below you: 6 more, or let it give way to you.");
+          "App audio is only 4 LU below you while you speak. Lower it by 6 dB or let it duck.");
     CHECK(said(-16, -28) ==
-          "While you speak the programme is 12 LU below you. That is in the wanted 10 to 15.");
-    CHECK(said(-16, -36) == "While you speak the programme is 20 LU below you. It may be 5 louder.");
+          "App audio is 12 LU below you while you speak, within the target of 10 to 15 LU.");
+    CHECK(said(-16, -36) == "App audio is 20 LU below you while you speak. You can raise it by 5 dB.");
     CHECK(said(-20, -17) ==
-          "While you speak the programme is 3 LU above you: 13 down, or let it give way to you.");
+          "App audio is 3 LU louder than you while you speak. Lower it by 13 dB or let it duck.");
     CHECK(balance_finding({}, 10, 15).id == "no_voice_yet");
     Balance alone;
     alone.voice = -16;

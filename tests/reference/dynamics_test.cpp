@@ -83,10 +83,11 @@ TEST_CASE("a steady tone comes out on the static curve, by peak and by RMS", "[r
     }
 }
 
-TEST_CASE("4:1 at -16 dB takes -12 dB in to -15 dB out", "[reference][compressor]") {
-    // Common practice, no source.
-    CHECK(settled(stage("compressor", {{"threshold", -16}, {"ratio", 4}, {"knee", 0}}), -12) ==
-          Approx(-15).margin(0.1));
+TEST_CASE("the static curve above the threshold is T + (x - T) / R", "[reference][compressor]") {
+    // Equation (3) of D. Giannoulis, M. Massberg, J. Reiss, JAES 60 (6), 2012 (its number from memory), for a
+    // threshold T of -30 dB, a ratio R of 2.5 and an input x of -10 dB: -22 dB.
+    CHECK(settled(stage("compressor", {{"threshold", -30}, {"ratio", 2.5}, {"knee", 0}}), -10) ==
+          Approx(-22).margin(0.1));
 }
 
 TEST_CASE("attack and release are the times for 63 % of the way", "[reference][compressor]") {
@@ -188,9 +189,9 @@ TEST_CASE("the expander follows its static curve down to its depth", "[reference
 TEST_CASE("the gate opens, holds and closes at its times, with hysteresis", "[reference][gate]") {
     const StageSpec s = stage("gate", {{"open_threshold", -30},
                                        {"close_threshold", -40},
-                                       {"attack", 20},
-                                       {"hold", 200},
-                                       {"release", 150},
+                                       {"attack", 12},
+                                       {"hold", 120},
+                                       {"release", 100},
                                        {"range", -40},
                                        {"lookahead", 0}});
     SECTION("times") {
@@ -204,11 +205,11 @@ TEST_CASE("the gate opens, holds and closes at its times, with hysteresis", "[re
         CHECK(gain[2900] == Approx(0.01).epsilon(0.02));
         CHECK(gain[8900] == Approx(1.0).epsilon(0.01));
         // The 5 ms detector needs under a millisecond for a step of 50 dB.
-        CHECK(1000 * time_to_63(gain, 0.5, 1.0) == Approx(20).margin(1.5));
-        // Held for 200 ms after the detector has fallen below -40 (30 dB at 5 ms a neper of power: 35 ms).
-        CHECK(gain[static_cast<size_t>(6000 * 1.69)] > 0.98);
+        CHECK(1000 * time_to_63(gain, 0.5, 1.0) == Approx(12).margin(1.5));
+        // Held for 120 ms after the detector has fallen below -40 (30 dB at 5 ms a neper of power: 35 ms).
+        CHECK(gain[static_cast<size_t>(6000 * 1.61)] > 0.98);
         const double closing = time_to_63(gain, 1.5, 0.01);
-        CHECK(1000 * closing == Approx(200 + 35 + 150).margin(15));
+        CHECK(1000 * closing == Approx(120 + 35 + 100).margin(15));
     }
     SECTION("hysteresis") {
         CHECK(settled(s, -35) == Approx(-75).margin(0.2));  // never opened
@@ -400,15 +401,14 @@ TEST_CASE("a single click does not pump: the limiter lets go within a fifth of i
 }
 
 TEST_CASE("the curves that are drawn are the curves that sound", "[dynamics]") {
-    // Steady tones through the running stage against StageKind::transfer. 4:1 at -16 dB takes -12 dB to -15
-    // dB: common practice, no source.
+    // Steady tones through the running stage against StageKind::transfer.
     struct Case {
         const char* kind;
         std::vector<std::pair<std::string, double>> values;
         std::vector<double> levels;
     };
     const Case cases[] = {
-        {"compressor", {{"threshold", -16}, {"ratio", 4}, {"knee", 0}}, {-30, -16, -12, -4}},
+        {"compressor", {{"threshold", -30}, {"ratio", 2.5}, {"knee", 0}}, {-40, -30, -10, -4}},
         {"compressor",
          {{"threshold", -30}, {"ratio", 3}, {"knee", 12}, {"makeup", 5}, {"mix", 60}},
          {-40, -30, -20}},
@@ -427,9 +427,7 @@ TEST_CASE("the curves that are drawn are the curves that sound", "[dynamics]") {
     }
     const StageSpec gate = stage("gate", {{"open_threshold", -40}, {"close_threshold", -50}, {"range", -18}});
     CHECK(gate.stage_kind().transfer(gate.values, -46, false) == -46.0);  // still open while falling
-    CHECK(stage("compressor", {{"threshold", -16}, {"ratio", 4}, {"knee", 0}})
-              .stage_kind()
-              .transfer(stage("compressor", {{"threshold", -16}, {"ratio", 4}, {"knee", 0}}).values, -12,
-                        true) == Approx(-15.0));
+    const StageSpec hard = stage("compressor", {{"threshold", -30}, {"ratio", 2.5}, {"knee", 0}});
+    CHECK(hard.stage_kind().transfer(hard.values, -10, true) == Approx(-22.0));
     CHECK(stage("equalizer").stage_kind().transfer == nullptr);
 }

@@ -1,4 +1,5 @@
 // The main job on real input: human speech in a noisy room through the demo scenes.
+#include <algorithm>
 #include <catch2/catch.hpp>
 #include <filesystem>
 
@@ -53,7 +54,10 @@ TEST_CASE("speech in noise: the room falls by 15 dB or more, the voice keeps its
         CHECK(before - after >= 15.0);
         const auto speech_in = speech_level(std::vector<float>(words.begin() + from, words.end()), 48000);
         const auto speech_out = speech_level(out_late, 48000);
-        CHECK(speech_out->active_dbfs == Approx(speech_in->active_dbfs).margin(2.0));
+        // The scenes bring the voice to their target by a make-up gain set by hand.
+        const auto makeup =
+            std::ranges::find(scene.chain().stages, "compressor", &StageSpec::kind)->value("makeup");
+        CHECK(speech_out->active_dbfs == Approx(speech_in->active_dbfs + makeup).margin(2.0));
         const double ceiling = scene.chain().stages.back().value("ceiling");
         CHECK(peak(out) <= static_cast<float>(db_to_gain(ceiling)));
     }

@@ -284,7 +284,7 @@ TEST_CASE("a network that fails lets the sound pass with the same delay, and say
             if (i == 9600) CHECK(made->trouble() == nullptr);
         }
         REQUIRE(made->trouble() != nullptr);
-        CHECK_THAT(std::string(made->trouble()), Catch::Contains("the sound passes unchanged"));
+        CHECK_THAT(std::string(made->trouble()), Catch::Contains("the signal passes through unchanged"));
         CHECK(made->voice_probability() < 0.0f);
         const auto delay = static_cast<size_t>(made->latency());
         const auto late = static_cast<size_t>(3.0 * rate);

@@ -201,18 +201,19 @@ TEST_CASE("a room tone has the level of its room and refuses what is none", "[su
         REQUIRE_FALSE(out.ok());
         return out.error().text();
     };
-    CHECK_THAT(refusal(noise(0.01, 1.2, 1)), Catch::Contains("only 1.2 s long; the room needs 3 s"));
-    CHECK_THAT(refusal(silence(5.0)), Catch::Contains("the take is silent"));
-    CHECK_THAT(refusal(mix(spoken_words(), noise(0.001, 11.0, 2))), Catch::Contains("somebody spoke at"));
+    CHECK_THAT(refusal(noise(0.01, 1.2, 1)),
+               Catch::Contains("only 1.2 s long; a noise profile needs at least 3 s"));
+    CHECK_THAT(refusal(silence(5.0)), Catch::Contains("The recording is silent"));
+    CHECK_THAT(refusal(mix(spoken_words(), noise(0.001, 11.0, 2))), Catch::Contains("There is speech at"));
     for (const Noise clicks : {Noise::keyboard, Noise::mouse}) {
         INFO(noise_name(clicks));
         const auto room = scaled(make_noise(Noise::fan, 5.0, 2), 0.001);
         CHECK_THAT(refusal(mix(room, scaled(make_noise(clicks, 5.0, 3), 0.005))),
-                   Catch::Contains("such as keys, a mouse or drops of water, came first at"));
+                   Catch::Contains("such as key clicks, a mouse or drops of water, start at"));
     }
     for (const double level : {1.0, 0.05})
         CHECK_THAT(refusal(mix(scaled(make_music(6.0), level), noise(0.0005, 6.0, 3))),
-                   Catch::Contains("music, or several voices, sounded at"));
+                   Catch::Contains("There is music, or several voices, at"));
     // One creak is left out; machines with tones are rooms.
     for (const Noise room : kRooms) {
         if (room == Noise::wind || room == Noise::street) continue;

@@ -206,7 +206,7 @@ TEST_CASE("what needs two channels passes one and says so", "[stages]") {
         const auto chain = Chain::build(chain_of({stage(kind)}), {48000.0, 1});
         REQUIRE(chain.ok());
         REQUIRE(chain.value()->trouble(0) != nullptr);
-        CHECK_THAT(chain.value()->trouble(0), Catch::Contains("one channel"));
+        CHECK_THAT(chain.value()->trouble(0), Catch::Contains("Stereo in the input menu"));
         const auto x = noise(0.1, 0.2, 5);
         CHECK(through(stage(kind), x) == x);
         CHECK(Chain::build(chain_of({stage(kind)}), {48000.0, 2}).value()->trouble(0) == nullptr);
