@@ -8,8 +8,8 @@
 
 #include "main_window.h"
 #include "remote/control.h"
-#include "remote/desktop_keys.h"
-#include "remote/end_signals.h"
+#include "remote/global_shortcuts.h"
+#include "remote/termination_signals.h"
 #include "remote/tray.h"
 #include "session/feed_recorder.h"
 #include "session/memory.h"
@@ -89,15 +89,15 @@ int main(int argc, char** argv) {
     ui::MainWindow window(session);
     ui::RemoteControl remote(window.actions());
     if (!options.isSet(seconds)) (void)remote.publish(bus);
-    ui::DesktopKeys keys(window.actions(), bus);
-    QObject::connect(&window, &ui::MainWindow::desktopKeysWanted, &keys, &ui::DesktopKeys::bind);
-    QObject::connect(&keys, &ui::DesktopKeys::failed, &session,
+    ui::GlobalShortcuts keys(window.actions(), bus);
+    QObject::connect(&window, &ui::MainWindow::desktopKeysWanted, &keys, &ui::GlobalShortcuts::bind);
+    QObject::connect(&keys, &ui::GlobalShortcuts::failed, &session,
                      [&](const QString& why) { session.notices().warn(why); });
     session.begin();
     const ui::Tray tray(window.actions());
-    const ui::EndSignals end;
-    QObject::connect(&end, &ui::EndSignals::asked, &window, [&] {
-        window.closeUnasked();
+    const ui::TerminationSignals end;
+    QObject::connect(&end, &ui::TerminationSignals::asked, &window, [&] {
+        window.closeWithoutPrompt();
         QApplication::quit();
     });
     if (options.isSet(theme)) session.preferences().setTheme(options.value(theme));
@@ -120,7 +120,7 @@ int main(int argc, char** argv) {
                 const auto started = recorder.start(options.value(record).toStdString());
                 if (started.ok()) return;
                 status = refuse(QString::fromStdString(started.error().text()));
-                window.closeUnasked();
+                window.closeWithoutPrompt();
                 QApplication::quit();
             },
             Qt::SingleShotConnection);

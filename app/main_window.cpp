@@ -15,23 +15,23 @@
 #include <algorithm>
 
 #include "actions/actions.h"
-#include "actions/held_keys.h"
-#include "actions/keys_dialog.h"
+#include "actions/hold_shortcuts.h"
+#include "actions/shortcuts_dialog.h"
 #include "deck/characters_button.h"
-#include "deck/feed_panel.h"
 #include "deck/input_menu.h"
+#include "deck/input_panel.h"
 #include "deck/main_menu.h"
+#include "deck/output_panel.h"
 #include "deck/popups.h"
-#include "deck/room_panel.h"
 #include "deck/scene_bar.h"
 #include "diagram/level_diagram.h"
 #include "editors/stage_editor.h"
 #include "rail/balance_view.h"
-#include "rail/small_window.h"
-#include "rail/strip_rail.h"
-#include "review/take_view.h"
-#include "review/take_wave.h"
-#include "session/monitoring.h"
+#include "rail/compact_window.h"
+#include "rail/strip_sidebar.h"
+#include "review/take_timeline_view.h"
+#include "review/takes_page.h"
+#include "session/monitor_controller.h"
 #include "session/session.h"
 #include "session/takes_model.h"
 #include "theme/theme.h"
@@ -62,13 +62,13 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
     for (QStackedWidget** stack : {&diagrams_, &editors_, &feeds_, &rooms_})
         *stack = new QStackedWidget(this);
     addPage(session_);
-    rail_ = new StripRail(*actions_, this);
+    rail_ = new StripSidebar(*actions_, this);
     balance_ = new BalanceView(*actions_, diagrams_);
     diagrams_->addWidget(balance_);
-    takes_ = new TakeView(*actions_, diagrams_);
+    takes_ = new TakesPage(*actions_, diagrams_);
     diagrams_->addWidget(takes_);
     balance_button_ = new BalanceButton(*actions_, rail_);
-    rail_->setFoot(balance_button_);
+    rail_->setFooter(balance_button_);
     connect(balance_button_, &BalanceButton::pressed, this, &MainWindow::showBalance);
     messages_ = new MessageBar(this);
 
@@ -104,28 +104,29 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
     feeds_->setFixedHeight(158);
     rooms_->setFixedHeight(192);
 
-    connect(&session_.notices(), &Notices::told, messages_, &MessageBar::tell);
+    connect(&session_.notices(), &Notifications::told, messages_, &MessageBar::tell);
     connect(messages_, &MessageBar::resized, this, &MainWindow::placeMessages);
-    connect(&session_.desk(), &DeskModel::stripsChanged, this, &MainWindow::showStrips);
-    connect(&session_.desk(), &DeskModel::focusChanged, this, &MainWindow::showFocus);
+    connect(&session_.desk(), &MixerModel::stripsChanged, this, &MainWindow::showStrips);
+    connect(&session_.desk(), &MixerModel::focusChanged, this, &MainWindow::showFocus);
     connect(&session_, &Session::muteChanged, this, &MainWindow::showMute);
     connect(&session_, &Session::readingsChanged, this, [this] {
         if (++ticks_ % 16 == 1) showStatus();
     });
     actions_->installKeys(this);
-    connect(actions_, &Actions::quitWanted, this, &QWidget::close);
-    connect(actions_, &Actions::raiseWanted, this, &MainWindow::comeForward);
-    connect(actions_, &Actions::nameWanted, this, [this] { scenes_->askName(SceneBar::NameFor::new_scene); });
-    connect(actions_, &Actions::balanceWanted, this, [this] {
+    connect(actions_, &Actions::quitRequested, this, &QWidget::close);
+    connect(actions_, &Actions::raiseRequested, this, &MainWindow::bringToFront);
+    connect(actions_, &Actions::nameRequested, this,
+            [this] { scenes_->askName(SceneBar::NameFor::new_scene); });
+    connect(actions_, &Actions::balanceRequested, this, [this] {
         if (session_.desk().count(StripRole::programme) > 0) showBalance(!balanceShown());
     });
-    connect(actions_, &Actions::keysWanted, this, &MainWindow::openKeys);
-    connect(actions_, &Actions::findSceneWanted, scenes_, &SceneBar::openFinder);
-    connect(actions_, &Actions::charactersWanted, characters_, &CharactersButton::open);
-    connect(actions_, &Actions::takesWanted, this, [this] { showTakes(!takesShown()); });
+    connect(actions_, &Actions::shortcutsRequested, this, &MainWindow::openKeys);
+    connect(actions_, &Actions::findSceneRequested, scenes_, &SceneBar::openFinder);
+    connect(actions_, &Actions::charactersRequested, characters_, &CharactersButton::open);
+    connect(actions_, &Actions::takesRequested, this, [this] { showTakes(!takesShown()); });
     for (const auto signal : {&TakesModel::loopChanged, &TakesModel::recordingChanged})
         connect(&session_.takes(), signal, this, &MainWindow::showMute);
-    connect(actions_, &Actions::smallWanted, this, [this] { showSmall(!smallShown()); });
+    connect(actions_, &Actions::compactRequested, this, [this] { showSmall(!smallShown()); });
     connect(&session_.preferences().keys(), &Keys::changed, this, &MainWindow::showMute);
     showMute();
     showFocus();
@@ -138,8 +139,8 @@ void MainWindow::addPage(Session& strip) {
     p.strip = &strip;
     p.diagram = new LevelDiagram(strip, diagrams_);
     p.editor = new StageEditor(strip, editors_);
-    p.feed = new FeedPanel(strip, feeds_);
-    p.room = new RoomPanel(strip, rooms_);
+    p.feed = new OutputPanel(strip, feeds_);
+    p.room = new InputPanel(strip, rooms_);
     diagrams_->addWidget(p.diagram);
     editors_->addWidget(p.editor);
     feeds_->addWidget(p.feed);
@@ -215,7 +216,7 @@ void MainWindow::showFocus() {
     feeds_->setCurrentWidget(p.feed);
     rooms_->setCurrentWidget(p.room);
     input_->setText(strip().devices().inputTitle());
-    lookWhetherSeen();
+    updateVisibility();
 }
 
 void MainWindow::buildTop() {
@@ -244,7 +245,7 @@ void MainWindow::buildTop() {
     mute_->setCheckable(true);
     mute_->setWeight(FlatButton::Weight::alarm);
     connect(mute_, &FlatButton::clicked, this, [this](bool on) { session_.setMuted(on); });
-    held_keys_ = std::make_unique<HeldKeys>(
+    held_keys_ = std::make_unique<HoldShortcuts>(
         *actions_, [this](const QObject* o) { return o == this || o == small_.get(); });
     qApp->installEventFilter(this);  // whether it is seen is told to its window
     menu_ = new FlatButton({}, this);
@@ -256,11 +257,11 @@ void MainWindow::buildTop() {
 }
 
 void MainWindow::openKeys(const QString& word) {
-    if (auto* open = findChild<KeysDialog*>()) {
+    if (auto* open = findChild<ShortcutsDialog*>()) {
         if (word.isEmpty()) return open->raise();
         open->close();
     }
-    auto* keys = new KeysDialog(session_.preferences().keys(), this);
+    auto* keys = new ShortcutsDialog(session_.preferences().keys(), this);
     keys->setAttribute(Qt::WA_DeleteOnClose);
     keys->showOnly(word);
     keys->show();
@@ -306,12 +307,12 @@ void MainWindow::showSmall(bool small) {
     if (!small) {
         show();
         small_->hide();
-        return comeForward();
+        return bringToFront();
     }
     if (!small_) {
-        small_ = std::make_unique<SmallWindow>(*actions_);
-        connect(small_.get(), &SmallWindow::wholeWanted, this, [this] { showSmall(false); });
-        connect(small_.get(), &SmallWindow::seenChanged, this, &MainWindow::lookWhetherSeen);
+        small_ = std::make_unique<CompactWindow>(*actions_);
+        connect(small_.get(), &CompactWindow::wholeWanted, this, [this] { showSmall(false); });
+        connect(small_.get(), &CompactWindow::seenChanged, this, &MainWindow::updateVisibility);
     }
     small_->bring();
     hide();
@@ -322,7 +323,7 @@ bool MainWindow::smallShown() const {
 }
 
 void MainWindow::showStatus() {
-    const EngineFigures f = session_.figures();
+    const EngineStats f = session_.figures();
     const DeviceStatus d = strip().devices().status();
     const double ms = strip().devices().totalDelayMs();
     QString words = tr("%1 ms   %2%   %3")
@@ -378,7 +379,7 @@ void MainWindow::quitWithoutMicrophone() {
     if (!confirm("remove_question", text.arg(mic), tr("Remove and quit"))) return;
     session_.desk().stop();
     session_.devices().removeMicrophone();
-    closeUnasked();
+    closeWithoutPrompt();
 }
 
 void MainWindow::placeMessages() {
@@ -395,7 +396,7 @@ void MainWindow::resizeEvent(QResizeEvent*) {
     placeMessages();
 }
 
-void MainWindow::comeForward() {
+void MainWindow::bringToFront() {
     if (smallShown()) return showSmall(false);
     if (isMinimized()) showNormal();
     show();
@@ -427,7 +428,7 @@ void MainWindow::turn(double notches, bool fine) {
 }
 
 /// Hidden, minimised, on another desktop or behind others, as far as the system tells.
-void MainWindow::lookWhetherSeen() {
+void MainWindow::updateVisibility() {
     const bool seen =
         isVisible() && !isMinimized() && windowHandle() != nullptr && windowHandle()->isExposed();
     for (Session* s : session_.desk().strips())
@@ -438,25 +439,25 @@ void MainWindow::lookWhetherSeen() {
 
 void MainWindow::showEvent(QShowEvent* event) {
     QWidget::showEvent(event);
-    lookWhetherSeen();
+    updateVisibility();
 }
 
 void MainWindow::hideEvent(QHideEvent* event) {
     QWidget::hideEvent(event);
-    lookWhetherSeen();
+    updateVisibility();
 }
 
 void MainWindow::changeEvent(QEvent* event) {
     QWidget::changeEvent(event);
-    if (event->type() == QEvent::WindowStateChange) lookWhetherSeen();
+    if (event->type() == QEvent::WindowStateChange) updateVisibility();
 }
 
 bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
-    if (event->type() == QEvent::Expose && watched == windowHandle()) lookWhetherSeen();
+    if (event->type() == QEvent::Expose && watched == windowHandle()) updateVisibility();
     return QWidget::eventFilter(watched, event);
 }
 
-void MainWindow::closeUnasked() {
+void MainWindow::closeWithoutPrompt() {
     closing_ = true;
     close();
 }

@@ -14,19 +14,19 @@ namespace reed::ui {
 class Actions;
 class BalanceButton;
 class BalanceView;
-class FeedPanel;
+class OutputPanel;
 class CharactersButton;
 class FlatButton;
-class HeldKeys;
+class HoldShortcuts;
 class LevelDiagram;
 class MessageBar;
-class RoomPanel;
+class InputPanel;
 class SceneBar;
 class Session;
 class StageEditor;
-class SmallWindow;
-class StripRail;
-class TakeView;
+class CompactWindow;
+class StripSidebar;
+class TakesPage;
 
 class MainWindow final : public QWidget {
     Q_OBJECT
@@ -40,20 +40,20 @@ class MainWindow final : public QWidget {
     StageEditor* editor() const { return page().editor; }
     SceneBar* sceneBar() const { return scenes_; }
     MessageBar* messages() const { return messages_; }
-    RoomPanel* roomPanel() const { return page().room; }
-    StripRail* rail() const { return rail_; }
+    InputPanel* roomPanel() const { return page().room; }
+    StripSidebar* rail() const { return rail_; }
     /// Balance in place of the diagram.
     bool balanceShown() const;
     /// Takes in place of the diagram.
     bool takesShown() const;
-    TakeView* takeView() const { return takes_; }
+    TakesPage* takeView() const { return takes_; }
     /// Null before it was wanted for the first time.
-    SmallWindow* smallWindow() const { return small_.get(); }
+    CompactWindow* smallWindow() const { return small_.get(); }
     bool smallShown() const;
     /// Shows it in front, out of the tray or from behind others.
-    void comeForward();
+    void bringToFront();
     /// Saves and closes though a program may be using the feed: the system wants it so.
-    void closeUnasked();
+    void closeWithoutPrompt();
 
   signals:
     void desktopKeysWanted();
@@ -75,8 +75,8 @@ class MainWindow final : public QWidget {
         Session* strip = nullptr;
         LevelDiagram* diagram = nullptr;
         StageEditor* editor = nullptr;
-        FeedPanel* feed = nullptr;
-        RoomPanel* room = nullptr;
+        OutputPanel* feed = nullptr;
+        InputPanel* room = nullptr;
     };
     const Page& page() const;
     Session& strip() const;
@@ -88,7 +88,7 @@ class MainWindow final : public QWidget {
     void turn(double notches, bool fine);
     void addPage(Session& strip);
     void buildTop();
-    void lookWhetherSeen();
+    void updateVisibility();
     void openInputMenu();
     void openMainMenu();
     void openKeys(const QString& word);
@@ -108,19 +108,19 @@ class MainWindow final : public QWidget {
     FlatButton* menu_;
     FlatButton* status_;
     SceneBar* scenes_;
-    StripRail* rail_;
+    StripSidebar* rail_;
     BalanceView* balance_;
-    TakeView* takes_;
+    TakesPage* takes_;
     FlatButton* takes_button_;
     CharactersButton* characters_;
     BalanceButton* balance_button_;
     QStackedWidget *diagrams_, *editors_, *feeds_, *rooms_;
-    std::unique_ptr<SmallWindow> small_;
+    std::unique_ptr<CompactWindow> small_;
     std::vector<Page> pages_;
     MessageBar* messages_;
     int ticks_ = 0;
     bool closing_ = false;
-    std::unique_ptr<HeldKeys> held_keys_;  // asks for the windows: ends before them
+    std::unique_ptr<HoldShortcuts> held_keys_;  // asks for the windows: ends before them
 };
 
 }  // namespace reed::ui

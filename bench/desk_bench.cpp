@@ -6,7 +6,7 @@
 #include <cstdio>
 #include <random>
 
-#include "desk/desk_render.h"
+#include "mixer/mixer_render.h"
 
 namespace {
 
@@ -41,7 +41,7 @@ double share(Clock::duration taken) {
 }  // namespace
 
 int main() {
-    DeskSpec spec;
+    MixerSpec spec;
     spec.strips[0].chain = full();
     for (int i = 0; i < 3; ++i) spec.strips.push_back(new_strip(spec, StripRole::voice, full()));
     ChainSpec programme = full();
@@ -71,7 +71,7 @@ int main() {
         }
         alone = std::min(alone, share(sum));
 
-        Desk desk;
+        Mixer desk;
         if (!desk.open({kRate, 1}).ok() ||
             !set_up(desk, spec, formats, std::make_shared<ChainBuilder>()).ok())
             return 1;

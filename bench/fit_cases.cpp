@@ -5,7 +5,7 @@
 
 #include "base/decibel.h"
 #include "measure/loudness.h"
-#include "scenes/fit.h"
+#include "scenes/adaptation.h"
 #include "scenes/library.h"
 #include "support/noises.h"
 #include "voices.h"
@@ -66,7 +66,7 @@ int main(int argc, char** argv) {
             const std::string name = voices[v].name + " in " +
                                      reed::test::noise_name(kRooms[(v + 4 * turn) % std::size(kRooms)]) +
                                      ", " + scene.name;
-            const auto fit = fit_chain(strip->chain, strip->fader, made->second, sound, kRate);
+            const auto fit = adapt_chain(strip->chain, strip->fader, made->second, sound, kRate);
             if (!fit.ok()) {
                 ++none;
                 std::printf("  no fit: %s (%s)\n", name.c_str(), fit.error().what.c_str());

@@ -155,7 +155,7 @@ bool wrong_way(const TapLevels& t, const Truth& truth) {
     r.stages.resize(1);
     const ChainSpec gate =
         test::chain_of({test::stage("gate", {{"open_threshold", -60}, {"close_threshold", -70}})});
-    const std::string text = spell(stage_finding(gate, 0, r));
+    const std::string text = format_message(stage_finding(gate, 0, r));
     const auto at = text.find("Raise it above ");
     return at != std::string::npos && std::atof(text.c_str() + at + 15) > truth.voice;
 }

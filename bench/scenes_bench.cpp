@@ -9,8 +9,8 @@
 #include <string>
 #include <vector>
 
+#include "base/case_folding.h"
 #include "base/file.h"
-#include "base/folded.h"
 #include "scenes/library.h"
 
 namespace {
@@ -73,21 +73,21 @@ int main() {
         scene.chain().stages[0].set("gain", scene.chain().stages[0].value("gain") + 0.5);
         count += library.save(scene).ok() ? 1 : 0;
     });
-    const std::string wanted = folded("number 77");
+    const std::string wanted = case_folded("number 77");
     const double finding = median_ms([&] {
         count += static_cast<size_t>(std::ranges::count_if(there.scenes, [&](const SceneEntry& e) {
-            return folded(e.scene.name + ' ' + e.scene.note).find(wanted) != std::string::npos;
+            return case_folded(e.scene.name + ' ' + e.scene.note).find(wanted) != std::string::npos;
         }));
     });
     // As long as a scene may be.
     Scene large = scene;
     while (write_scene(large).size() < kMaxSceneBytes * 9 / 10) {
-        StripSpec& s = large.desk.strips.size() < kMostVoices
+        StripSpec& s = large.desk.strips.size() < kMaxVoices
                            ? large.desk.strips.emplace_back(new_strip(large.desk, StripRole::voice, {}))
                            : large.desk.strips.back();
         while (s.chain.stages.size() < kMaxStages && write_scene(large).size() < kMaxSceneBytes * 9 / 10)
             s.chain.stages.push_back(new_stage(s.chain, *find_stage_kind("equalizer")));
-        if (large.desk.strips.size() == kMostVoices && s.chain.stages.size() == kMaxStages) break;
+        if (large.desk.strips.size() == kMaxVoices && s.chain.stages.size() == kMaxStages) break;
     }
     const std::string text = write_scene(large);
     const double reading = median_ms([&] { count += read_scene(text).scene ? 1 : 0; });

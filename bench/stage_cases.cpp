@@ -11,7 +11,7 @@
 #include "dsp/fourier.h"
 #include "measure/intelligibility.h"
 #include "measure/loudness.h"
-#include "stages/band_motion.h"
+#include "stages/dynamic_band.h"
 #include "voices.h"
 
 namespace {
@@ -140,15 +140,15 @@ void brightness(const std::vector<Voice>& voices) {
         const BandSettings shelf{FilterType::high_shelf, 5000.0, 5.0, 0.71, 12};
         BandMotions range;
         range.prepare(kRate);
-        range.set(0, {BandMoves::tames, 0.0});
+        range.set(0, {DynamicMode::tames, 0.0});
         std::vector<float> levels;
         Sound copy = v.sound;
-        for (size_t i = 0; i + kGrain <= copy.size(); i += kGrain) {
+        for (size_t i = 0; i + kSubBlock <= copy.size(); i += kSubBlock) {
             AudioBlock block;
             block.channels = 1;
-            block.frames = kGrain;
+            block.frames = kSubBlock;
             block.rows[0] = copy.data() + i;
-            range.begin_grain(0, shelf, 1.0);
+            range.begin_sub_block(0, shelf, 1.0);
             range.listen(block);
             const size_t piece = i / kPiece;
             if (piece < in.size() && in[piece].all > 1e-3 * loudest) levels.push_back(range.level(0));

@@ -40,7 +40,7 @@ constexpr Way kWays[] = {{"library -25", kLibrary, 0, -25}, {"adaptive -25", 0, 
                          {"adaptive -25 short", 0, 1, -25}, {"neural -40", 1, 0, -40},
                          {"room tone -25", 2, 0, -25},      {"room tone -25 short", 2, 1, -25}};
 
-ChainSpec chain_of(const Way& way, const RoomTone& tone) {
+ChainSpec chain_of(const Way& way, const NoiseProfile& tone) {
     ChainSpec out;
     StageSpec s = new_stage(out, kSuppressionStage);
     s.set("method", way.method);
@@ -86,7 +86,7 @@ Sound through_chain(const ChainSpec& chain, const Sound& x) {
     return out.value()[0];
 }
 
-Sound through(const Way& way, const RoomTone& tone, const Sound& x) {
+Sound through(const Way& way, const NoiseProfile& tone, const Sound& x) {
     return way.method == kLibrary ? through_library(x, way.amount) : through_chain(chain_of(way, tone), x);
 }
 
@@ -108,7 +108,7 @@ std::vector<FrameClass> classes_of(const Sound& clean) {
         for (size_t i = f * 480; i < (f + 1) * 480; ++i) sum += static_cast<double>(clean[i]) * clean[i];
         frames.push_back(static_cast<float>(sum / 480));
     }
-    return classify_frames(frames, 0.0);
+    return classify_by_level(frames, 0.0);
 }
 
 /// dB by which the part of `y` that follows `s` differs from it.
@@ -138,9 +138,9 @@ void score(Scores& out, const Way& way, const Sound& voice, test::Noise which, d
     std::copy(voice.begin(), voice.end(), clean.begin() + static_cast<std::ptrdiff_t>(lead));
     Sound mixed = clean;
     for (size_t i = 0; i < mixed.size(); ++i) mixed[i] += static_cast<float>(gain * noise[i]);
-    RoomTone tone;
+    NoiseProfile tone;
     if (way.method == 2) {
-        auto learnt = learn_room_tone(std::span(mixed).subspan(48000, 4 * 48000), kRate);
+        auto learnt = learn_noise_profile(std::span(mixed).subspan(48000, 4 * 48000), kRate);
         if (!learnt.ok()) {
             std::printf("%-20s %-9s not learnt: %s\n", way.name, noise_name(which),
                         learnt.error().what.c_str());
@@ -196,8 +196,8 @@ void hard_cases(const std::vector<Sound>& voices) {
             for (float& x : out) x *= 0.0005f;  // -63 dBFS
             return out;
         };
-        RoomTone tone;
-        if (way.method == 2) tone = learn_room_tone(quiet(5), kRate).value();
+        NoiseProfile tone;
+        if (way.method == 2) tone = learn_noise_profile(quiet(5), kRate).value();
         double clean = 0.0;
         double shout = 0.0;
         double late = 0.0;
@@ -243,7 +243,8 @@ void cost(const Sound& voice) {
                 "longest block of deadline");
     Sound x = test::make_noise(test::Noise::fan, 20.0, 3);
     for (size_t i = 0; i < x.size(); ++i) x[i] = 0.01f * x[i] + voice[i % voice.size()];
-    const RoomTone tone = learn_room_tone(Sound(test::make_noise(test::Noise::fan, 4.0, 4)), kRate).value();
+    const NoiseProfile tone =
+        learn_noise_profile(Sound(test::make_noise(test::Noise::fan, 4.0, 4)), kRate).value();
     for (const Way& way : kWays) {
         if (way.method == kLibrary) {
             const auto start = std::chrono::steady_clock::now();

@@ -39,7 +39,7 @@ struct Way {
 constexpr Way kWays[] = {
     {"adaptive", 0, 0}, {"room tone", 2, 0}, {"neural", 1, 0}, {"neural, voice only", 1, 1}};
 
-ChainSpec chain_of(const Way& way, const RoomTone& tone) {
+ChainSpec chain_of(const Way& way, const NoiseProfile& tone) {
     ChainSpec out;
     StageSpec s = new_stage(out, kSuppressionStage);
     s.set("method", way.method);
@@ -49,12 +49,12 @@ ChainSpec chain_of(const Way& way, const RoomTone& tone) {
     return out;
 }
 
-Result<RoomTone> taught(const Sound& room) {
-    return learn_room_tone(std::span(room).first(static_cast<size_t>(4 * kRate)), kRate);
+Result<NoiseProfile> taught(const Sound& room) {
+    return learn_noise_profile(std::span(room).first(static_cast<size_t>(4 * kRate)), kRate);
 }
 
 Sound through(const Way& way, const Sound& x, const Sound& room) {
-    RoomTone tone;
+    NoiseProfile tone;
     if (way.method == 2) {
         auto learnt = taught(room);
         if (learnt.ok()) tone = learnt.value();

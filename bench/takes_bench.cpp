@@ -17,7 +17,7 @@
 
 #include "actions/actions.h"
 #include "main_window.h"
-#include "review/take_view.h"
+#include "review/takes_page.h"
 #include "session/session.h"
 #include "session/takes_model.h"
 #include "stages/registry.h"

@@ -31,10 +31,10 @@ inline Json optional_number(const std::optional<double>& v) {
 }
 
 /// The strip of this id or name, the first one for an empty word; nullptr: there is none.
-StripSpec* strip_of(DeskSpec& desk, const std::string& word);
+StripSpec* strip_of(MixerSpec& desk, const std::string& word);
 /// The same, or nullptr after that was told.
 StripSpec* strip_or_complain(Scene& scene, const std::string& strip);
 /// "voice, guest (Guest)".
-std::string strips_of(const DeskSpec& desk);
+std::string strips_of(const MixerSpec& desk);
 
 }  // namespace reed::cli

@@ -6,16 +6,16 @@
 #include <filesystem>
 #include <memory>
 
-#include "base/folded.h"
+#include "base/case_folding.h"
 #include "base/sound_file.h"
 #include "common.h"
-#include "desk/desk_render.h"
 #include "live_command.h"
 #include "measure/balance.h"
+#include "mixer/mixer_render.h"
 
 namespace reed::cli {
 
-StripSpec* strip_of(DeskSpec& desk, const std::string& word) {
+StripSpec* strip_of(MixerSpec& desk, const std::string& word) {
     if (word.empty()) return &desk.strips.front();
     if (const int i = desk.index_of(word); i >= 0) return &desk.strips[static_cast<size_t>(i)];
     for (StripSpec& s : desk.strips) {
@@ -24,7 +24,7 @@ StripSpec* strip_of(DeskSpec& desk, const std::string& word) {
     return nullptr;
 }
 
-std::string strips_of(const DeskSpec& desk) {
+std::string strips_of(const MixerSpec& desk) {
     std::string out;
     for (const StripSpec& s : desk.strips) {
         out += (out.empty() ? "" : ", ") + s.id;
@@ -168,7 +168,7 @@ int balance_command(const BalanceOptions& o) {
         out["wanted_least_lu"] = o.least;
         out["wanted_most_lu"] = o.most;
         out["verdict"] = verdict.id;
-        out["words"] = spell(verdict);
+        out["words"] = format_message(verdict);
         std::cout << out.dump(2) << "\n";
         return 0;
     }
@@ -182,7 +182,7 @@ int balance_command(const BalanceOptions& o) {
     line("programme", b.programme, "LUFS");
     line("App audio below the voice", b.beneath, "LUFS");
     line("distance while it speaks", b.distance, "LU");
-    std::printf("%s\n", spell(verdict).c_str());
+    std::printf("%s\n", format_message(verdict).c_str());
     return 0;
 }
 

@@ -9,9 +9,9 @@
 
 #include "base/file.h"
 #include "common.h"
-#include "desk/live_desk.h"
 #include "devices/make_source.h"
-#include "engine/readings.h"
+#include "engine/meter_reader.h"
+#include "mixer/live_mixer.h"
 #include "scenes/mute_marker.h"
 #include "scenes/working_state.h"
 
@@ -71,7 +71,7 @@ DeviceChoice choice_of(const std::string& word) {
     return {DeviceKind::pipewire, word};
 }
 
-DeviceChoice choice_of(const StripInput& kept) {
+DeviceChoice choice_of(const StripDeviceSettings& kept) {
     if (kept.kind == "file") return {DeviceKind::sound_file, kept.target};
     if (kept.kind == "room") return {DeviceKind::simulated_room, ""};
     return {DeviceKind::pipewire, kept.target, kept.channel};
@@ -80,7 +80,7 @@ DeviceChoice choice_of(const StripInput& kept) {
 struct Seat {
     std::string id;
     std::shared_ptr<LiveStrip> strip;
-    std::unique_ptr<Readings> readings;
+    std::unique_ptr<MeterReader> readings;
     std::unique_ptr<SoundSource> source;  // none: silent
     std::string told;                     // its problem, once
 };
@@ -113,7 +113,7 @@ class Live {
         };
         hub_ = std::make_unique<PipeWireHub>(o);
         for (const StripSpec& s : scene_.desk.strips) {
-            if (auto seated = seat(s, choices); !seated.ok()) return seated;
+            if (auto isAttached = seat(s, choices); !isAttached.ok()) return isAttached;
         }
         return start();
     }
@@ -219,14 +219,14 @@ class Live {
             s.strip->engine().set_fader(spec.fader);
             s.strip->engine().set_mute(spec.mute);
             s.strip->open(std::move(prepared.value()));
-            s.readings = std::make_unique<Readings>(s.strip->engine());
+            s.readings = std::make_unique<MeterReader>(s.strip->engine());
             s.readings->set_window(10.0);
             if (spec.role == StripRole::programme) s.readings->expect_no_voice();
             strips.push_back(s.strip);
         }
         if (pipewire_ && !options_.no_feed && !options_.unmute && window_muted())
             mute("muted, as the window was when it quit.");
-        desk_.arrange(strips, running_order(scene_.desk));
+        desk_.arrange(strips, processing_order(scene_.desk));
         if (pipewire_ && !options_.no_feed) desk_.set_sink(&hub_->feed());
         for (size_t i = 0; i < seats_.size() && !options_.no_feed; ++i) {
             offer(scene_.desk.strips[i], seats_[i]);
@@ -316,10 +316,10 @@ class Live {
 
     Scene scene_;
     const LiveOptions& options_;
-    LiveDesk desk_;
+    LiveMixer desk_;
     std::unique_ptr<PipeWireHub> hub_;
     std::vector<Seat> seats_;
-    std::map<std::string, StripInput> kept_;  // by strip
+    std::map<std::string, StripDeviceSettings> kept_;  // by strip
     std::unique_ptr<LoudnessMeter> meter_;
     RingReader feed_;
     bool pipewire_ = false, muted_ = false;

@@ -32,7 +32,7 @@ int measure_command(const std::string& path, bool json) {
             {"has " + std::to_string(info.channels) + " channels; 1 or 2 can be measured.", path, ""});
     }
     if (info.sample_rate < 8000 || info.sample_rate > kMaxSampleRate) {
-        return refuse({"its sample rate is outside 8000 to 192000 Hz.", path, ""});
+        return refuse({"has a sample rate outside 8000 to 192000 Hz.", path, ""});
     }
     FileMeasure measure({info.sample_rate, info.channels});
     AudioBuffer buffer(info.channels, 8192);

@@ -7,7 +7,7 @@
 #include "base/sound_file.h"
 #include "common.h"
 #include "engine/render.h"
-#include "scenes/fit.h"
+#include "scenes/adaptation.h"
 #include "scenes/library.h"
 #include "scenes/scene_archive.h"
 #include "scenes/scene_schema.h"
@@ -71,7 +71,7 @@ int learn_command(const Options& o) {
         for (size_t i = 0; i < room.size(); ++i)
             room[i] += heard.value()[c][i] / static_cast<float>(heard.value().channels());
     }
-    const Teaching& teaching = *stage.stage_kind().teaching;
+    const LearningSpec& teaching = *stage.stage_kind().teaching;
     const auto learnt = teaching.learn(room, info.sample_rate);
     if (!learnt.ok()) return refuse({learnt.error().what, o.in, learnt.error().remedy});
     stage.taught = learnt.value();
@@ -130,15 +130,15 @@ int fit_command(const Options& o) {
     SoundInfo info;
     const auto sound = read_recording(o.in, info);
     if (!sound.ok()) return refuse(sound.error());
-    const auto fit = fit_chain(strip->chain, strip->fader, made->second, sound.value(), info.sample_rate);
+    const auto fit = adapt_chain(strip->chain, strip->fader, made->second, sound.value(), info.sample_rate);
     if (!fit.ok()) return refuse({fit.error().what, o.in, fit.error().remedy});
     Json changes = Json::array();
-    for (const FitChange& c : fit.value().changes) {
+    for (const AdaptationChange& c : fit.value().changes) {
         const int i = strip->chain.index_of(c.stage);
         const StageSpec* stage = i < 0 ? nullptr : &strip->chain.stages[static_cast<size_t>(i)];
         const std::string value =
             stage == nullptr ? "fader" : std::string(stage->stage_kind().parameters[c.row].id);
-        const std::string why = spell(fit_reason(c));
+        const std::string why = format_message(fit_reason(c));
         changes.push_back(
             {{"stage", c.stage}, {"value", value}, {"from", c.from}, {"to", c.to}, {"why", why}});
         if (!o.json)
@@ -172,9 +172,9 @@ int unpack_command(const Options& o) {
     const auto reading = read_scene_archive(o.in);
     if (!reading.ok()) return refuse(reading.error());
     for (const Error& e : reading.value().problems) std::cerr << e.text(o.in) << "\n";
-    const Clash clash = o.clash == "replace" ? Clash::replace
-                        : o.clash == "skip"  ? Clash::leave_out
-                                             : Clash::keep_both;
+    const ConflictPolicy clash = o.clash == "replace" ? ConflictPolicy::replace
+                                 : o.clash == "skip"  ? ConflictPolicy::leave_out
+                                                      : ConflictPolicy::keep_both;
     const auto names = SceneLibrary(o.folder).take_in(reading.value().scenes, clash);
     if (!names.ok()) return refuse(names.error());
     for (const std::string& name : names.value()) {

@@ -107,7 +107,7 @@ void print_page(const StageKind& kind) {
         "| parameter | id | range | default | what it does |\n|---|---|---|---|---|\n";
     std::cout << "# " << kind.title << "\n\n"
               << kind.purpose << ".\n\nId in scene files: `" << kind.id << "`";
-    if (kind.takes_key) std::cout << ". Can use another strip as sidechain";
+    if (kind.accepts_sidechain) std::cout << ". Can use another strip as sidechain";
     if (kind.reports_reduction) std::cout << ". Shows its gain reduction";
     std::cout << ".\n\n";
     std::vector<std::string_view> groups;

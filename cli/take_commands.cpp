@@ -116,7 +116,7 @@ int compare_scenes(const Options& o) {
     const auto take = sound_of(o);
     if (!take.ok()) return refuse(take.error());
     if (o.scenes.size() != 2)
-        return refuse({"two sides are compared.", std::to_string(o.scenes.size()) + " given",
+        return refuse({"Two sides are needed.", std::to_string(o.scenes.size()) + " given",
                        "Give two scenes with --scene; one of them may be \"unprocessed\"."});
     Side sides[2];
     for (size_t i = 0; i < 2; ++i) {

@@ -4,9 +4,9 @@
 #include <cmath>
 
 #include "actions/actions.h"
-#include "actions/meant.h"
+#include "actions/argument_lookup.h"
 #include "session/characters.h"
-#include "session/monitoring.h"
+#include "session/monitor_controller.h"
 #include "session/takes_model.h"
 #include "widgets/later.h"
 
@@ -26,7 +26,7 @@ QString focusStrip(Actions& a, const QString& word) {
     return {};
 }
 
-QString focusSpot(Actions& a, const Spot& at) {
+QString focusSpot(Actions& a, const StageTarget& at) {
     if (at.stage == nullptr) return at.why;
     at.strip->strip().focus(std::string(at.stage->id));
     a.session().desk().focus(std::string(at.strip->strip().spec().id));
@@ -41,12 +41,12 @@ QString focusAt(Actions& a, const QString& words) {
 /// Number of a place that a key leads to; 0: it is none.
 int placeNumber(const QString& word) {
     const int n = word.toInt();
-    return n >= 1 && n <= kMostPlaces ? n : 0;
+    return n >= 1 && n <= kMaxBookmarks ? n : 0;
 }
 
 QString goToPlace(Actions& a, const QString& word) {
     const int n = placeNumber(word);
-    if (n == 0) return QObject::tr("Use a bookmark from 1 to %1.").arg(kMostPlaces);
+    if (n == 0) return QObject::tr("Use a bookmark from 1 to %1.").arg(kMaxBookmarks);
     Session& s = a.session();
     const auto [strip, stage] = s.preferences().place(n);
     if (strip.empty()) {
@@ -60,7 +60,7 @@ QString goToPlace(Actions& a, const QString& word) {
 
 QString keepPlace(Actions& a, const QString& word) {
     const int n = placeNumber(word);
-    if (n == 0) return QObject::tr("Use a bookmark from 1 to %1.").arg(kMostPlaces);
+    if (n == 0) return QObject::tr("Use a bookmark from 1 to %1.").arg(kMaxBookmarks);
     Session& s = a.session();
     const StageSpec* stage = s.strip().stage(s.strip().focused());
     if (stage == nullptr) return QObject::tr("This chain has no stages. Add one in the diagram.");
@@ -100,7 +100,7 @@ QString fader(Actions& a, const QString& words, bool by) {
     bool is_number = false;
     const double db = number.trimmed().toDouble(&is_number);
     const double to = by ? strip->strip().spec().fader + db : db;
-    if (!is_number || !std::isfinite(db) || (!by && (db < kFaderLeast || db > kFaderMost)) ||
+    if (!is_number || !std::isfinite(db) || (!by && (db < kFaderMinDb || db > kFaderMaxDb)) ||
         std::abs(db) > 100.0)
         return QObject::tr("“%1” is outside the range of a fader, -60 to 12 dB.").arg(shortened(number));
     strip->strip().setFader(to);
@@ -121,7 +121,7 @@ bool severalStrips(const Session& s) {
 }
 
 QString bypass(Actions& a, const QString& word, std::optional<bool> bypassed) {
-    const Spot at = stageOf(a.session(), word);
+    const StageTarget at = stageOf(a.session(), word);
     if (at.stage == nullptr) return at.why;
     at.strip->strip().setBypass(std::string(at.stage->id), bypassed.value_or(!at.stage->bypass));
     return {};
@@ -157,7 +157,7 @@ QString focusNext(Actions& a, int by) {
 }
 
 QString monitor(Actions& a, const QString& word) {
-    Monitoring& m = a.session().monitoring();
+    MonitorController& m = a.session().monitoring();
     for (int i = 0; i < 4; ++i) {
         if (word != kSources[i] && word != kSourcesFormerly[i]) continue;
         MonitorSettings next = m.settings();
@@ -304,7 +304,7 @@ const Action kTable[] = {
      .argument = Argument::scene, .keys = "Ctrl+%1", .numbered = 9, .everywhere = true, .run = recall},
     {.id = "find-scene", .title = QT_TRANSLATE_NOOP("QObject", "Find scene…"), .group = kScenes,
      .keys = "Ctrl+F",
-     .run = [](Actions& a, const QString&) { emit a.findSceneWanted(); return QString(); }},
+     .run = [](Actions& a, const QString&) { emit a.findSceneRequested(); return QString(); }},
     {.id = "next-scene", .title = QT_TRANSLATE_NOOP("QObject", "Next scene"), .group = kScenes,
      .keys = "Ctrl+PgDown", .everywhere = true, .run = [](Actions& a, const QString&) { return recallNext(a, 1); }},
     {.id = "previous-scene", .title = QT_TRANSLATE_NOOP("QObject", "Previous scene"), .group = kScenes,
@@ -317,7 +317,7 @@ const Action kTable[] = {
      .run = [](Actions& a, const QString&) { a.session().shelf().takeBack(); return QString(); },
      .possible = [](const Session& s) { return !s.shelf().changes().empty(); }},
     {.id = "save-as", .title = QT_TRANSLATE_NOOP("QObject", "Save as new scene"), .group = kScenes,
-     .keys = "Ctrl+Shift+S", .run = [](Actions& a, const QString&) { emit a.nameWanted(); return QString(); }},
+     .keys = "Ctrl+Shift+S", .run = [](Actions& a, const QString&) { emit a.nameRequested(); return QString(); }},
 
     {.id = "strip", .title = QT_TRANSLATE_NOOP("QObject", "Select strip %1"), .group = kStrips,
      .argument = Argument::strip, .keys = "Ctrl+Alt+%1", .numbered = 8, .everywhere = true, .run = focusStrip},
@@ -332,10 +332,10 @@ const Action kTable[] = {
     {.id = "select", .formerly = "focus-at", .title = QT_TRANSLATE_NOOP("QObject", "Select a strip and its stage"), .group = kStrips,
      .argument = Argument::strip_stage, .run = focusAt},
     {.id = "bookmark", .formerly = "place", .title = QT_TRANSLATE_NOOP("QObject", "Go to bookmark %1"), .group = kStrips,
-     .argument = Argument::place, .keys = "Ctrl+F%1", .numbered = kMostPlaces, .everywhere = true,
+     .argument = Argument::place, .keys = "Ctrl+F%1", .numbered = kMaxBookmarks, .everywhere = true,
      .run = goToPlace},
     {.id = "set-bookmark", .formerly = "keep-place", .title = QT_TRANSLATE_NOOP("QObject", "Set bookmark %1"),
-     .group = kStrips, .argument = Argument::place, .keys = "Ctrl+Shift+F%1", .numbered = kMostPlaces,
+     .group = kStrips, .argument = Argument::place, .keys = "Ctrl+Shift+F%1", .numbered = kMaxBookmarks,
      .run = keepPlace},
     {.id = "solo", .formerly = "alone", .title = QT_TRANSLATE_NOOP("QObject", "Toggle solo in headphones"),
      .group = kStrips, .argument = Argument::strip, .run = alone},
@@ -351,7 +351,7 @@ const Action kTable[] = {
     {.id = "adjust-fader", .formerly = "step-fader", .title = QT_TRANSLATE_NOOP("QObject", "Adjust fader by dB"), .group = kStrips,
      .argument = Argument::level, .run = [](Actions& a, const QString& w) { return fader(a, w, true); }},
     {.id = "balance", .title = QT_TRANSLATE_NOOP("QObject", "Voice/app loudness balance"), .group = kStrips,
-     .keys = "Ctrl+L", .run = [](Actions& a, const QString&) { emit a.balanceWanted(); return QString(); },
+     .keys = "Ctrl+L", .run = [](Actions& a, const QString&) { emit a.balanceRequested(); return QString(); },
      .possible = [](const Session& s) { return s.desk().count(StripRole::programme) > 0; }},
     {.id = "add-voice", .title = QT_TRANSLATE_NOOP("QObject", "Add a voice"), .group = kStrips,
      .run = [](Actions& a, const QString&) { return add(a, StripRole::voice); }},
@@ -362,8 +362,8 @@ const Action kTable[] = {
          a.session().desk().remove(std::string(a.session().strip().spec().id)); return QString(); },
      .possible = isOtherStrip},
     {.id = "restore-strip", .formerly = "bring-back", .title = QT_TRANSLATE_NOOP("QObject", "Restore removed strip"), .group = kStrips,
-     .run = [](Actions& a, const QString&) { a.session().desk().bringBack(); return QString(); },
-     .possible = [](const Session& s) { return s.desk().canBringBack(); }},
+     .run = [](Actions& a, const QString&) { a.session().desk().restoreRemoved(); return QString(); },
+     .possible = [](const Session& s) { return s.desk().canRestoreRemoved(); }},
 
     {.id = "select-stage", .formerly = "focus", .title = QT_TRANSLATE_NOOP("QObject", "Select stage %1"), .group = kStages,
      .argument = Argument::stage, .keys = "Alt+%1", .numbered = 9,
@@ -380,7 +380,7 @@ const Action kTable[] = {
     {.id = "toggle-ab", .formerly = "other-memory", .title = QT_TRANSLATE_NOOP("QObject", "Switch A/B of selected stage"),
      .group = kStages, .keys = "Ctrl+T",
      .run = [](Actions& a, const QString&) {
-         a.session().strip().flipMemory(std::string(a.session().strip().focused()));
+         a.session().strip().toggleAb(std::string(a.session().strip().focused()));
          return QString(); },
      .possible = hasFocus},
     {.id = "bypass", .title = QT_TRANSLATE_NOOP("QObject", "Bypass a stage"), .group = kStages,
@@ -408,7 +408,7 @@ const Action kTable[] = {
      .argument = Argument::notches, .run = stepValue},
 
     {.id = "characters", .title = QT_TRANSLATE_NOOP("QObject", "Show characters"), .group = kCharacters,
-     .keys = "F10", .run = [](Actions& a, const QString&) { emit a.charactersWanted(); return QString(); }},
+     .keys = "F10", .run = [](Actions& a, const QString&) { emit a.charactersRequested(); return QString(); }},
     {.id = "character-off", .formerly = "no-character", .title = QT_TRANSLATE_NOOP("QObject", "Turn character off"),
      .group = kCharacters, .keys = "Ctrl+Shift+0", .everywhere = true,
      .run = [](Actions& a, const QString&) { return noCharacters(a); }},
@@ -418,7 +418,7 @@ const Action kTable[] = {
      .argument = Argument::character, .held = true, .everywhere = true, .run = holdCharacter},
 
     {.id = "takes", .title = QT_TRANSLATE_NOOP("QObject", "Show or hide takes"), .group = kTakes,
-     .keys = "F4", .run = [](Actions& a, const QString&) { emit a.takesWanted(); return QString(); }},
+     .keys = "F4", .run = [](Actions& a, const QString&) { emit a.takesRequested(); return QString(); }},
     {.id = "save-take", .formerly = "keep-that", .title = QT_TRANSLATE_NOOP("QObject", "Save last 20 s as take"), .group = kTakes,
      .keys = "F5", .everywhere = true,
      .run = [](Actions& a, const QString&) { return a.session().takes().keep(TakesModel::kUsual); }},
@@ -453,13 +453,13 @@ const Action kTable[] = {
      .argument = Argument::theme, .run = theme},
     {.id = "compact-window", .formerly = "small-window", .title = QT_TRANSLATE_NOOP("QObject", "Toggle compact window"),
      .group = kProgram, .keys = "F9", .everywhere = true,
-     .run = [](Actions& a, const QString&) { emit a.smallWanted(); return QString(); }},
+     .run = [](Actions& a, const QString&) { emit a.compactRequested(); return QString(); }},
     {.id = "raise", .title = QT_TRANSLATE_NOOP("QObject", "Show the window"), .group = kProgram,
-     .run = [](Actions& a, const QString&) { emit a.raiseWanted(); return QString(); }},
+     .run = [](Actions& a, const QString&) { emit a.raiseRequested(); return QString(); }},
     {.id = "quit", .title = QT_TRANSLATE_NOOP("QObject", "Quit"), .group = kProgram, .keys = "Ctrl+Q",
      .run = [](Actions& a, const QString&) {
          // Not at once: it may ask, and another program waits for its answer.
-         later(&a, [&a] { emit a.quitWanted(); });
+         later(&a, [&a] { emit a.quitRequested(); });
          return QString(); }},
 };
 // clang-format on

@@ -14,15 +14,15 @@ QString slotId(const char* id, int number) {
 }
 
 /// A slot each, which stays its own by name.
-void addCharacters(std::vector<KeySlot>& out, const Action& action, const Characters& characters) {
+void addCharacters(std::vector<ShortcutSlot>& out, const Action& action, const Characters& characters) {
     int n = 0;
     for (const CharacterEntry& c : characters.all()) {
-        KeySlot slot{QStringLiteral("%1 %2").arg(action.id, c.name),
-                     QObject::tr(action.title).arg(c.name),
-                     QObject::tr(action.group),
-                     {},
-                     action.held,
-                     {}};
+        ShortcutSlot slot{QStringLiteral("%1 %2").arg(action.id, c.name),
+                          QObject::tr(action.title).arg(c.name),
+                          QObject::tr(action.group),
+                          {},
+                          action.held,
+                          {}};
         if (++n <= 9 && *action.keys != 0)
             slot.usual = QKeySequence::listFromString(QString(action.keys).arg(n));
         out.push_back(std::move(slot));
@@ -30,7 +30,7 @@ void addCharacters(std::vector<KeySlot>& out, const Action& action, const Charac
 }
 
 /// Scenes with keys of their own, beside those by their places. A name that is a number is a place.
-void addScenes(std::vector<KeySlot>& out, const Action& action, const QStringList& named) {
+void addScenes(std::vector<ShortcutSlot>& out, const Action& action, const QStringList& named) {
     for (const QString& name : named)
         out.push_back({QStringLiteral("%1 %2").arg(action.id, name),
                        QObject::tr("Scene “%1”").arg(name),
@@ -40,8 +40,8 @@ void addScenes(std::vector<KeySlot>& out, const Action& action, const QStringLis
                        {}});
 }
 
-std::vector<KeySlot> keySlots(const Characters& characters, const QStringList& named) {
-    std::vector<KeySlot> out;
+std::vector<ShortcutSlot> keySlots(const Characters& characters, const QStringList& named) {
+    std::vector<ShortcutSlot> out;
     for (const Action& a : action_table()) {
         if (a.argument == Argument::character) {
             addCharacters(out, a, characters);
@@ -70,9 +70,9 @@ QString shortened(const QString& text) {
 Actions::Actions(Session& session, QObject* parent) : QObject(parent), session_(session) {
     Keys& keys = session_.preferences().keys();
     connect(&session_.characters(), &Characters::changed, this, &Actions::defineKeys);
-    connect(&session_.shelf(), &SceneShelf::scenesChanged, this, &Actions::followScenes);
+    connect(&session_.shelf(), &SceneManager::scenesChanged, this, &Actions::followScenes);
     connect(&keys, &Keys::changed, this, &Actions::followScenes);
-    connect(&session_.shelf(), &SceneShelf::renamed, this, [&keys](const QString& from, const QString& to) {
+    connect(&session_.shelf(), &SceneManager::renamed, this, [&keys](const QString& from, const QString& to) {
         keys.renamed("scene " + from, "scene " + to);
     });
     defineKeys();
@@ -133,7 +133,7 @@ QString Actions::nameOf(const QString& id, int number) const {
 void Actions::installKeys(QWidget* window) {
     const auto install = [this, window] {
         qDeleteAll(window->findChildren<QShortcut*>(QStringLiteral("action_key")));
-        for (const KeySlot& slot : session_.preferences().keys().all()) {
+        for (const ShortcutSlot& slot : session_.preferences().keys().all()) {
             if (slot.held) continue;
             const QString id = slot.id.section(' ', 0, 0);
             const QString argument = slot.id.section(' ', 1);
@@ -148,8 +148,8 @@ void Actions::installKeys(QWidget* window) {
     install();
 }
 
-QString Actions::heldBy(int key, Qt::KeyboardModifiers with) const {
-    for (const KeySlot& slot : session_.preferences().keys().all()) {
+QString Actions::holdSlotFor(int key, Qt::KeyboardModifiers with) const {
+    for (const ShortcutSlot& slot : session_.preferences().keys().all()) {
         if (!slot.held) continue;
         const auto keys = session_.preferences().keys().of(slot.id);
         const bool is = std::ranges::any_of(keys, [&](const QKeySequence& k) {

@@ -26,7 +26,7 @@ class Actions final : public QObject {
     void act(const QString& id, const QString& argument = {});
 
     /// Keys, found by `word`.
-    void openKeys(const QString& word = {}) { emit keysWanted(word); }
+    void openKeys(const QString& word = {}) { emit shortcutsRequested(word); }
     /// A key of its own for a scene, which stays with it wherever it stands in the list: opens the keys
     /// there.
     void openKeyOf(const QString& scene);
@@ -35,10 +35,11 @@ class Actions final : public QObject {
     /// when there is none.
     QString nameOf(const QString& id, int number) const;
 
-    /// Makes the keys of all actions work in `window`, but those that are held: the window asks heldBy().
+    /// Makes the keys of all actions work in `window`, but those that are held: the window asks
+    /// holdSlotFor().
     void installKeys(QWidget* window);
     /// The slot of a held key that this is, with nothing else held; empty: none.
-    QString heldBy(int key, Qt::KeyboardModifiers with) const;
+    QString holdSlotFor(int key, Qt::KeyboardModifiers with) const;
     /// The held key of a slot goes down or up.
     void hold(const QString& slot, bool down);
     /// Who held it has gone without letting it go. As if it had come up, but never opens the microphone.
@@ -49,18 +50,18 @@ class Actions final : public QObject {
 
   signals:
     // What only a window can do.
-    void raiseWanted();
+    void raiseRequested();
     /// The small window instead of this one, or back.
-    void smallWanted();
+    void compactRequested();
     /// A scene by typing.
-    void findSceneWanted();
+    void findSceneRequested();
     /// Takes in place of the diagram, or it again.
-    void takesWanted();
-    void quitWanted();
-    void nameWanted();
-    void keysWanted(const QString& word);
-    void charactersWanted();
-    void balanceWanted();
+    void takesRequested();
+    void quitRequested();
+    void nameRequested();
+    void shortcutsRequested(const QString& word);
+    void charactersRequested();
+    void balanceRequested();
 
   private:
     void defineKeys();

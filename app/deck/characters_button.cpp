@@ -4,7 +4,7 @@
 #include <utility>
 
 #include "actions/actions.h"
-#include "deck/characters_popup.h"
+#include "deck/characters_popover.h"
 #include "widgets/flat_button.h"
 #include "widgets/plain_text.h"
 
@@ -27,7 +27,7 @@ CharactersButton::CharactersButton(Actions& actions, QWidget* parent)
     connect(button_, &FlatButton::clicked, this, &CharactersButton::open);
     Session& session = actions_.session();
     for (const auto signal :
-         {&DeskModel::stripsChanged, &DeskModel::focusChanged, &DeskModel::characterChanged})
+         {&MixerModel::stripsChanged, &MixerModel::focusChanged, &MixerModel::characterChanged})
         connect(&session.desk(), signal, this, &CharactersButton::mark);
     connect(&session.preferences().keys(), &Keys::changed, this, &CharactersButton::mark);
     mark();
@@ -53,7 +53,7 @@ void CharactersButton::setLabelled(bool labelled) {
 
 void CharactersButton::open() {
     mark();  // a click has turned the mark
-    (new CharactersPopup(actions_, this))->openBelow(*this, true);
+    (new CharactersPopover(actions_, this))->openBelow(*this, true);
 }
 
 }  // namespace reed::ui

@@ -27,7 +27,7 @@ InputMenu::InputMenu(Session& session, QWidget* parent) : QMenu(parent), session
     if (session_.seat().role() == StripRole::programme) {
         const QString mic = QString::fromStdString(session_.devices().audio().mic_title);
         add(asMenuText(tr("Audio that apps play into “%1 %2”").arg(mic, session_.stripName())),
-            session_.devices().ownOutput());
+            session_.devices().appAudioDevice());
         addPrograms(this, session_);
         addSeparator();
     }
@@ -63,7 +63,7 @@ QAction* InputMenu::add(const QString& title, const DeviceChoice& choice) {
 }
 
 void InputMenu::addMicrophones() {
-    const PipeWirePicture& known = session_.devices().picture();
+    const PipeWireSnapshot& known = session_.devices().picture();
     if (known.sources.empty()) {
         QAction* none = addAction(known.connected ? tr("No microphones found")
                                                   : tr("No microphones: PipeWire isn't running"));

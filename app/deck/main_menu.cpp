@@ -28,11 +28,11 @@ MainMenu::MainMenu(Actions& actions, QWidget* parent) : QMenu(parent), actions_(
 }
 
 void MainMenu::addStrips() {
-    const DeskModel& desk = actions_.session().desk();
+    const MixerModel& desk = actions_.session().desk();
     actions_.entry(this, "add-voice");
     actions_.entry(this, "add-app-audio");
     if (desk.strips().size() > 1) actions_.entry(this, "remove-strip");
-    if (desk.canBringBack()) actions_.entry(this, "restore-strip");
+    if (desk.canRestoreRemoved()) actions_.entry(this, "restore-strip");
 }
 
 void MainMenu::addLevels() {
@@ -41,7 +41,7 @@ void MainMenu::addLevels() {
         QAction* a = addAction(title, session, [session, seconds] {
             for (Session* s : session->desk().strips()) {
                 s->readings().set_window(seconds);
-                if (seconds == Readings::kSinceReset) s->readings().restart();
+                if (seconds == MeterReader::kSinceReset) s->readings().restart();
             }
         });
         a->setCheckable(true);
@@ -50,7 +50,7 @@ void MainMenu::addLevels() {
     entry(tr("Measure levels over 3 s"), 3.0);
     entry(tr("Levels over the last 10 s"), 10.0);
     entry(tr("Levels over the last 30 s"), 30.0);
-    entry(tr("Measure levels since reset (up to 10 min)"), Readings::kSinceReset);
+    entry(tr("Measure levels since reset (up to 10 min)"), MeterReader::kSinceReset);
 }
 
 void MainMenu::addKeys() {

@@ -6,7 +6,7 @@
 #include <QPainter>
 #include <QVBoxLayout>
 
-#include "session/monitoring.h"
+#include "session/monitor_controller.h"
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
@@ -18,9 +18,10 @@ namespace reed::ui {
 namespace {
 
 constexpr int kBlocks[] = {64, 128, 256, 512, 1024};
-constexpr Parameter kBalance = parameter::number(
-    "heard_balance", "Voice/app balance", Unit::decibel, -Monitoring::kMostBalance, Monitoring::kMostBalance,
-    0.0, Scale::linear, "Headphones only. Left: more voice. Right: more app audio.");
+constexpr Parameter kBalance =
+    parameter::number("heard_balance", "Voice/app balance", Unit::decibel, -MonitorController::kMostBalance,
+                      MonitorController::kMostBalance, 0.0, Scale::linear,
+                      "Headphones only. Left: more voice. Right: more app audio.");
 constexpr Parameter kTogether =
     parameter::toggle("heard_together", "Link volumes", false,
                       "Changing one strip's headphone volume changes all of them by the same amount.");
@@ -72,7 +73,7 @@ MonitorPopup::MonitorPopup(Session& session, QWidget* parent)
     grid->setVerticalSpacing(2);
     for (int row = 0; row < kMonitorRows; ++row) {
         auto* f = new ValueField(monitor_parameters()[static_cast<size_t>(row)], this);
-        connect(f, &ValueField::valueWanted, this, [this, row](double v) {
+        connect(f, &ValueField::valueRequested, this, [this, row](double v) {
             MonitorSettings next = session_.monitoring().settings();
             set_monitor_value(next, row, v);
             session_.monitoring().set(next);
@@ -88,14 +89,14 @@ MonitorPopup::MonitorPopup(Session& session, QWidget* parent)
     column->addLayout(grid);
     balance_ = new ValueField(kBalance, this);
     balance_->setObjectName("heard_balance");
-    connect(balance_, &ValueField::valueWanted, this,
+    connect(balance_, &ValueField::valueRequested, this,
             [this](double db) { session_.monitoring().setBalance(db); });
     connect(balance_, &ValueField::refused, this,
             [this](const QString& why) { session_.notices().warn(why); });
     column->addWidget(balance_);
     together_ = new ValueField(kTogether, this);
     together_->setObjectName("heard_together");
-    connect(together_, &ValueField::valueWanted, this,
+    connect(together_, &ValueField::valueRequested, this,
             [this](double on) { session_.monitoring().setTogether(on > 0.5); });
     column->addWidget(together_);
     hint_ = new Words(Words::Ink::muted, this);
@@ -103,7 +104,7 @@ MonitorPopup::MonitorPopup(Session& session, QWidget* parent)
     hint_->setWordWrap(true);
     hint_->setMinimumHeight(32);
     column->addWidget(hint_);
-    connect(&session_.monitoring(), &Monitoring::changed, this, &MonitorPopup::refresh);
+    connect(&session_.monitoring(), &MonitorController::changed, this, &MonitorPopup::refresh);
     connect(&session_.devices(), &Devices::pictureChanged, this, &MonitorPopup::refresh);
     refresh();
 }
@@ -113,7 +114,7 @@ void MonitorPopup::refresh() {
     for (int i = 0; i < 4; ++i) sources_[static_cast<size_t>(i)]->setChecked(static_cast<int>(s.source) == i);
     for (int row = 0; row < kMonitorRows; ++row)
         fields_[static_cast<size_t>(row)]->setValue(monitor_value(s, row));
-    const DeskModel& desk = session_.desk();
+    const MixerModel& desk = session_.desk();
     balance_->setVisible(desk.count(StripRole::programme) > 0);
     balance_->setValue(session_.monitoring().balance());
     together_->setVisible(desk.strips().size() > 1);
@@ -172,7 +173,7 @@ DelayPopup::DelayPopup(Session& session, QWidget* parent)
 
 std::vector<QStringList> DelayPopup::rows() const {
     std::vector<QStringList> out;
-    const EngineFigures f = session_.figures();
+    const EngineStats f = session_.figures();
     const double frame_ms = 1000.0 / session_.engine().format().sample_rate;
     out.push_back({tr("Device"), ms(session_.devices().status().delay_ms), {}});
     out.push_back({tr("Buffer"), ms(f.block_frames * frame_ms), {}});

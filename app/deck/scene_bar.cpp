@@ -11,14 +11,14 @@
 #include <utility>
 
 #include "actions/actions.h"
-#include "deck/changes_popup.h"
-#include "deck/fit_popup.h"
-#include "deck/scene_about.h"
-#include "deck/scene_beside.h"
+#include "deck/adaptation_popover.h"
+#include "deck/auto_recall_popover.h"
+#include "deck/changes_popover.h"
+#include "deck/scene_compare_popover.h"
 #include "deck/scene_finder.h"
 #include "deck/scene_menu.h"
-#include "deck/scene_rules.h"
-#include "session/fit_model.h"
+#include "deck/scene_properties_popover.h"
+#include "session/adaptation_model.h"
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
@@ -42,12 +42,12 @@ SceneBar::SceneBar(Actions& actions, QWidget* parent)
     changes_->setObjectName("changes_button");
     setHint(changes_, tr("Show unsaved changes"));
     connect(changes_, &FlatButton::clicked, this,
-            [this] { (new ChangesPopup(actions_, this))->openBelow(*changes_); });
+            [this] { (new ChangesPopover(actions_, this))->openBelow(*changes_); });
     fit_ = new FlatButton(tr("Adapt to my voice"), this);
     fit_->setObjectName("fit_button");
     setHint(fit_, tr("This scene was tuned for a different voice or room. Show suggested changes."));
     connect(fit_, &FlatButton::clicked, this, &SceneBar::openFit);
-    connect(&session_.fit(), &FitModel::offChanged, this, &SceneBar::mark);
+    connect(&session_.fit(), &AdaptationModel::offChanged, this, &SceneBar::mark);
     menu_ = new FlatButton({}, this);
     menu_->setObjectName("scene_menu");
     menu_->setIconName("scenes");
@@ -64,10 +64,10 @@ SceneBar::SceneBar(Actions& actions, QWidget* parent)
     name_->hide();
     connect(name_, &QLineEdit::returnPressed, this, [this] {
         const QString wanted = name_->text();
-        auto replacing = SceneShelf::Replacing::no;
-        if (const QString other = session_.shelf().inTheWay(wanted); !other.isEmpty()) {
+        auto replacing = SceneManager::Replacing::no;
+        if (const QString other = session_.shelf().conflictingName(wanted); !other.isEmpty()) {
             if (!confirmReplacing(other)) return;
-            replacing = SceneShelf::Replacing::yes;
+            replacing = SceneManager::Replacing::yes;
         }
         const bool done = name_for_ == NameFor::new_scene ? session_.shelf().saveAs(wanted, replacing)
                                                           : session_.shelf().rename(wanted, replacing);
@@ -75,8 +75,8 @@ SceneBar::SceneBar(Actions& actions, QWidget* parent)
         name_->hide();
         rebuild();
     });
-    connect(&session_.shelf(), &SceneShelf::scenesChanged, this, &SceneBar::rebuild);
-    connect(&session_.desk(), &DeskModel::changed, this, &SceneBar::mark);
+    connect(&session_.shelf(), &SceneManager::scenesChanged, this, &SceneBar::rebuild);
+    connect(&session_.desk(), &MixerModel::changed, this, &SceneBar::mark);
     connect(&session_.preferences().keys(), &Keys::changed, this, &SceneBar::rebuild);
     new SceneDrop(session_, window());
     rebuild();
@@ -266,15 +266,15 @@ void SceneBar::openMenu() {
 
 void SceneBar::openAbout() {
     const QString name = QString::fromStdString(session_.desk().name());
-    (new SceneAbout(session_.shelf(), name, this))->openBelow(*menu_);
+    (new ScenePropertiesPopover(session_.shelf(), name, this))->openBelow(*menu_);
 }
 
 void SceneBar::openRules() {
-    (new SceneRules(session_, this))->openBelow(*menu_, true);
+    (new AutoRecallPopover(session_, this))->openBelow(*menu_, true);
 }
 
 void SceneBar::openBeside() {
-    (new SceneBeside(session_, this))->openBelow(*this);
+    (new SceneComparePopover(session_, this))->openBelow(*this);
 }
 
 void SceneBar::exportScenes(bool all) {
@@ -288,7 +288,7 @@ void SceneBar::exportScenes(bool all) {
 }
 
 void SceneBar::openFit() {
-    (new FitPopup(actions_, this))->openBelow(*fit_);
+    (new AdaptationPopover(actions_, this))->openBelow(*fit_);
 }
 
 /// A scene is dragged to another place among those that are shown.

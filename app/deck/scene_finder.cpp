@@ -5,7 +5,7 @@
 #include <functional>
 #include <vector>
 
-#include "session/scene_shelf.h"
+#include "session/scene_manager.h"
 #include "theme/theme.h"
 #include "widgets/plain_text.h"
 
@@ -14,7 +14,7 @@ namespace {
 constexpr int kWidth = 360, kHeight = 320, kEdge = 10, kRow = 30, kHeading = 26;
 }
 
-SceneFinder::SceneFinder(SceneShelf& shelf, const std::string& now, QWidget* parent)
+SceneFinder::SceneFinder(SceneManager& shelf, const std::string& now, QWidget* parent)
     : Panel("scene_finder", tr("Find a scene"), parent), shelf_(shelf), now_(now) {
     setFixedSize(kWidth, kHeight);
     wanted_ = new QLineEdit(this);

@@ -9,14 +9,14 @@
 
 namespace reed::ui {
 
-class SceneShelf;
+class SceneManager;
 
 /// Typing narrows the list; Up and Down choose, Enter recalls, Escape closes. Letters may stand anywhere in
 /// name, group or note, words in any order. Scenes of a group stand together under its word.
 class SceneFinder final : public Panel {
     Q_OBJECT
   public:
-    SceneFinder(SceneShelf& shelf, const std::string& now, QWidget* parent);
+    SceneFinder(SceneManager& shelf, const std::string& now, QWidget* parent);
 
   protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
@@ -26,7 +26,7 @@ class SceneFinder final : public Panel {
     void step(int by);
     void recall();
 
-    SceneShelf& shelf_;
+    SceneManager& shelf_;
     std::string now_;
     QLineEdit* wanted_;
     QListWidget* list_;

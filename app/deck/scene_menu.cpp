@@ -10,7 +10,7 @@
 #include <iterator>
 
 #include "actions/actions.h"
-#include "deck/changes_popup.h"
+#include "deck/changes_popover.h"
 #include "session/session.h"
 #include "widgets/later.h"
 #include "widgets/plain_text.h"
@@ -22,7 +22,7 @@ SceneMenu::SceneMenu(Actions& actions, QWidget* parent)
     setObjectName("scene_popup");
     setAttribute(Qt::WA_DeleteOnClose);
     setToolTipsVisible(true);
-    SceneShelf& shelf = session_.shelf();
+    SceneManager& shelf = session_.shelf();
     constexpr size_t kListed = 30;  // more are found by typing
     const auto& scenes = shelf.scenes();
     for (size_t i = 0; i < std::min(kListed, scenes.size()); ++i) {
@@ -72,13 +72,14 @@ void SceneMenu::addStartingPoints() {
     QMenu* points = addMenu(tr("New from template"));
     points->setObjectName("starting_points");
     points->setToolTipsVisible(true);
-    SceneShelf* shelf = &session_.shelf();
+    SceneManager* shelf = &session_.shelf();
     connect(points, &QMenu::aboutToShow, this, [this, points, shelf] {
         if (!points->isEmpty()) return;
         for (const SceneEntry& entry :
              SceneLibrary(session_.house().paths.demo_data / "starting_points").list().scenes) {
             const QString name = QString::fromStdString(entry.scene.name);
-            setHint(points->addAction(name, shelf, [shelf, scene = entry.scene] { shelf->beginFrom(scene); }),
+            setHint(points->addAction(name, shelf,
+                                      [shelf, scene = entry.scene] { shelf->newFromTemplate(scene); }),
                     QString::fromStdString(entry.scene.note));
         }
         if (points->isEmpty()) points->addAction(tr("No templates installed"))->setEnabled(false);
@@ -98,18 +99,18 @@ void SceneMenu::addEarlier() {
 
 /// With how much of each differs from what is heard.
 void SceneMenu::fillEarlier(QMenu* earlier) {
-    const DeskSpec now = without_transients(session_.desk().scene().desk);
-    for (const EarlierState& state : session_.shelf().earlier()) {
+    const MixerSpec now = without_transients(session_.desk().scene().desk);
+    for (const SceneRevision& state : session_.shelf().earlier()) {
         const auto differs = differences(state.scene.desk, now);
         const QString when = QString::fromStdString(state.when);
         const QString title = differs.size() == 1 ? tr("%1 (1 change since)").arg(when)
                                                   : tr("%1 (%2 changes since)").arg(when).arg(differs.size());
         QAction* a = earlier->addAction(title, &session_.shelf(),
-                                        [shelf = &session_.shelf(), state] { shelf->bringBack(state); });
+                                        [shelf = &session_.shelf(), state] { shelf->restoreRemoved(state); });
         QStringList words;
         for (const Difference& d : differs) {
             Session* strip = session_.desk().find(d.strip);
-            if (words.size() >= ChangesPopup::kRows) break;
+            if (words.size() >= ChangesPopover::kRows) break;
             const auto [is, was] = changeWords(d, (strip != nullptr ? *strip : session_).strip());
             words << QString::fromStdString(d.title) + ": " + is + (was.isEmpty() ? "" : ", " + was);
         }
@@ -128,8 +129,8 @@ QString stripWords(const StripSpec& strip) {
 }
 
 void takeIn(Session& session, QWidget* parent, const std::vector<Scene>& scenes) {
-    SceneShelf& shelf = session.shelf();
-    Clash clash = Clash::keep_both;
+    SceneManager& shelf = session.shelf();
+    ConflictPolicy clash = ConflictPolicy::keep_both;
     if (const QStringList there = shelf.clashes(scenes); !there.isEmpty()) {
         const QString names = QStringLiteral("“") +
                               QStringList(there.mid(0, 4)).join(QStringLiteral("”, “")) + QStringLiteral("”");
@@ -146,9 +147,9 @@ void takeIn(Session& session, QWidget* parent, const std::vector<Scene>& scenes)
         const QAbstractButton* leave = ask.addButton(SceneMenu::tr("Skip"), Question::RejectRole);
         ask.exec();
         if (ask.clickedButton() == replace)
-            clash = Clash::replace;
+            clash = ConflictPolicy::replace;
         else if (ask.clickedButton() == leave || ask.clickedButton() != both)
-            clash = Clash::leave_out;
+            clash = ConflictPolicy::leave_out;
     }
     shelf.takeIn(scenes, clash);
 }

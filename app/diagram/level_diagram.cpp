@@ -10,7 +10,7 @@
 #include "diagram/stage_node.h"
 #include "diagram/threshold_handle.h"
 #include "measure/findings.h"
-#include "session/monitoring.h"
+#include "session/monitor_controller.h"
 #include "session/session.h"
 #include "session/stage_ref.h"
 #include "theme/theme.h"
@@ -38,8 +38,9 @@ LevelDiagram::LevelDiagram(Session& session, QWidget* parent) : QWidget(parent),
     connect(&session_.strip(), &ChainModel::changed, this, &LevelDiagram::chainChanged);
     connect(&session_.strip(), &ChainModel::focusChanged, this, &LevelDiagram::chainChanged);
     connect(&session_, &Session::moved, this, &LevelDiagram::follow);
-    connect(&session_.monitoring(), &Monitoring::changed, this, [this] {
-        for (auto* n : nodes_) n->setHeard(n->stageId().toStdString() == session_.monitoring().heardStage());
+    connect(&session_.monitoring(), &MonitorController::changed, this, [this] {
+        for (auto* n : nodes_)
+            n->setHeard(n->stageId().toStdString() == session_.monitoring().monitoredStage());
     });
     chainChanged();
 }
@@ -99,7 +100,7 @@ void LevelDiagram::chainChanged() {
     for (size_t i = 0; i < stages.size(); ++i) {
         nodes_[i]->setState(QString::fromStdString(stages[i].shown_title()), stages[i].bypass,
                             stages[i].id == session_.strip().focused());
-        nodes_[i]->setHeard(stages[i].id == session_.monitoring().heardStage());
+        nodes_[i]->setHeard(stages[i].id == session_.monitoring().monitoredStage());
     }
     placeHandles();
     // While a value moves, twice a second is enough: an equalizer's advice designs every band.
@@ -134,12 +135,13 @@ StageNode* LevelDiagram::makeNode(const QString& id) {
             return;
         if (auto* fresh = node(QString::fromStdString(session_.strip().focused()))) fresh->setFocus();
     });
-    connect(n, &StageNode::hearWanted, this, [this, key] { session_.monitoring().hearUpTo(key); });
+    connect(n, &StageNode::monitorRequested, this,
+            [this, key] { session_.monitoring().monitorAfterStage(key); });
     connect(n, &StageNode::levelsWanted, this, [this, key] {
         const int tap = session_.strip().chain().index_of(key);
         showLevels(tap == levels_tap_ ? -1 : tap);
     });
-    connect(n, &StageNode::memoryWanted, this, [this, key] { session_.strip().flipMemory(key); });
+    connect(n, &StageNode::toggleAbRequested, this, [this, key] { session_.strip().toggleAb(key); });
     connect(n, &StageNode::resetWanted, this, [this, key] { session_.strip().resetStage(key); });
     connect(n, &StageNode::neighbourWanted, this, [this, key](int step) {
         const int to = session_.strip().chain().index_of(key) + step;
@@ -378,7 +380,7 @@ void LevelDiagram::updateWarnings() {
     if (!session_.levelsFit()) return;
     for (size_t i = 0; i < nodes_.size(); ++i) {
         const Finding f = stage_finding(session_.strip().chain(), i, session_.levels());
-        const QString trouble = session_.troubleOf(session_.strip().chain().stages[i].id);
+        const QString trouble = session_.stageFault(session_.strip().chain().stages[i].id);
         nodes_[i]->setWarning(trouble.isEmpty() && f.tone == FindingTone::warning ? Words::of(f) : trouble);
     }
 }

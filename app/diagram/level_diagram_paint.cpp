@@ -107,9 +107,9 @@ void LevelDiagram::paintVoice(QPainter& p) const {
 void LevelDiagram::paintPeak(QPainter& p) const {
     const Theme& t = theme();
     if (shown_[0].peak > -83.5) {
-        // Over full scale is told by colour, weight and the word beside it.
-        bool over = false;
-        for (const auto& s : shown_) over = over || s.peak > 0.0;
+        // Above full scale at the input or the output: colour, weight and the word beside it. Between stages
+        // nothing clips there.
+        const bool over = shown_.front().peak > 0.0 || shown_.back().peak > 0.0;
         QPen pen(over ? t.ember : t.now, over ? 2.0 : 1.3);
         pen.setDashPattern({3.0, 2.5});
         p.strokePath(line(&Shown::peak), pen);

@@ -104,9 +104,13 @@ void StageNode::paintEvent(QPaintEvent*) {
         drawIcon(p, "ear", QRectF(right - 15, box.center().y() - 8, 16, 16), t.now);
         right -= 18;
     }
-    p.setFont(ui::font(width() < 90 ? 12 : 14, focused_));
-    p.setPen(bypassed_ ? t.muted : t.text);
+    // A smaller font before a shortened word.
     const QRectF where(24, 0, right - 25, height());
+    for (int pixels = width() < 90 ? 12 : 14; pixels >= 11; --pixels) {
+        p.setFont(ui::font(pixels, focused_));
+        if (p.fontMetrics().horizontalAdvance(title_) <= where.width() + 1) break;
+    }
+    p.setPen(bypassed_ ? t.muted : t.text);
     p.drawText(where, Qt::AlignLeft | Qt::AlignVCenter,
                p.fontMetrics().elidedText(title_, Qt::ElideRight, static_cast<int>(where.width()) + 1));
 }
@@ -173,9 +177,9 @@ void StageNode::contextMenuEvent(QContextMenuEvent* event) {
     menu->addAction(tr("Move right\tCtrl+Right"), this, [this] { emit moveWanted(1); });
     menu->addSeparator();
     menu->addAction(heard_ ? tr("Stop listening here\tH") : tr("Listen after this stage\tH"), this,
-                    [this] { emit hearWanted(); });
+                    [this] { emit monitorRequested(); });
     menu->addAction(tr("Show input levels\tL"), this, [this] { emit levelsWanted(); });
-    menu->addAction(tr("Switch A/B\tM"), this, [this] { emit memoryWanted(); });
+    menu->addAction(tr("Switch A/B\tM"), this, [this] { emit toggleAbRequested(); });
     menu->addAction(tr("Reset to defaults"), this, [this] { emit resetWanted(); });
     menu->addSeparator();
     menu->addAction(tr("Copy\tCtrl+C"), this, [this] { emit copyWanted(); });
@@ -214,14 +218,14 @@ void StageNode::keyPressEvent(QKeyEvent* event) {
             if (ctrl) emit pasteWanted();
             return;
         case Qt::Key_H:
-            emit hearWanted();
+            emit monitorRequested();
             return;
         case Qt::Key_L:
             emit levelsWanted();
             return;
         case Qt::Key_M:
             if (ctrl) break;  // mute
-            emit memoryWanted();
+            emit toggleAbRequested();
             return;
         case Qt::Key_Space:
         case Qt::Key_Return:

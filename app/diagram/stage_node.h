@@ -35,9 +35,9 @@ class StageNode final : public QAbstractButton {
     void renameWanted(const QString& title);
     void copyWanted();
     void pasteWanted();
-    void hearWanted();
+    void monitorRequested();
     void levelsWanted();
-    void memoryWanted();
+    void toggleAbRequested();
     void resetWanted();
     /// Left/Right without Ctrl: focus the neighbour.
     void neighbourWanted(int step);

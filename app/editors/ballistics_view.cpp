@@ -75,7 +75,7 @@ void BallisticsView::simulate() {
     stage->prepare({kRate, 1}, values);
     // A second of quiet first, so that it starts at rest.
     const double lead = 1000.0;
-    const int frames = static_cast<int>((lead + length_ms_ + 20.0) * 0.001 * kRate) / kGrain * kGrain;
+    const int frames = static_cast<int>((lead + length_ms_ + 20.0) * 0.001 * kRate) / kSubBlock * kSubBlock;
     const int per_step = static_cast<int>(kRate * 0.001 * kStepMs);
     std::vector<float> in(static_cast<size_t>(frames));
     for (int i = 0; i < frames; ++i) {
@@ -85,12 +85,12 @@ void BallisticsView::simulate() {
             static_cast<float>(db_to_gain(level) * std::sin(2.0 * std::numbers::pi * kTone * i / kRate));
     }
     std::vector<float> out = in;
-    for (int at = 0; at < frames; at += kGrain) {
+    for (int at = 0; at < frames; at += kSubBlock) {
         AudioBlock block;
         block.channels = 1;
-        block.frames = kGrain;
+        block.frames = kSubBlock;
         block.rows[0] = &out[static_cast<size_t>(at)];
-        stage->begin_grain();
+        stage->begin_sub_block();
         stage->process(block);
     }
     // Whole periods of the tone on both sides, the delay taken out.

@@ -8,9 +8,9 @@
 #include <vector>
 
 #include "measure/spectrum.h"
-#include "session/band_watch.h"
+#include "session/band_history.h"
 #include "session/stage_ref.h"
-#include "widgets/still_layer.h"
+#include "widgets/cached_layer.h"
 
 namespace reed::ui {
 
@@ -42,11 +42,11 @@ class EqCurve final : public QWidget {
     double levelY(double dbfs) const;
 
     /// What moving bands did lately.
-    const BandWatch& watch() const { return watch_; }
+    const BandHistory& watch() const { return watch_; }
     /// Where the threshold of the chosen band is held; nothing when it does not move.
     std::optional<QPointF> thresholdMark() const;
     /// What is to be said of the chosen band's movement; empty when it stays.
-    QString motionWords() const;
+    QString dynamicsText() const;
 
     bool finding() const { return finding_; }
     void setFinding(bool on);
@@ -94,7 +94,7 @@ class EqCurve final : public QWidget {
     void rememberCurve();
 
     /// The chosen band's settings of movement, when it is on and has a gain to move.
-    std::optional<BandMotionSettings> motion() const;
+    std::optional<DynamicBandSettings> motion() const;
     bool anyMoves() const;
     void watchBands();
     void paintGrid(QPainter& p) const;
@@ -111,7 +111,7 @@ class EqCurve final : public QWidget {
     StageRef stage_;
     int band_ = 1;
     bool dragging_ = false, threshold_held_ = false;
-    BandWatch watch_;
+    BandHistory watch_;
     double drag_range_ = 12.0;
     std::optional<QPointF> mouse_;
 
@@ -122,7 +122,7 @@ class EqCurve final : public QWidget {
     std::vector<Resonance> candidates_;
     int ticks_ = 0;
 
-    StillLayer still_;
+    CachedLayer still_;
     // The curve is worked out when values or size change, not with every picture of the spectrum.
     std::vector<double> curve_values_;
     QSize curve_size_;

@@ -14,7 +14,7 @@ constexpr double kLong = 80.0;    // pixels, the mark of a threshold
 
 }  // namespace
 
-std::optional<BandMotionSettings> EqCurve::motion() const {
+std::optional<DynamicBandSettings> EqCurve::motion() const {
     const auto* v = values();
     if (v == nullptr || !band_moves(*v, band_)) return {};
     return band_motion(*v, band_);
@@ -45,15 +45,15 @@ std::optional<QPointF> EqCurve::thresholdMark() const {
     return QPointF(x + kLong > plot().right() ? x - 30 - kLong : x, levelY(m->threshold));
 }
 
-QString EqCurve::motionWords() const {
+QString EqCurve::dynamicsText() const {
     const auto m = motion();
     if (!m) return {};
-    const LevelWatch& b = watch_.band(band_);
+    const LevelHistogram& b = watch_.band(band_);
     if (b.heard < 3 * kReadingsPerSecond) return tr("Measuring this band…");
-    const bool tames = m->moves == BandMoves::tames;
+    const bool tames = m->moves == DynamicMode::tames;
     double beyond = 0.0;
-    for (int i = 0; i < LevelWatch::kBins; ++i) {
-        const double level = i + 0.5 - LevelWatch::kBins;
+    for (int i = 0; i < LevelHistogram::kBins; ++i) {
+        const double level = i + 0.5 - LevelHistogram::kBins;
         if (tames ? level > m->threshold : band_motion_db(*m, static_cast<float>(level)) > 0.1f)
             beyond += b.share(i);
     }
@@ -105,7 +105,7 @@ void EqCurve::paintMotion(QPainter& p) const {
     const double x = xOf(band_settings(*values(), band_).frequency);
     const QPointF mark = *thresholdMark();
     const double way = mark.x() < x ? 1.0 : -1.0;  // the levels stand on the other side
-    const LevelWatch& b = watch_.band(band_);
+    const LevelHistogram& b = watch_.band(band_);
     paintLevels(p, r, b, x, way * kWidest, [&m](double level) {
         return std::abs(band_motion_db(*m, static_cast<float>(level))) > 0.05f;
     });
@@ -115,10 +115,10 @@ void EqCurve::paintMotion(QPainter& p) const {
     p.drawLine(mark, mark + QPointF(24, 0));
     p.setFont(ui::font(12));
     const QString label =
-        (m->moves == BandMoves::tames ? tr("above %1") : tr("under %1")).arg(m->threshold, 0, 'f', 0);
+        (m->moves == DynamicMode::tames ? tr("above %1") : tr("under %1")).arg(m->threshold, 0, 'f', 0);
     const double w = p.fontMetrics().horizontalAdvance(label) + 8;
     paintPlate(p, QRectF(mark.x() + 26, mark.y() - 8, w, 16), label);
-    const QString words = motionWords();
+    const QString words = dynamicsText();
     const double length = p.fontMetrics().horizontalAdvance(words) + 14;
     paintPlate(p, QRectF(r.left() + 4, r.top() + 4, length, 18), words);
 }

@@ -50,7 +50,8 @@ void FieldGrid::build(const std::vector<size_t>& parameters, int rows) {
         auto* f = new ValueField(s->stage_kind().parameters[parameter], this);
         f->setValue(s->values[parameter]);
         f->setMinimumWidth(168);
-        connect(f, &ValueField::valueWanted, this, [this, parameter](double v) { stage_.set(parameter, v); });
+        connect(f, &ValueField::valueRequested, this,
+                [this, parameter](double v) { stage_.set(parameter, v); });
         connect(f, &ValueField::finished, this, [this] { stage_.done(); });
         connect(f, &ValueField::refused, this, [this](const QString& why) { session_.notices().warn(why); });
         grid_->addWidget(f, i % used, i / used);

@@ -4,7 +4,7 @@
 #include <QPainter>
 #include <QRectF>
 
-#include "session/level_watch.h"
+#include "session/level_histogram.h"
 #include "theme/theme.h"
 
 namespace reed::ui {
@@ -19,26 +19,26 @@ inline double levelOn(const QRectF& plot, double dbfs) {
 /// Bars from `x` to one side (`width` of either sign, for the most frequent level): at which levels it was,
 /// and in another colour those at which something is done (`acts(level)`), with the level of this moment.
 template <typename Acts>
-void paintLevels(QPainter& p, const QRectF& plot, const LevelWatch& watch, double x, double width,
+void paintLevels(QPainter& p, const QRectF& plot, const LevelHistogram& watch, double x, double width,
                  Acts acts) {
     const Theme& t = theme();
     if (watch.heard > kReadingsPerSecond) {
         // Three bins at a time, else the picture is all teeth.
         const auto share = [&watch](int i) {
             double sum = 0.0;
-            for (int k = std::max(0, i - 1); k <= std::min(LevelWatch::kBins - 1, i + 1); ++k)
+            for (int k = std::max(0, i - 1); k <= std::min(LevelHistogram::kBins - 1, i + 1); ++k)
                 sum += watch.share(k);
             return sum;
         };
         double most = 0.0;
-        for (int i = 0; i < LevelWatch::kBins; ++i) most = std::max(most, share(i));
-        const double height = plot.height() / LevelWatch::kBins;
+        for (int i = 0; i < LevelHistogram::kBins; ++i) most = std::max(most, share(i));
+        const double height = plot.height() / LevelHistogram::kBins;
         QColor idle = t.room;
         QColor busy = t.marsh;
         idle.setAlpha(120);
         busy.setAlpha(150);
-        for (int i = 0; i < LevelWatch::kBins; ++i) {
-            const double level = i + 1.0 - LevelWatch::kBins;
+        for (int i = 0; i < LevelHistogram::kBins; ++i) {
+            const double level = i + 1.0 - LevelHistogram::kBins;
             const double w = width * share(i) / most;
             if (std::abs(w) < 0.5) continue;
             p.fillRect(QRectF(std::min(x, x + w), levelOn(plot, level), std::abs(w), height),

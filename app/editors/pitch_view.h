@@ -5,7 +5,7 @@
 #include <deque>
 
 #include "session/stage_ref.h"
-#include "widgets/still_layer.h"
+#include "widgets/cached_layer.h"
 
 namespace reed::ui {
 
@@ -45,7 +45,7 @@ class PitchView final : public QWidget {
     void paintGround(QPainter& layer, const StageSpec& s) const;
     Session& session_;
     StageRef stage_;
-    StillLayer still_;
+    CachedLayer still_;
     std::deque<Moment> course_;
     double told_from_ = 0.0;  // s
     double pressed_at_ = 0.0, pressed_shift_ = 0.0;

@@ -6,7 +6,7 @@
 
 #include "editors/level_picture.h"
 #include "measure/spectrum.h"
-#include "widgets/still_layer.h"
+#include "widgets/cached_layer.h"
 
 namespace reed::ui {
 
@@ -42,7 +42,7 @@ class SpectrumView final : public QWidget {
     QRectF plot() const { return QRectF(rect()).adjusted(38, 10, -12, -22); }
     Session& session_;
     int ticks_ = 0;
-    StillLayer still_;
+    CachedLayer still_;
 };
 
 }  // namespace reed::ui

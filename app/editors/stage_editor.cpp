@@ -6,10 +6,10 @@
 #include <QVBoxLayout>
 
 #include "editors/field_grid.h"
-#include "editors/recipe_menu.h"
-#include "editors/stage_body.h"
+#include "editors/preset_menu.h"
+#include "editors/stage_pane.h"
 #include "measure/findings.h"
-#include "session/readout_trail.h"
+#include "session/readout_history.h"
 #include "session/session.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
@@ -20,7 +20,7 @@
 namespace reed::ui {
 StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
     setObjectName("stage_editor");
-    ReadoutTrail::of(session);  // begins to listen
+    ReadoutHistory::of(session);  // begins to listen
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(16, 10, 16, 10);
     column->setSpacing(6);
@@ -47,7 +47,7 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
     memory_->setObjectName("memory_button");
     setHint(memory_, tr("Two sets of settings to compare. Press M on the stage to switch."));
     connect(memory_, &FlatButton::clicked, this,
-            [this] { session_.strip().flipMemory(session_.strip().focused()); });
+            [this] { session_.strip().toggleAb(session_.strip().focused()); });
     recipes_ = new FlatButton(tr("Presets"), this);
     recipes_->setObjectName("recipes_button");
     setHint(recipes_, tr("Built-in and saved settings for this stage"));
@@ -88,7 +88,7 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
     column->addLayout(foot);
     connect(&session_.strip(), &ChainModel::changed, this, [this] { show(false); });
     connect(&session_.strip(), &ChainModel::focusChanged, this, [this] { show(false); });
-    connect(&session_.desk(), &DeskModel::stripsChanged, this, [this] { show(false); });
+    connect(&session_.desk(), &MixerModel::stripsChanged, this, [this] { show(false); });
     connect(&session_, &Session::readingsChanged, this, [this] {
         if (++ticks_ % 15 == 0 && isVisible()) updateAdvice();
     });
@@ -114,7 +114,7 @@ void StageEditor::show(bool rebuild) {
     if (rebuild || id != shown_stage_ || kind != shown_kind_) {
         shown_stage_ = id;
         shown_kind_ = kind;
-        stage_body_ = StageBody::make(session_, StageRef(session_.strip(), session_.strip().focused()), this);
+        stage_body_ = StagePane::make(session_, StageRef(session_.strip(), session_.strip().focused()), this);
         QWidget* fresh = stage_body_ != nullptr ? stage_body_ : new QWidget(this);
         delete layout()->replaceWidget(body_, fresh);  // the old one's place in the layout is ours to free
         body_->hide();
@@ -128,8 +128,8 @@ void StageEditor::show(bool rebuild) {
     }
     for (auto* b : {recipes_, memory_, reset_}) b->setVisible(s != nullptr && !s->missing());
     bypass_->setVisible(s != nullptr);
-    const bool may_listen =
-        s != nullptr && s->stage_kind().takes_key && (!s->key.empty() || session_.desk().strips().size() > 1);
+    const bool may_listen = s != nullptr && s->stage_kind().accepts_sidechain &&
+                            (!s->key.empty() || session_.desk().strips().size() > 1);
     key_->setVisible(may_listen);
     if (may_listen) key_->setText(tr("Sidechain: %1").arg(keyName(s->key)));
     if (s == nullptr) {
@@ -142,18 +142,18 @@ void StageEditor::show(bool rebuild) {
     purpose_->setText(text(s->stage_kind().purpose));
     bypass_->setChecked(s->bypass);
     bypass_->setText(s->bypass ? tr("Bypassed") : tr("Bypass"));
-    memory_->setText(tr("Settings %1").arg(QLatin1Char(session_.strip().memoryOf(s->id))));
+    memory_->setText(tr("Settings %1").arg(QLatin1Char(session_.strip().activeSlot(s->id))));
     stage_body_->refresh();
 }
 
 void StageEditor::openRecipes() {
-    auto* menu = new RecipeMenu(session_, session_.strip().focused(), this);
-    connect(menu, &RecipeMenu::keepWanted, this, &StageEditor::keepRecipe);
+    auto* menu = new PresetMenu(session_, session_.strip().focused(), this);
+    connect(menu, &PresetMenu::keepWanted, this, &StageEditor::keepRecipe);
     menu->popup(recipes_->mapToGlobal(QPoint(0, recipes_->height())));
 }
 
 void StageEditor::keepRecipe() {
-    (new KeepRecipe(session_, session_.strip().focused(), this))->openBelow(*recipes_);
+    (new SavePresetPopover(session_, session_.strip().focused(), this))->openBelow(*recipes_);
 }
 
 QString StageEditor::keyName(const std::string& key) const {
@@ -188,7 +188,7 @@ void StageEditor::updateAdvice() {
     finding_ = index >= 0 && session_.levelsFit()
                    ? stage_finding(session_.strip().chain(), static_cast<size_t>(index), session_.levels())
                    : Finding{};
-    if (const QString trouble = session_.troubleOf(session_.strip().focused()); !trouble.isEmpty()) {
+    if (const QString trouble = session_.stageFault(session_.strip().focused()); !trouble.isEmpty()) {
         finding_ = {};
         advice_->show(FindingTone::warning, trouble.left(1).toUpper() + trouble.mid(1));
     } else {

@@ -9,7 +9,7 @@ namespace reed::ui {
 
 class FlatButton;
 class Session;
-class StageBody;
+class StagePane;
 class ValueField;
 class Words;
 
@@ -43,7 +43,7 @@ class StageEditor final : public QWidget {
     FlatButton *recipes_, *reset_;
     FlatButton* bypass_;
     QWidget* body_ = nullptr;
-    StageBody* stage_body_ = nullptr;  // the same widget, while there is a stage
+    StagePane* stage_body_ = nullptr;  // the same widget, while there is a stage
     QString shown_stage_, shown_kind_;
     int ticks_ = 0;
 };

@@ -5,7 +5,7 @@
 #include <cmath>
 
 #include "base/decibel.h"
-#include "session/room_learning.h"
+#include "session/noise_profile_learner.h"
 #include "session/session.h"
 #include "stages/suppression.h"
 #include "widgets/frequency_axis.h"
@@ -35,7 +35,7 @@ SuppressionView::SuppressionView(Session& session, const StageRef& stage, QWidge
         if (session_.spectrum().fresh()) update();
     });
     stage_.onChange(this, [this] { update(); });
-    connect(&session_.learning(), &RoomLearning::changed, this, [this] { update(); });
+    connect(&session_.learning(), &NoiseProfileLearner::changed, this, [this] { update(); });
 }
 
 QRectF SuppressionView::plot() const {
@@ -44,15 +44,15 @@ QRectF SuppressionView::plot() const {
 
 void SuppressionView::paintLearning(QPainter& p) const {
     const Theme& t = theme();
-    const RoomLearning& l = session_.learning();
-    if (l.state() == RoomLearning::State::idle || l.stage() != stage_.id()) return;
+    const NoiseProfileLearner& l = session_.learning();
+    if (l.state() == NoiseProfileLearner::State::idle || l.stage() != stage_.id()) return;
     const QRectF r = plot();
     QRectF box(r.center().x() - 105, r.center().y() - 36, 210, 72);
     p.setPen(QPen(t.marsh, 1.4));
     p.setBrush(t.raised);
     p.drawRoundedRect(box, 8, 8);
     p.setPen(t.text);
-    if (l.state() == RoomLearning::State::working) {
+    if (l.state() == NoiseProfileLearner::State::working) {
         p.setFont(ui::font(14));
         p.drawText(box, Qt::AlignCenter, tr("Analysing…"));
         return;
@@ -111,7 +111,7 @@ void SuppressionView::paintEvent(QPaintEvent*) {
         p.strokePath(path_of(level(*before), false), QPen(t.now, 1.1));
     }
     if (taught) {
-        const RoomTone tone = room_tone_of(s->taught);
+        const NoiseProfile tone = room_tone_of(s->taught);
         const auto level = [&tone](double f) {
             const double width = f * (std::pow(2.0, kShare / 2) - std::pow(2.0, -kShare / 2));
             return mean_square_to_dbfs(tone.density(f) * width);

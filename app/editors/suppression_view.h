@@ -4,7 +4,7 @@
 #include <QWidget>
 
 #include "session/stage_ref.h"
-#include "widgets/still_layer.h"
+#include "widgets/cached_layer.h"
 
 class QPainterPath;
 
@@ -28,7 +28,7 @@ class SuppressionView final : public QWidget {
     void paintLearning(QPainter& p) const;
     Session& session_;
     StageRef stage_;
-    StillLayer still_;
+    CachedLayer still_;
 };
 
 }  // namespace reed::ui

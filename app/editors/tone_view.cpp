@@ -166,7 +166,7 @@ QString ToneCurve::words() const {
     const auto against = [](double more) {
         if (std::abs(more) < 1.5) return tr("average");
         return more > 0.0 ? tr("%1 dB above average").arg(more, 0, 'f', 0)
-                          : tr("%1 dB less than other voices").arg(-more, 0, 'f', 0);
+                          : tr("%1 dB below average").arg(-more, 0, 'f', 0);
     };
     const double body = told(kToneBodyMore) + s->values[kToneBody];
     const double clarity = told(kToneClarityMore) + s->values[kToneClarity];

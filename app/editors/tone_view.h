@@ -4,7 +4,7 @@
 #include <QWidget>
 
 #include "session/stage_ref.h"
-#include "widgets/still_layer.h"
+#include "widgets/cached_layer.h"
 
 namespace reed::ui {
 
@@ -55,7 +55,7 @@ class ToneCurve final : public QWidget {
     bool held_ = false;
     QPointF grip_;  // from the pointer to the handle when it was pressed
     int ticks_ = 0;
-    StillLayer still_;
+    CachedLayer still_;
 };
 
 }  // namespace reed::ui

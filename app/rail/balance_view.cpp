@@ -8,11 +8,11 @@
 #include <cmath>
 
 #include "actions/actions.h"
-#include "session/balance_model.h"
+#include "session/mix_balance_model.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
 #include "widgets/plain_text.h"
-#include "widgets/strip_sign.h"
+#include "widgets/strip_marker.h"
 #include "widgets/words.h"
 
 namespace reed::ui {
@@ -49,16 +49,17 @@ BalanceView::BalanceView(Actions& actions, QWidget* parent) : QWidget(parent), a
             tr("Target: how far app audio stays below the voices during speech. 10 to 15 LU is common."));
     setHint(fader_, tr("Adjust the app audio fader (can be undone)"));
     setHint(duck_, tr("Duck app audio by this amount during speech"));
-    BalanceModel& balance = actions_.session().balance();
-    connect(fader_, &FlatButton::clicked, this, [&balance] { balance.moveProgramme(balance.wantedMove()); });
-    connect(duck_, &FlatButton::clicked, this, [&balance] { balance.giveWay(-balance.wantedMove()); });
+    MixBalanceModel& balance = actions_.session().balance();
+    connect(fader_, &FlatButton::clicked, this, [&balance] { balance.offsetAppAudio(balance.wantedMove()); });
+    connect(duck_, &FlatButton::clicked, this,
+            [&balance] { balance.increaseDucking(-balance.wantedMove()); });
     connect(distance_, &FlatButton::clicked, this, &BalanceView::chooseDistance);
-    connect(&balance, &BalanceModel::changed, this, [this] {
+    connect(&balance, &MixBalanceModel::changed, this, [this] {
         if (!isVisible()) return;
         judge();
         update();
     });
-    connect(&actions_.session().desk(), &DeskModel::changed, this, [this] {
+    connect(&actions_.session().desk(), &MixerModel::changed, this, [this] {
         if (isVisible()) judge();
     });
     judge();
@@ -73,8 +74,8 @@ void BalanceView::showEvent(QShowEvent*) {
 }
 
 void BalanceView::judge() {
-    const BalanceModel& balance = actions_.session().balance();
-    const DeskModel& desk = actions_.session().desk();
+    const MixBalanceModel& balance = actions_.session().balance();
+    const MixerModel& desk = actions_.session().desk();
     verdict_->show(balance.finding());
     const double move = balance.wantedMove();
     fader_->setVisible(move != 0.0);
@@ -104,7 +105,7 @@ void BalanceView::chooseDistance() {
     auto* menu = new QMenu(this);
     menu->setObjectName("distance_menu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    DeskModel* desk = &actions_.session().desk();
+    MixerModel* desk = &actions_.session().desk();
     // Choices, none of them from a standard (common practice, no source).
     const std::pair<double, double> usual[] = {{6.0, 10.0}, {10.0, 15.0}, {15.0, 20.0}, {20.0, 25.0}};
     const char* words[] = {QT_TR_NOOP("%1 to %2 LU: close, e.g. for playing along"),
@@ -131,7 +132,7 @@ void BalanceView::paintEvent(QPaintEvent*) {
     p.drawText(QRectF(r.left(), r.bottom() + 2, 120, 16), Qt::AlignLeft, tr("a minute ago"));
     p.drawText(QRectF(r.right() - 60, r.bottom() + 2, 60, 16), Qt::AlignRight, tr("now"));
     Session& session = actions_.session();
-    const BalanceModel& balance = session.balance();
+    const MixBalanceModel& balance = session.balance();
     if (balance.voices() == nullptr || balance.programme() == nullptr) {
         p.setFont(ui::font(15));
         p.drawText(r, Qt::AlignCenter, tr("Add an app audio strip to compare loudness."));
@@ -140,7 +141,7 @@ void BalanceView::paintEvent(QPaintEvent*) {
     const QColor programme = programmeColour(session);
     const auto column = [&](size_t i, size_t n) {
         return r.right() -
-               static_cast<double>(n - 1 - i) * LoudnessTrack::kStep / BalanceModel::kSeconds * r.width();
+               static_cast<double>(n - 1 - i) * LoudnessTrack::kStep / MixBalanceModel::kSeconds * r.width();
     };
     const auto& voices = balance.voices()->points();
     const auto& under = balance.programme()->points();
@@ -216,7 +217,7 @@ BalanceButton::BalanceButton(Actions& actions, QWidget* parent) : QWidget(parent
     setObjectName("balance_button");
     setFocusPolicy(Qt::StrongFocus);
     setFixedHeight(32);
-    connect(&actions_.session().balance(), &BalanceModel::changed, this, &BalanceButton::follow);
+    connect(&actions_.session().balance(), &MixBalanceModel::changed, this, &BalanceButton::follow);
     follow();
 }
 
@@ -227,7 +228,7 @@ void BalanceButton::setShown(bool shown) {
 }
 
 void BalanceButton::follow() {
-    const BalanceModel& balance = actions_.session().balance();
+    const MixBalanceModel& balance = actions_.session().balance();
     const auto d = balance.now().distance;
     const QString figure =
         !d ? QStringLiteral("--")

@@ -59,7 +59,7 @@ std::pair<QString, bool> stripWord(Session& strip) {
         return {QString::fromStdString(now.problem), true};
     if (s.mute) return {tr("Muted"), true};
     if (strip.readings().clipped() > 0) return {tr("Input clipping"), true};
-    if (s.fader <= kFaderLeast) return {tr("Fader at minimum"), true};
+    if (s.fader <= kFaderMinDb) return {tr("Fader at minimum"), true};
     if (s.fader != 0.0) return {tr("%1 dB").arg(s.fader, 0, 'f', 1), false};
     return {};
 }

@@ -9,7 +9,7 @@
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
 #include "widgets/plain_text.h"
-#include "widgets/strip_sign.h"
+#include "widgets/strip_marker.h"
 
 namespace reed::ui {
 namespace {
@@ -46,8 +46,8 @@ StripTile::StripTile(Actions& actions, Session& strip, QWidget* parent)
     });
     connect(&strip.strip(), &ChainModel::stripChanged, this, &StripTile::show);
     connect(&strip.devices(), &Devices::inputChanged, this, &StripTile::follow);
-    connect(&strip.desk(), &DeskModel::focusChanged, this, &StripTile::show);
-    connect(&strip.desk(), &DeskModel::soloChanged, this, &StripTile::show);
+    connect(&strip.desk(), &MixerModel::focusChanged, this, &StripTile::show);
+    connect(&strip.desk(), &MixerModel::soloChanged, this, &StripTile::show);
     connect(&strip, &Session::readingsChanged, this, &StripTile::follow);
     connect(&strip, &Session::muteChanged, this, &StripTile::show);
     show();
@@ -110,7 +110,7 @@ void StripTile::paintEvent(QPaintEvent*) {
     p.setPen(hasFocus() ? QPen(t.marsh, 1.5) : QPen(Qt::NoPen));
     p.setBrush(focused() ? t.chosen : t.panel);
     p.drawRoundedRect(QRectF(rect()).adjusted(1, 1, -1, -1), 8, 8);
-    drawStripSign(p, s.colour, QRectF(10, compact_ ? 7 : 11, 12, 12));
+    drawStripMarker(p, s.colour, QRectF(10, compact_ ? 7 : 11, 12, 12));
     p.setFont(ui::font(14, focused()));
     // There is no line for a word, so the name stands for it.
     p.setPen(compact_ && trouble_ ? t.ember : t.text);
@@ -201,14 +201,14 @@ void StripTile::contextMenuEvent(QContextMenuEvent* event) {
     menu->setObjectName("strip_menu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
     const std::string id = strip_.strip().spec().id;
-    DeskModel* desk = &strip_.desk();
+    MixerModel* desk = &strip_.desk();
     menu->addAction(tr("Rename\tF2"), this, &StripTile::beginRename);
     QMenu* colours = menu->addMenu(tr("Colour and marker"));
     for (int c = 0; c < kStripColours; ++c) {
         QPixmap map(16, 16);
         map.fill(Qt::transparent);
         QPainter p(&map);
-        drawStripSign(p, c, QRectF(1, 1, 14, 14));
+        drawStripMarker(p, c, QRectF(1, 1, 14, 14));
         p.end();
         colours->addAction(QIcon(map), stripColourName(c), this, [this, c] { strip_.strip().setColour(c); });
     }

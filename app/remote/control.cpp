@@ -7,7 +7,7 @@
 #include <chrono>
 
 #include "actions/actions.h"
-#include "session/monitoring.h"
+#include "session/monitor_controller.h"
 
 namespace reed::ui {
 namespace {
@@ -20,7 +20,7 @@ constexpr int kAnswer = 20'000;  // ms; what is written to the disk may take its
 RemoteControl::RemoteControl(Actions& actions, QObject* parent)
     : QObject(parent), actions_(actions), session_(actions.session().first()) {
     try_again_.setSingleShot(true);
-    connect(&try_again_, &QTimer::timeout, this, &RemoteControl::comeBack);
+    connect(&try_again_, &QTimer::timeout, this, &RemoteControl::reconnect);
     talkers_.setWatchMode(QDBusServiceWatcher::WatchForUnregistration);
     connect(&talkers_, &QDBusServiceWatcher::serviceUnregistered, this, &RemoteControl::talkerLeft);
     connect(&session_, &Session::muteChanged, this, [this] { emit MutedChanged(session_.muted()); });
@@ -48,7 +48,7 @@ RemoteControl::Outcome RemoteControl::publish(QDBusConnection bus) {
         bus_name_ = bus.name();
         talkers_.setConnection(bus);
         bus.connect({}, "/org/freedesktop/DBus/Local", "org.freedesktop.DBus.Local", "Disconnected", this,
-                    SLOT(comeBack()));
+                    SLOT(reconnect()));
         return Outcome::registered;
     }
     bus.unregisterObject(kServicePath);
@@ -60,7 +60,7 @@ void RemoteControl::talkerLeft(const QString& who) {
     actions_.ownerLost("talk");
 }
 
-void RemoteControl::comeBack() {
+void RemoteControl::reconnect() {
     // Its holders on the bus can no longer release the talk key.
     if (!talkers_.watchedServices().isEmpty()) {
         talkers_.setWatchedServices({});

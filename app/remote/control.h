@@ -59,7 +59,7 @@ class RemoteControl final : public QObject, protected QDBusContext {
 
   private slots:
     /// The bus has ended the connection (for a message it found too long, say): another one is made.
-    void comeBack();
+    void reconnect();
 
   signals:
     Q_SCRIPTABLE void MutedChanged(bool muted);

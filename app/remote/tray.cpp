@@ -29,7 +29,7 @@ Tray::Tray(Actions& actions) : actions_(actions), session_(actions.session().fir
                          if (why == QSystemTrayIcon::Trigger) actions_.act("raise");
                      });
     QObject::connect(&session_, &Session::muteChanged, this, &Tray::refresh);
-    QObject::connect(&session_.shelf(), &SceneShelf::scenesChanged, this, &Tray::refresh);
+    QObject::connect(&session_.shelf(), &SceneManager::scenesChanged, this, &Tray::refresh);
     refresh();
     if (QSystemTrayIcon::isSystemTrayAvailable()) icon_.show();
 }

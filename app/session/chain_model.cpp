@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "base/folded.h"
+#include "base/case_folding.h"
 #include "engine/engine.h"
 #include "widgets/input.h"
 
@@ -25,7 +25,7 @@ bool alike(const ChainSpec& a, const ChainSpec& b) {
 
 }  // namespace
 
-ChainModel::ChainModel(ChainRunner& runner, Notices& notices, History& history, QObject* parent)
+ChainModel::ChainModel(ChainRunner& runner, Notifications& notices, History& history, QObject* parent)
     : QObject(parent), runner_(runner), notices_(notices), history_(history) {
     event_done_.setSingleShot(true);
     event_done_.setInterval(0);
@@ -118,7 +118,7 @@ void ChainModel::tellChanges(const StripState& before) {
         };
         for (size_t i = 0; i < now->scene.chain().stages.size(); ++i) {
             const StageSpec& s = now->scene.chain().stages[i];
-            const OtherMemory *was = other(before, s.id), *is = other(*now, s.id);
+            const InactiveSettings *was = other(before, s.id), *is = other(*now, s.id);
             const bool same_memory = was == is || (was != nullptr && is != nullptr && *was == *is);
             if (!(before.scene.chain().stages[i] == s) || !same_memory)
                 emit stageChanged(QString::fromStdString(s.id));
@@ -159,7 +159,7 @@ void ChainModel::setHead(Scene head) {
     if (!(next == *now_)) take(std::make_shared<const StripState>(std::move(next)), Fade::quick);
 }
 
-void ChainModel::fitTo(const std::vector<FitChange>& changes, const QString& label) {
+void ChainModel::fitTo(const std::vector<AdaptationChange>& changes, const QString& label) {
     StripState after = *now_;
     StripSpec& s = after.scene.desk.strips.front();
     s.chain = with_changes(s.chain, changes, &s.fader);
@@ -236,7 +236,7 @@ void ChainModel::apply(const std::string& id, const Proposal& proposal, const QS
     setValues(id, values, tr("%1: %2").arg(nameOf(id), words), {});
 }
 
-void ChainModel::teach(const std::string& id, const StageMemory& memory, const QString& label) {
+void ChainModel::teach(const std::string& id, const LearnedData& memory, const QString& label) {
     auto [after, s] = changing(id);
     if (s == nullptr) return;
     s->taught = memory;
@@ -285,10 +285,10 @@ bool ChainModel::insert(StripState& into, std::vector<StageSpec> fresh, size_t i
     }
     size_t at = std::min(index, to.stages.size());
     for (StageSpec& s : fresh) {
-        s.id = fresh_id(to, s.kind);
+        s.id = unique_stage_id(to, s.kind);
         // A strip that it listened to where it comes from is not known here.
         if (s.key != kAllVoices || spec().role == StripRole::voice) s.key.clear();
-        if (s.key.empty() && spec().role == StripRole::programme) s.key = s.stage_kind().usual_key;
+        if (s.key.empty() && spec().role == StripRole::programme) s.key = s.stage_kind().default_sidechain;
         focused_ = s.id;
         to.stages.insert(to.stages.begin() + static_cast<std::ptrdiff_t>(at++), std::move(s));
     }
@@ -342,11 +342,12 @@ void ChainModel::resetStage(const std::string& id) {
     if (s != nullptr) setValues(id, default_values(s->stage_kind()), tr("%1: reset").arg(nameOf(id)), {});
 }
 
-void ChainModel::flipMemory(const std::string& id) {
+void ChainModel::toggleAb(const std::string& id) {
     auto [after, s] = changing(id);
     if (s == nullptr || s->missing()) return;
-    auto [found, fresh] = after.memories.try_emplace(id, OtherMemory{s->kind, s->values, s->taught, 'A'});
-    OtherMemory& other = found->second;
+    auto [found, fresh] =
+        after.memories.try_emplace(id, InactiveSettings{s->kind, s->values, s->taught, 'A'});
+    InactiveSettings& other = found->second;
     if (other.kind != s->kind) other = {s->kind, s->values, s->taught, 'A'};
     std::swap(other.values, s->values);
     std::swap(other.taught, s->taught);
@@ -362,7 +363,7 @@ void ChainModel::setKey(const std::string& id, const std::string& key) {
     change(std::move(after), tr("%1: change sidechain").arg(nameOf(id)), {});
 }
 
-void ChainModel::forgetKey(const std::string& strip) {
+void ChainModel::clearSidechain(const std::string& strip) {
     StripState after = *now_;
     for (StageSpec& s : after.scene.chain().stages) {
         if (s.key == strip) s.key.clear();
@@ -381,7 +382,7 @@ void ChainModel::changeStrip(const QString& label, const QString& key, Change ma
 
 void ChainModel::setFader(double db) {
     if (!std::isfinite(db)) return;
-    const double inside = std::clamp(std::round(10.0 * db) / 10.0, kFaderLeast, kFaderMost);
+    const double inside = std::clamp(std::round(10.0 * db) / 10.0, kFaderMinDb, kFaderMaxDb);
     changeStrip(tr("Fader %1 dB").arg(inside, 0, 'f', 1), "strip/fader",
                 [&](StripSpec& s) { s.fader = inside; });
 }
@@ -404,7 +405,7 @@ void ChainModel::setColour(int colour) {
     changeStrip(tr("Change colour"), {}, [&](StripSpec& s) { s.colour = colour; });
 }
 
-char ChainModel::memoryOf(const std::string& id) const {
+char ChainModel::activeSlot(const std::string& id) const {
     const auto found = now_->memories.find(id);
     const StageSpec* s = stage(id);
     const bool known = found != now_->memories.end() && s != nullptr && found->second.kind == s->kind;
@@ -422,7 +423,7 @@ QString stageText(const ChainModel& model, const std::string& id) {
     return QString::fromStdString(write_scene(one));
 }
 
-bool pasteStages(ChainModel& model, Notices& notices, const QString& text, size_t index) {
+bool pasteStages(ChainModel& model, Notifications& notices, const QString& text, size_t index) {
     SceneReading reading = read_scene(text.toStdString());
     if (!reading.scene || reading.scene->chain().stages.empty()) {
         const QString why = reading.problems.empty()

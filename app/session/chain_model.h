@@ -8,9 +8,9 @@
 #include <vector>
 
 #include "chain/chain_runner.h"
-#include "scenes/fit.h"
+#include "scenes/adaptation.h"
 #include "session/history.h"
-#include "session/notices.h"
+#include "session/notifications.h"
 
 namespace reed::ui {
 
@@ -21,7 +21,7 @@ class ChainModel final : public QObject {
     Q_OBJECT
   public:
     /// `runner` is followed as soon as begin() was called.
-    ChainModel(ChainRunner& runner, Notices& notices, History& history, QObject* parent = nullptr);
+    ChainModel(ChainRunner& runner, Notifications& notices, History& history, QObject* parent = nullptr);
 
     SharedState state() const { return now_; }
     const Scene& scene() const { return now_->scene; }
@@ -44,7 +44,7 @@ class ChainModel final : public QObject {
     /// Does what a finding proposes.
     void apply(const std::string& id, const Proposal& proposal, const QString& words);
     /// Teaches a stage, which keeps all its values; `label` says what.
-    void teach(const std::string& id, const StageMemory& memory, const QString& label);
+    void teach(const std::string& id, const LearnedData& memory, const QString& label);
     void setBypass(const std::string& id, bool bypass);
     /// Adds a stage at `index` of the order and focuses it.
     void addStage(const StageKind& kind, size_t index);
@@ -60,13 +60,13 @@ class ChainModel final : public QObject {
     /// All values as the kind's table has them.
     void resetStage(const std::string& id);
     /// Two memories a stage, A and B: flips to the other one, which first is a copy.
-    void flipMemory(const std::string& id);
+    void toggleAb(const std::string& id);
     /// Which one is in work: 'A' or 'B'.
-    char memoryOf(const std::string& id) const;
-    /// What a stage listens to. DeskModel::setKey() has seen that it can be.
+    char activeSlot(const std::string& id) const;
+    /// What a stage listens to. MixerModel::setKey() has seen that it can be.
     void setKey(const std::string& id, const std::string& key);
     /// Nothing listens to the strip `strip` any more.
-    void forgetKey(const std::string& strip);
+    void clearSidechain(const std::string& strip);
 
     /// The chain with what can be laid over it, and what is: this is what runs.
     ChainSpec runnable() const;
@@ -87,7 +87,7 @@ class ChainModel final : public QObject {
     /// The same desk with what else a scene has (its name, note, colour and so on); no step of undo.
     void setHead(Scene head);
     /// Values of several stages, and perhaps the fader, in one step.
-    void fitTo(const std::vector<FitChange>& changes, const QString& label);
+    void fitTo(const std::vector<AdaptationChange>& changes, const QString& label);
 
     /// A drag or a burst of wheel turns ends here: the next change is a step of its own.
     void closeStep() { history_.closeStep(); }
@@ -134,7 +134,7 @@ class ChainModel final : public QObject {
     std::pair<StripState, StageSpec*> changing(const std::string& id) const;
 
     ChainRunner& runner_;
-    Notices& notices_;
+    Notifications& notices_;
     SharedState now_ = std::make_shared<StripState>();
     std::vector<SharedState> past_;  // until the event is done
     QTimer event_done_;
@@ -150,6 +150,6 @@ class ChainModel final : public QObject {
 QString stageText(const ChainModel& model, const std::string& id);
 /// Inserts the stages of such a text (or of a whole scene's) at `index`; false, with the reason told, when it
 /// is none.
-bool pasteStages(ChainModel& model, Notices& notices, const QString& text, size_t index);
+bool pasteStages(ChainModel& model, Notifications& notices, const QString& text, size_t index);
 
 }  // namespace reed::ui

@@ -4,14 +4,14 @@
 
 #include "chain/chain.h"
 #include "session/chain_model.h"
-#include "session/kept_files.h"
+#include "session/preset_files.h"
 
 namespace reed::ui {
 namespace {
 
 double delayOf(const ChainSpec& chain) {
-    const auto built = Chain::build(chain, {House::kDeskRate, 1});
-    return built.ok() ? 1000.0 * built.value()->latency() / House::kDeskRate : 0.0;
+    const auto built = Chain::build(chain, {AppContext::kDeskRate, 1});
+    return built.ok() ? 1000.0 * built.value()->latency() / AppContext::kDeskRate : 0.0;
 }
 
 CharacterEntry entryOf(const Scene& scene, bool ours) {
@@ -28,7 +28,8 @@ CharacterEntry entryOf(const Scene& scene, bool ours) {
 
 }  // namespace
 
-Characters::Characters(House& house) : house_(house), own_(house.paths.scenes.parent_path() / "characters") {
+Characters::Characters(AppContext& house)
+    : house_(house), own_(house.paths.scenes.parent_path() / "characters") {
     read();
 }
 
@@ -104,7 +105,7 @@ bool Characters::keep(const ChainModel& strip, const std::vector<std::string>& s
         house_.notices.warn(tr("At most %1 characters can be loaded. Remove one first.").arg(kMaxCharacters));
         return false;
     }
-    if (!keepFile(own_, house_.notices, kept, tr("Saved character “%1” to %2"))) return false;
+    if (!savePresetFile(own_, house_.notices, kept, tr("Saved character “%1” to %2"))) return false;
     reload();
     return true;
 }

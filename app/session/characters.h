@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "scenes/library.h"
-#include "session/house.h"
+#include "session/app_context.h"
 
 namespace reed::ui {
 
@@ -25,7 +25,7 @@ struct CharacterEntry {
 class Characters final : public QObject {
     Q_OBJECT
   public:
-    explicit Characters(House& house);
+    explicit Characters(AppContext& house);
 
     /// Ours first, then the person's in their order; at most kMaxCharacters, what is beyond is told.
     const std::vector<CharacterEntry>& all() const { return all_; }
@@ -52,7 +52,7 @@ class Characters final : public QObject {
   private:
     void read();
     void reload();
-    House& house_;
+    AppContext& house_;
     SceneLibrary own_;
     std::vector<CharacterEntry> all_;
     std::vector<Error> unreadable_;

@@ -41,7 +41,7 @@ struct Devices::Opening {
     std::optional<Error> problem;
 };
 
-Devices::Devices(House& house, std::shared_ptr<LiveStrip> seat, ChainModel& strip, Devices* first)
+Devices::Devices(AppContext& house, std::shared_ptr<LiveStrip> seat, ChainModel& strip, Devices* first)
     : house_(house),
       first_(first != nullptr ? *first : *this),
       seat_(std::move(seat)),
@@ -74,7 +74,7 @@ void Devices::begin(const WorkingState& state) {
     open({kindByName(state.input.kind), state.input.target, state.input.channel}, true);
 }
 
-void Devices::beginOther(const StripInput& input) {
+void Devices::beginOther(const StripDeviceSettings& input) {
     offered_ = input.offered;
     plain_ = input.plain;
     if (!input.kind.empty()) return open({kindByName(input.kind), input.target, input.channel}, true);
@@ -85,18 +85,18 @@ void Devices::beginOther(const StripInput& input) {
     };
     if (seat_->role() == StripRole::programme) {
         const bool music = simulated && !house_.graph->picture().connected;
-        return open(music ? made_up("evening_music.flac") : ownOutput(), true);
+        return open(music ? made_up("evening_music.flac") : appAudioDevice(), true);
     }
     if (simulated && strip_.spec().id == "guest") return open(made_up("apprentice.flac"), true);
     emit inputChanged();
 }
 
-DeviceChoice Devices::ownOutput() const {
+DeviceChoice Devices::appAudioDevice() const {
     return {DeviceKind::programme, outputOf(strip_.spec().id)};
 }
 
-StripInput Devices::kept() const {
-    StripInput out;
+StripDeviceSettings Devices::kept() const {
+    StripDeviceSettings out;
     if (!unchosen()) out = {kindName(input().kind), input().target, input().channel};
     out.offered = offered_;
     out.plain = plain_;
@@ -132,14 +132,14 @@ DeviceStatus Devices::status() const {
 }
 
 /// Nothing runs the strip any more when this returns.
-void Devices::leaveSeat() {
+void Devices::detachFromMixer() {
     if (!seated_) return;
     seated_ = false;
     emit seatsChange();
     house_.live.settle();
 }
 
-void Devices::takeSeat() {
+void Devices::attachToMixer() {
     seated_ = true;
     emit seatsChange();
 }
@@ -207,7 +207,7 @@ void Devices::open(const DeviceChoice& choice, bool wait) {
     emit inputChanged();
     background_.run(
         [making = making(choice, wait), chain = strip_.runnable(),
-         rate = house_.several ? House::kDeskRate : 0.0] {
+         rate = house_.several ? AppContext::kDeskRate : 0.0] {
             Opening out;
             auto made = making.make();
             if (!made.ok()) {
@@ -251,7 +251,7 @@ void Devices::finish(const DeviceChoice& choice, Opening made) {
 Result<void> Devices::take(const DeviceChoice& choice, Opening made) {
     if (made.problem) return *made.problem;
     stop();
-    leaveSeat();
+    detachFromMixer();
     room_ = nullptr;
     source_ = std::move(made.source);
     source_format_ = source_->format();
@@ -270,7 +270,7 @@ Result<void> Devices::take(const DeviceChoice& choice, Opening made) {
     seat_->open(std::move(*made.engine));
     seat_->expect(source_format_, source_->steady());
     useHub(made.hub);
-    takeSeat();
+    attachToMixer();
     strip_.runnerOpened();
     emit engineOpened();
     return source_->start(*seat_, seat_.get());
@@ -296,9 +296,9 @@ void Devices::offer() {
     const std::string node = node_of(strip_.spec().id), name = strip_.spec().shown_name();
     const std::string mic = audio().mic_title;
     const auto offer = [&](bool wanted, const std::string& id, const std::string& title) {
-        if (!wanted) return Offers::Offer{};
-        return Offers::Offer{id, house_.microphone_titles.emplace(id, title).first->second,
-                             source_format_.channels};
+        if (!wanted) return StripMicrophones::Offer{};
+        return StripMicrophones::Offer{id, house_.microphone_titles.emplace(id, title).first->second,
+                                       source_format_.channels};
     };
     const auto own = offer(programme || offered_, node, mic + (programme ? " " : ": ") + name);
     const auto plain = offer(!programme && plain_, node + "-plain", mic + ": " + name + ", unprocessed");
@@ -344,7 +344,7 @@ void Devices::moveProgram(const PlayingProgram& program, bool here) {
 /// settings say, has the last word.
 void Devices::callPrograms() {
     if (seat_->role() != StripRole::programme || input().kind != DeviceKind::programme) return;
-    const PipeWirePicture& now = picture();
+    const PipeWireSnapshot& now = picture();
     std::erase_if(called_, [&](std::uint32_t id) {
         return std::ranges::find(now.programs, id, &PlayingProgram::id) == now.programs.end();
     });

@@ -12,10 +12,10 @@
 
 #include "devices/pipewire_device.h"
 #include "devices/simulated_room.h"
+#include "session/app_context.h"
 #include "session/background.h"
 #include "session/chain_model.h"
-#include "session/house.h"
-#include "session/offers.h"
+#include "session/strip_microphones.h"
 
 namespace reed::ui {
 
@@ -27,7 +27,7 @@ class Devices final : public QObject {
     Q_OBJECT
   public:
     /// `first`: of the first strip; nullptr: this one is.
-    Devices(House& house, std::shared_ptr<LiveStrip> seat, ChainModel& strip, Devices* first);
+    Devices(AppContext& house, std::shared_ptr<LiveStrip> seat, ChainModel& strip, Devices* first);
     ~Devices() override;
 
     /// Makes sources of PipeWire; PipeWireDevice::create when nothing else is said.
@@ -38,10 +38,10 @@ class Devices final : public QObject {
     void begin(const WorkingState& state);
     /// The same for another strip: a programme has its own output; a voice without an input is silent until
     /// one is chosen.
-    void beginOther(const StripInput& input);
+    void beginOther(const StripDeviceSettings& input);
     void keep(WorkingState& state) const;
     /// As it is remembered.
-    StripInput kept() const;
+    StripDeviceSettings kept() const;
     /// Looks after devices: some times a second.
     void tend();
     /// Ends the input.
@@ -51,10 +51,10 @@ class Devices final : public QObject {
     bool usesPipeWire() const;
 
     /// The strip stands on the desk: its engine was opened.
-    bool seated() const { return seated_; }
+    bool isAttached() const { return seated_; }
     /// Takes it off the desk, so that nothing runs it, and puts it there again.
-    void leaveSeat();
-    void takeSeat();
+    void detachFromMixer();
+    void attachToMixer();
 
     /// What was chosen last, perhaps still to be opened.
     const DeviceChoice& input() const { return opening_ ? *opening_ : input_; }
@@ -64,7 +64,7 @@ class Devices final : public QObject {
     bool opening() const { return opening_.has_value(); }
     DeviceStatus status() const;
     /// The input of a programme: what other programs play into its own output.
-    DeviceChoice ownOutput() const;
+    DeviceChoice appAudioDevice() const;
     /// No input was chosen yet.
     bool unchosen() const { return !source_ && !opening_; }
     /// When blocks were lost since the input started.
@@ -77,7 +77,7 @@ class Devices final : public QObject {
     void setRoom(RoomControl control, double value);
 
     /// What PipeWire knows now.
-    const PipeWirePicture& picture() const { return first_.picture_; }
+    const PipeWireSnapshot& picture() const { return first_.picture_; }
     std::shared_ptr<const PipeWireGraph> graph() const { return house_.graph; }
     const AudioSettings& audio() const { return first_.audio_; }
     /// Another block size, channel count or name of the virtual microphone: the input starts anew with it.
@@ -137,19 +137,19 @@ class Devices final : public QObject {
     Result<void> take(const DeviceChoice& choice, Opening opening);
     void noteDropouts(std::uint64_t dropouts);
 
-    House& house_;
+    AppContext& house_;
     Devices& first_;
     std::shared_ptr<LiveStrip> seat_;
     Engine& engine_;
     ChainModel& strip_;
-    Notices& notices_;
+    Notifications& notices_;
     Maker maker_;
     std::shared_ptr<PipeWireHub> hub_;  // of the source, and outlives it
     std::unique_ptr<SoundSource> source_;
     bool seated_ = false;
     StreamFormat source_format_;
     std::uint64_t lost_before_ = 0;  // by the feed, before this input
-    Offers offers_;
+    StripMicrophones offers_;
     bool offered_ = false, plain_ = false;  // as wished
     std::set<std::uint32_t> called_;        // programs' streams that were sent here, or are to stay elsewhere
     SimulatedRoom* room_ = nullptr;
@@ -158,7 +158,7 @@ class Devices final : public QObject {
     std::optional<DeviceChoice> opening_;
     int job_ = 0;           // what an older one opened is dropped
     bool instead_ = false;  // the simulated room is opened in place of what could not be
-    PipeWirePicture picture_;
+    PipeWireSnapshot picture_;
     std::uint64_t picture_version_ = 0;
     AudioSettings audio_;
     QString told_problem_;

@@ -5,7 +5,7 @@
 #include <memory>
 
 #include "base/sound_file.h"
-#include "desk/live_desk.h"
+#include "mixer/live_mixer.h"
 
 namespace reed::ui {
 
@@ -17,7 +17,7 @@ class FeedRecorder {
     explicit FeedRecorder(const Engine& engine)
         : format_now_([&engine] { return engine.format(); }),
           ring_now_([&engine] { return engine.feed_history(); }) {}
-    explicit FeedRecorder(const LiveDesk& desk)
+    explicit FeedRecorder(const LiveMixer& desk)
         : format_now_([&desk] { return desk.format(); }),
           ring_now_([&desk] { return desk.feed_history(); }) {}
 

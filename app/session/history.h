@@ -15,7 +15,7 @@ namespace reed::ui {
 /// What a strip is set to: the scene in work, and the memories of its stages that are not in work (by stage).
 struct StripState {
     Scene scene;
-    StageMemories memories;
+    AbSettings memories;
 
     bool operator==(const StripState&) const = default;
 };
@@ -27,7 +27,7 @@ using SharedState = std::shared_ptr<const StripState>;
 struct DeskState {
     std::vector<SharedState> strips;
     size_t first = 0;  ///< which of them is the first voice, that is always there
-    double distance_least = 10.0, distance_most = 15.0;
+    double target_distance_min = 10.0, target_distance_max = 15.0;
 };
 
 /// Keeps the desk as it was before each change, whichever strip it was in: what was done last is undone

@@ -20,7 +20,7 @@ QList<QKeySequence> read(const std::string& text) {
 
 }  // namespace
 
-void Keys::define(std::vector<KeySlot> all) {
+void Keys::define(std::vector<ShortcutSlot> all) {
     slots_ = std::move(all);
     restore(own_);
     emit changed();
@@ -28,7 +28,7 @@ void Keys::define(std::vector<KeySlot> all) {
 
 QList<QKeySequence> Keys::of(const QString& id) const {
     if (const auto own = own_.find(id.toStdString()); own != own_.end()) return read(own->second);
-    const auto slot = std::ranges::find(slots_, id, &KeySlot::id);
+    const auto slot = std::ranges::find(slots_, id, &ShortcutSlot::id);
     return slot == slots_.end() ? QList<QKeySequence>() : slot->usual;
 }
 
@@ -42,8 +42,8 @@ QString Keys::hint(const QString& words, const QString& id) const {
     return key.isEmpty() ? words : QStringLiteral("%1 (%2)").arg(words, key);
 }
 
-const KeySlot* Keys::holder(const QKeySequence& key) const {
-    for (const KeySlot& slot : slots_) {
+const ShortcutSlot* Keys::holder(const QKeySequence& key) const {
+    for (const ShortcutSlot& slot : slots_) {
         if (of(slot.id).contains(key)) return &slot;
     }
     return nullptr;
@@ -62,7 +62,7 @@ QString Keys::problem(const QKeySequence& key) {
     return tr("Single keys are reserved for typing. Add Ctrl or Alt, or use F1 to F12.");
 }
 
-void Keys::keep(const KeySlot& slot, const QList<QKeySequence>& keys) {
+void Keys::keep(const ShortcutSlot& slot, const QList<QKeySequence>& keys) {
     if (keys == slot.usual)
         own_.erase(slot.id.toStdString());
     else
@@ -70,9 +70,10 @@ void Keys::keep(const KeySlot& slot, const QList<QKeySequence>& keys) {
 }
 
 void Keys::set(const QString& id, const QKeySequence& key) {
-    const auto slot = std::ranges::find(slots_, id, &KeySlot::id);
+    const auto slot = std::ranges::find(slots_, id, &ShortcutSlot::id);
     if (slot == slots_.end() || !problem(key).isEmpty()) return;
-    if (const KeySlot* other = key.isEmpty() ? nullptr : holder(key); other != nullptr && other != &*slot) {
+    if (const ShortcutSlot* other = key.isEmpty() ? nullptr : holder(key);
+        other != nullptr && other != &*slot) {
         auto left = of(other->id);
         left.removeAll(key);
         keep(*other, left);
@@ -80,7 +81,7 @@ void Keys::set(const QString& id, const QKeySequence& key) {
     // One that is not there now (of a scene that was removed) would take it back when it comes again.
     std::erase_if(own_, [&](const auto& own) {
         const bool here =
-            std::ranges::find(slots_, QString::fromStdString(own.first), &KeySlot::id) != slots_.end();
+            std::ranges::find(slots_, QString::fromStdString(own.first), &ShortcutSlot::id) != slots_.end();
         return !here && !key.isEmpty() && read(own.second).contains(key);
     });
     keep(*slot, key.isEmpty() ? QList<QKeySequence>() : QList<QKeySequence>{key});
@@ -88,11 +89,11 @@ void Keys::set(const QString& id, const QKeySequence& key) {
 }
 
 void Keys::reset(const QString& id) {
-    const auto slot = std::ranges::find(slots_, id, &KeySlot::id);
+    const auto slot = std::ranges::find(slots_, id, &ShortcutSlot::id);
     if (slot == slots_.end()) return;
     auto keys = slot->usual;
     keys.removeIf([&](const QKeySequence& key) {
-        const KeySlot* other = holder(key);
+        const ShortcutSlot* other = holder(key);
         return other != nullptr && other->id != id;
     });
     keep(*slot, keys);
@@ -115,7 +116,7 @@ void Keys::renamed(const QString& from, const QString& to) {
 
 void Keys::restore(const std::map<std::string, std::string>& kept) {
     auto wanted = kept;  // a copy: `kept` may be own_ itself
-    for (const KeySlot& slot : slots_) {
+    for (const ShortcutSlot& slot : slots_) {
         if (slot.formerly.isEmpty()) continue;
         auto old = wanted.extract(slot.formerly.toStdString());
         if (old.empty()) continue;
@@ -124,7 +125,7 @@ void Keys::restore(const std::map<std::string, std::string>& kept) {
     }
     own_ = wanted;
     std::vector<QKeySequence> taken;
-    for (const KeySlot& slot : slots_) {
+    for (const ShortcutSlot& slot : slots_) {
         const auto own = wanted.find(slot.id.toStdString());
         if (own == wanted.end()) continue;
         // A text that is no key is not "no key": the usual one is back.
@@ -136,7 +137,7 @@ void Keys::restore(const std::map<std::string, std::string>& kept) {
         }
     }
     // Nor may a usual key serve two.
-    for (const KeySlot& slot : slots_) {
+    for (const ShortcutSlot& slot : slots_) {
         if (own_.contains(slot.id.toStdString())) continue;
         auto keys = slot.usual;
         keys.removeIf([&](const QKeySequence& key) { return std::ranges::find(taken, key) != taken.end(); });

@@ -11,7 +11,7 @@
 namespace reed::ui {
 
 /// One thing a key can be set for.
-struct KeySlot {
+struct ShortcutSlot {
     QString id;     ///< persistent: shortcuts are stored under it
     QString title;  ///< what the shortcut does
     QString group;  ///< heading under which it is listed
@@ -26,8 +26,8 @@ class Keys final : public QObject {
   public:
     using QObject::QObject;
 
-    void define(std::vector<KeySlot> all);
-    const std::vector<KeySlot>& all() const { return slots_; }
+    void define(std::vector<ShortcutSlot> all);
+    const std::vector<ShortcutSlot>& all() const { return slots_; }
 
     /// The keys of a slot, now; empty: none.
     QList<QKeySequence> of(const QString& id) const;
@@ -36,7 +36,7 @@ class Keys final : public QObject {
     /// `words` with the slot's key in brackets behind, where it has one.
     QString hint(const QString& words, const QString& id) const;
     /// The slot that has this key, or nullptr.
-    const KeySlot* holder(const QKeySequence& key) const;
+    const ShortcutSlot* holder(const QKeySequence& key) const;
 
     /// Why a key can't be used, in plain words; empty when it can.
     static QString problem(const QKeySequence& key);
@@ -58,8 +58,8 @@ class Keys final : public QObject {
     void changed();
 
   private:
-    void keep(const KeySlot& slot, const QList<QKeySequence>& keys);
-    std::vector<KeySlot> slots_;
+    void keep(const ShortcutSlot& slot, const QList<QKeySequence>& keys);
+    std::vector<ShortcutSlot> slots_;
     std::map<std::string, std::string> own_;
 };
 

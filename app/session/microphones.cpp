@@ -51,7 +51,7 @@ void Microphones::tick() {
         now_.clear();
         return;
     }
-    if (!ears_) ears_ = std::make_unique<MicrophoneEars>(session_.devices().graph());
+    if (!ears_) ears_ = std::make_unique<MicrophoneScanner>(session_.devices().graph());
     const auto looked = ears_->look();
     std::erase_if(now_, [&](const auto& n) { return !looked.contains(n.first); });
     for (const auto& [name, heard] : looked) {

@@ -8,7 +8,7 @@
 #include <optional>
 #include <string>
 
-#include "devices/microphone_ears.h"
+#include "devices/microphone_scanner.h"
 
 namespace reed::ui {
 
@@ -49,7 +49,7 @@ class Microphones final : public QObject {
 
     Session& session_;
     QSet<QObject*> listeners_;
-    std::unique_ptr<MicrophoneEars> ears_;
+    std::unique_ptr<MicrophoneScanner> ears_;
     std::map<std::string, Now> now_;
     int ticks_ = 0;
 };

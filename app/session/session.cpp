@@ -6,19 +6,19 @@
 #include <algorithm>
 
 #include "base/file.h"
-#include "session/balance_model.h"
+#include "session/adaptation_model.h"
+#include "session/auto_recall_rules.h"
 #include "session/characters.h"
 #include "session/default_scene.h"
-#include "session/feed_verdict.h"
-#include "session/fit_model.h"
+#include "session/loudness_advisor.h"
 #include "session/memory.h"
 #include "session/microphones.h"
-#include "session/monitoring.h"
-#include "session/recall_rules.h"
-#include "session/recipes.h"
-#include "session/room_learning.h"
+#include "session/mix_balance_model.h"
+#include "session/monitor_controller.h"
+#include "session/noise_profile_learner.h"
+#include "session/stage_presets.h"
 #include "session/takes_model.h"
-#include "session/voices_model.h"
+#include "session/voice_loudness_model.h"
 
 namespace reed::ui {
 namespace {
@@ -38,7 +38,7 @@ SessionPaths SessionPaths::standard() {
 
 Session::Session(SessionPaths paths, QObject* parent)
     : QObject(parent),
-      own_house_(std::make_unique<House>(std::move(paths))),
+      own_house_(std::make_unique<AppContext>(std::move(paths))),
       house_(*own_house_),
       first_(*this),
       seat_(house_.live.make("voice", StripRole::voice)),
@@ -47,22 +47,22 @@ Session::Session(SessionPaths paths, QObject* parent)
     // Another strip's input may be there before this one's.
     if (auto opened = house_.live.open({}); !opened.ok()) house_.notices.tell(opened.error());
     readings_.follow_feed(house_.live.feed_history(), {});
-    desk_ = std::make_unique<DeskModel>(*this, house_);
-    shelf_ = std::make_unique<SceneShelf>(house_.paths.scenes, *desk_, house_.notices);
-    recall_rules_ = std::make_unique<RecallRules>(*shelf_, *desk_, house_.notices);
+    desk_ = std::make_unique<MixerModel>(*this, house_);
+    shelf_ = std::make_unique<SceneManager>(house_.paths.scenes, *desk_, house_.notices);
+    recall_rules_ = std::make_unique<AutoRecallRules>(*shelf_, *desk_, house_.notices);
     connect(&devices_, &Devices::pictureChanged, recall_rules_.get(),
             [this] { recall_rules_->follow(devices_.picture()); });
-    connect(recall_rules_.get(), &RecallRules::changed, this, &Session::keepSoon);
+    connect(recall_rules_.get(), &AutoRecallRules::changed, this, &Session::scheduleSave);
     mute_marker_ = MuteMarker(house_.paths.state.parent_path());
     house_.on_takeover = [this] { followOther(); };
-    keeper_ = std::make_unique<StateKeeper>(
+    keeper_ = std::make_unique<StateWriter>(
         [path = house_.paths.state](const std::string& text) { return write_file(path, text); });
-    voices_ = new VoicesModel(*this);
+    voices_ = new VoiceLoudnessModel(*this);
     characters_ = std::make_unique<Characters>(house_);
     startUp();
-    balance_ = new BalanceModel(*this);
-    fit_ = new FitModel(*this);
-    recipes_ = std::make_unique<Recipes>(house_);
+    balance_ = new MixBalanceModel(*this);
+    fit_ = new AdaptationModel(*this);
+    recipes_ = std::make_unique<StagePresets>(house_);
     takes_ = std::make_unique<TakesModel>(*this);
     save_later_.setInterval(400);
     save_later_.setSingleShot(true);
@@ -77,23 +77,23 @@ Session::Session(SessionPaths paths, QObject* parent)
             },
             [](int) {});
     });
-    connect(desk_.get(), &DeskModel::changed, this, [this] {
+    connect(desk_.get(), &MixerModel::changed, this, [this] {
         if (!free_later_.isActive()) free_later_.start();
     });
     started_.setSingleShot(true);
     connect(&started_, &QTimer::timeout, this, [this] { start_guard_.reset(); });
-    connect(shelf_.get(), &SceneShelf::saved, this, &Session::keepSoon);
-    connect(desk_.get(), &DeskModel::changed, this, &Session::keepSoon);
+    connect(shelf_.get(), &SceneManager::saved, this, &Session::scheduleSave);
+    connect(desk_.get(), &MixerModel::changed, this, &Session::scheduleSave);
     // A crash a moment later must not bring the plain voice back.
-    connect(desk_.get(), &DeskModel::characterChanged, this, &Session::keepNow);
-    connect(&house_.preferences, &Preferences::changed, this, &Session::keepSoon);
+    connect(desk_.get(), &MixerModel::characterChanged, this, &Session::keepNow);
+    connect(&house_.preferences, &Preferences::changed, this, &Session::scheduleSave);
     connect(&house_.preferences, &Preferences::talkKeyChanged, this, [this] {
         // With a key to talk the microphone is closed until it is held.
         if (house_.preferences.talkKey() == Preferences::TalkKey::talks) setMuted(true);
         emit muteChanged();
     });
-    connect(&devices_, &Devices::formatChanges, desk_.get(), &DeskModel::formatChanges);
-    connect(&devices_, &Devices::audioChanged, desk_.get(), &DeskModel::reopenPipeWire);
+    connect(&devices_, &Devices::formatChanges, desk_.get(), &MixerModel::formatChanges);
+    connect(&devices_, &Devices::audioChanged, desk_.get(), &MixerModel::reopenPipeWire);
 }
 
 Session::Session(Session& first, const StripSpec& spec)
@@ -111,23 +111,23 @@ Session::Session(Session& first, const StripSpec& spec)
 
 void Session::startUp() {
     background_ = std::make_unique<Background>();
-    learning_ = new RoomLearning(*this);
-    verdict_ = new FeedVerdict(*this);
+    learning_ = new NoiseProfileLearner(*this);
+    verdict_ = new LoudnessAdvisor(*this);
     microphones_ = new Microphones(*this);
-    monitoring_ = std::make_unique<Monitoring>(*this);
+    monitoring_ = std::make_unique<MonitorController>(*this);
     tick_.setInterval(kPace);
     tick_.setTimerType(Qt::PreciseTimer);
     connect(&tick_, &QTimer::timeout, this, &Session::tick);
-    connect(&strip_, &ChainModel::changed, monitoring_.get(), &Monitoring::followChain);
+    connect(&strip_, &ChainModel::changed, monitoring_.get(), &MonitorController::followChain);
     connect(&strip_, &ChainModel::stripChanged, this, &Session::applyStrip);
     const auto lay_ready = [this] { strip_.setCharacters(characters().specs()); };
     connect(&characters(), &Characters::changed, this, lay_ready);
     lay_ready();
-    connect(&strip_, &ChainModel::focusChanged, this, &Session::keepSoon);
-    connect(&devices_, &Devices::engineOpened, monitoring_.get(), &Monitoring::reopen);
-    connect(&devices_, &Devices::opened, monitoring_.get(), &Monitoring::inputOpened);
+    connect(&strip_, &ChainModel::focusChanged, this, &Session::scheduleSave);
+    connect(&devices_, &Devices::engineOpened, monitoring_.get(), &MonitorController::reopen);
+    connect(&devices_, &Devices::opened, monitoring_.get(), &MonitorController::inputOpened);
     connect(&devices_, &Devices::opened, this, [this] { said_from_ = seat_->said()->written(); });
-    connect(&devices_, &Devices::changed, this, &Session::keepSoon);
+    connect(&devices_, &Devices::changed, this, &Session::scheduleSave);
     connect(&devices_, &Devices::seatsChange, this, [this] { desk().arrange(); });
 }
 
@@ -166,33 +166,33 @@ void Session::applyStrip() {
     engine_.set_mute(house_.muted && s.role == StripRole::voice);
 }
 
-void Session::renameSeat(const std::string& id) {
-    devices_.leaveSeat();
+void Session::setLiveStripId(const std::string& id) {
+    devices_.detachFromMixer();
     seat_->rename(id);
-    devices_.takeSeat();
+    devices_.attachToMixer();
 }
 
-void Session::beginStrip(StripState state, const std::string& focused, const StripInput& input,
+void Session::beginStrip(StripState state, const std::string& focused, const StripDeviceSettings& input,
                          const std::string& character) {
     strip_.begin(std::move(state), focused);
     restoreCharacter(character);
     applyStrip();
     readings_.set_window(first_.readings_.window());
     MonitorSettings heard;
-    heard.volume_db = input.heard_db;
+    heard.volume_db = input.monitor_db;
     monitoring_->restore(heard, first_.monitoring_->sink());
     devices_.beginOther(input);
     tick_.start();
 }
 
-StripInput Session::kept() const {
-    StripInput out = devices_.kept();
-    if (!isFirst()) out.heard_db = monitoring_->settings().volume_db;
+StripDeviceSettings Session::kept() const {
+    StripDeviceSettings out = devices_.kept();
+    if (!isFirst()) out.monitor_db = monitoring_->settings().volume_db;
     return out;
 }
 
-EngineFigures Session::figures() const {
-    EngineFigures out = engine_.figures();
+EngineStats Session::figures() const {
+    EngineStats out = engine_.figures();
     const LoadMeter& load = house_.live.load();
     out.blocks = load.blocks();
     out.load = load.load();
@@ -206,7 +206,7 @@ EngineFigures Session::figures() const {
 WorkingState Session::readState() {
     const auto mark = house_.paths.state.parent_path() / "start-crashed";
     if (StartGuard::take_mark(mark)) {
-        if (const std::string kept = put_aside(house_.paths.state); !kept.empty())
+        if (const std::string kept = back_up_state(house_.paths.state); !kept.empty())
             house_.notices.warn(tr("Dusky Reed crashed at the last start, so the session was not restored. "
                                    "It was saved as %1.")
                                     .arg(QString::fromStdString(kept)));
@@ -259,15 +259,15 @@ void Session::restoreCharacter(const std::string& name) {
 void Session::begin() {
     for (const auto& folder : {house_.paths.scenes.parent_path(), house_.paths.state.parent_path()})
         (void)make_private(folder);
-    sweep_replacements(house_.paths.scenes);
-    sweep_replacements(house_.paths.state.parent_path());
-    sweep_replacements(takes_->store().folder());
+    remove_stale_temporaries(house_.paths.scenes);
+    remove_stale_temporaries(house_.paths.state.parent_path());
+    remove_stale_temporaries(takes_->store().folder());
     for (const char* beside : {"characters", "recipes"})
-        sweep_replacements(house_.paths.scenes.parent_path() / beside);
+        remove_stale_temporaries(house_.paths.scenes.parent_path() / beside);
     characters_->tellProblems();
     shelf_->begin(house_.paths.demo_data / "scenes");
     takeLock();
-    if (keeps_) takes_->takeInLeft();
+    if (keeps_) takes_->recoverUnfinished();
     WorkingState state = readState();
     if (state.scene.name.empty()) {
         const Scene* first = shelf_->find("Bench talk");
@@ -276,8 +276,8 @@ void Session::begin() {
     house_.preferences.restore(state);
     recall_rules_->restore(state.rules);
     readings_.set_window(state.window_seconds);
-    house_.heard_balance = state.heard_balance;
-    house_.heard_together = state.heard_together;
+    house_.monitor_balance = state.monitor_balance;
+    house_.monitor_linked = state.monitor_linked;
     monitoring_->restore(state.monitor, state.monitor_sink);
     // Before any sound: whoever left muted must not be heard because the program ended meanwhile.
     if (state.muted || mute_marker_.muted()) house_.muted = true;
@@ -315,13 +315,13 @@ void Session::tellTroubles() {
         if (index < stages.size()) now[stages[index].id] = QString::fromStdString(why);
     }
     for (const auto& [id, why] : now) {
-        if (troubleOf(id) != why)
+        if (stageFault(id) != why)
             house_.notices.warn(QString::fromStdString(strip_.stage(id)->shown_title()) + ": " + why);
     }
     troubles_ = std::move(now);
 }
 
-QString Session::troubleOf(const std::string& stage) const {
+QString Session::stageFault(const std::string& stage) const {
     const auto found = troubles_.find(stage);
     return found == troubles_.end() ? QString() : found->second;
 }
@@ -456,8 +456,8 @@ void Session::keepNow() {
     s.window_seconds = readings_.window();
     s.monitor = monitoring_->settings();
     s.monitor_sink = monitoring_->sink();
-    s.heard_balance = house_.heard_balance;
-    s.heard_together = house_.heard_together;
+    s.monitor_balance = house_.monitor_balance;
+    s.monitor_linked = house_.monitor_linked;
     s.muted = muted();
     devices_.keep(s);
     house_.preferences.keep(s);

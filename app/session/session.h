@@ -8,33 +8,33 @@
 #include <map>
 #include <memory>
 
-#include "engine/readings.h"
+#include "engine/meter_reader.h"
 #include "scenes/mute_marker.h"
+#include "session/app_context.h"
 #include "session/chain_model.h"
-#include "session/desk_model.h"
 #include "session/devices.h"
-#include "session/house.h"
+#include "session/mixer_model.h"
 #include "session/preferences.h"
-#include "session/scene_shelf.h"
+#include "session/scene_manager.h"
 #include "session/stage_spectrum.h"
 #include "session/start_guard.h"
-#include "session/state_keeper.h"
+#include "session/state_writer.h"
 
 class QLockFile;
 
 namespace reed::ui {
 
-class BalanceModel;
+class MixBalanceModel;
 class Characters;
-class FeedVerdict;
-class FitModel;
+class LoudnessAdvisor;
+class AdaptationModel;
 class Microphones;
-class Monitoring;
-class RecallRules;
-class Recipes;
-class RoomLearning;
+class MonitorController;
+class AutoRecallRules;
+class StagePresets;
+class NoiseProfileLearner;
 class TakesModel;
-class VoicesModel;
+class VoiceLoudnessModel;
 
 /// One strip of the desk with all that belongs to it: its chain, input, readings, headphones. The first one
 /// also holds what all share (what is told, scenes, preferences, the desk) and keeps the working state.
@@ -51,61 +51,61 @@ class Session final : public QObject {
     void begin();
 
     /// The state and input of another strip to begin with.
-    void beginStrip(StripState state, const std::string& focused, const StripInput& input,
+    void beginStrip(StripState state, const std::string& focused, const StripDeviceSettings& input,
                     const std::string& character);
 
     /// What this computer remembers of the strip.
-    StripInput kept() const;
+    StripDeviceSettings kept() const;
 
     Session& first() const { return first_; }
     bool isFirst() const { return &first_ == this; }
-    DeskModel& desk() const { return *first_.desk_; }
+    MixerModel& desk() const { return *first_.desk_; }
     LiveStrip& seat() const { return *seat_; }
     /// Frame of LiveStrip::said() with which the input in use began.
-    std::int64_t saidFrom() const { return said_from_; }
-    const LiveDesk& live() const { return house_.live; }
-    House& house() const { return house_; }
+    std::int64_t inputHistoryStart() const { return said_from_; }
+    const LiveMixer& live() const { return house_.live; }
+    AppContext& house() const { return house_; }
     const std::shared_ptr<LiveStrip>& seatPointer() const { return seat_; }
     /// What it is called in the interface.
     QString stripName() const;
     /// Fader and mute as they are now.
     void applyStrip();
     /// The strip is known by another id from now on.
-    void renameSeat(const std::string& id);
+    void setLiveStripId(const std::string& id);
 
-    Notices& notices() { return house_.notices; }
+    Notifications& notices() { return house_.notices; }
     ChainModel& strip() { return strip_; }
     const ChainModel& strip() const { return strip_; }
-    RecallRules& recallRules() const { return *first_.recall_rules_; }
-    SceneShelf& shelf() { return *first_.shelf_; }
-    const SceneShelf& shelf() const { return *first_.shelf_; }
+    AutoRecallRules& recallRules() const { return *first_.recall_rules_; }
+    SceneManager& shelf() { return *first_.shelf_; }
+    const SceneManager& shelf() const { return *first_.shelf_; }
     Devices& devices() { return devices_; }
     Preferences& preferences() { return house_.preferences; }
     const Preferences& preferences() const { return house_.preferences; }
 
     Engine& engine() { return engine_; }
-    Readings& readings() { return readings_; }
+    MeterReader& readings() { return readings_; }
     /// Loudness of what leaves the desk.
     const LoudnessReading& feed() const { return first_.readings_.feed(); }
     /// Of the whole desk.
-    EngineFigures figures() const;
+    EngineStats figures() const;
     LevelReport const& levels() const { return readings_.levels(); }
     /// Levels fit the chain as it is now (they lag behind a change of structure for a moment).
     bool levelsFit() const { return readings_.fits(strip_.chain().stages.size()); }
     /// Why a stage does not do its work; empty while it does. At most a second old.
-    QString troubleOf(const std::string& stage) const;
+    QString stageFault(const std::string& stage) const;
     /// Spectra around the focused stage.
     StageSpectrum& spectrum() { return spectrum_; }
     Microphones& microphones() { return *microphones_; }
-    Monitoring& monitoring() { return *monitoring_; }
-    RoomLearning& learning() { return *learning_; }
-    BalanceModel& balance() const { return *first_.balance_; }
-    VoicesModel& voices() const { return *first_.voices_; }
+    MonitorController& monitoring() { return *monitoring_; }
+    NoiseProfileLearner& learning() { return *learning_; }
+    MixBalanceModel& balance() const { return *first_.balance_; }
+    VoiceLoudnessModel& voices() const { return *first_.voices_; }
     TakesModel& takes() const { return *first_.takes_; }
-    Recipes& recipes() const { return *first_.recipes_; }
+    StagePresets& recipes() const { return *first_.recipes_; }
     Characters& characters() const { return *first_.characters_; }
-    FitModel& fit() const { return *first_.fit_; }
-    FeedVerdict& verdict() const { return *verdict_; }
+    AdaptationModel& fit() const { return *first_.fit_; }
+    LoudnessAdvisor& verdict() const { return *verdict_; }
     Background& background() { return *background_; }
 
     bool muted() const { return house_.muted; }
@@ -122,7 +122,7 @@ class Session final : public QObject {
     bool seen() const { return sight_ == Sight::seen; }
 
     /// Writes the working state in a moment; the moment begins with the first change, whatever follows it.
-    void keepSoon() {
+    void scheduleSave() {
         if (!first_.save_later_.isActive()) first_.save_later_.start();
     }
     /// Writes the working state now and waits until it stands on the disk; false when it could not be
@@ -153,24 +153,24 @@ class Session final : public QObject {
 
     void startUp();
 
-    std::unique_ptr<House> own_house_;  // of the first strip
-    House& house_;
+    std::unique_ptr<AppContext> own_house_;  // of the first strip
+    AppContext& house_;
     Session& first_;
     std::shared_ptr<LiveStrip> seat_;
     Engine& engine_;
-    Readings readings_{engine_};
+    MeterReader readings_{engine_};
     StageSpectrum spectrum_{engine_, readings_};
     ChainModel strip_{engine_.chain(), house_.notices, house_.history};
     Devices devices_;
     // Of the first strip.
-    std::unique_ptr<DeskModel> desk_;
-    std::unique_ptr<SceneShelf> shelf_;
-    std::unique_ptr<RecallRules> recall_rules_;
-    BalanceModel* balance_ = nullptr;
-    VoicesModel* voices_ = nullptr;
-    FitModel* fit_ = nullptr;
+    std::unique_ptr<MixerModel> desk_;
+    std::unique_ptr<SceneManager> shelf_;
+    std::unique_ptr<AutoRecallRules> recall_rules_;
+    MixBalanceModel* balance_ = nullptr;
+    VoiceLoudnessModel* voices_ = nullptr;
+    AdaptationModel* fit_ = nullptr;
     std::unique_ptr<TakesModel> takes_;
-    std::unique_ptr<Recipes> recipes_;
+    std::unique_ptr<StagePresets> recipes_;
     std::unique_ptr<Characters> characters_;
 
     QTimer tick_, save_later_, started_, free_later_;
@@ -178,7 +178,7 @@ class Session final : public QObject {
     bool keeps_ = true;
     bool ending_ = false;
     bool begun_ = false;  // before that there is nothing to keep that is not kept already
-    std::unique_ptr<StateKeeper> keeper_;
+    std::unique_ptr<StateWriter> keeper_;
     MuteMarker mute_marker_{{}};
     std::unique_ptr<StartGuard> start_guard_;
     bool state_failed_ = false;
@@ -187,10 +187,10 @@ class Session final : public QObject {
     bool odd_ = false;
     QElapsedTimer tended_, looked_;
     std::map<std::string, QString> troubles_;  // by stage; each is told once
-    RoomLearning* learning_;
-    FeedVerdict* verdict_;
+    NoiseProfileLearner* learning_;
+    LoudnessAdvisor* verdict_;
     Microphones* microphones_;
-    std::unique_ptr<Monitoring> monitoring_;
+    std::unique_ptr<MonitorController> monitoring_;
     std::unique_ptr<Background> background_;  // ends first: its work uses the engine
 };
 

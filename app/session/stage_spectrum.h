@@ -3,7 +3,7 @@
 
 #include <memory>
 
-#include "engine/readings.h"
+#include "engine/meter_reader.h"
 #include "measure/spectrum.h"
 
 namespace reed::ui {
@@ -14,7 +14,7 @@ class StageSpectrum {
     static constexpr int kLength = 8192;
     static constexpr double kAverageSeconds = 0.5;
 
-    StageSpectrum(Engine& engine, Readings& readings) : engine_(engine), readings_(readings) {}
+    StageSpectrum(Engine& engine, MeterReader& readings) : engine_(engine), readings_(readings) {}
 
     /// Views that show spectra call this while they are visible, at least twice a second; without it nothing
     /// is computed.
@@ -35,7 +35,7 @@ class StageSpectrum {
   private:
     void begin();
     Engine& engine_;
-    Readings& readings_;
+    MeterReader& readings_;
     std::unique_ptr<SpectrumMeter> before_, after_;
     std::unique_ptr<ResonanceFinder> finder_;
     RingReader heard_, left_;  // before and after the stage; the same frame in both

@@ -1,4 +1,4 @@
-// Notices that a start crashed, so that the next one does without what it may have stumbled over.
+// Notifications that a start crashed, so that the next one does without what it may have stumbled over.
 #pragma once
 
 #include <filesystem>

@@ -20,7 +20,7 @@ struct TakeRecorder::Recording {
     bool broken = false;  // nothing more can be written
 
     /// What has come since; overtaken: part of it is gone.
-    RingReader::Got drain(Notices& notices, bool& failed) {
+    RingReader::Got drain(Notifications& notices, bool& failed) {
         AudioBlock piece;
         auto got = RingReader::Got::nothing;
         while (!failed && (got = sound.next(kPiece, piece)) == RingReader::Got::sound) {
@@ -39,7 +39,7 @@ struct TakeRecorder::Recording {
     }
 };
 
-TakeRecorder::TakeRecorder(Notices& notices, double longest) : notices_(notices), longest_(longest) {}
+TakeRecorder::TakeRecorder(Notifications& notices, double longest) : notices_(notices), longest_(longest) {}
 TakeRecorder::~TakeRecorder() = default;
 
 void TakeRecorder::start(const std::vector<Session*>& strips, const std::filesystem::path& folder) {
@@ -57,7 +57,7 @@ void TakeRecorder::start(const std::vector<Session*>& strips, const std::filesys
         const TakeNotes notes = {strips.size() > 1 ? s->stripName().toStdString() : "",
                                  s->stripName().toStdString(), s->devices().inputTitle().toStdString(),
                                  date_now(), ""};
-        r->path = free_path(folder / (kMark + scene_file_stem(s->strip().spec().id) + ".wav"));
+        r->path = unique_path(folder / (kMark + scene_file_stem(s->strip().spec().id) + ".wav"));
         auto created = SoundWriter::grow(r->path, r->format, tags_of(notes));
         if (!created.ok()) {
             notices_.tell(created.error());

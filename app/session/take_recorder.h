@@ -11,7 +11,7 @@
 
 namespace reed::ui {
 
-class Notices;
+class Notifications;
 class Session;
 
 /// Writes beside the takes, under names that are no takes yet, as 32-bit floats that can be read at any
@@ -19,7 +19,7 @@ class Session;
 class TakeRecorder {
   public:
     /// `longest`: seconds after which a recording ends by itself.
-    explicit TakeRecorder(Notices& notices, double longest = kLongestTake);
+    explicit TakeRecorder(Notifications& notices, double longest = kLongestTake);
     ~TakeRecorder();
     TakeRecorder(const TakeRecorder&) = delete;
     TakeRecorder& operator=(const TakeRecorder&) = delete;
@@ -40,7 +40,7 @@ class TakeRecorder {
 
   private:
     struct Recording;
-    Notices& notices_;
+    Notifications& notices_;
     double longest_;
     std::vector<std::unique_ptr<Recording>> recordings_;
 };

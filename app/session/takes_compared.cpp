@@ -3,7 +3,7 @@
 #include <cmath>
 #include <random>
 
-#include "session/monitoring.h"
+#include "session/monitor_controller.h"
 #include "session/session.h"
 #include "session/takes_model.h"
 
@@ -15,7 +15,7 @@ constexpr double kMostComparedSamples = 16e6;
 
 }  // namespace
 
-void TakesModel::compare(const Against& against) {
+void TakesModel::compare(const ComparisonTarget& against) {
     if (!looping()) setLooping(true);
     if (!looping()) return;
     against_ = against;
@@ -39,21 +39,21 @@ void TakesModel::endComparison() {
     matched_.clear();
     if (strip_ != nullptr) {
         strip_->seat().takes().compare(nullptr);
-        (void)strip_->monitoring().hearInstead(nullptr);
+        (void)strip_->monitoring().overrideSource(nullptr);
     }
     emit comparisonChanged();
 }
 
 void TakesModel::renderComparison() {
     if (!against_ || !loop_ || strip_ == nullptr) return;
-    const auto both = sidesOf(*against_, worked());
+    const auto both = makeComparison(*against_, worked());
     if (!both) {
         first_.notices().warn(tr("Nothing to compare with. Select a stage or save a scene first."));
         return endComparison();
     }
     work_.drop(compare_);
     std::filesystem::path other;
-    if (against_->what == Against::What::take) {
+    if (against_->what == ComparisonTarget::What::take) {
         for (const Take& t : all_) {
             if (QString::fromStdString(t.path.filename()) == against_->name) other = t.path;
         }
@@ -78,7 +78,7 @@ void TakesModel::renderComparison() {
                                                   .arg(sideName(by < 0.0))
                                                   .arg(std::abs(by), 0, 'f', 1);
             strip_->seat().takes().compare(std::move(made.value().pair));
-            (void)strip_->monitoring().hearInstead(strip_->seat().takes().heard());
+            (void)strip_->monitoring().overrideSource(strip_->seat().takes().heard());
             emit comparisonChanged();
         });
 }

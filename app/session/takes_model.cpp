@@ -5,7 +5,7 @@
 #include <cmath>
 
 #include "base/file.h"
-#include "session/monitoring.h"
+#include "session/monitor_controller.h"
 #include "session/session.h"
 
 namespace reed::ui {
@@ -38,7 +38,7 @@ TakesModel::TakesModel(Session& first)
     report_later_.setInterval(kReportAfter);
     connect(&report_later_, &QTimer::timeout, this, &TakesModel::renderReport);
     connect(&first_, &Session::ticked, this, &TakesModel::follow);
-    connect(&work_, &LongWork::ended, this, [this](int ticket, const QString& words) {
+    connect(&work_, &JobRunner::ended, this, [this](int ticket, const QString& words) {
         first_.notices().say(tr("Cancelled: %1.").arg(words));
         if (ticket == compare_) endComparison();
     });
@@ -46,9 +46,9 @@ TakesModel::TakesModel(Session& first)
         if (comparing()) compare_later_.start();
         if (!chosen_.path.empty()) report_later_.start();
     };
-    connect(&first_.desk(), &DeskModel::changed, this, again);
-    connect(&first_.desk(), &DeskModel::focusChanged, this, again);
-    connect(&first_.desk(), &DeskModel::stripsChanged, this, [this] {
+    connect(&first_.desk(), &MixerModel::changed, this, again);
+    connect(&first_.desk(), &MixerModel::focusChanged, this, again);
+    connect(&first_.desk(), &MixerModel::stripsChanged, this, [this] {
         const auto& strips = first_.desk().strips();
         if (strip_ != nullptr && std::ranges::find(strips, strip_.data()) == strips.end()) setLooping(false);
     });
@@ -164,7 +164,7 @@ std::vector<Session*> TakesModel::meant(bool every) const {
     std::vector<Session*> out;
     for (Session* s : first_.desk().strips()) {
         const bool wanted = every ? s->seat().role() == StripRole::voice : s == &first_.desk().current();
-        if (wanted && s->devices().seated()) out.push_back(s);
+        if (wanted && s->devices().isAttached()) out.push_back(s);
     }
     return out;
 }
@@ -186,7 +186,7 @@ void TakesModel::stopRecording() {
     emit recordingChanged();
 }
 
-void TakesModel::takeInLeft() {
+void TakesModel::recoverUnfinished() {
     for (const auto& path : TakeRecorder::leftIn(store_.folder()))
         takeIn(path, tr("Recovered an unfinished recording as %1."));
 }
@@ -218,7 +218,7 @@ void TakesModel::exportBoth(const QString& file) {
     exportTo(file, false);
     const std::string made =
         plain.stem().string() + tr(" through the chain").toStdString() + plain.extension().string();
-    exportTo(QString::fromStdString(free_path(plain.parent_path() / made).string()), true);
+    exportTo(QString::fromStdString(unique_path(plain.parent_path() / made).string()), true);
 }
 
 void TakesModel::writeFile(const QString& file, std::function<Result<void>(const Progress&)> write) {
@@ -246,7 +246,7 @@ void TakesModel::remove() {
     refresh();
 }
 
-void TakesModel::bringBack() {
+void TakesModel::restoreRemoved() {
     if (removed_.empty()) return;
     take(store_.bring_back(std::exchange(removed_, {})), {});
 }

@@ -9,10 +9,10 @@
 #include <optional>
 #include <vector>
 
-#include "session/long_work.h"
-#include "session/take_outlines.h"
+#include "session/comparison_target.h"
+#include "session/job_runner.h"
 #include "session/take_recorder.h"
-#include "session/take_sides.h"
+#include "session/take_waveforms.h"
 #include "takes/blind_test.h"
 #include "takes/take_loop.h"
 #include "takes/take_report.h"
@@ -31,9 +31,9 @@ class TakesModel final : public QObject {
     /// The newest first. Empty until refresh() has read them.
     const std::vector<Take>& all() const { return all_; }
     void refresh();
-    TakeOutlines& outlines() { return outlines_; }
+    TakeWaveforms& outlines() { return outlines_; }
     /// What takes its time just now.
-    LongWork& work() { return work_; }
+    JobRunner& work() { return work_; }
 
     /// Turns the last seconds of the strip that is worked on (`every`: of all voices, aligned to a block)
     /// into takes; the first of them is chosen.
@@ -45,7 +45,7 @@ class TakesModel final : public QObject {
     QString record(bool every = false);
     void stopRecording();
     /// Recordings that the program was ended in the middle of become takes.
-    void takeInLeft();
+    void recoverUnfinished();
     bool recording() const { return recorder_.running(); }
     double recordedSeconds() const { return recorder_.seconds(); }
 
@@ -58,8 +58,8 @@ class TakesModel final : public QObject {
     /// The one to `file`, the other beside it as "... through the chain", over nothing that is there.
     void exportBoth(const QString& file);
     void remove();
-    bool canBringBack() const { return !removed_.empty(); }
-    void bringBack();
+    bool canRestoreRemoved() const { return !removed_.empty(); }
+    void restoreRemoved();
     void rename(const QString& name);
     /// To the part that is looped.
     void trim();
@@ -87,7 +87,7 @@ class TakesModel final : public QObject {
     void toNextCut();
 
     bool comparing() const { return against_.has_value(); }
-    void compare(const Against& against);
+    void compare(const ComparisonTarget& against);
     void endComparison();
     /// Names of the two sides.
     QString sideName(bool b) const;
@@ -141,7 +141,7 @@ class TakesModel final : public QObject {
     TakeRecorder recorder_;
     TakeStore store_;
     std::vector<Take> all_;
-    TakeOutlines outlines_;
+    TakeWaveforms outlines_;
     Take chosen_;
     double from_ = 0.0, to_ = 0.0;
     std::filesystem::path removed_;
@@ -149,13 +149,13 @@ class TakesModel final : public QObject {
     bool aloud_ = false, monitored_ = false;
     std::shared_ptr<const Loop> loop_;
     double loop_rate_ = 48000.0;
-    std::optional<Against> against_;
+    std::optional<ComparisonTarget> against_;
     QString matched_;
     std::optional<BlindTest> blind_;
     std::optional<TakeReport> report_;
-    LongWork::Ticket load_ = 0, compare_ = 0, rendering_ = 0, listing_ = 0;
+    JobRunner::JobId load_ = 0, compare_ = 0, rendering_ = 0, listing_ = 0;
     QTimer compare_later_, report_later_;
-    LongWork work_;  // ends first
+    JobRunner work_;  // ends first
 };
 
 }  // namespace reed::ui

@@ -4,7 +4,7 @@
 
 #include "theme/theme.h"
 #include "widgets/icon.h"
-#include "widgets/strip_sign.h"
+#include "widgets/strip_marker.h"
 
 namespace reed::ui {
 namespace {
@@ -96,7 +96,7 @@ void FlatButton::paintEvent(QPaintEvent*) {
         inside.adjust(kIcon + kGap, 0, 0, 0);
     }
     if (sign_) {
-        drawStripSign(p, *sign_, QRectF(inside.left(), (height() - kSign) / 2.0, kSign, kSign));
+        drawStripMarker(p, *sign_, QRectF(inside.left(), (height() - kSign) / 2.0, kSign, kSign));
         inside.adjust(kSign + kGap, 0, 0, 0);
     }
     p.setFont(font());

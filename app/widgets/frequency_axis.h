@@ -39,6 +39,7 @@ struct FrequencyAxis {
             p.setPen(QPen(t.line, 0.7));
             p.drawLine(QPointF(at, r.top()), QPointF(at, r.bottom()));
             p.setPen(t.muted);
+            if (at > r.right() - 40) continue;  // where "Hz" stands
             p.drawText(QRectF(at - 20, r.bottom() + 3, 40, 16), Qt::AlignCenter, tick.label);
         }
         p.drawText(QRectF(r.right() - 26, r.bottom() + 3, 30, 16), Qt::AlignRight | Qt::AlignVCenter,

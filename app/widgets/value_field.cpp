@@ -68,7 +68,7 @@ void ValueField::setValue(double value) {
 
 void ValueField::want(double value) {
     complaint_.clear();
-    if (value != value_) emit valueWanted(value);
+    if (value != value_) emit valueRequested(value);
 }
 
 void ValueField::step(double steps, bool fine) {

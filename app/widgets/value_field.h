@@ -36,7 +36,7 @@ class ValueField final : public QWidget {
 
   signals:
     /// The person asks for a value; it is inside the range.
-    void valueWanted(double value);
+    void valueRequested(double value);
     /// A drag or an edit has ended.
     void finished();
     /// Typed text was refused, with the reason.

@@ -16,7 +16,7 @@ void Words::setInk(Ink ink) {
 QString Words::spelt(std::string_view words, std::span<const Quantity> quantities) {
     // The words are whole literals, so they end where C expects it.
     const QByteArray translated = QCoreApplication::translate("Finding", words.data()).toUtf8();
-    return QString::fromStdString(spell(translated.toStdString(), quantities));
+    return QString::fromStdString(format_message(translated.toStdString(), quantities));
 }
 
 QString Words::of(const Finding& finding) {

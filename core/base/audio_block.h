@@ -13,7 +13,7 @@ inline constexpr int kMaxChannels = 2;
 /// Stages get their sound in pieces of at most this many frames, cut at multiples of it counted from the
 /// start of the stream. Parameters move at these boundaries and are interpolated between them, so the
 /// result does not depend on the host's block size.
-inline constexpr int kGrain = 32;
+inline constexpr int kSubBlock = 32;
 
 /// Sample rates the whole program accepts, in Hz.
 inline constexpr double kMinSampleRate = 44100.0;

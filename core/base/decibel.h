@@ -13,8 +13,8 @@ namespace reed {
 inline constexpr double kSilenceDb = -150.0;
 
 /// Range of faders in dB; the least stands for silence.
-inline constexpr double kFaderLeast = -60.0;
-inline constexpr double kFaderMost = 12.0;
+inline constexpr double kFaderMinDb = -60.0;
+inline constexpr double kFaderMaxDb = 12.0;
 
 /// Amplitude ratio for a level in dB; any finite dB value. 20 dB is a factor of ten.
 inline double db_to_gain(double db) {

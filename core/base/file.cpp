@@ -160,13 +160,13 @@ Result<std::string> read_file(const std::filesystem::path& path, size_t limit) {
     return out;
 }
 
-Error Replacement::cannot_write(int code) const {
+Error AtomicFileWriter::cannot_write(int code) const {
     return {"can't be written: " + system_reason(code) + ".", told_.string(),
             "Check the folder's permissions and free space. What was saved before is still there."};
 }
 
-Result<Replacement> Replacement::begin(const std::filesystem::path& target) {
-    Replacement out;
+Result<AtomicFileWriter> AtomicFileWriter::begin(const std::filesystem::path& target) {
+    AtomicFileWriter out;
     out.told_ = target;
     out.target_ = behind_links(target);
     if (out.target_.empty()) return out.cannot_write(ELOOP);
@@ -189,7 +189,7 @@ Result<Replacement> Replacement::begin(const std::filesystem::path& target) {
     return out;
 }
 
-Replacement::Replacement(Replacement&& other) noexcept
+AtomicFileWriter::AtomicFileWriter(AtomicFileWriter&& other) noexcept
     : told_(std::move(other.told_)),
       target_(std::move(other.target_)),
       partial_(std::move(other.partial_)),
@@ -197,17 +197,17 @@ Replacement::Replacement(Replacement&& other) noexcept
     other.partial_.clear();
 }
 
-Replacement::~Replacement() {
+AtomicFileWriter::~AtomicFileWriter() {
     if (fd_ >= 0) ::close(fd_);
     if (!partial_.empty()) ::unlink(partial_.c_str());
 }
 
-Result<void> Replacement::write(const std::string& bytes) {
+Result<void> AtomicFileWriter::write(const std::string& bytes) {
     if (!write_all(fd_, bytes)) return cannot_write(errno);
     return {};
 }
 
-Result<void> Replacement::commit() {
+Result<void> AtomicFileWriter::commit() {
     const bool flushed = ::fsync(fd_) == 0;
     const int why = errno;
     const bool closed = ::close(std::exchange(fd_, -1)) == 0;
@@ -228,7 +228,7 @@ Result<void> write_file(const std::filesystem::path& path, const std::string& by
         return Error{"can't be written: " + ec.message() + ".", path.string(),
                      "Check the folder's permissions and free space."};
     }
-    auto begun = Replacement::begin(path);
+    auto begun = AtomicFileWriter::begin(path);
     if (!begun.ok()) return begun.error();
     if (auto written = begun.value().write(bytes); !written.ok()) return written;
     return begun.value().commit();
@@ -278,8 +278,8 @@ std::error_code make_private(const std::filesystem::path& folder) {
     return {};
 }
 
-std::filesystem::path free_path(const std::filesystem::path& wanted,
-                                std::span<const std::string_view> kinds) {
+std::filesystem::path unique_path(const std::filesystem::path& wanted,
+                                  std::span<const std::string_view> kinds) {
     const auto taken = [](const std::filesystem::path& path) {
         std::error_code ec;
         const auto type = std::filesystem::symlink_status(path, ec).type();
@@ -302,7 +302,7 @@ std::filesystem::path free_path(const std::filesystem::path& wanted,
 /// Folders within folders of ours, and no more.
 constexpr int kDeepest = 2;
 
-void sweep_replacements(const std::filesystem::path& folder, std::chrono::seconds age) {
+void remove_stale_temporaries(const std::filesystem::path& folder, std::chrono::seconds age) {
     std::error_code ec;
     using Walk = std::filesystem::recursive_directory_iterator;
     auto entry = Walk(folder, std::filesystem::directory_options::skip_permission_denied, ec);

@@ -40,21 +40,21 @@ unsigned new_file_mode(const std::filesystem::path& file);
 
 /// A path beside `wanted` at which nothing is yet, not even a link that leads nowhere: with a number at the
 /// end of its name where it is taken. `kinds`: extensions with which the name must be free as well.
-std::filesystem::path free_path(const std::filesystem::path& wanted,
-                                std::span<const std::string_view> kinds = {});
+std::filesystem::path unique_path(const std::filesystem::path& wanted,
+                                  std::span<const std::string_view> kinds = {});
 
 /// What replaces a file when it is complete: written under a name of its own beside the target that nobody
 /// can guess or have made before, removed again unless commit() succeeds. A target that is a link stays one;
 /// what it points to is replaced. Whatever the umask, others never get to write it, nor to read it where its
 /// folder is closed to them; a file that is replaced keeps its mode otherwise.
-class Replacement {
+class AtomicFileWriter {
   public:
     /// Fails when the folder is missing or refuses, or the target is there and not a regular file we may
     /// write.
-    static Result<Replacement> begin(const std::filesystem::path& target);
-    Replacement(Replacement&& other) noexcept;
-    Replacement& operator=(Replacement&&) = delete;
-    ~Replacement();
+    static Result<AtomicFileWriter> begin(const std::filesystem::path& target);
+    AtomicFileWriter(AtomicFileWriter&& other) noexcept;
+    AtomicFileWriter& operator=(AtomicFileWriter&&) = delete;
+    ~AtomicFileWriter();
 
     /// Open for writing; closed by commit().
     int descriptor() const { return fd_; }
@@ -63,7 +63,7 @@ class Replacement {
     Result<void> commit();
 
   private:
-    Replacement() = default;
+    AtomicFileWriter() = default;
     Error cannot_write(int code) const;
     std::filesystem::path told_, target_, partial_;
     int fd_ = -1;
@@ -71,7 +71,7 @@ class Replacement {
 
 /// Removes what unfinished replacements of crashed programs left in a folder and those in it, when it was
 /// last written before `age`.
-void sweep_replacements(const std::filesystem::path& folder,
-                        std::chrono::seconds age = std::chrono::hours(1));
+void remove_stale_temporaries(const std::filesystem::path& folder,
+                              std::chrono::seconds age = std::chrono::hours(1));
 
 }  // namespace reed

@@ -174,11 +174,11 @@ Result<AudioBuffer> read_sound_part(const std::filesystem::path& path, std::int6
 }
 
 struct SoundWriter::Handle {
-    explicit Handle(Replacement to) : replacement(std::move(to)) {}
+    explicit Handle(AtomicFileWriter to) : replacement(std::move(to)) {}
     explicit Handle(int opened) : fd(opened) {}
     Handle(const Handle&) = delete;
     Handle& operator=(const Handle&) = delete;
-    std::optional<Replacement> replacement;  // none: the file grows where it is
+    std::optional<AtomicFileWriter> replacement;  // none: the file grows where it is
     int fd = -1;
     SNDFILE* file = nullptr;
     ~Handle() {
@@ -214,7 +214,7 @@ Result<std::unique_ptr<SoundWriter>> SoundWriter::create(const std::filesystem::
     if (path.has_parent_path() && !std::filesystem::is_directory(path.parent_path(), ec)) {
         return Error{"The folder doesn't exist.", path.string(), "Create it first."};
     }
-    auto begun = Replacement::begin(path);
+    auto begun = AtomicFileWriter::begin(path);
     if (!begun.ok()) return begun.error();
     std::unique_ptr<SoundWriter> out(new SoundWriter);
     out->target_ = path;

@@ -87,7 +87,7 @@ void Chain::post_character(const ChainSpec& spec) {
     posted_character_.store(index, std::memory_order_relaxed);
 }
 
-void Chain::take_memories(const Chain& other) {
+void Chain::adopt_adaptive_state(const Chain& other) {
     for (Link& mine : links_) {
         for (const Link& theirs : other.links_) {
             if (mine.id != theirs.id || mine.kind != theirs.kind) continue;
@@ -173,20 +173,20 @@ void Chain::process(const AudioBlock& block, const Listener& listener, const Key
         if (in_grain_ == 0) {
             fetch_slots();
             for (auto& link : links_) {
-                link.stage->begin_grain();
-                link.active.begin_grain();
+                link.stage->begin_sub_block();
+                link.active.begin_sub_block();
             }
             for (size_t i = 0; i < characters_.size(); ++i)
-                characters_[i].begin_grain(static_cast<int>(i) == character_);
+                characters_[i].begin_sub_block(static_cast<int>(i) == character_);
         }
-        const int n = std::min(block.frames - done, kGrain - in_grain_);
+        const int n = std::min(block.frames - done, kSubBlock - in_grain_);
         process_grain(block.slice(done, n), listener, keys, {done, block.frames});
-        in_grain_ = (in_grain_ + n) % kGrain;
+        in_grain_ = (in_grain_ + n) % kSubBlock;
         done += n;
     }
 }
 
-int Chain::delay_for(std::span<const Key> keys) const noexcept {
+int Chain::sidechain_delay(std::span<const Key> keys) const noexcept {
     int out = 0;
     for (const Link& link : links_) {
         if (const Key* key = link.key.empty() ? nullptr : Keys{keys}.find(link.key))
@@ -288,7 +288,8 @@ void Chain::close_frame(size_t tap) noexcept {
     frame.mean_square = static_cast<float>(std::max(m.power[0], m.power[1]) / tap_length_);
     if (tap > 0) {
         Link& link = links_[tap - 1];
-        frame.reduction_db = link.stage->take_reduction() * static_cast<float>(link.active.grain_value());
+        frame.reduction_db =
+            link.stage->consume_reduction() * static_cast<float>(link.active.sub_block_value());
     }
     frame.voice = voice_;
     frame.busy = m.busy * static_cast<float>(1.0 / kTapFrameSeconds);

@@ -8,8 +8,8 @@
 
 #include "chain/chain_spec.h"
 #include "chain/character.h"
-#include "chain/key_sound.h"
 #include "chain/listener.h"
+#include "chain/sidechain.h"
 #include "chain/tap.h"
 
 namespace reed {
@@ -32,7 +32,7 @@ class Chain {
 
     /// Takes over what the stages of `other` have learnt of the voice, by id and kind. Before it runs;
     /// `other` may run.
-    void take_memories(const Chain& other);
+    void adopt_adaptive_state(const Chain& other);
 
     /// Follows `spec`, which must have the same structure as the one it was built from. Any one thread other
     /// than the audio thread; lock-free. The sound moves there smoothly from the next grain on.
@@ -58,7 +58,7 @@ class Chain {
 
     /// By how many frames the input of this chain must lag behind what came in, so that no key comes too late
     /// for the stage that listens to it.
-    int delay_for(std::span<const Key> keys) const noexcept;
+    int sidechain_delay(std::span<const Key> keys) const noexcept;
 
     /// Exact delay from input to output in frames; the same whatever is bypassed. A character that is on adds
     /// its own.
@@ -123,7 +123,7 @@ class Chain {
     std::uint32_t followed_ = 0;
     int in_grain_ = 0;
     AudioBlock side_;  // what the stage that runs now listens to
-    float side_rows_[kMaxChannels][kGrain] = {};
+    float side_rows_[kMaxChannels][kSubBlock] = {};
     float voice_ = -1.0f;  // probability of speech as the stages so far know it
     int tap_length_ = 480;
     int latency_ = 0;

@@ -100,7 +100,7 @@ Result<void> ChainRunner::follow(const ChainSpec& spec, Fade fade, std::optional
     {
         const std::lock_guard lock(mutex_);
         if (level && std::isfinite(*level)) wanted_level_ = *level;
-        if (!fade.whole && same_structure(wanted_, spec) && !wakes_a_stage(wanted_, spec)) {
+        if (!fade.whole && same_structure(wanted_, spec) && !resumes_stage(wanted_, spec)) {
             // Only what has changed: a chain that is to be replaced keeps its other values.
             for (Chain* chain : alive_) chain->post_changes(wanted_, spec);
             wanted_ = spec;
@@ -150,7 +150,8 @@ std::uint64_t ChainRunner::faults() const {
     return newest_ != nullptr ? newest_->faults() : 0;
 }
 
-std::vector<float> ChainRunner::sound_before(const ChainSpec& spec, size_t stage, double seconds) const {
+std::vector<float> ChainRunner::render_before_stage(const ChainSpec& spec, size_t stage,
+                                                    double seconds) const {
     RingReader input;
     StreamFormat format;
     {
@@ -250,7 +251,7 @@ bool ChainRunner::build(Lock& lock) {
     bool whole = built.ok();  // follow() has checked it; nothing left that could be wrong
     if (whole) {
         arrival->chain = std::move(built.value());
-        arrival->chain->take_memories(before);
+        arrival->chain->adopt_adaptive_state(before);
         arrival->aligned.prepare(format, std::max(arrival->chain->latency(), before_latency));
         whole = warm_up(*arrival, frames, version);
     }
@@ -388,7 +389,7 @@ bool ChainRunner::catch_up(int block_frames) noexcept {
 /// together the earlier one waits: the old one from the beginning on, the new one until shortly before the
 /// end.
 void ChainRunner::align(const AudioBlock& old_sound, const AudioBlock& new_sound) noexcept {
-    MovingDelay& delay = next_->aligned;
+    CrossfadeDelay& delay = next_->aligned;
     if (late_ > 0) {
         if (noted_ >= late_) delay.set(late_);
         delay.process(old_sound);

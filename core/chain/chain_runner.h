@@ -13,7 +13,7 @@
 #include "chain/chain.h"
 #include "chain/chain_builder.h"
 #include "chain/fade.h"
-#include "dsp/moving_delay.h"
+#include "dsp/crossfade_delay.h"
 #include "dsp/smoothed_gain.h"
 
 namespace reed {
@@ -59,10 +59,10 @@ class ChainRunner final : public ChainBuilder::Client {
     /// where they were.
     Heard run(const AudioBlock& block, const Listener& listener, const Listener& fresh,
               const Keys& keys = {}) noexcept;
-    /// Audio thread: delays of the chain that is heard (Chain::latency(), Chain::delay_for()).
+    /// Audio thread: delays of the chain that is heard (Chain::latency(), Chain::sidechain_delay()).
     int latency_now() const noexcept { return current_ ? current_->chain->latency() : 0; }
-    int delay_for(std::span<const Key> keys) const noexcept {
-        return current_ ? current_->chain->delay_for(keys) : 0;
+    int sidechain_delay(std::span<const Key> keys) const noexcept {
+        return current_ ? current_->chain->sidechain_delay(keys) : 0;
     }
 
     /// Takes the sound before and after stage `stage` of the chain from now on; -1 ends it.
@@ -78,7 +78,7 @@ class ChainRunner final : public ChainBuilder::Client {
     int character_latency() const;
     /// Next reading of any running chain; false when there is none. One reader thread.
     bool take_tap(TapFrame& out) { return taps_.try_dequeue(out); }
-    /// Readings of chain `serial` from its warm-up, once.
+    /// MeterReader of chain `serial` from its warm-up, once.
     std::vector<TapFrame> take_warm_taps(std::uint32_t serial);
     /// Stages of chain `serial`, if it is one of the newest; else 0.
     size_t stage_count(std::uint32_t serial) const;
@@ -90,7 +90,7 @@ class ChainRunner final : public ChainBuilder::Client {
     /// What stage `stage` of `spec` hears: the newest `seconds` of the input through the stages before it,
     /// mean of the channels, after a run-up of what came before. As much as there is. Not for the audio
     /// thread.
-    std::vector<float> sound_before(const ChainSpec& spec, size_t stage, double seconds) const;
+    std::vector<float> render_before_stage(const ChainSpec& spec, size_t stage, double seconds) const;
     /// Delay of every stage of the newest chain in frames.
     std::vector<int> stage_latencies() const;
     /// Stages of the newest chain that no longer do their work, and why.
@@ -109,7 +109,7 @@ class ChainRunner final : public ChainBuilder::Client {
         Fade fade = Fade::quick;
         std::int64_t origin = 0;  ///< frame of the input it began with
         RingReader input;         ///< where it catches up
-        MovingDelay aligned;      ///< of the earlier one of the two while they are heard together
+        CrossfadeDelay aligned;   ///< of the earlier one of the two while they are heard together
     };
     using Lock = std::unique_lock<std::mutex>;
     bool build(Lock& lock);

@@ -11,11 +11,11 @@ StageSpec new_stage(const ChainSpec& chain, const StageKind& kind) {
     StageSpec out;
     out.kind = kind.id;
     out.values = default_values(kind);
-    out.id = fresh_id(chain, kind.id);
+    out.id = unique_stage_id(chain, kind.id);
     return out;
 }
 
-std::string fresh_id(const ChainSpec& chain, std::string_view kind) {
+std::string unique_stage_id(const ChainSpec& chain, std::string_view kind) {
     std::string out(kind);
     for (int n = 2; chain.index_of(out) >= 0; ++n) out = std::string(kind) + "_" + std::to_string(n);
     return out;
@@ -62,7 +62,7 @@ bool same_structure(const ChainSpec& a, const ChainSpec& b) {
            });
 }
 
-bool wakes_a_stage(const ChainSpec& before, const ChainSpec& after) {
+bool resumes_stage(const ChainSpec& before, const ChainSpec& after) {
     for (size_t i = 0; i < before.stages.size(); ++i) {
         const auto rests = after.stages[i].stage_kind().rests;
         if (before.stages[i].bypass && !after.stages[i].bypass && rests != nullptr &&
@@ -83,9 +83,9 @@ ChainSpec without_transients(ChainSpec chain) {
 }
 
 namespace {
-std::optional<std::string> memory_problem(const StageKind& kind, const StageMemory& memory) {
+std::optional<std::string> memory_problem(const StageKind& kind, const LearnedData& memory) {
     if (memory.empty() && memory.figures.empty()) return std::nullopt;
-    const Teaching* teaching = kind.teaching;
+    const LearningSpec* teaching = kind.teaching;
     if (teaching == nullptr) return "has no effect: a " + std::string(kind.id) + " learns no profile.";
     if (memory.empty() || memory.figures.size() != teaching->figures.size()) return "is incomplete.";
     return teaching->problem(memory);
@@ -119,7 +119,7 @@ void add_problems(std::vector<Error>& out, const std::vector<StageSpec>& stages,
                 out.push_back({*problem, where + ".parameters." + std::string(kind->parameters[p].id), ""});
             }
         }
-        if (!s.key.empty() && !kind->takes_key) {
+        if (!s.key.empty() && !kind->accepts_sidechain) {
             out.push_back({"has no effect: a " + std::string(kind->id) + " has no sidechain.", where + ".key",
                            "Remove the field “key”."});
         }

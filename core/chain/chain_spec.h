@@ -17,9 +17,9 @@ struct StageSpec {
     bool bypass = false;
     std::vector<double> values;
     /// What its detection listens to: a strip's id, or kAllVoices; empty: its own sound. Only kinds that take
-    /// a key (StageKind::takes_key).
+    /// a key (StageKind::accepts_sidechain).
     std::string key{};
-    StageMemory taught{};   ///< what the stage was taught; empty for kinds that learn nothing
+    LearnedData taught{};   ///< what the stage was taught; empty for kinds that learn nothing
     std::string foreign{};  ///< a kind that is not known here: the rest of its JSON as it came; else empty
     std::string extra{};    ///< of a newer version: fields that are not known here, as the JSON of an object
 
@@ -76,7 +76,7 @@ struct ChainSpec {
 /// A stage of `kind` with default values and an id not used in `chain` yet.
 StageSpec new_stage(const ChainSpec& chain, const StageKind& kind);
 /// An id for a stage of the kind of this id that is not used in `chain` yet.
-std::string fresh_id(const ChainSpec& chain, std::string_view kind);
+std::string unique_stage_id(const ChainSpec& chain, std::string_view kind);
 
 /// True when only values, bypass and the character that is on differ, and no structural parameter: the
 /// running chain can follow without being rebuilt.
@@ -84,7 +84,7 @@ bool same_structure(const ChainSpec& a, const ChainSpec& b);
 
 /// True when a stage that rests while bypassed (StageKind::rests) is to be heard in `after` and was not in
 /// `before`, which has the same structure.
-bool wakes_a_stage(const ChainSpec& before, const ChainSpec& after);
+bool resumes_stage(const ChainSpec& before, const ChainSpec& after);
 
 /// The chain with all transient parameters at their defaults: what is worth keeping of it.
 ChainSpec without_transients(ChainSpec chain);

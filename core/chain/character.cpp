@@ -20,7 +20,7 @@ Character::Character(const CharacterSpec& spec, const StreamFormat& format) : na
     silent_ = latency_;
 }
 
-void Character::begin_grain(bool wanted) noexcept {
+void Character::begin_sub_block(bool wanted) noexcept {
     wanted_ = wanted;
     if (runs_ && !wanted && share_ == 0.0f) {
         // What it has heard is of no use the next time.
@@ -35,15 +35,15 @@ void Character::begin_grain(bool wanted) noexcept {
     runs_ = runs_ || wanted;
     if (!runs_) return;
     for (Link& link : links_) {
-        link.stage->begin_grain();
-        link.active.begin_grain();
+        link.stage->begin_sub_block();
+        link.active.begin_sub_block();
     }
-    loudness_.begin_grain();
+    loudness_.begin_sub_block();
 }
 
 std::uint64_t Character::run(const AudioBlock& block) noexcept {
     if (!runs_) return 0;
-    float before[kMaxChannels][kGrain] = {};
+    float before[kMaxChannels][kSubBlock] = {};
     const int channels = std::min(block.channels, kMaxChannels);
     for (int c = 0; c < channels; ++c) {
         for (int i = 0; i < block.frames; ++i) before[c][i] = block[c][i];

@@ -5,7 +5,7 @@
 #include <vector>
 
 #include "chain/link.h"
-#include "dsp/loudness_keeper.h"
+#include "dsp/loudness_compensator.h"
 
 namespace reed {
 
@@ -23,16 +23,16 @@ class Character {
     /// Frames it adds while it is on.
     int latency() const { return latency_; }
 
-    /// Whether it is to be heard; at a grain boundary, before begin_grain().
-    void begin_grain(bool wanted) noexcept;
-    /// In place, at most kGrain frames, never across a grain boundary. Tells how many samples had to be
+    /// Whether it is to be heard; at a grain boundary, before begin_sub_block().
+    void begin_sub_block(bool wanted) noexcept;
+    /// In place, at most kSubBlock frames, never across a grain boundary. Tells how many samples had to be
     /// repaired.
     std::uint64_t run(const AudioBlock& block) noexcept;
 
   private:
     std::string name_;
     std::vector<Link> links_;
-    LoudnessKeeper loudness_;
+    LoudnessCompensator loudness_;
     int latency_ = 0;
     int silent_ = 0;  // frames until its first sound comes out
     bool wanted_ = false, runs_ = false;

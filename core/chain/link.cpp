@@ -18,7 +18,7 @@ Link Link::make(const StageSpec& spec, const StreamFormat& format) {
     auto made = spec.stage_kind().make();
     link.stage = made.ok()
                      ? std::move(made.value())
-                     : make_passing_stage(made.error().text() + " The signal passes through unchanged.");
+                     : make_passthrough_stage(made.error().text() + " The signal passes through unchanged.");
     link.stage->teach(spec.taught);
     link.stage->prepare(format, spec.values);
     link.active.prepare(format.sample_rate, 0.005, spec.bypass ? 0.0 : 1.0);
@@ -30,15 +30,15 @@ Link Link::make(const StageSpec& spec, const StreamFormat& format) {
 }
 
 std::uint64_t Link::run(const AudioBlock& block) noexcept {
-    const bool off = !active.moving() && active.grain_value() == 0.0;
+    const bool off = !active.moving() && active.sub_block_value() == 0.0;
     if (resting && !off) stage->reset();  // a change that was posted without a new chain
     resting = off && may_rest;
     if (resting) {
         for (int c = 0; c < block.channels; ++c) dry[c].process(block[c], block[c], block.frames);
         return 0;
     }
-    const bool always_on = !active.moving() && active.grain_value() == 1.0;
-    float past[kMaxChannels][kGrain];
+    const bool always_on = !active.moving() && active.sub_block_value() == 1.0;
+    float past[kMaxChannels][kSubBlock];
     for (int c = 0; c < block.channels; ++c) {
         // The delayed dry sound is kept up to date even while unused, so that bypass needs no run-up.
         if (dry[c].delay() > 0 || !always_on) dry[c].process(block[c], past[c], block.frames);

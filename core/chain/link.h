@@ -31,7 +31,7 @@ struct Link {
 
     /// Ready to run. A kind that can't be made lets the sound pass.
     static Link make(const StageSpec& spec, const StreamFormat& format);
-    /// In place, at most kGrain frames, never across a grain boundary; tells how many samples had to be
+    /// In place, at most kSubBlock frames, never across a grain boundary; tells how many samples had to be
     /// repaired.
     std::uint64_t run(const AudioBlock& block) noexcept;
 };

@@ -69,7 +69,7 @@ Result<std::unique_ptr<MonitorOutput>> MonitorOutput::create(std::shared_ptr<con
     pw_properties* p = pw_properties_new(PW_KEY_NODE_NAME, "dusky-reed-monitor", PW_KEY_NODE_DESCRIPTION,
                                          "Dusky Reed headphones", PW_KEY_MEDIA_TYPE, "Audio",
                                          PW_KEY_MEDIA_CATEGORY, "Playback", PW_KEY_NODE_GROUP, group.c_str(),
-                                         PW_KEY_NODE_LINK_GROUP, kHeardGroup, nullptr);
+                                         PW_KEY_NODE_LINK_GROUP, kPlaybackLinkGroup, nullptr);
     pw_properties_setf(p, PW_KEY_NODE_LATENCY, "%d/%d", options.block, static_cast<int>(options.sample_rate));
     if (!options.sink.empty()) {
         pw_properties_set(p, PW_KEY_TARGET_OBJECT, options.sink.c_str());

@@ -7,7 +7,7 @@
 #include <functional>
 #include <optional>
 
-#include "base/hand_over.h"
+#include "base/stream_fifo.h"
 #include "devices/pipewire_capture.h"
 #include "devices/virtual_microphone.h"
 
@@ -56,7 +56,7 @@ class PipeWireFeed final : public FeedSink {
     std::string name_;
     VirtualMicrophone microphone_;
     std::optional<std::chrono::steady_clock::time_point> vacant_since_;
-    HandOver hand_over_;
+    StreamFifo hand_over_;
     // Between threads.
     std::atomic<bool> broken_{false}, fed_{false}, streaming_{false};
     std::atomic<std::uint64_t> dropouts_{0};

@@ -10,8 +10,8 @@
 #include <mutex>
 #include <nlohmann/json.hpp>
 
-#include "devices/daemon_text.h"
 #include "devices/pipewire_connection.h"
+#include "devices/pipewire_metadata.h"
 #include "devices/source_watch.h"
 #include "devices/virtual_microphone.h"
 
@@ -31,11 +31,11 @@ void destroy(void* object) {
 
 }  // namespace
 
-const PipeWireNode* PipeWirePicture::source(const std::string& name) const {
+const PipeWireNode* PipeWireSnapshot::source(const std::string& name) const {
     return node_of(sources, name);
 }
 
-const PipeWireNode* PipeWirePicture::sink(const std::string& name) const {
+const PipeWireNode* PipeWireSnapshot::sink(const std::string& name) const {
     return node_of(sinks, name);
 }
 
@@ -290,8 +290,8 @@ std::uint64_t PipeWireGraph::version() const {
     return state_->version.load(std::memory_order_relaxed);
 }
 
-PipeWirePicture PipeWireGraph::picture() const {
-    PipeWirePicture out;
+PipeWireSnapshot PipeWireGraph::picture() const {
+    PipeWireSnapshot out;
     const std::lock_guard lock(state_->mutex);
     out.connected = state_->connected && !state_->connection.lost();
     if (!out.connected) return out;

@@ -8,7 +8,7 @@
 #include <vector>
 
 #include "base/result.h"
-#include "devices/daemon_text.h"
+#include "devices/pipewire_metadata.h"
 #include "devices/system_volume.h"
 
 namespace reed {
@@ -36,7 +36,7 @@ struct PlayingProgram {
     bool operator==(const PlayingProgram&) const = default;
 };
 
-struct PipeWirePicture {
+struct PipeWireSnapshot {
     bool connected = false;
     std::vector<PipeWireNode> sources;  ///< our own virtual microphone left out
     std::vector<PipeWireNode> sinks;    ///< without our own outputs
@@ -63,7 +63,7 @@ class PipeWireGraph {
     PipeWireGraph(const PipeWireGraph&) = delete;
     PipeWireGraph& operator=(const PipeWireGraph&) = delete;
 
-    PipeWirePicture picture() const;
+    PipeWireSnapshot picture() const;
     /// Rises with every change of the picture.
     std::uint64_t version() const;
 

@@ -23,7 +23,7 @@ constexpr const char* kOccupied =
     "Another Dusky Reed is using the virtual microphone. Quit it to continue automatically.";
 
 /// The one that a choice means, as far as it is there.
-const PipeWireNode* meant(const PipeWirePicture& picture, const std::string& node) {
+const PipeWireNode* meant(const PipeWireSnapshot& picture, const std::string& node) {
     return picture.source(node.empty() ? picture.default_source : node);
 }
 
@@ -40,7 +40,7 @@ std::string channel_problem(const PipeWireNode* source, int channel) {
 }  // namespace
 
 Result<void> source_known(const PipeWireGraph& graph, const std::string& node, int channel) {
-    const PipeWirePicture picture = graph.picture();
+    const PipeWireSnapshot picture = graph.picture();
     if (!node.empty() && !picture.has_source(node))
         return Error{"isn't connected.", node, "Connect it, or choose another input."};
     if (picture.sources.empty()) {
@@ -300,7 +300,7 @@ void PipeWireHub::tend() {
 // ---- the source ----
 
 bool PipeWireSource::there() const {
-    const PipeWirePicture picture = hub_.options.graph->picture();
+    const PipeWireSnapshot picture = hub_.options.graph->picture();
     if (!title_.empty()) return picture.has_output(node_);
     if (channel_ > 0) {
         const PipeWireNode* source = meant(picture, node_);
@@ -329,8 +329,8 @@ void PipeWireSource::make_output() {
     pw_properties* p =
         pw_properties_new(PW_KEY_FACTORY_NAME, "support.null-audio-sink", PW_KEY_NODE_NAME, node_.c_str(),
                           PW_KEY_NODE_DESCRIPTION, title_.c_str(), PW_KEY_MEDIA_CLASS, "Audio/Sink",
-                          PW_KEY_NODE_VIRTUAL, "true", PW_KEY_NODE_LINK_GROUP, kHeardGroup, "audio.position",
-                          "[ FL FR ]", "monitor.channel-volumes", "true", nullptr);
+                          PW_KEY_NODE_VIRTUAL, "true", PW_KEY_NODE_LINK_GROUP, kPlaybackLinkGroup,
+                          "audio.position", "[ FL FR ]", "monitor.channel-volumes", "true", nullptr);
     output_ = static_cast<pw_proxy*>(pw_core_create_object(
         hub_.connection.core(), "adapter", PW_TYPE_INTERFACE_Node, PW_VERSION_NODE, &p->dict, 0));
     pw_properties_free(p);
@@ -341,7 +341,7 @@ void PipeWireSource::make_output() {
 Result<void> PipeWireSource::capture() {
     if (auto feeds = hub_.start_feeds(); !feeds.ok()) return feeds;
     PipeWireCapture::From from{node_, !title_.empty()};
-    const PipeWirePicture picture = hub_.options.graph->picture();
+    const PipeWireSnapshot picture = hub_.options.graph->picture();
     if (const PipeWireNode* source = meant(picture, node_); channel_ > 0 && source != nullptr) {
         from.node = source->name;  // its channel's name is this one's alone
         from.channel = source->channels[static_cast<size_t>(channel_ - 1)];
@@ -409,7 +409,7 @@ void PipeWireSource::tend() {
     }
     setting_up_since_.reset();
     if (!there()) {
-        const PipeWirePicture picture = hub_.options.graph->picture();
+        const PipeWireSnapshot picture = hub_.options.graph->picture();
         const std::string channel = channel_problem(meant(picture, node_), channel_);
         if (!channel.empty()) return wait_for(channel);
         return wait_for(any ? "No microphone found. Connect one to continue automatically."

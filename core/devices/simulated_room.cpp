@@ -80,10 +80,10 @@ void SimulatedRoom::fill(const AudioBlock& block) {
         if (in_grain_ == 0) {
             for (size_t s = 0; s < kSounds; ++s) {
                 gains_[s].set(wanted_gain(static_cast<int>(s)));
-                gains_[s].begin_grain();
+                gains_[s].begin_sub_block();
             }
         }
-        in_grain_ = (in_grain_ + 1) % kGrain;
+        in_grain_ = (in_grain_ + 1) % kSubBlock;
         float sum = 0.0f;
         for (size_t s = 0; s < kSounds; ++s) {
             sum += gains_[s].next() * sounds_[s][positions_[s]];

@@ -4,8 +4,8 @@
 
 #include <charconv>
 
-#include "devices/daemon_text.h"
 #include "devices/pipewire_connection.h"
+#include "devices/pipewire_metadata.h"
 
 namespace reed {
 namespace {

@@ -18,7 +18,7 @@ inline constexpr const char* kOwnNodes = "dusky-reed";
 inline constexpr const char* kProgrammeOutput = "dusky-reed-programme";
 /// Outputs for programmes, and the monitor: the session manager links none to another, or a programme would
 /// be fed into itself where its output is the system's default.
-inline constexpr const char* kHeardGroup = "dusky-reed-heard";
+inline constexpr const char* kPlaybackLinkGroup = "dusky-reed-heard";
 /// Name of the source as which a strip is offered on its own.
 std::string node_of(const std::string& strip);
 /// Object path of the streams that carry a feed: tells this process' from another's.

@@ -17,7 +17,8 @@ class BandBank {
     void prepare(const std::array<double, Bands>& middles, float damping, double sample_rate) {
         damping_ = damping;
         for (size_t b = 0; b < Bands; ++b) {
-            const StateStep step = StateStep::of(warped_frequency(middles[b], sample_rate), damping);
+            const SvfCoefficients step =
+                SvfCoefficients::of(warped_frequency(middles[b], sample_rate), damping);
             keep_[b] = step.keep;
             cross_[b] = step.cross;
             feed_[b] = step.feed;
@@ -34,7 +35,7 @@ class BandBank {
         std::array<float, Bands> s1{}, s2{};
     };
     float once(States& states, size_t b, float x) const {
-        const StateStep step{keep_[b], cross_[b], feed_[b]};
+        const SvfCoefficients step{keep_[b], cross_[b], feed_[b]};
         const float first = step.first(states.s1[b], states.s2[b], x);
         const float second = step.second(states.s1[b], states.s2[b], x);
         const float y = damping_ * 0.5f * (states.s1[b] + first);

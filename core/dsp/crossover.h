@@ -17,7 +17,7 @@ class Crossover {
   public:
     /// `frequency` Hz, held below 0.45 of the rate. From the next sample on; move it in small steps.
     void set(double frequency, double sample_rate) {
-        step_ = StateStep::of(warped_frequency(frequency, sample_rate), kDamping);
+        step_ = SvfCoefficients::of(warped_frequency(frequency, sample_rate), kDamping);
     }
     void reset() { state_ = {}; }
 
@@ -59,7 +59,7 @@ class Crossover {
         return out;
     }
 
-    StateStep step_;
+    SvfCoefficients step_;
     std::array<Channel, kMaxChannels> state_{};
 };
 

@@ -39,7 +39,7 @@ void IntersamplePeak::process(const float* in, int frames, float floor, float* p
     for (int i = 0; i < frames; ++i) peak[i] = std::max(peak[i], std::abs(sample[i]));
     if (most_ * largest >= floor) {
         for (const auto& row : taps_) {
-            float sum[kGrain] = {};
+            float sum[kSubBlock] = {};
             for (int k = 0; k < kTaps; ++k) {
                 const float tap = row[static_cast<size_t>(k)];
                 const float* x = window_.data() + k;

@@ -19,7 +19,7 @@ class IntersamplePeak {
     IntersamplePeak();
     void reset();
 
-    /// Takes up to kGrain samples; peak[i] is raised to the largest absolute value of the sample kDelay
+    /// Takes up to kSubBlock samples; peak[i] is raised to the largest absolute value of the sample kDelay
     /// frames before in[i] and of the three points between it and its successor. Values that can't reach
     /// `floor` may be left lower than they are.
     void process(const float* in, int frames, float floor, float* peak);
@@ -27,7 +27,8 @@ class IntersamplePeak {
   private:
     std::array<std::array<float, kTaps>, kPhases - 1> taps_{};
     float most_ = 1.0f;  // no interpolated value is above this times the largest sample
-    std::array<float, kTaps - 1 + kGrain> window_{};  // the newest kTaps - 1 samples, then the piece at work
+    std::array<float, kTaps - 1 + kSubBlock>
+        window_{};  // the newest kTaps - 1 samples, then the piece at work
 };
 
 }  // namespace reed

@@ -19,12 +19,12 @@ class GrainLevel {
   public:
     /// `seconds`: 63 % of a step in power.
     void set(double sample_rate, double seconds) {
-        forget_ = 1.0 - std::exp(-kGrain / (seconds * sample_rate));
+        forget_ = 1.0 - std::exp(-kSubBlock / (seconds * sample_rate));
     }
     void reset() { mean_ = 0.0; }
     /// dBFS, at least -150; `sum` of the squares in the grain that is over, of the channel that counts.
     float next(float sum) {
-        mean_ += forget_ * (static_cast<double>(sum) / kGrain - mean_);
+        mean_ += forget_ * (static_cast<double>(sum) / kSubBlock - mean_);
         return level_of_power(static_cast<float>(mean_));
     }
 
@@ -49,15 +49,15 @@ class LevelDetector {
 
     /// `side` is what is listened to; writes one level per frame (dBFS, at least -150).
     void process(const AudioBlock& side, Mode mode, float* level_db) {
-        float power[kGrain] = {};
-        float own[kGrain];
+        float power[kSubBlock] = {};
+        float own[kSubBlock];
         for (int c = 0; c < side.channels; ++c) {
             const float* x = side[c];
             if (mode == Mode::peak) {
                 // Half of the squared peak is the mean square of the sine with that peak.
                 for (int i = 0; i < side.frames; ++i) own[i] = 0.5f * x[i] * x[i];
             } else {
-                double square[kGrain];
+                double square[kSubBlock];
                 for (int i = 0; i < side.frames; ++i) square[i] = coefficient_ * x[i] * x[i];
                 const double keep = 1.0 - coefficient_;
                 double m = mean_[c];

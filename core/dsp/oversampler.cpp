@@ -54,7 +54,7 @@ struct Taps {
 };
 const Taps kTable;
 
-constexpr int kTile = kGrain;  // always all of it: the compiler unrolls what it knows the length of
+constexpr int kTile = kSubBlock;  // always all of it: the compiler unrolls what it knows the length of
 
 /// Adds to each of kTile frames the taps times the samples from its own backwards.
 inline void add_taps(const float* newest, const float* taps, int count, float (&sum)[kTile]) {
@@ -72,10 +72,10 @@ void Oversampler::reset() {
     for (auto& phase : going_down_) phase.fill(0.0f);
 }
 
-void Oversampler::up(const float* in, int frames, float (&out)[kFactor][kGrain]) {
+void Oversampler::up(const float* in, int frames, float (&out)[kFactor][kSubBlock]) {
     std::copy_n(in, frames, going_up_.data() + kHistory);
     const float* newest = going_up_.data() + kHistory;
-    std::copy_n(newest - kHalf, kGrain, out[0]);
+    std::copy_n(newest - kHalf, kSubBlock, out[0]);
     for (int p = 1; p < kFactor; ++p) {
         for (int i = 0; i < frames; i += kTile) {
             float sum[kTile] = {};
@@ -86,7 +86,7 @@ void Oversampler::up(const float* in, int frames, float (&out)[kFactor][kGrain])
     std::copy_n(going_up_.data() + frames, kHistory, going_up_.data());
 }
 
-void Oversampler::down(const float (&in)[kFactor][kGrain], int frames, float* out) {
+void Oversampler::down(const float (&in)[kFactor][kSubBlock], int frames, float* out) {
     for (int p = 0; p < kFactor; ++p) std::copy_n(in[p], frames, going_down_[p].data() + kHistory);
     for (int i = 0; i < frames; i += kTile) {
         float sum[kTile] = {};

@@ -19,17 +19,17 @@ class Oversampler {
     static constexpr int kDelay = 34;
 
     void reset();
-    /// `frames` (at most kGrain) samples to four times as many. `out[p]` gets the samples at the frame and p
-    /// quarters of one behind it; all of it is written, what is behind `frames` means nothing.
-    void up(const float* in, int frames, float (&out)[kFactor][kGrain]);
+    /// `frames` (at most kSubBlock) samples to four times as many. `out[p]` gets the samples at the frame and
+    /// p quarters of one behind it; all of it is written, what is behind `frames` means nothing.
+    void up(const float* in, int frames, float (&out)[kFactor][kSubBlock]);
     /// And back.
-    void down(const float (&in)[kFactor][kGrain], int frames, float* out);
+    void down(const float (&in)[kFactor][kSubBlock], int frames, float* out);
 
   private:
     static constexpr int kHalf = kDelay / 2;  // frames of the delay of one direction
     static constexpr int kTaps = kDelay;      // a phase, but for the one that passes
     static constexpr int kHistory = kTaps;
-    using Phase = std::array<float, kHistory + kGrain>;
+    using Phase = std::array<float, kHistory + kSubBlock>;
     Phase going_up_{};                // the newest kHistory frames, then the piece at work
     Phase going_down_[kFactor] = {};  // the same of each phase
 };

@@ -14,7 +14,7 @@ class Smoothed {
   public:
     /// `time_constant` in seconds per pole.
     void prepare(double sample_rate, double time_constant, double value) {
-        coefficient_ = 1.0 - std::exp(-kGrain / (time_constant * sample_rate));
+        coefficient_ = 1.0 - std::exp(-kSubBlock / (time_constant * sample_rate));
         snap(value);
     }
     void snap(double value) {
@@ -28,7 +28,7 @@ class Smoothed {
     }
 
     /// Moves one grain on. Call at each grain boundary.
-    void begin_grain() {
+    void begin_sub_block() {
         if (first_ == target_ && second_ == target_) {
             current_ = static_cast<float>(target_);
             step_ = 0.0f;
@@ -42,7 +42,7 @@ class Smoothed {
             first_ = second_ = target_;
         }
         current_ = static_cast<float>(before);
-        step_ = static_cast<float>((second_ - before) / kGrain);
+        step_ = static_cast<float>((second_ - before) / kSubBlock);
     }
     bool moving() const { return step_ != 0.0f; }
 
@@ -52,7 +52,7 @@ class Smoothed {
         return current_;
     }
     /// The value at the end of the current grain.
-    double grain_value() const { return second_; }
+    double sub_block_value() const { return second_; }
     double target() const { return target_; }
 
   private:

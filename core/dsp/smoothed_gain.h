@@ -18,8 +18,8 @@ class SmoothedGain {
     void snap(double factor) noexcept { factor_.snap(factor); }
     void process(const AudioBlock& block) noexcept {
         for (int i = 0; i < block.frames; ++i) {
-            if (in_grain_ == 0) factor_.begin_grain();
-            in_grain_ = (in_grain_ + 1) % kGrain;
+            if (in_grain_ == 0) factor_.begin_sub_block();
+            in_grain_ = (in_grain_ + 1) % kSubBlock;
             const float factor = factor_.next();
             for (int c = 0; c < block.channels; ++c) block[c][i] *= factor;
         }

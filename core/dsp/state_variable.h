@@ -16,11 +16,11 @@ inline float warped_frequency(double frequency, double sample_rate) {
 /// From state to state by the shortest way, for which the processor waits (V. Zavalishin, "The Art of VA
 /// Filter Design", ch. 4, with the outputs left out): s1' = keep s1 - cross s2 + cross x, s2' = s2 + cross s1
 /// + feed (x - s2). Band-pass and low-pass are the means of the states before and after.
-struct StateStep {
+struct SvfCoefficients {
     float keep = 1.0f, cross = 0.0f, feed = 0.0f;
 
     /// `damping` is 1 / Q.
-    static StateStep of(float warped, float damping) {
+    static SvfCoefficients of(float warped, float damping) {
         const float a1 = 1.0f / (1.0f + warped * (warped + damping));
         return {2.0f * a1 - 1.0f, 2.0f * warped * a1, 2.0f * warped * warped * a1};
     }

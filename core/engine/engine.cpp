@@ -58,8 +58,8 @@ void Engine::open(Prepared prepared) {
     open_ = true;
 }
 
-EngineFigures Engine::figures() const {
-    EngineFigures out;
+EngineStats Engine::figures() const {
+    EngineStats out;
     out.clipped = clipped_.load(std::memory_order_relaxed);
     out.blocks = load_.blocks();
     out.load = load_.load();
@@ -72,8 +72,8 @@ EngineFigures Engine::figures() const {
 
 double strip_level(double fader_db, bool muted) {
     if (!std::isfinite(fader_db)) return std::numeric_limits<double>::quiet_NaN();
-    const double inside = std::clamp(fader_db, kFaderLeast, kFaderMost);
-    return muted || inside <= kFaderLeast ? 0.0 : db_to_gain(inside);
+    const double inside = std::clamp(fader_db, kFaderMinDb, kFaderMaxDb);
+    return muted || inside <= kFaderMinDb ? 0.0 : db_to_gain(inside);
 }
 
 // ---- the audio thread ----

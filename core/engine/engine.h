@@ -15,7 +15,7 @@
 namespace reed {
 
 /// Figures of the running engine, all since open().
-struct EngineFigures {
+struct EngineStats {
     std::uint64_t clipped = 0;  ///< samples clipped at the source (runs of three and more)
     std::uint64_t faults = 0;   ///< samples that were no numbers
     std::uint64_t blocks = 0;
@@ -25,7 +25,7 @@ struct EngineFigures {
     int block_frames = 0;  ///< size of the newest block
 };
 
-/// Factor of a fader in dB, kFaderLeast (silence) to kFaderMost, and of the strip's mute. NaN for what is no
+/// Factor of a fader in dB, kFaderMinDb (silence) to kFaderMaxDb, and of the strip's mute. NaN for what is no
 /// finite number.
 double strip_level(double fader_db, bool muted);
 
@@ -60,7 +60,7 @@ class Engine final : public AudioCallback {
     /// Silences the feed, or lets it through again, with a short fade.
     void set_mute(bool mute) { mute_.store(mute, std::memory_order_relaxed); }
     /// The same, by whatever else keeps it back at the moment; both are asked.
-    void hold_back(bool hold) { held_back_.store(hold, std::memory_order_relaxed); }
+    void suppress_output(bool hold) { held_back_.store(hold, std::memory_order_relaxed); }
     /// The strip's own mute, which the feed hears by the level of its chain (strip_level()); here for what
     /// else goes out of the strip.
     void set_strip_mute(bool mute) { strip_mute_.store(mute, std::memory_order_relaxed); }
@@ -69,7 +69,7 @@ class Engine final : public AudioCallback {
         return mute_.load(std::memory_order_relaxed) || held_back_.load(std::memory_order_relaxed);
     }
 
-    /// Level of what leaves it, in dB, kFaderLeast to kFaderMost; the least is silence. What is no finite
+    /// Level of what leaves it, in dB, kFaderMinDb to kFaderMaxDb; the least is silence. What is no finite
     /// number changes nothing. Any thread; kept over open().
     void set_fader(double db) { chain_.set_level(strip_level(db, false)); }
 
@@ -87,7 +87,7 @@ class Engine final : public AudioCallback {
     /// The last twelve seconds at least; of the feed, after fader and mute.
     std::shared_ptr<const HistoryRing> input_history() const { return input_; }
     std::shared_ptr<const HistoryRing> feed_history() const { return feed_; }
-    EngineFigures figures() const;
+    EngineStats figures() const;
 
   private:
     void process_piece(const AudioBlock& block, const Keys& keys) noexcept;

@@ -89,7 +89,7 @@ void Monitor::choose() {
     const int tap = tap_.load(std::memory_order_relaxed);
     if (source == active_ && (source != MonitorSource::tap || tap == active_tap_)) return;
     // What sounds is faded out first.
-    if (active_ != MonitorSource::off && open_.grain_value() > 0.0) return;
+    if (active_ != MonitorSource::off && open_.sub_block_value() > 0.0) return;
     active_ = source;
     active_tap_ = tap;
 }
@@ -137,8 +137,8 @@ void Monitor::shape(const AudioBlock& block) {
     for (int done = 0; done < block.frames;) {
         if (in_grain_ == 0) {
             volume_.set(db_to_gain(wanted_[0].load(std::memory_order_relaxed)));
-            volume_.begin_grain();
-            open_.begin_grain();
+            volume_.begin_sub_block();
+            open_.begin_sub_block();
             for (int b = 0; b < 3; ++b) {
                 const auto i = static_cast<size_t>(b);
                 // A hundredth of a second for a decibel and a half: faster would be heard as a click.
@@ -151,7 +151,7 @@ void Monitor::shape(const AudioBlock& block) {
                 tone_[i] = goal;
             }
         }
-        const int n = std::min(block.frames - done, kGrain - in_grain_);
+        const int n = std::min(block.frames - done, kSubBlock - in_grain_);
         const AudioBlock part = block.slice(done, n);
         for (int b = 0; b < 3; ++b) {
             if (tone_[static_cast<size_t>(b)] != 0.0f || filters_[static_cast<size_t>(b)].moving())
@@ -161,7 +161,7 @@ void Monitor::shape(const AudioBlock& block) {
             const float gain = volume_.next() * open_.next();
             for (int c = 0; c < part.channels; ++c) part[c][i] *= gain;
         }
-        in_grain_ = (in_grain_ + n) % kGrain;
+        in_grain_ = (in_grain_ + n) % kSubBlock;
         done += n;
     }
 }

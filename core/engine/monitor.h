@@ -7,7 +7,7 @@
 
 #include "base/history_ring.h"
 #include "chain/chain_runner.h"
-#include "dsp/filter_runner.h"
+#include "dsp/biquad_cascade.h"
 #include "dsp/smoothed.h"
 #include "stages/parameter.h"
 
@@ -75,7 +75,7 @@ class Monitor {
     int active_tap_ = 0;
     Smoothed open_, volume_;
     std::array<float, 3> tone_{};
-    std::array<FilterRunner, 3> filters_;
+    std::array<BiquadCascade, 3> filters_;
     int in_grain_ = 0;
 };
 

@@ -106,7 +106,7 @@ Balance balance_of(const LoudnessTrack& voice, const LoudnessTrack& programme) {
     return out;
 }
 
-std::vector<VoiceLoudness> voices_apart(std::span<const LoudnessTrack* const> voices) {
+std::vector<VoiceLoudness> per_voice_loudness(std::span<const LoudnessTrack* const> voices) {
     std::int64_t from = 0, end = std::numeric_limits<std::int64_t>::max();
     for (const LoudnessTrack* v : voices) {
         from = std::max(from, v->dropped());

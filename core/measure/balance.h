@@ -60,7 +60,7 @@ struct VoiceLoudness {
 /// Loudness of each voice, in LUFS, in the tenths of a second in which it is above its own gate and the
 /// loudest of all: another voice that its microphone hears as well says nothing about it. All tracks begin at
 /// the same moment.
-std::vector<VoiceLoudness> voices_apart(std::span<const LoudnessTrack* const> voices);
+std::vector<VoiceLoudness> per_voice_loudness(std::span<const LoudnessTrack* const> voices);
 
 /// What that says, held against the distance that is wanted while somebody speaks (`least` to `most` LU, a
 /// choice). The third quantity is by how many dB the programme should move, negative: down.

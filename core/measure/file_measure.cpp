@@ -21,7 +21,7 @@ std::int64_t ClipCounter::add(const float* x, int frames) noexcept {
 }
 
 struct FileMeasure::State {
-    explicit State(const StreamFormat& f) : format(f), loudness(f, LoudnessMemory::exact) {}
+    explicit State(const StreamFormat& f) : format(f), loudness(f, LoudnessStorage::exact) {}
     StreamFormat format;
     LoudnessMeter loudness;
     ClipCounter clips[kMaxChannels];
@@ -45,7 +45,7 @@ struct FileMeasure::State {
         }
     }
     std::optional<double> noise_floor() const {
-        const auto level = room_level(pieces, classify_frames(pieces, 0.0));
+        const auto level = room_level(pieces, classify_by_level(pieces, 0.0));
         return level && *level > kSilenceDb ? level : std::nullopt;
     }
 };

@@ -115,7 +115,7 @@ std::optional<double> room_level(const std::vector<float>& mean_square,
     return quantile(room, 0.50);
 }
 
-std::vector<FrameClass> classify_frames(const std::vector<float>& mean_square, double voice_floor) {
+std::vector<FrameClass> classify_by_level(const std::vector<float>& mean_square, double voice_floor) {
     std::vector<FrameClass> out(mean_square.size(), FrameClass::room);
     if (mean_square.empty()) return out;
     const std::vector<float> levels = smooth_levels(mean_square);
@@ -176,8 +176,8 @@ std::vector<bool> in_steady_sound(const std::vector<float>& levels) {
 
 }  // namespace
 
-std::vector<FrameClass> classify_heard(const std::vector<float>& mean_square,
-                                       const std::vector<float>& voice) {
+std::vector<FrameClass> classify_by_speech(const std::vector<float>& mean_square,
+                                           const std::vector<float>& voice) {
     constexpr float kSpeech = 0.5f;
     constexpr int kNear = 10;
     constexpr int kFar = 20;
@@ -354,9 +354,9 @@ std::vector<FrameClass> LevelStatistics::classes(size_t length) const {
         }
         const auto known = std::count_if(voice.begin(), voice.end(), [](float v) { return v >= 0.0f; });
         if (static_cast<double>(known) >= kKnown * static_cast<double>(length))
-            return classify_heard(powers(0, length), voice);
+            return classify_by_speech(powers(0, length), voice);
     }
-    return classify_frames(powers(0, length), voice_floor_);
+    return classify_by_level(powers(0, length), voice_floor_);
 }
 
 LevelDistribution LevelStatistics::distribution(size_t tap) const {
@@ -377,11 +377,11 @@ LevelDistribution LevelStatistics::distribution(size_t tap) const {
     return out;
 }
 
-std::vector<WordCut> LevelStatistics::cut_words(size_t stage) const {
+std::vector<TruncatedWord> LevelStatistics::truncated_words(size_t stage) const {
     constexpr size_t kBeginning = 6;
     constexpr size_t kEnding = 15;
     constexpr double kLost = 3.0;
-    std::vector<WordCut> out;
+    std::vector<TruncatedWord> out;
     const size_t length = rows_[0].frames.empty() || stage + 1 >= rows_.size() ? 0 : shared_length();
     if (length == 0) return out;
     const auto kinds = classes(length);

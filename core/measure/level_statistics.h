@@ -27,7 +27,7 @@ enum class FrameClass : unsigned char { between, room, voice };
 /// apart are there two; else all belongs to one: voice when `voice_floor` is known and lies below, else room.
 /// Frames within 150 ms of speech are neither, so that reverberation and breath do not count as room; nor is
 /// digital silence (below -110 dBFS), which is no room at all.
-std::vector<FrameClass> classify_frames(const std::vector<float>& mean_square, double voice_floor);
+std::vector<FrameClass> classify_by_level(const std::vector<float>& mean_square, double voice_floor);
 
 /// Sorts the same frames where the probability of speech is known (`voice`, one a frame, 0 to 1; below 0
 /// where it is not, which is no room).
@@ -36,8 +36,8 @@ std::vector<FrameClass> classify_frames(const std::vector<float>& mean_square, d
 /// what lies within 100 ms of it and 9 dB above the room. What has no speech within 200 ms is room, however
 /// loud: but for short sounds (under half a second) that stand 9 dB above it, which are neither: a key click
 /// is no quiet word, and not what the room usually is.
-std::vector<FrameClass> classify_heard(const std::vector<float>& mean_square,
-                                       const std::vector<float>& voice);
+std::vector<FrameClass> classify_by_speech(const std::vector<float>& mean_square,
+                                           const std::vector<float>& voice);
 
 /// Usual level of the room in dBFS (median over the pauses of the 50 ms levels); nothing without pauses.
 std::optional<double> room_level(const std::vector<float>& mean_square,
@@ -51,7 +51,7 @@ struct LevelDistribution {
 };
 
 /// A word that lost its beginning or its ending in a stage.
-struct WordCut {
+struct TruncatedWord {
     std::int64_t index = 0;  ///< of the piece where the word begins or ends
     bool beginning = false;
     double lost_db = 0.0;  ///< more than the middle of the word lost
@@ -78,7 +78,7 @@ class LevelStatistics {
     /// Words in the window whose first 60 ms or last 150 ms lost 3 dB more in stage `stage` than their
     /// middle: what a gate does that opens too late or closes too early. The 3 dB are our choice. Oldest
     /// first.
-    std::vector<WordCut> cut_words(size_t stage) const;
+    std::vector<TruncatedWord> truncated_words(size_t stage) const;
 
     /// The newest pieces of a tap, oldest first: those of the window, and at least kLeastKept seconds.
     static constexpr double kLeastKept = 6.5;

@@ -13,7 +13,7 @@ namespace reed {
 
 struct LoudnessMeter::State {
     StreamFormat format;
-    LoudnessMemory memory = LoudnessMemory::bounded;
+    LoudnessStorage memory = LoudnessStorage::bounded;
     ebur128_state* meter = nullptr;
     std::vector<float> interleaved;
     // libebur128 finds the true peak by a convolution over every sample, which is most of what it costs.
@@ -21,7 +21,7 @@ struct LoudnessMeter::State {
     float highest = 0.0f;                  // true peak as a factor
 
     void open() {
-        const int histogram = memory == LoudnessMemory::bounded ? EBUR128_MODE_HISTOGRAM : 0;
+        const int histogram = memory == LoudnessStorage::bounded ? EBUR128_MODE_HISTOGRAM : 0;
         meter = ebur128_init(static_cast<unsigned>(format.channels),
                              static_cast<unsigned long>(std::lround(format.sample_rate)),
                              EBUR128_MODE_M | EBUR128_MODE_S | EBUR128_MODE_I | EBUR128_MODE_LRA | histogram);
@@ -31,9 +31,9 @@ struct LoudnessMeter::State {
         // the streaming program doubles it; it is measured as one channel, as BS.1770 describes it.
     }
     static float raised(IntersamplePeak& between, const float* x, int frames, float highest) {
-        for (int done = 0; done < frames; done += kGrain) {
-            float peaks[kGrain] = {};
-            const int n = std::min(kGrain, frames - done);
+        for (int done = 0; done < frames; done += kSubBlock) {
+            float peaks[kSubBlock] = {};
+            const int n = std::min(kSubBlock, frames - done);
             between.process(x + done, n, highest, peaks);
             highest = std::max(highest, *std::max_element(peaks, peaks + n));
         }
@@ -60,7 +60,7 @@ std::optional<double> value_of(int (*function)(ebur128_state*, double*), ebur128
 }
 }  // namespace
 
-LoudnessMeter::LoudnessMeter(const StreamFormat& format, LoudnessMemory memory)
+LoudnessMeter::LoudnessMeter(const StreamFormat& format, LoudnessStorage memory)
     : state_(std::make_unique<State>()) {
     state_->format = format;
     state_->memory = memory;
@@ -117,7 +117,7 @@ LoudnessReading LoudnessMeter::read() const {
 }
 
 LoudnessReading measure_loudness(AudioBuffer& sound, double sample_rate) {
-    LoudnessMeter meter({sample_rate, sound.channels()}, LoudnessMemory::exact);
+    LoudnessMeter meter({sample_rate, sound.channels()}, LoudnessStorage::exact);
     constexpr size_t kPiece = 8192;
     for (size_t done = 0; done < sound.frames(); done += kPiece)
         meter.add(sound.block(done, static_cast<int>(std::min(kPiece, sound.frames() - done))));

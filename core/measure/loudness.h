@@ -20,12 +20,12 @@ struct LoudnessReading {
 
 /// How the gated values are kept: every block (exact, grows with time) or a histogram in steps of 0.1 LU
 /// (constant memory, for sound without end).
-enum class LoudnessMemory { exact, bounded };
+enum class LoudnessStorage { exact, bounded };
 
 /// Feed sound in, read at any time. One thread at a time; not for the audio thread.
 class LoudnessMeter {
   public:
-    explicit LoudnessMeter(const StreamFormat& format, LoudnessMemory memory = LoudnessMemory::bounded);
+    explicit LoudnessMeter(const StreamFormat& format, LoudnessStorage memory = LoudnessStorage::bounded);
     ~LoudnessMeter();
     LoudnessMeter(const LoudnessMeter&) = delete;
     LoudnessMeter& operator=(const LoudnessMeter&) = delete;

@@ -74,7 +74,7 @@ std::vector<Difference> differences(const ChainSpec& saved, const ChainSpec& now
     return out;
 }
 
-std::vector<Difference> differences(const DeskSpec& saved, const DeskSpec& now) {
+std::vector<Difference> differences(const MixerSpec& saved, const MixerSpec& now) {
     std::vector<Difference> out;
     const auto note = [&](What what, const StripSpec& s) {
         out.push_back({what, {}, s.shown_name(), 0, 0.0, 0.0, s.id});
@@ -93,8 +93,10 @@ std::vector<Difference> differences(const DeskSpec& saved, const DeskSpec& now) 
         old.chain = s.chain;
         if (!(old == s)) note(What::strip_set, s);
     }
-    if (saved.distance_least != now.distance_least || saved.distance_most != now.distance_most)
-        out.push_back({What::distance, {}, "Balance", 0, saved.distance_least, now.distance_least, {}});
+    if (saved.target_distance_min != now.target_distance_min ||
+        saved.target_distance_max != now.target_distance_max)
+        out.push_back(
+            {What::distance, {}, "Balance", 0, saved.target_distance_min, now.target_distance_min, {}});
     std::vector<std::string> before, after;
     for (const StripSpec& s : saved.strips) before.push_back(s.id);
     for (const StripSpec& s : now.strips) after.push_back(s.id);

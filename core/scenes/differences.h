@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "desk/desk_spec.h"
+#include "mixer/mixer_spec.h"
 
 namespace reed {
 
@@ -40,6 +40,6 @@ struct Difference {
 /// must be valid.
 std::vector<Difference> differences(const ChainSpec& saved, const ChainSpec& now);
 /// Of all strips, known by their ids, in their order, then of what they share.
-std::vector<Difference> differences(const DeskSpec& saved, const DeskSpec& now);
+std::vector<Difference> differences(const MixerSpec& saved, const MixerSpec& now);
 
 }  // namespace reed

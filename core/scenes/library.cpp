@@ -13,8 +13,8 @@
 #include <sstream>
 #include <thread>
 
+#include "base/case_folding.h"
 #include "base/file.h"
-#include "base/folded.h"
 
 namespace reed {
 
@@ -81,10 +81,10 @@ SceneListing SceneLibrary::list() const {
     }
     // By place in the person's order, then by name.
     std::map<std::string, size_t> places;
-    for (const std::string& name : order()) places.emplace(folded(name), places.size());
+    for (const std::string& name : order()) places.emplace(case_folded(name), places.size());
     std::vector<std::pair<std::pair<size_t, std::string>, size_t>> keys;
     for (size_t i = 0; i < out.scenes.size(); ++i) {
-        std::string name = folded(out.scenes[i].scene.name);
+        std::string name = case_folded(out.scenes[i].scene.name);
         const auto place = places.find(name);
         keys.push_back({{place == places.end() ? places.size() : place->second, std::move(name)}, i});
     }
@@ -162,7 +162,7 @@ Result<void> SceneLibrary::set_order(const std::vector<std::string>& names) cons
 std::filesystem::path SceneLibrary::path_for(const SceneListing& here, const std::string& name) const {
     if (const SceneEntry* entry = find_scene(here.scenes, name)) return entry->path;
     // Another scene, or a file that can't be read, may have the obvious file name already.
-    return free_path(folder_ / (scene_file_stem(name) + ".json"));
+    return unique_path(folder_ / (scene_file_stem(name) + ".json"));
 }
 
 const SceneEntry* find_scene(const std::vector<SceneEntry>& scenes, const std::string& name) {
@@ -175,14 +175,14 @@ const SceneEntry* find_scene(const std::vector<SceneEntry>& scenes, const std::s
 Result<void> SceneLibrary::keep_copy(const std::filesystem::path& file) const {
     const auto text = read_file(file, kMaxSceneBytes);
     if (!text.ok()) return text.error();
-    return write_file(free_path(folder_ / "removed" / file.filename()), text.value());
+    return write_file(unique_path(folder_ / "removed" / file.filename()), text.value());
 }
 
 /// By the name without its cases, as names are compared; names that make one file name share a folder no more
 /// than that.
 std::filesystem::path SceneLibrary::earlier_folder(const std::string& name) const {
     char number[24];
-    std::snprintf(number, sizeof number, "-%08zx", std::hash<std::string>{}(folded(name)) & 0xffffffffU);
+    std::snprintf(number, sizeof number, "-%08zx", std::hash<std::string>{}(case_folded(name)) & 0xffffffffU);
     return folder_ / "earlier" / (scene_file_stem(name).substr(0, 60) + number);
 }
 
@@ -198,7 +198,7 @@ Result<void> SceneLibrary::keep_earlier(const SceneEntry& there) const {
     std::strftime(date, sizeof date, "%Y%m%d-%H%M%S", &day);
     std::snprintf(name, sizeof name, "%s-%09ld.json", date, now.tv_nsec);  // in the order of the names
     const auto folder = earlier_folder(there.scene.name);
-    if (auto kept = write_file(free_path(folder / name), text.value()); !kept.ok()) return kept;
+    if (auto kept = write_file(unique_path(folder / name), text.value()); !kept.ok()) return kept;
     std::vector<std::filesystem::path> all;
     std::error_code ec;
     for (std::filesystem::directory_iterator i(folder, ec), end; !ec && i != end; i.increment(ec)) {
@@ -209,8 +209,8 @@ Result<void> SceneLibrary::keep_earlier(const SceneEntry& there) const {
     return {};
 }
 
-std::vector<EarlierState> SceneLibrary::earlier(const std::string& name) const {
-    std::vector<EarlierState> out;
+std::vector<SceneRevision> SceneLibrary::earlier(const std::string& name) const {
+    std::vector<SceneRevision> out;
     std::error_code ec;
     for (std::filesystem::directory_iterator i(earlier_folder(name), ec), end; !ec && i != end;
          i.increment(ec)) {
@@ -221,7 +221,7 @@ std::vector<EarlierState> SceneLibrary::earlier(const std::string& name) const {
                                  stem.substr(9, 2) + ":" + stem.substr(11, 2) + ":" + stem.substr(13, 2);
         out.push_back({i->path(), when, std::move(*reading.scene)});
     }
-    std::ranges::sort(out, std::greater<>(), &EarlierState::path);
+    std::ranges::sort(out, std::greater<>(), &SceneRevision::path);
     return out;
 }
 
@@ -253,7 +253,7 @@ std::optional<Error> scene_problem(const Scene& scene) {
         return Error{"A scene needs a name.", "", "Enter one, e.g. “Evening”."};
     if (characters(scene.name) > kMaxSceneName)
         return Error{"The name is longer than 80 characters.", "", "Shorten it."};
-    const auto problems = desk_problems(scene.desk);
+    const auto problems = mixer_problems(scene.desk);
     return problems.empty() ? std::nullopt : std::optional(problems.front());
 }
 
@@ -301,23 +301,24 @@ Result<void> SceneLibrary::remove(const std::string& name) const {
         if (!same_name(entry.scene.name, name)) continue;
         const auto bin = folder_ / "removed";
         std::error_code ec = create_folders(bin);
-        if (!ec) std::filesystem::rename(entry.path, free_path(bin / entry.path.filename()), ec);
+        if (!ec) std::filesystem::rename(entry.path, unique_path(bin / entry.path.filename()), ec);
         if (ec) return Error{"can't be removed: " + ec.message() + ".", entry.path.string(), ""};
         return {};
     }
     return Error{"doesn't exist.", name, ""};
 }
 
-Result<std::vector<std::string>> SceneLibrary::take_in(const std::vector<Scene>& scenes, Clash clash) const {
+Result<std::vector<std::string>> SceneLibrary::take_in(const std::vector<Scene>& scenes,
+                                                       ConflictPolicy clash) const {
     std::vector<std::string> out;
     SceneListing here = list();
     for (Scene scene : scenes) {
         if (find_scene(here.scenes, scene.name) != nullptr) {
-            if (clash == Clash::leave_out) {
+            if (clash == ConflictPolicy::leave_out) {
                 out.emplace_back();
                 continue;
             }
-            if (clash == Clash::keep_both) scene.name = free_name(here.scenes, scene.name);
+            if (clash == ConflictPolicy::keep_both) scene.name = free_name(here.scenes, scene.name);
         }
         if (auto saved = save_among(here, scene, Old::kept); !saved.ok()) return saved.error();
         out.push_back(scene.name);

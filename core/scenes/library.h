@@ -26,14 +26,14 @@ struct SceneListing {
 };
 
 /// A scene as it was before it was saved anew.
-struct EarlierState {
+struct SceneRevision {
     std::filesystem::path path;
     std::string when;  ///< "2026-11-26 21:05:33", local time at which the next one took its place
     Scene scene;
 };
 
 /// What becomes of a scene that comes in under a name that is there already.
-enum class Clash { keep_both, replace, leave_out };
+enum class ConflictPolicy { keep_both, replace, leave_out };
 
 /// Saves, lists and removes scenes in one folder. Names are unique, compared without regard to case. What has
 /// not changed since it was last read is not read again. One thread.
@@ -58,7 +58,7 @@ class SceneLibrary {
 
     /// What a scene was before it was saved, the newest first; those that can't be read are left out. Kept
     /// beside the scenes in "earlier", kMostEarlier a scene.
-    std::vector<EarlierState> earlier(const std::string& name) const;
+    std::vector<SceneRevision> earlier(const std::string& name) const;
     static constexpr size_t kMostEarlier = 20;
     /// There are some; without reading them.
     bool has_earlier(const std::string& name) const;
@@ -71,7 +71,7 @@ class SceneLibrary {
     /// Saves scenes that come from elsewhere; of those that are written over a copy is kept in "removed".
     /// Gives the names under which they were saved, in their order; one that was left out has an empty one.
     /// Stops at the first that can't be saved.
-    Result<std::vector<std::string>> take_in(const std::vector<Scene>& scenes, Clash clash) const;
+    Result<std::vector<std::string>> take_in(const std::vector<Scene>& scenes, ConflictPolicy clash) const;
 
     /// Copies the scenes of another folder, if this one holds no scene yet.
     Result<void> fill_from(const std::filesystem::path& other) const;

@@ -4,9 +4,9 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "base/case_folding.h"
 #include "base/file.h"
-#include "base/folded.h"
-#include "scenes/json_watch.h"
+#include "scenes/strict_json.h"
 
 namespace reed {
 namespace {
@@ -53,7 +53,7 @@ class Reader {
 
     void read(const Json& root) {
         if (!root.is_object()) {
-            problem("", "the file holds " + type_name(root) + ", not a scene.");
+            problem("", "The file holds " + type_name(root) + ", not a scene.");
             return;
         }
         if (!header(root)) return;
@@ -80,7 +80,7 @@ class Reader {
         } else {
             stages(root, "", scene.chain());
         }
-        if (out_.problems.empty()) out_.problems = desk_problems(scene.desk, desk);
+        if (out_.problems.empty()) out_.problems = mixer_problems(scene.desk, desk);
         if (out_.problems.empty()) out_.scene = std::move(scene);
         if (!out_.scene && newer()) {
             for (Error& e : out_.problems)
@@ -147,7 +147,7 @@ class Reader {
     }
 
     void strips(const Json& root, Scene& scene) {
-        DeskSpec& desk = scene.desk;
+        MixerSpec& desk = scene.desk;
         if (!root.contains("strips") || !root["strips"].is_array() || root["strips"].empty()) {
             problem("strips", "is missing or empty.");
             return;
@@ -177,7 +177,7 @@ class Reader {
         else if (role != role_id(StripRole::voice) && s.contains("role") && s["role"].is_string())
             problem(where + "role", "is unknown: \"" + role.substr(0, 60) + "\"; use voice or programme.");
         spec.colour = colour(s, where);
-        spec.fader = number(s, "fader", where, 0.0, kFaderLeast, kFaderMost);
+        spec.fader = number(s, "fader", where, 0.0, kFaderMinDb, kFaderMaxDb);
         if (s.contains("mute")) {
             if (s["mute"].is_boolean())
                 spec.mute = s["mute"].get<bool>();
@@ -191,11 +191,11 @@ class Reader {
         for (size_t i = 0; i < spec.chain.stages.size() && i < s["stages"].size(); ++i) {
             StageSpec& stage = spec.chain.stages[i];
             if (s["stages"][i].is_object() && !s["stages"][i].contains("key"))
-                stage.key = stage.stage_kind().usual_key;
+                stage.key = stage.stage_kind().default_sidechain;
         }
     }
 
-    void made_for(const Json& m, const std::string& where, MadeFor& out) {
+    void made_for(const Json& m, const std::string& where, ReferenceLevels& out) {
         if (!m.is_object()) {
             problem(where, "is " + type_name(m) + ", not levels.");
             return;
@@ -228,7 +228,7 @@ class Reader {
         }
     }
 
-    void distance(const Json& root, DeskSpec& desk) {
+    void distance(const Json& root, MixerSpec& desk) {
         if (!root.contains("distance")) return;
         const Json& d = root["distance"];
         if (!d.is_object()) {
@@ -236,8 +236,8 @@ class Reader {
             return;
         }
         known_keys(d, "distance.", {"least", "most"});
-        desk.distance_least = number(d, "least", "distance.", desk.distance_least, 0.0, 40.0);
-        desk.distance_most = number(d, "most", "distance.", desk.distance_most, 0.0, 40.0);
+        desk.target_distance_min = number(d, "least", "distance.", desk.target_distance_min, 0.0, 40.0);
+        desk.target_distance_max = number(d, "most", "distance.", desk.target_distance_max, 0.0, 40.0);
     }
 
     /// A number inside its range, or `otherwise`.
@@ -257,12 +257,12 @@ class Reader {
 
     void stages(const Json& root, const std::string& place, ChainSpec& chain) {
         if (!root.contains("stages") || !root["stages"].is_array()) {
-            problem(place + "stages", "the list of stages is missing.");
+            problem(place + "stages", "is missing.");
             return;
         }
         const Json& list = root["stages"];
         if (list.size() > kMaxStages) {
-            problem(place + "stages", "there are " + std::to_string(list.size()) + " stages; at most " +
+            problem(place + "stages", "has " + std::to_string(list.size()) + " stages; at most " +
                                           std::to_string(kMaxStages) + " can be used.");
             return;
         }
@@ -287,7 +287,7 @@ class Reader {
         if (kind != nullptr) {
             Keys known{"kind", "id", "title", "bypass", "parameters"};
             if (kind->teaching != nullptr) known.emplace_back(kind->teaching->id);
-            if (kind->takes_key) known.emplace_back("key");
+            if (kind->accepts_sidechain) known.emplace_back("key");
             Json rest = known_keys(s, where + ".", known);
             spec = new_stage(chain, *kind);
             if (newer() && s.contains("parameters") && s["parameters"].is_object()) {
@@ -301,12 +301,12 @@ class Reader {
         } else {
             // Another program's, or a newer one's: kept as it is.
             spec.kind = kind_id;
-            spec.id = fresh_id(chain, kind_id);
+            spec.id = unique_stage_id(chain, kind_id);
             Json rest = s;  // what can be changed of it here stands in the spec
             for (const char* known : {"kind", "id", "title", "bypass"}) rest.erase(known);
             spec.foreign = rest.dump(-1, ' ', false, Json::error_handler_t::replace);
         }
-        if (kind != nullptr && kind->takes_key && s.contains("key"))
+        if (kind != nullptr && kind->accepts_sidechain && s.contains("key"))
             spec.key = text(s, "key", where + ".", false);
         if (s.contains("id")) spec.id = text(s, "id", where + ".", false);
         if (spec.id.empty()) problem(where + ".id", "is empty.");
@@ -328,7 +328,7 @@ class Reader {
     }
 
     /// {figure: number, ..., list: [...]}; its ranges are checked with the chain.
-    void memory(const Json& t, const std::string& where, const Teaching& teaching, StageMemory& out) {
+    void memory(const Json& t, const std::string& where, const LearningSpec& teaching, LearnedData& out) {
         if (!t.is_object()) {
             problem(where, "is " + type_name(t) + ", not a " + std::string(teaching.title) + ".");
             return;
@@ -346,7 +346,7 @@ class Reader {
         }
         known_keys(t, where + ".", known);
         if (!t.contains(list) || !t[list].is_array() || t[list].empty()) {
-            problem(place, "the list is missing or empty.");
+            problem(place, "is missing or empty.");
             return;
         }
         for (const Json& entry : t[list]) {
@@ -420,15 +420,15 @@ SceneReading read_scene(std::string_view json) {
         return out;
     }
     try {
-        Reader(out).read(parse_watched(json, kMaxDepth));
+        Reader(out).read(parse_strict(json, kMaxDepth));
     } catch (const RefusedJson& refused) {
         out.problems.push_back({refused.what, "", ""});
     } catch (const Json::parse_error& e) {
         out.problems.push_back(
-            {"this is not valid JSON.", line_and_column(json, e.byte),
+            {"is not valid JSON.", line_and_column(json, e.byte),
              "Numbers must be finite and written like -18.5; NaN and inf are not numbers."});
     } catch (const Json::exception&) {
-        out.problems.push_back({"a number is too large to be read.", "", "Numbers must be finite."});
+        out.problems.push_back({"A number is too large to be read.", "", "Numbers must be finite."});
     }
     if (!out.scene) return out;
     if (out.version > kSceneVersion)
@@ -436,7 +436,7 @@ SceneReading read_scene(std::string_view json) {
                               "): unknown settings are preserved but have no effect.");
     const auto& strips = out.scene->desk.strips;
     for (const StripSpec& s : strips) {
-        for (const std::string& remark : chain_remarks(s.chain, s.role))
+        for (const std::string& remark : chain_warnings(s.chain, s.role))
             out.remarks.push_back(strips.size() > 1 ? s.shown_name() + ": " + remark : remark);
     }
     return out;
@@ -455,7 +455,7 @@ SceneReading load_scene(const std::string& path, size_t* digest) {
     return read_scene(bytes.value());
 }
 
-std::vector<std::string> chain_remarks(const ChainSpec& chain, StripRole role) {
+std::vector<std::string> chain_warnings(const ChainSpec& chain, StripRole role) {
     std::vector<std::string> out;
     for (size_t i = 0; i < chain.stages.size(); ++i) {
         const StageSpec& s = chain.stages[i];

@@ -9,8 +9,8 @@
 #include <vector>
 
 #include "chain/fade.h"
-#include "desk/desk_spec.h"
-#include "scenes/made_for.h"
+#include "mixer/mixer_spec.h"
+#include "scenes/reference_levels.h"
 
 namespace reed {
 
@@ -21,12 +21,12 @@ inline constexpr int kSceneVersion = 3;
 struct Scene {
     std::string name{};
     std::string note{};  ///< free text: which microphone, which room
-    DeskSpec desk{};
-    std::optional<int> colour{};                ///< 0 to kStripColours - 1
-    std::string group{};                        ///< a word under which scenes are found together
-    double fade = kUsualFade;                   ///< s, 0 to kLongestFade: how long its recall takes
-    std::map<std::string, MadeFor> made_for{};  ///< by strip id; those it is known of
-    int version = kSceneVersion;                ///< of the file it came from where that is a newer one
+    MixerSpec desk{};
+    std::optional<int> colour{};                        ///< 0 to kStripColours - 1
+    std::string group{};                                ///< a word under which scenes are found together
+    double fade = kUsualFade;                           ///< s, 0 to kLongestFade: how long its recall takes
+    std::map<std::string, ReferenceLevels> made_for{};  ///< by strip id; those it is known of
+    int version = kSceneVersion;  ///< of the file it came from where that is a newer one
     std::string extra{};  ///< fields of a newer version as they came, as the JSON of an object; else empty
 
     static constexpr double kUsualFade = Fade::scene.seconds;
@@ -69,6 +69,6 @@ SceneReading read_scene(std::string_view json);
 SceneReading load_scene(const std::string& path, size_t* digest = nullptr);
 
 /// What is unwise about a chain though it can be run. Peaks of a programme need no limiter of its own.
-std::vector<std::string> chain_remarks(const ChainSpec& chain, StripRole role = StripRole::voice);
+std::vector<std::string> chain_warnings(const ChainSpec& chain, StripRole role = StripRole::voice);
 
 }  // namespace reed

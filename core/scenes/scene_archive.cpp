@@ -100,9 +100,9 @@ Result<ArchiveReading> read_scene_archive(const std::filesystem::path& path) {
     if (!zip) return refused(error, path, "isn't a valid zip file");
     (void)bytes.release();
     const zip_int64_t count = zip_get_num_entries(zip.get(), 0);
-    if (count > kMostArchived)
-        return Error{"holds " + std::to_string(count) + " files; at most " + std::to_string(kMostArchived) +
-                         " are read.",
+    if (count > kMaxArchivedFiles)
+        return Error{"holds " + std::to_string(count) + " files; at most " +
+                         std::to_string(kMaxArchivedFiles) + " are read.",
                      path.string(), "Remove the files that are not scenes."};
     ArchiveReading out;
     size_t all = 0;

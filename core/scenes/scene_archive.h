@@ -17,12 +17,12 @@ struct ArchiveReading {
 };
 
 /// Most that is read of an archive: entries, and bytes of all of them unpacked.
-inline constexpr int kMostArchived = 2000;
+inline constexpr int kMaxArchivedFiles = 2000;
 inline constexpr size_t kMostArchivedBytes = 100'000'000;
 
 /// Reads every scene of a zip. Names in it lead nowhere: they are only told. What is no scene is a problem,
 /// and so is what unpacks to more than a scene may be (it is not unpacked further). Fails when it is no zip,
-/// has more than kMostArchived entries or more than kMostArchivedBytes in all.
+/// has more than kMaxArchivedFiles entries or more than kMostArchivedBytes in all.
 Result<ArchiveReading> read_scene_archive(const std::filesystem::path& path);
 
 }  // namespace reed

@@ -53,7 +53,7 @@ Json stage(const StageKind& kind) {
     properties["id"] = text(kMaxSceneName);
     properties["title"] = text(kMaxSceneName);
     properties["bypass"] = {{"type", "boolean"}, {"default", false}};
-    if (kind.takes_key) properties["key"] = text(kMaxSceneName);
+    if (kind.accepts_sidechain) properties["key"] = text(kMaxSceneName);
     if (kind.teaching != nullptr) {
         Json taught = Json::object();
         for (const auto& figure : kind.teaching->figures) taught[std::string(figure)] = {{"type", "number"}};
@@ -88,7 +88,7 @@ std::string scene_schema() {
     strip["name"] = text(kMaxSceneName);
     strip["role"] = {{"enum", {"voice", "programme"}}};
     strip["colour"] = {{"type", "integer"}, {"minimum", 0}, {"maximum", kStripColours - 1}, {"default", 0}};
-    strip["fader"] = range(kFaderLeast, kFaderMost);
+    strip["fader"] = range(kFaderMinDb, kFaderMaxDb);
     strip["mute"] = {{"type", "boolean"}, {"default", false}};
     strip["stages"] = {{"type", "array"}, {"maxItems", kMaxStages}, {"items", std::move(any)}};
     const Json level = range(-200.0, 20.0);

@@ -59,7 +59,7 @@ Json levels_to_json(const VoiceLevels& at) {
             {"loud", tenths(at.loud)}};
 }
 
-Json made_for_to_json(const MadeFor& made) {
+Json made_for_to_json(const ReferenceLevels& made) {
     Json out = levels_to_json(made.in);
     out["loudness"] = std::round(10.0 * made.loudness) / 10.0;
     out["stages"] = Json::object();
@@ -75,7 +75,7 @@ Json stage_to_json(const StageSpec& s, const std::string& mark, std::vector<std:
     stage["id"] = s.id;
     stage["title"] = s.title;
     stage["bypass"] = s.bypass;
-    if (s.stage_kind().takes_key) stage["key"] = s.key;
+    if (s.stage_kind().accepts_sidechain) stage["key"] = s.key;
     Json values = Json::object();
     const auto& table = s.stage_kind().parameters;
     for (size_t i = 0; i < table.size(); ++i) {
@@ -85,7 +85,7 @@ Json stage_to_json(const StageSpec& s, const std::string& mark, std::vector<std:
     stage["parameters"] = std::move(values);
     add_extra(stage, s.extra);
     if (s.taught.empty()) return stage;
-    const Teaching& teaching = *s.stage_kind().teaching;
+    const LearningSpec& teaching = *s.stage_kind().teaching;
     Json memory = Json::object();
     for (size_t i = 0; i < teaching.figures.size(); ++i)
         memory[std::string(teaching.figures[i])] = s.taught.figures[i];
@@ -138,7 +138,7 @@ std::string write(const Scene& scene, bool brief) {
     if (scene.colour) root["colour"] = *scene.colour;
     root["group"] = scene.group;
     root["fade"] = scene.fade;
-    root["distance"] = {{"least", scene.desk.distance_least}, {"most", scene.desk.distance_most}};
+    root["distance"] = {{"least", scene.desk.target_distance_min}, {"most", scene.desk.target_distance_max}};
     root["strips"] = Json::array();
     const std::string mark = free_mark(scene);
     std::vector<std::string> lists;  // in which a line each would be thousands
@@ -175,8 +175,9 @@ std::string write(const Scene& scene, bool brief) {
     add_extra(root, scene.extra);
     if (brief) {
         shorten(root, {{"note", ""}, {"group", ""}, {"fade", Scene::kUsualFade}});
-        const DeskSpec usual;
-        shorten(root, {{"distance", {{"least", usual.distance_least}, {"most", usual.distance_most}}}});
+        const MixerSpec usual;
+        shorten(root,
+                {{"distance", {{"least", usual.target_distance_min}, {"most", usual.target_distance_max}}}});
     }
     // Text that is not valid UTF-8 (a name pasted from elsewhere) is mended, not refused.
     std::string out = root.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";

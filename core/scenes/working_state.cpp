@@ -5,7 +5,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/file.h"
-#include "scenes/json_watch.h"
+#include "scenes/strict_json.h"
 
 namespace reed {
 namespace {
@@ -130,8 +130,8 @@ void read_audio(const Json& root, WorkingState& out) {
     out.monitor.bass_db = number("monitor_bass_db", -12, 12, 0);
     out.monitor.middle_db = number("monitor_middle_db", -12, 12, 0);
     out.monitor.treble_db = number("monitor_treble_db", -12, 12, 0);
-    out.heard_balance = number("heard_balance_db", -30, 30, 0);
-    out.heard_together = root.value("heard_together", false);
+    out.monitor_balance = number("heard_balance_db", -30, 30, 0);
+    out.monitor_linked = root.value("heard_together", false);
     out.monitor.mute_with_feed = root.value("monitor_mute_with_feed", false);
 }
 
@@ -146,27 +146,27 @@ Json write_audio(const WorkingState& state) {
             {"monitor_bass_db", state.monitor.bass_db},
             {"monitor_middle_db", state.monitor.middle_db},
             {"monitor_treble_db", state.monitor.treble_db},
-            {"heard_balance_db", state.heard_balance},
-            {"heard_together", state.heard_together},
+            {"heard_balance_db", state.monitor_balance},
+            {"heard_together", state.monitor_linked},
             {"monitor_mute_with_feed", state.monitor.mute_with_feed}};
 }
 
 /// What a strip has beside the usual is written; what is missing or out of range keeps its default.
-Json write_input(const StripInput& i) {
+Json write_input(const StripDeviceSettings& i) {
     Json out{{"kind", i.kind}, {"target", i.target}};
     if (i.channel > 0) out["channel"] = i.channel;
     if (i.offered) out["offered"] = true;
     if (i.plain) out["plain"] = true;
-    if (i.heard_db != 0.0) out["heard_db"] = i.heard_db;
+    if (i.monitor_db != 0.0) out["heard_db"] = i.monitor_db;
     return out;
 }
 
-StripInput read_input(const Json& from) {
-    StripInput out{from.at("kind").get<std::string>(), from.at("target").get<std::string>()};
+StripDeviceSettings read_input(const Json& from) {
+    StripDeviceSettings out{from.at("kind").get<std::string>(), from.at("target").get<std::string>()};
     out.channel = static_cast<int>(std::clamp(from.value("channel", 0.0), 0.0, 64.0));
     out.offered = from.value("offered", false);
     out.plain = from.value("plain", false);
-    out.heard_db = std::clamp(from.value("heard_db", 0.0), -60.0, 12.0);
+    out.monitor_db = std::clamp(from.value("heard_db", 0.0), -60.0, 12.0);
     return out;
 }
 
@@ -205,7 +205,7 @@ Json write_rules(const WorkingState& state) {
 
 /// Reads part after part; what can't be used keeps its default and is named in `left_out`.
 Result<WorkingState> parse(std::string_view bytes) {
-    Json root = parse_watched(bytes, kMaxDepth);
+    Json root = parse_strict(bytes, kMaxDepth);
     if (root.at("format") != "dusky-reed-state" || root.at("version") != 1) {
         return Error{"was not written by this version.", "", ""};
     }
@@ -253,7 +253,7 @@ Result<WorkingState> parse(std::string_view bytes) {
         part("the bookmarks", [&] {
             for (const auto& [number, place] : root.at("places").items()) {
                 const int n = std::atoi(number.c_str());
-                if (n < 1 || n > kMostPlaces) continue;
+                if (n < 1 || n > kMaxBookmarks) continue;
                 out.places[n] = {place.at("strip").get<std::string>(), place.at("stage").get<std::string>()};
             }
         });
@@ -317,14 +317,14 @@ Result<std::optional<WorkingState>> load_working_state(const std::filesystem::pa
     } else {
         reason = bytes.error();
     }
-    const std::string kept = put_aside(path);
+    const std::string kept = back_up_state(path);
     return Error{"can't be read: " + reason.reason(), path.string(),
                  kept.empty()
                      ? "Dusky Reed starts with default settings."
                      : "The file was saved as " + kept + ". Dusky Reed starts with default settings."};
 }
 
-std::string put_aside(const std::filesystem::path& path) {
+std::string back_up_state(const std::filesystem::path& path) {
     std::error_code ec;
     const auto aside = beside(path);
     std::filesystem::rename(path, aside, ec);

@@ -17,29 +17,29 @@ namespace reed {
 inline constexpr const char* kStateFile = "dusky-reed/session.json";
 
 /// The memory of a stage that is not in work.
-struct OtherMemory {
+struct InactiveSettings {
     std::string kind;  ///< of the stage; another kind of the same id has no use for it
     std::vector<double> values;
-    StageMemory taught;
+    LearnedData taught;
     char in_work = 'A';  ///< name of the one that is: 'A' or 'B'
 
-    bool operator==(const OtherMemory&) const = default;
+    bool operator==(const InactiveSettings&) const = default;
 };
 
 /// Of one strip, by stage id; stages that never flipped have none.
-using StageMemories = std::map<std::string, OtherMemory>;
+using AbSettings = std::map<std::string, InactiveSettings>;
 
 /// What this computer knows of a strip: where its sound comes from, and where it goes beside the feed.
-struct StripInput {
+struct StripDeviceSettings {
     std::string kind{};    ///< "room", "file", "pipewire" or "programme"
     std::string target{};  ///< file path or node name; empty: the default source
     int channel = 0;       ///< the only one of a device's channels that is taken, 1 to 64; 0: all
     bool offered = false;  ///< as a microphone of its own as well
     bool plain = false;    ///< what comes in, as it is, as a microphone too
-    double heard_db =
+    double monitor_db =
         0.0;  ///< its volume in the headphones, -60 to 12 dB (the first strip has MonitorSettings)
 
-    bool operator==(const StripInput&) const = default;
+    bool operator==(const StripDeviceSettings&) const = default;
 };
 
 /// How live sound runs.
@@ -51,7 +51,7 @@ struct AudioSettings {
     bool operator==(const AudioSettings&) const = default;
 };
 
-inline constexpr int kMostPlaces = 8;
+inline constexpr int kMaxBookmarks = 8;
 
 /// What recalls a scene by itself on this computer.
 struct RecallRule {
@@ -67,11 +67,11 @@ struct RecallRule {
 inline constexpr size_t kMaxRules = 100;
 
 struct WorkingState {
-    Scene scene;       ///< the desk as it sounds now; the name is the scene it came from
-    StripInput input;  ///< of the first strip
+    Scene scene;                ///< the desk as it sounds now; the name is the scene it came from
+    StripDeviceSettings input;  ///< of the first strip
     /// Of the others by their ids, also of strips that the scene in work has not: which device belongs to a
     /// strip is remembered by this computer, not by the scene.
-    std::map<std::string, StripInput> inputs;
+    std::map<std::string, StripDeviceSettings> inputs;
     /// Programs that are sent into a strip whenever they play: its id by what they call themselves.
     std::map<std::string, std::string> programs;
     std::vector<RecallRule> rules;       ///< the first that fits counts; at most kMaxRules
@@ -86,17 +86,17 @@ struct WorkingState {
     bool small_on_top = true;    ///< it stays before all others
     double window_seconds = 10.0;
     AudioSettings audio;
-    MonitorSettings monitor;      ///< its source is not kept: the monitor never comes on by itself
-    std::string monitor_sink;     ///< node name; empty: the default output
-    double heard_balance = 0.0;   ///< the headphones', voices against programme, -30 to 30 dB
-    bool heard_together = false;  ///< one volume in the headphones turns all
-    double target_lufs = -16.0;   ///< where the feed's loudness shall be, -30 to -9
-    bool muted = false;           ///< when it ended; it starts so again
+    MonitorSettings monitor;       ///< its source is not kept: the monitor never comes on by itself
+    std::string monitor_sink;      ///< node name; empty: the default output
+    double monitor_balance = 0.0;  ///< the headphones', voices against programme, -30 to 30 dB
+    bool monitor_linked = false;   ///< one volume in the headphones turns all
+    double target_lufs = -16.0;    ///< where the feed's loudness shall be, -30 to -9
+    bool muted = false;            ///< when it ended; it starts so again
     /// Name of the character that is on, by strip id; strips without one are missing.
     std::map<std::string, std::string> characters;
-    std::string talk_key = "toggles";               ///< or "talks", "mutes"
-    std::map<std::string, std::string> keys;        ///< changed ones by action, as the window writes them
-    std::map<std::string, StageMemories> memories;  ///< by strip id
+    std::string talk_key = "toggles";            ///< or "talks", "mutes"
+    std::map<std::string, std::string> keys;     ///< changed ones by action, as the window writes them
+    std::map<std::string, AbSettings> memories;  ///< by strip id
 
     std::vector<std::string> left_out;  ///< after reading: parts that could not be used, in plain words
     std::string kept_as;                ///< after reading: the file in which those parts were kept
@@ -113,7 +113,7 @@ Result<WorkingState> parse_working_state(std::string_view json);
 /// a name with the date.
 Result<std::optional<WorkingState>> load_working_state(const std::filesystem::path& path);
 /// Moves a state aside, under a name with the date; returns the name, or nothing when that failed.
-std::string put_aside(const std::filesystem::path& path);
+std::string back_up_state(const std::filesystem::path& path);
 
 Result<void> save_working_state(const std::filesystem::path& path, const WorkingState& state);
 

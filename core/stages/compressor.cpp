@@ -8,7 +8,7 @@
 #include "dsp/lookahead.h"
 #include "dsp/smoothed.h"
 #include "stages/detection.h"
-#include "stages/detector_band.h"
+#include "stages/sidechain_filter.h"
 #include "stages/typical_reduction.h"
 
 namespace reed {
@@ -100,15 +100,15 @@ class CompressorStage final : public Stage {
         auto_makeup_on_ = values[kAutoMakeup] >= 0.5;
         band_.set(values[kLowCut], 20000.0);
     }
-    void begin_grain() override {
-        threshold_.begin_grain();
-        ratio_.begin_grain();
-        knee_.begin_grain();
-        makeup_.begin_grain();
-        mix_.begin_grain();
-        band_.begin_grain();
+    void begin_sub_block() override {
+        threshold_.begin_sub_block();
+        ratio_.begin_sub_block();
+        knee_.begin_sub_block();
+        makeup_.begin_sub_block();
+        mix_.begin_sub_block();
+        band_.begin_sub_block();
         follow_voice();
-        auto_makeup_.begin_grain();
+        auto_makeup_.begin_sub_block();
     }
     std::vector<float> memory() const override {
         const auto state = typical_.state();
@@ -122,12 +122,12 @@ class CompressorStage final : public Stage {
         auto_makeup_.snap(target_makeup());
     }
     void process(const AudioBlock& block) override {
-        float work[kGrain];
+        float work[kSubBlock];
         detector_.process(band_.listen(side_chain(block)), mode_, work);
         lookahead_.process(block);
-        const auto t = static_cast<float>(threshold_.grain_value());
-        const auto r = static_cast<float>(ratio_.grain_value());
-        const auto k = static_cast<float>(knee_.grain_value());
+        const auto t = static_cast<float>(threshold_.sub_block_value());
+        const auto r = static_cast<float>(ratio_.sub_block_value());
+        const auto k = static_cast<float>(knee_.sub_block_value());
         for (int i = 0; i < block.frames; ++i) {
             loudest_ = std::max(loudest_, work[i]);
             work[i] = compressor_reduction(work[i], t, r, k);
@@ -144,7 +144,7 @@ class CompressorStage final : public Stage {
         }
         ballistics_ = quick;
         slow_ = slow;
-        note_reduction(deepest);
+        report_reduction(deepest);
         taken_ = std::max(taken_, deepest);
         for (int i = 0; i < block.frames; ++i) work[i] = fast_exp2(work[i]);
         apply(block, work);
@@ -168,7 +168,7 @@ class CompressorStage final : public Stage {
         if (makeup_.moving() || auto_makeup_.moving()) {
             for (int i = 0; i < block.frames; ++i) gain[i] *= makeup_.next() * auto_makeup_.next();
         } else {
-            const auto whole = static_cast<float>(makeup_.grain_value() * auto_makeup_.grain_value());
+            const auto whole = static_cast<float>(makeup_.sub_block_value() * auto_makeup_.sub_block_value());
             for (int i = 0; i < block.frames; ++i) gain[i] *= whole;
         }
         for (int c = 0; c < block.channels; ++c) {
@@ -178,18 +178,18 @@ class CompressorStage final : public Stage {
     }
     /// What the curve takes at `level` dBFS with the values of this grain, in dB.
     double curve(double level) const {
-        return compressor_reduction(static_cast<float>(level), static_cast<float>(threshold_.grain_value()),
-                                    static_cast<float>(ratio_.grain_value()),
-                                    static_cast<float>(knee_.grain_value()));
+        return compressor_reduction(
+            static_cast<float>(level), static_cast<float>(threshold_.sub_block_value()),
+            static_cast<float>(ratio_.sub_block_value()), static_cast<float>(knee_.sub_block_value()));
     }
     /// Gives back what is typically taken from the voice.
     double target_makeup() {
         if (!auto_makeup_on_) return 1.0;
-        return std::min(typical_.makeup([this](float level) { return curve(level); }, mix_.grain_value()),
+        return std::min(typical_.makeup([this](float level) { return curve(level); }, mix_.sub_block_value()),
                         kMaxMakeup);
     }
     void follow_voice() {
-        const double seconds = kGrain / rate_;
+        const double seconds = kSubBlock / rate_;
         typical_.add(loudest_, taken_, curve(loudest_), seconds, voice());
         loudest_ = kSilenceDb;
         taken_ = 0.0f;
@@ -205,7 +205,7 @@ class CompressorStage final : public Stage {
     static constexpr double kUpdateSeconds = 0.010;  // from one look at what is typical to the next
     double rate_ = 48000.0;
     LevelDetector detector_;
-    DetectorBand band_;
+    SidechainFilter band_;
     Lookahead lookahead_;
     Smoothed threshold_, ratio_, knee_, makeup_, mix_, auto_makeup_;
     Ballistics ballistics_, slow_;
@@ -228,7 +228,7 @@ std::pair<double, double> wanted(std::span<const double> v) {
     return {v[kWantedLeast], std::max(v[kWantedLeast], v[kWantedMost])};
 }
 
-Finding finding(const Situation& now) {
+Finding finding(const FindingContext& now) {
     if (!now.in.voice_known) return waiting_for_voice();
     const auto [least, most] = wanted(now.values);
     const double usual = now.reduction.usual;
@@ -273,7 +273,7 @@ const StageKind kCompressorStage{
     .lift = StageKind::Lift::makeup,
     .lift_row = "makeup",
     .timing = {.attack = "attack", .release = "release", .lookahead = "lookahead"},
-    .takes_key = true,
+    .accepts_sidechain = true,
     .slow_row = "auto_makeup"};
 
 }  // namespace reed

@@ -6,7 +6,7 @@
 #include <numbers>
 
 #include "dsp/lookahead.h"
-#include "dsp/moving_shelf.h"
+#include "dsp/modulated_shelf.h"
 #include "stages/voice_reference.h"
 
 namespace reed {
@@ -55,7 +55,7 @@ class SibilantBand {
   public:
     void prepare(double sample_rate) {
         rate_ = sample_rate;
-        forget_ = std::exp(-kGrain / (2.0 * rate_));
+        forget_ = std::exp(-kSubBlock / (2.0 * rate_));
     }
     /// Never across a grain boundary.
     void listen(const float* x, int frames) {
@@ -134,11 +134,11 @@ class DeesserStage final : public Stage {
         return which == 0 ? lately_.shown() : shown_corner_.load(std::memory_order_relaxed);
     }
 
-    void begin_grain() override {
-        threshold_.begin_grain();
-        depth_.begin_grain();
-        whole_.begin_grain();
-        taken_.begin_grain();
+    void begin_sub_block() override {
+        threshold_.begin_sub_block();
+        depth_.begin_sub_block();
+        whole_.begin_sub_block();
+        taken_.begin_sub_block();
         hear();
         // A tenth of a second for most of the way, in steps too small to be heard.
         if (const double wanted = wanted_corner(); std::abs(wanted - corner_) > 1.0) {
@@ -154,8 +154,8 @@ class DeesserStage final : public Stage {
         sharp_.listen(side);
         voice_.listen(side);
         found_.listen(sharp_.rows()[0], side.frames);
-        float reduction[kGrain] = {};
-        note_reduction(reduction_.write(reduction, block.frames));
+        float reduction[kSubBlock] = {};
+        report_reduction(reduction_.write(reduction, block.frames));
         lookahead_.process(block);
         taken_.keep(block);
         take(block, reduction);
@@ -170,7 +170,7 @@ class DeesserStage final : public Stage {
     }
 
   private:
-    double pace() const { return 1.0 - std::exp(-kGrain / (0.070 * rate_)); }
+    double pace() const { return 1.0 - std::exp(-kSubBlock / (0.070 * rate_)); }
     double wanted_corner() const {
         const double mean = finds_ ? found_.mean() : 0.0;
         return mean > 0.0 ? std::clamp(kCornerShare * mean, 3000.0, 9000.0) : by_hand_;
@@ -178,20 +178,21 @@ class DeesserStage final : public Stage {
 
     /// What the grain that is over sounded like, and the reduction wanted for it.
     void hear() {
-        voice_.begin_grain();
+        voice_.begin_sub_block();
         const float sharp = sharp_.next();
         const float sharpness = sharp - voice_.level();
-        lately_.note(sharpness, kGrain);
-        lately_.begin_grain();
+        lately_.note(sharpness, kSubBlock);
+        lately_.begin_sub_block();
         found_.end_grain(sharpness > kSomewhatSharp && sharp > voice_.raw() - 6.0f && sharp > kLeast);
-        reduction_.begin_grain(std::min(
-            static_cast<float>(depth_.grain_value()),
-            compressor_reduction(sharpness, static_cast<float>(threshold_.grain_value()), kRatio, kKnee)));
+        reduction_.begin_sub_block(
+            std::min(static_cast<float>(depth_.sub_block_value()),
+                     compressor_reduction(sharpness, static_cast<float>(threshold_.sub_block_value()), kRatio,
+                                          kKnee)));
     }
 
     void take(const AudioBlock& block, float* reduction) {
-        float band[kGrain] = {};
-        if (!whole_.moving() && whole_.grain_value() == 0.0) {
+        float band[kSubBlock] = {};
+        if (!whole_.moving() && whole_.sub_block_value() == 0.0) {
             for (int i = 0; i < block.frames; ++i) band[i] = -reduction[i];
             return shelf_.process(block, band);
         }
@@ -215,17 +216,17 @@ class DeesserStage final : public Stage {
     VoiceReference voice_;
     SibilantBand found_;
     Lookahead lookahead_;
-    MovingShelf shelf_{MovingShelf::Side::high};
+    ModulatedShelf shelf_{ModulatedShelf::Side::high};
     GrainReduction reduction_;
     Smoothed threshold_, depth_, whole_;
-    HearTaken taken_;
-    HighestLately lately_;
+    DeltaListen taken_;
+    PeakHold lately_;
     bool finds_ = true;
     double by_hand_ = 5000.0, corner_ = 5000.0;
     std::atomic<float> shown_corner_{5000.0f}, kept_mean_{0.0f};
 };
 
-Finding finding(const Situation& now) {
+Finding finding(const FindingContext& now) {
     if (!now.in.voice_known) return waiting_for_voice();
     const StageReduction& r = now.reduction;
     if (r.usual > 2.0) {

@@ -8,17 +8,17 @@
 
 #include "base/decibel.h"
 #include "dsp/cubic.h"
-#include "dsp/loudness_keeper.h"
+#include "dsp/loudness_compensator.h"
 #include "dsp/smoothed.h"
 
 namespace reed {
 namespace {
 
-constexpr double kMostVoices = 8.0;
+constexpr double kMaxVoices = 8.0;
 constexpr Parameter kTable[] = {
     parameter::number("level", "Level", Unit::decibel, -40.0, 6.0, -4.0, Scale::linear,
                       "Of the other voices together, against the voice."),
-    parameter::number("voices", "Voices", Unit::count, 1.0, kMostVoices, 2.0, Scale::linear,
+    parameter::number("voices", "Voices", Unit::count, 1.0, kMaxVoices, 2.0, Scale::linear,
                       "Number of copies: one doubles, eight sound like a crowd."),
     parameter::number("apart", "Spread", Unit::percent, 0.0, 100.0, 35.0, Scale::linear,
                       "Delay and detune of the copies; 100% is 80 ms and 25 cents."),
@@ -39,7 +39,7 @@ class DoublerStage final : public Stage {
     void prepare(const StreamFormat& format, std::span<const double> values) override {
         rate_ = format.sample_rate;
         longest_ = static_cast<int>((kFirst + kSpread + kMostWander) * rate_) + 8;
-        const auto size = std::bit_ceil(static_cast<size_t>(longest_ + kGrain + 4));
+        const auto size = std::bit_ceil(static_cast<size_t>(longest_ + kSubBlock + 4));
         mask_ = size - 1;
         rows_.assign(static_cast<size_t>(format.channels), std::vector<float>(size, 0.0f));
         level_.prepare(rate_, 0.010, db_to_gain(values[kLevel]));
@@ -49,7 +49,7 @@ class DoublerStage final : public Stage {
             Voice& voice = voices_[v];
             voice.there.prepare(rate_, 0.010,
                                 static_cast<double>(v) < std::round(values[kVoices]) ? 1.0 : 0.0);
-            voice.turn = 2.0 * std::numbers::pi * kRates[v] * kGrain / rate_;
+            voice.turn = 2.0 * std::numbers::pi * kRates[v] * kSubBlock / rate_;
             voice.phase = 0.7 * static_cast<double>(v);
         }
         set_values(values);
@@ -68,13 +68,13 @@ class DoublerStage final : public Stage {
         for (size_t v = 0; v < kMost; ++v)
             voices_[v].there.set(static_cast<double>(v) < std::round(values[kVoices]) ? 1.0 : 0.0);
     }
-    void begin_grain() override {
-        for (Smoothed* s : {&level_, &apart_, &width_}) s->begin_grain();
-        loudness_.begin_grain();
+    void begin_sub_block() override {
+        for (Smoothed* s : {&level_, &apart_, &width_}) s->begin_sub_block();
+        loudness_.begin_sub_block();
         now_ = next_;
         for (size_t v = 0; v < kMost; ++v) {
             Voice& voice = voices_[v];
-            voice.there.begin_grain();
+            voice.there.begin_sub_block();
             voice.phase += voice.turn;
             if (voice.phase > std::numbers::pi) voice.phase -= 2.0 * std::numbers::pi;
             voice.begin = voice.end;
@@ -90,7 +90,7 @@ class DoublerStage final : public Stage {
             for (int i = 0; i < block.frames; ++i)
                 rows_[static_cast<size_t>(c)][place_of(at_ + i)] = block[c][i];
         }
-        constexpr float kStep = 1.0f / kGrain;
+        constexpr float kStep = 1.0f / kSubBlock;
         for (int c = 0; c < channels; ++c) {
             float* x = block[c];
             const auto ch = static_cast<size_t>(c);
@@ -103,7 +103,7 @@ class DoublerStage final : public Stage {
                 const float to = next_.gain[v][ch];
                 if (from == 0.0f && to == 0.0f) continue;
                 const Voice& voice = voices_[v];
-                const auto step = (voice.end - voice.begin) / kGrain;
+                const auto step = (voice.end - voice.begin) / kSubBlock;
                 for (int i = 0; i < block.frames; ++i) {
                     const int k = in_grain_ + i + 1;
                     const double delay = voice.begin + step * k;
@@ -139,21 +139,21 @@ class DoublerStage final : public Stage {
         return off / (2.0 * std::numbers::pi * kRates[v]) * rate_;
     }
     double delay_of(size_t v) const {
-        const double apart = apart_.grain_value();
+        const double apart = apart_.sub_block_value();
         const double middle = (kFirst + kSpread * apart * kPlaces[v]) * rate_;
         return middle + depth(v, apart) * (1.0 + std::sin(voices_[v].phase));
     }
     void place() {
-        const double level = level_.grain_value();
+        const double level = level_.sub_block_value();
         double there = 0.0;
-        for (const Voice& voice : voices_) there += voice.there.grain_value();
+        for (const Voice& voice : voices_) there += voice.there.sub_block_value();
         const double each = level / std::sqrt(std::max(there, 1.0));
         next_.keep = static_cast<float>(1.0 / std::sqrt(1.0 + level * level * std::min(there, 1.0)));
         const bool wide = rows_.size() > 1;
         for (size_t v = 0; v < kMost; ++v) {
-            const double gain = next_.keep * each * voices_[v].there.grain_value();
+            const double gain = next_.keep * each * voices_[v].there.sub_block_value();
             // Turn and turn about to the left and right, of the same power together.
-            const double side = wide ? width_.grain_value() * (v % 2 == 0 ? 1.0 : -1.0) : 0.0;
+            const double side = wide ? width_.sub_block_value() * (v % 2 == 0 ? 1.0 : -1.0) : 0.0;
             next_.gain[v][0] = static_cast<float>(gain * std::sqrt(1.0 + side));
             next_.gain[v][1] = static_cast<float>(gain * std::sqrt(1.0 - side));
         }
@@ -174,10 +174,10 @@ class DoublerStage final : public Stage {
     std::array<Voice, kMost> voices_{};
     Gains now_, next_;
     Smoothed level_, apart_, width_;
-    LoudnessKeeper loudness_;
+    LoudnessCompensator loudness_;
 };
 
-Finding finding(const Situation& now) {
+Finding finding(const FindingContext& now) {
     if (now.values[kLevel] > 0.0 && now.values[kApart] > 70.0)
         return {"blurs",
                 FindingTone::warning,

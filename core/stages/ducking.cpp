@@ -7,7 +7,7 @@
 #include "dsp/level_detector.h"
 #include "dsp/smoothed.h"
 #include "stages/voice_reference.h"
-#include "suppression/network_ear.h"
+#include "suppression/neural_gain_estimator.h"
 
 namespace reed {
 namespace {
@@ -61,10 +61,10 @@ class DuckingStage final : public Stage {
                        static_cast<float>(kFastestRelease / rate_));
         hold_ = static_cast<int>(std::lround(values[kHold] * 0.001 * rate_));
     }
-    void begin_grain() override {
-        amount_.begin_grain();
-        threshold_.begin_grain();
-        lately_.begin_grain();
+    void begin_sub_block() override {
+        amount_.begin_sub_block();
+        threshold_.begin_sub_block();
+        lately_.begin_sub_block();
         voice_ = ear_->failed() ? -1.0f : ear_->voice();  // one word a grain, however it is cut
         kept_.store(reduction_, std::memory_order_relaxed);
     }
@@ -76,15 +76,15 @@ class DuckingStage final : public Stage {
 
     void process(const AudioBlock& block) override {
         const AudioBlock& side = side_chain(block);
-        float level[kGrain] = {};
-        float gain[kGrain];
+        float level[kSubBlock] = {};
+        float gain[kSubBlock];
         const bool known = keyed() && side.channels > 0;
         if (known) {
             detector_.process(side, LevelDetector::Mode::rms, level);
             if (by_speech_) hear(side);
             lately_.note(level, block.frames);
         }
-        const auto amount = static_cast<float>(amount_.grain_value());
+        const auto amount = static_cast<float>(amount_.sub_block_value());
         for (int i = 0; i < block.frames; ++i) {
             if (known) {
                 there_ = is_there(level[i]);
@@ -95,7 +95,7 @@ class DuckingStage final : public Stage {
             }
             gain[i] = -kLog2PerDb * reduction_;
         }
-        note_reduction(reduction_);
+        report_reduction(reduction_);
         if (reduction_ == 0.0f && gain[0] == 0.0f) return;
         for (int i = 0; i < block.frames; ++i) gain[i] = fast_exp2(gain[i]);
         for (int c = 0; c < block.channels; ++c) {
@@ -114,29 +114,29 @@ class DuckingStage final : public Stage {
         return static_cast<float>(std::max(db, 0.1) / (0.001 * ms * rate_));
     }
     void hear(const AudioBlock& side) {
-        float mono[kGrain];
+        float mono[kSubBlock];
         for (int i = 0; i < side.frames; ++i)
             mono[i] = side.channels > 1 ? 0.5f * (side[0][i] + side[1][i]) : side[0][i];
         ear_->add(mono, side.frames);
     }
     bool is_there(float level) const {
         if (by_speech_ && voice_ >= 0.0f) return level > kTooSoft && voice_ > (there_ ? kGoesOn : kBegins);
-        const auto threshold = static_cast<float>(threshold_.grain_value());
+        const auto threshold = static_cast<float>(threshold_.sub_block_value());
         return level > (there_ ? threshold - kFallsBelow : threshold);
     }
 
     double rate_ = 48000.0;
     LevelDetector detector_;
-    std::optional<NetworkEar> ear_;
+    std::optional<NeuralGainEstimator> ear_;
     Smoothed amount_, threshold_;
-    HighestLately lately_;
+    PeakHold lately_;
     bool by_speech_ = true, there_ = false;
     float down_ = 0.0f, up_ = 0.0f, reduction_ = 0.0f, voice_ = 0.0f;
     int hold_ = 0, held_ = 0;
     std::atomic<float> kept_{0.0f};
 };
 
-Finding finding(const Situation& now) {
+Finding finding(const FindingContext& now) {
     const StageReduction& r = now.reduction;
     if (r.deepest < 0.5) {
         return {"ducks_nothing",
@@ -171,7 +171,7 @@ const StageKind kDuckingStage{.id = "ducking",
                               .finding = finding,
                               .readouts = kReadouts,
                               .timing = {.attack = "attack", .hold = "hold", .release = "release"},
-                              .takes_key = true,
-                              .usual_key = "voices"};
+                              .accepts_sidechain = true,
+                              .default_sidechain = "voices"};
 
 }  // namespace reed

@@ -47,10 +47,10 @@ class EchoStage final : public Stage {
         repeats_.set(0.01 * values[kRepeats]);
         tone_.set(std::log(values[kTone]));
         wanted_ =
-            std::clamp(static_cast<int>(std::lround(values[kTime] / 1000.0 * rate_)), kGrain, size_ - 1);
+            std::clamp(static_cast<int>(std::lround(values[kTime] / 1000.0 * rate_)), kSubBlock, size_ - 1);
     }
-    void begin_grain() override {
-        for (Smoothed* s : {&level_, &repeats_, &tone_}) s->begin_grain();
+    void begin_sub_block() override {
+        for (Smoothed* s : {&level_, &repeats_, &tone_}) s->begin_sub_block();
         keep_now_ = keep_end_;
         keep_step_ = 0.0f;
         if (level_.moving() || repeats_.moving() || tone_.moving()) place();
@@ -94,13 +94,13 @@ class EchoStage final : public Stage {
     }
     /// What of the sound is kept so that all repeats together add no loudness: their powers add up.
     void place() {
-        const double f = std::min(std::exp(tone_.grain_value()), 0.45 * rate_);
+        const double f = std::min(std::exp(tone_.sub_block_value()), 0.45 * rate_);
         pole_ = static_cast<float>(1.0 - std::exp(-2.0 * std::numbers::pi * f / rate_));
-        const double level = level_.grain_value();
-        const double again = repeats_.grain_value();
+        const double level = level_.sub_block_value();
+        const double again = repeats_.sub_block_value();
         const auto keep = static_cast<float>(1.0 / std::sqrt(1.0 + level * level / (1.0 - again * again)));
         keep_end_ = keep;
-        keep_step_ = (keep_end_ - keep_now_) / kGrain;
+        keep_step_ = (keep_end_ - keep_now_) / kSubBlock;
     }
 
     double rate_ = 48000.0;
@@ -111,7 +111,7 @@ class EchoStage final : public Stage {
     Smoothed level_, repeats_, tone_;
 };
 
-Finding finding(const Situation& now) {
+Finding finding(const FindingContext& now) {
     if (now.values[kLevel] > -6.0 && now.values[kRepeats] > 60.0)
         return {"piles_up",
                 FindingTone::warning,

@@ -4,7 +4,7 @@
 #include <cmath>
 
 #include "base/decibel.h"
-#include "dsp/filter_runner.h"
+#include "dsp/biquad_cascade.h"
 #include "dsp/smoothed.h"
 #include "stages/equalizer_band.h"
 
@@ -85,14 +85,14 @@ consteval std::array<Parameter, kEqualizerRows> make_table() {
     std::array<Parameter, kEqualizerRows> table{};
     table[kFindOn] =
         parameter::transient(parameter::toggle("find", "Sweep", false, "A narrow boost to find resonances."));
-    table[kFindFrequency] =
-        parameter::transient(parameter::number("find_frequency", "Find at", Unit::hertz, 20.0, 20000.0, 400.0,
-                                               Scale::logarithmic, "Sweep frequency."));
-    table[kFindGain] = parameter::transient(parameter::number("find_gain", "Find by", Unit::decibel, 0.0,
-                                                              15.0, 9.0, Scale::linear, "Sweep gain."));
-    table[kFindQ] =
-        parameter::transient(parameter::number("find_q", "Find Q", Unit::quality, 1.0, 30.0, 8.0,
-                                               Scale::logarithmic, "Sweep Q: higher is narrower."));
+    table[kFindFrequency] = parameter::transient(
+        parameter::number("find_frequency", "Sweep frequency", Unit::hertz, 20.0, 20000.0, 400.0,
+                          Scale::logarithmic, "Frequency of the boost."));
+    table[kFindGain] = parameter::transient(parameter::number(
+        "find_gain", "Sweep gain", Unit::decibel, 0.0, 15.0, 9.0, Scale::linear, "Height of the boost."));
+    table[kFindQ] = parameter::transient(parameter::number("find_q", "Sweep Q", Unit::quality, 1.0, 30.0, 8.0,
+                                                           Scale::logarithmic,
+                                                           "Width of the boost: higher is narrower."));
     table[kListenRow] = parameter::transient(
         parameter::choice("listen", "Solo band", kListenChoices, 0, "Plays one band alone."));
     for (int b = 0; b < kEqualizerBands; ++b) {
@@ -176,9 +176,9 @@ class Listening {
         wanted_band_ = band;
         wanted_ = band_range(band_settings(values, band));
     }
-    void begin_grain() {
+    void begin_sub_block() {
         const bool was_active = active();
-        mix_.begin_grain();
+        mix_.begin_sub_block();
         if (!was_active) {
             // Nobody hears it: the filter may be any, with nothing ringing in it.
             if (!active()) return;
@@ -189,8 +189,8 @@ class Listening {
         // Another band fades out, changes, and fades in; the same one is followed while it moves.
         const bool same = wanted_band_ == band_ && wanted_.type == filter_.type;
         open_.set(same ? 1.0 : 0.0);
-        open_.begin_grain();
-        if (!same && !open_.moving() && open_.grain_value() == 0.0) take_wanted();
+        open_.begin_sub_block();
+        if (!same && !open_.moving() && open_.sub_block_value() == 0.0) take_wanted();
         if (same && !(wanted_ == filter_)) {
             runner_.glide(design(wanted_, rate_));
             filter_ = wanted_;
@@ -198,7 +198,7 @@ class Listening {
     }
     /// A glide lasts one grain.
     void hold() { runner_.hold(); }
-    bool active() const { return mix_.moving() || mix_.target() > 0.0 || mix_.grain_value() > 0.0; }
+    bool active() const { return mix_.moving() || mix_.target() > 0.0 || mix_.sub_block_value() > 0.0; }
     /// `copy`: the equalizer's input, overwritten.
     void process(const AudioBlock& copy, const AudioBlock& block) {
         runner_.process(copy);
@@ -222,7 +222,7 @@ class Listening {
     Smoothed mix_, open_;
     int band_ = -1, wanted_band_ = -1;
     BandSettings wanted_, filter_{FilterType::notch, 1.0, 0.0, 1.0, 6};
-    FilterRunner runner_;
+    BiquadCascade runner_;
 };
 
 class EqualizerStage final : public Stage {
@@ -245,17 +245,17 @@ class EqualizerStage final : public Stage {
         bands_[kEqualizerBands].set(finding(values), values[kFindOn] >= 0.5);
         listening_.set(values);
     }
-    void begin_grain() override {
-        for (auto& band : bands_) band.begin_grain();
+    void begin_sub_block() override {
+        for (auto& band : bands_) band.begin_sub_block();
         for (int b = 0; b < kEqualizerBands; ++b) {
-            const RunningBand& band = bands_[static_cast<size_t>(b)];
-            if (motions_.acts(b)) motions_.begin_grain(b, band.shape(), band.heard());
+            const EqualizerBandProcessor& band = bands_[static_cast<size_t>(b)];
+            if (motions_.acts(b)) motions_.begin_sub_block(b, band.shape(), band.heard());
         }
         listening_.hold();
-        listening_.begin_grain();
+        listening_.begin_sub_block();
     }
     void process(const AudioBlock& block) override {
-        float rows[kMaxChannels][kGrain];
+        float rows[kMaxChannels][kSubBlock];
         AudioBlock copy = block;
         const bool listening = listening_.active();
         for (int c = 0; listening && c < std::min(block.channels, kMaxChannels); ++c) {
@@ -281,10 +281,10 @@ class EqualizerStage final : public Stage {
   private:
     /// In their order; neighbours that are still go together.
     void run_bands(const AudioBlock& block) {
-        FilterRunner* together[kEqualizerBands + 1];
+        BiquadCascade* together[kEqualizerBands + 1];
         int count = 0;
         const auto flush = [&] {
-            if (count > 0) FilterRunner::process_still(together, count, block);
+            if (count > 0) BiquadCascade::process_still(together, count, block);
             count = 0;
         };
         for (auto& band : bands_) {
@@ -304,7 +304,7 @@ class EqualizerStage final : public Stage {
     static BandSettings finding(std::span<const double> values) {
         return {FilterType::bell, values[kFindFrequency], values[kFindGain], values[kFindQ], 12};
     }
-    std::array<RunningBand, kEqualizerBands + 1> bands_;  // the last one finds
+    std::array<EqualizerBandProcessor, kEqualizerBands + 1> bands_;  // the last one finds
     BandMotions motions_;
     Listening listening_;
 };
@@ -324,13 +324,14 @@ BandSettings band_settings(std::span<const double> values, int band) {
 
 bool band_moves(std::span<const double> values, int band) {
     return values[static_cast<size_t>(band * kBandParameters + kBandOn)] >= 0.5 &&
-           band_motion(values, band).moves != BandMoves::stays && can_move(band_settings(values, band).type);
+           band_motion(values, band).moves != DynamicMode::stays &&
+           can_move(band_settings(values, band).type);
 }
 
-BandMotionSettings band_motion(std::span<const double> values, int band) {
+DynamicBandSettings band_motion(std::span<const double> values, int band) {
     const double* row = &values[static_cast<size_t>(band * kBandParameters)];
-    BandMotionSettings out;
-    out.moves = static_cast<BandMoves>(static_cast<int>(row[kBandMoves]));
+    DynamicBandSettings out;
+    out.moves = static_cast<DynamicMode>(static_cast<int>(row[kBandMoves]));
     out.threshold = row[kBandThreshold];
     out.ratio = row[kBandRatio];
     out.attack_ms = row[kBandAttack];
@@ -352,7 +353,7 @@ namespace {
 
 /// What all bands do together at the frequency they lift most. More than 4 dB is seldom needed (common
 /// practice, no source).
-Finding finding(const Situation& now) {
+Finding finding(const FindingContext& now) {
     double highest = 0.0;
     double at = 0.0;
     for (double f = 30.0; f < 16000.0; f *= 1.05) {
@@ -371,7 +372,7 @@ Finding finding(const Situation& now) {
             {}};
 }
 
-bool part_threshold(std::span<const double> values, size_t row) {
+bool is_band_threshold(std::span<const double> values, size_t row) {
     if (row >= kListenRow || row % kBandParameters != kBandThreshold) return false;
     return band_moves(values, static_cast<int>(row / kBandParameters));
 }
@@ -385,7 +386,7 @@ const StageKind kEqualizerStage{.id = "equalizer",
                                 .make = make_stage<EqualizerStage>,
                                 .usual = true,
                                 .finding = finding,
-                                .part_threshold = part_threshold,
+                                .is_band_threshold = is_band_threshold,
                                 .readouts = kReadouts};
 
 }  // namespace reed

@@ -4,7 +4,7 @@
 #include <span>
 
 #include "dsp/filter_design.h"
-#include "stages/band_motion.h"
+#include "stages/dynamic_band.h"
 #include "stages/stage.h"
 
 namespace reed {
@@ -36,7 +36,7 @@ extern const StageKind kEqualizerStage;
 inline constexpr int kListenRow = kEqualizerBands * kBandParameters;
 
 /// Rows after that one, transient too: a narrow raised band to find what sounds ugly with.
-enum FindRow { kFindOn = kListenRow + 1, kFindFrequency, kFindGain, kFindQ, kEqualizerRows };
+enum SweepRow { kFindOn = kListenRow + 1, kFindFrequency, kFindGain, kFindQ, kEqualizerRows };
 
 /// What band `band` (0 to 15) is set to, from the stage's values. The on/off state is not part of it.
 BandSettings band_settings(std::span<const double> values, int band);
@@ -45,7 +45,7 @@ BandSettings band_settings(std::span<const double> values, int band);
 bool band_moves(std::span<const double> values, int band);
 
 /// How band `band` moves.
-BandMotionSettings band_motion(std::span<const double> values, int band);
+DynamicBandSettings band_motion(std::span<const double> values, int band);
 
 /// Response in dB, at rest, of all bands that are on, at `frequency` Hz.
 double equalizer_response_db(std::span<const double> values, double frequency, double sample_rate);

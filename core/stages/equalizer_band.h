@@ -4,13 +4,13 @@
 #include <algorithm>
 #include <cmath>
 
-#include "dsp/filter_runner.h"
+#include "dsp/biquad_cascade.h"
 #include "dsp/smoothed.h"
 
 namespace reed {
 
 /// One band that can be moved, switched and given another shape while it sounds.
-class RunningBand {
+class EqualizerBandProcessor {
   public:
     void prepare(double rate, const BandSettings& b, bool on) {
         rate_ = rate;
@@ -31,15 +31,15 @@ class RunningBand {
         gain_.set(b.gain_db);
         q_.set(std::log(b.q));
     }
-    void begin_grain() {
+    void begin_sub_block() {
         if (rests_) return;  // nothing has changed since all was where it should be
         heard_ = 0.0;
         if (!on_ && !active_ && wet_.target() == 0.0 && wanted_ == parked_) return;  // off and left alone
         const bool same_shape = wanted_.type == shape_.type && wanted_.slope == shape_.slope;
         // Another shape fades out, changes, and fades in again.
         wet_.set(on_ && same_shape ? 1.0 : 0.0);
-        wet_.begin_grain();
-        const bool silent = !wet_.moving() && wet_.grain_value() == 0.0;
+        wet_.begin_sub_block();
+        const bool silent = !wet_.moving() && wet_.sub_block_value() == 0.0;
         // What rang when it was left rings no more.
         if (!silent && !active_) runner_.reset();
         if (silent && !same_shape) {
@@ -52,17 +52,17 @@ class RunningBand {
         } else {
             move_parameters();
         }
-        heard_ = wet_.grain_value();
+        heard_ = wet_.sub_block_value();
         active_ = !silent && !neutral();
         rests_ = !silent && same_shape && !wet_.moving() && !runner_.moving() && !frequency_.moving() &&
                  !gain_.moving() && !q_.moving();
     }
     void process(const AudioBlock& block) {
-        if (!wet_.moving() && wet_.grain_value() == 1.0) {
+        if (!wet_.moving() && wet_.sub_block_value() == 1.0) {
             runner_.process(block);
             return;
         }
-        float dry[kMaxChannels][kGrain];
+        float dry[kMaxChannels][kSubBlock];
         for (int c = 0; c < std::min(block.channels, kMaxChannels); ++c) {
             std::copy_n(block[c], block.frames, dry[c]);
         }
@@ -78,8 +78,8 @@ class RunningBand {
 
     bool active() const { return active_; }
     /// Fully heard and not moving: may be run together with its neighbours.
-    bool still() const { return !runner_.moving() && !wet_.moving() && wet_.grain_value() == 1.0; }
-    FilterRunner& runner() { return runner_; }
+    bool still() const { return !runner_.moving() && !wet_.moving() && wet_.sub_block_value() == 1.0; }
+    BiquadCascade& runner() { return runner_; }
     /// As it is in this grain, and how much of it is heard at its end, 0 to 1.
     const BandSettings& shape() const { return shape_; }
     double heard() const { return heard_; }
@@ -89,7 +89,7 @@ class RunningBand {
     bool neutral() const {
         const bool has_gain = shape_.type == FilterType::bell || shape_.type == FilterType::low_shelf ||
                               shape_.type == FilterType::high_shelf || shape_.type == FilterType::tilt;
-        return has_gain && !gain_.moving() && gain_.grain_value() == 0.0;
+        return has_gain && !gain_.moving() && gain_.sub_block_value() == 0.0;
     }
     void snap_parameters() {
         frequency_.snap(frequency_.target());
@@ -102,9 +102,9 @@ class RunningBand {
         parked_ = wanted_;
     }
     void move_parameters() {
-        frequency_.begin_grain();
-        gain_.begin_grain();
-        q_.begin_grain();
+        frequency_.begin_sub_block();
+        gain_.begin_sub_block();
+        q_.begin_sub_block();
         if (frequency_.moving() || gain_.moving() || q_.moving()) {
             take_parameters();
             left_ = design(shape_, rate_, Precision::rough);
@@ -139,9 +139,9 @@ class RunningBand {
         runner_.glide(left_);
     }
     void take_parameters() {
-        shape_.frequency = std::exp(frequency_.grain_value());
-        shape_.gain_db = gain_.grain_value();
-        shape_.q = std::exp(q_.grain_value());
+        shape_.frequency = std::exp(frequency_.sub_block_value());
+        shape_.gain_db = gain_.sub_block_value();
+        shape_.q = std::exp(q_.sub_block_value());
     }
 
     static constexpr int kSettling = 16;  // grains
@@ -152,7 +152,7 @@ class RunningBand {
     bool on_ = false, active_ = true, rests_ = false;
     double heard_ = 0.0;
     Smoothed frequency_, gain_, q_, wet_;
-    FilterRunner runner_;
+    BiquadCascade runner_;
 };
 
 }  // namespace reed

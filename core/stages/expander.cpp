@@ -4,7 +4,7 @@
 #include "dsp/level_detector.h"
 #include "dsp/smoothed.h"
 #include "stages/detection.h"
-#include "stages/detector_band.h"
+#include "stages/sidechain_filter.h"
 
 namespace reed {
 namespace {
@@ -51,33 +51,33 @@ class ExpanderStage final : public Stage {
         ballistics_.set(rate_, values[kAttack], values[kRelease], mode_ == LevelDetector::Mode::peak);
         band_.set(values[kLowCut], values[kHighCut]);
     }
-    void begin_grain() override {
-        threshold_.begin_grain();
-        ratio_.begin_grain();
-        knee_.begin_grain();
-        range_.begin_grain();
-        band_.begin_grain();
+    void begin_sub_block() override {
+        threshold_.begin_sub_block();
+        ratio_.begin_sub_block();
+        knee_.begin_sub_block();
+        range_.begin_sub_block();
+        band_.begin_sub_block();
     }
     void process(const AudioBlock& block) override {
-        float work[kGrain];
+        float work[kSubBlock];
         detector_.process(band_.listen(side_chain(block)), mode_, work);
-        const auto t = static_cast<float>(threshold_.grain_value());
-        const auto r = static_cast<float>(ratio_.grain_value());
-        const auto k = static_cast<float>(knee_.grain_value());
-        const auto range = static_cast<float>(range_.grain_value());
+        const auto t = static_cast<float>(threshold_.sub_block_value());
+        const auto r = static_cast<float>(ratio_.sub_block_value());
+        const auto k = static_cast<float>(knee_.sub_block_value());
+        const auto range = static_cast<float>(range_.sub_block_value());
         for (int i = 0; i < block.frames; ++i) work[i] = expander_reduction(work[i], t, r, k, range);
-        note_reduction(apply_reduction(block, ballistics_, work));
+        report_reduction(apply_reduction(block, ballistics_, work));
     }
     void reset() override {
         detector_.reset();
         band_.reset();
-        ballistics_.reset(static_cast<float>(range_.grain_value()));
+        ballistics_.reset(static_cast<float>(range_.sub_block_value()));
     }
 
   private:
     double rate_ = 48000.0;
     LevelDetector detector_;
-    DetectorBand band_;
+    SidechainFilter band_;
     Smoothed threshold_, ratio_, knee_, range_;
     Ballistics ballistics_{Ballistics::Attack::lowers};
     LevelDetector::Mode mode_ = LevelDetector::Mode::rms;
@@ -89,13 +89,13 @@ double transfer(std::span<const double> v, double level, bool) {
                                       static_cast<float>(-v[kRange]));
 }
 
-Finding finding(const Situation& now) {
+Finding finding(const FindingContext& now) {
     const double threshold = now.values[kThreshold];
-    return keep_out_finding({kTable, kThreshold, kThreshold, threshold, threshold,
-                             "Noise reaches {0} dBFS but the expander starts below {1} dBFS, so noise gets "
-                             "through. Raise the threshold above {0} dBFS.",
-                             "Set threshold to {0} dBFS"},
-                            now);
+    return threshold_finding({kTable, kThreshold, kThreshold, threshold, threshold,
+                              "Noise reaches {0} dBFS but the expander starts below {1} dBFS, so noise gets "
+                              "through. Raise the threshold above {0} dBFS.",
+                              "Set threshold to {0} dBFS"},
+                             now);
 }
 
 }  // namespace
@@ -110,6 +110,6 @@ const StageKind kExpanderStage{.id = "expander",
                                .transfer = transfer,
                                .finding = finding,
                                .timing = {.attack = "attack", .release = "release"},
-                               .takes_key = true};
+                               .accepts_sidechain = true};
 
 }  // namespace reed

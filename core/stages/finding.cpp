@@ -11,7 +11,7 @@ constexpr double kSpare = 6.0;     // dB
 constexpr double kNarrow = 2.0;    // dB between room and quiet words: no threshold parts them
 constexpr double kWorthIt = 0.75;  // dB; a smaller step is none
 
-std::string spell(const Quantity& q) {
+std::string format_message(const Quantity& q) {
     char text[40];
     switch (q.unit) {
         case Unit::hertz:
@@ -36,13 +36,13 @@ double settable(const Parameter& row, double value) {
 
 }  // namespace
 
-std::string spell(std::string_view words, std::span<const Quantity> quantities) {
+std::string format_message(std::string_view words, std::span<const Quantity> quantities) {
     std::string out;
     for (size_t i = 0; i < words.size(); ++i) {
         const bool mark = words[i] == '{' && i + 2 < words.size() && words[i + 2] == '}';
         const auto which = mark ? static_cast<size_t>(words[i + 1] - '0') : quantities.size();
         if (which < quantities.size()) {
-            out += spell(quantities[which]);
+            out += format_message(quantities[which]);
             i += 2;
         } else {
             out += words[i];
@@ -51,7 +51,7 @@ std::string spell(std::string_view words, std::span<const Quantity> quantities) 
     return out;
 }
 
-Finding nothing_heard(const TapLevels& in) {
+Finding no_signal_finding(const TapLevels& in) {
     if (in.peak > kSilentPeak) return {"nothing_heard", FindingTone::neutral, "No signal yet.", {}, {}};
     return {"digital_silence", FindingTone::neutral, "Only digital silence so far.", {}, {}};
 }
@@ -60,7 +60,7 @@ Finding waiting_for_voice() {
     return {"no_voice", FindingTone::neutral, "Waiting for speech.", {}, {}};
 }
 
-Finding waiting_for_room() {
+Finding waiting_for_pause() {
     return {"no_room", FindingTone::neutral, "Waiting for a pause to measure the background noise.", {}, {}};
 }
 
@@ -72,7 +72,7 @@ Proposal propose(std::span<const Parameter> table, size_t row, double value, std
 namespace {
 
 /// Both thresholds where both sides have most; as far apart as they are, where there is room for that.
-std::optional<Proposal> between(const KeepOut& s, const TapLevels& in) {
+std::optional<Proposal> between(const ThresholdCheck& s, const TapLevels& in) {
     const double apart = std::max(0.0, s.opens - s.closes);
     double open = 0.0;
     double keep = apart;
@@ -96,9 +96,9 @@ std::optional<Proposal> between(const KeepOut& s, const TapLevels& in) {
 
 }  // namespace
 
-Finding keep_out_finding(const KeepOut& s, const Situation& now) {
+Finding threshold_finding(const ThresholdCheck& s, const FindingContext& now) {
     const TapLevels& in = now.in;
-    if (!in.room_known && !in.voice_known) return nothing_heard(in);
+    if (!in.room_known && !in.voice_known) return no_signal_finding(in);
     // Where the loudest of the room is as loud as quiet words, every threshold is wrong for one of them.
     if (in.room_known && in.voice_known && in.room_high > in.voice_low - kNarrow) {
         return {"no_threshold",
@@ -118,7 +118,7 @@ Finding keep_out_finding(const KeepOut& s, const Situation& now) {
                 {{in.voice_low}, {s.opens}},
                 between(s, in)};
     }
-    if (!in.room_known) return waiting_for_room();
+    if (!in.room_known) return waiting_for_pause();
     if (!in.voice_known) {
         return {"no_voice",
                 FindingTone::neutral,

@@ -8,8 +8,8 @@
 #include <utility>
 #include <vector>
 
+#include "stages/learned_data.h"
 #include "stages/parameter.h"
-#include "stages/stage_memory.h"
 
 namespace reed {
 
@@ -66,15 +66,15 @@ struct Finding {
 };
 
 /// Words with their figures put in. A unit is written only where it is not plain decibels.
-std::string spell(std::string_view words, std::span<const Quantity> quantities);
-inline std::string spell(const Finding& f) {
-    return spell(f.words, f.quantities);
+std::string format_message(std::string_view words, std::span<const Quantity> quantities);
+inline std::string format_message(const Finding& f) {
+    return format_message(f.words, f.quantities);
 }
 
 /// What a kind judges a stage by.
-struct Situation {
+struct FindingContext {
     std::span<const double> values;
-    const StageMemory& taught;  ///< what the stage was taught
+    const LearnedData& taught;  ///< what the stage was taught
     const TapLevels& in;        ///< before the stage
     const TapLevels& out;       ///< after it
     const StageReduction& reduction;
@@ -92,15 +92,15 @@ struct Search {
 };
 
 /// Nothing can be said about levels yet: why, or that it waits. For kinds that need a voice, a room.
-Finding nothing_heard(const TapLevels& in);
+Finding no_signal_finding(const TapLevels& in);
 Finding waiting_for_voice();
-Finding waiting_for_room();
+Finding waiting_for_pause();
 
 /// A proposal of one value, limited to the row's range and rounded to half a decibel.
 Proposal propose(std::span<const Parameter> table, size_t row, double value, std::string_view words);
 
 /// Where a stage that keeps the room out has its thresholds (rows of the table; the same when there is one).
-struct KeepOut {
+struct ThresholdCheck {
     std::span<const Parameter> table;
     size_t open_row = 0, close_row = 0;
     double opens = 0.0, closes = 0.0;  ///< dBFS
@@ -109,6 +109,6 @@ struct KeepOut {
 };
 /// Judges thresholds between the room and quiet words, and proposes the middle. 6 dB to spare on either side
 /// are enough (common practice, no source).
-Finding keep_out_finding(const KeepOut& stage, const Situation& now);
+Finding threshold_finding(const ThresholdCheck& stage, const FindingContext& now);
 
 }  // namespace reed

@@ -1,7 +1,7 @@
 #include "stages/gain.h"
 
 #include "base/decibel.h"
-#include "dsp/filter_runner.h"
+#include "dsp/biquad_cascade.h"
 #include "dsp/smoothed.h"
 
 namespace reed {
@@ -42,13 +42,13 @@ class GainStage final : public Stage {
         dc_mix_.set(values[kDcBlock]);
         route(values);
     }
-    void begin_grain() override {
-        amount_.begin_grain();
-        dc_mix_.begin_grain();
+    void begin_sub_block() override {
+        amount_.begin_sub_block();
+        dc_mix_.begin_sub_block();
         routed_ = channels_ != 0;
         for (auto& row : matrix_) {
             for (auto& cell : row) {
-                cell.begin_grain();
+                cell.begin_sub_block();
                 routed_ = routed_ || cell.moving();
             }
         }
@@ -63,7 +63,7 @@ class GainStage final : public Stage {
             }
             return;
         }
-        const auto g = static_cast<float>(amount_.grain_value());
+        const auto g = static_cast<float>(amount_.sub_block_value());
         for (int c = 0; c < block.channels; ++c) {
             float* x = block[c];
             for (int i = 0; i < block.frames; ++i) x[i] *= g;
@@ -112,10 +112,10 @@ class GainStage final : public Stage {
     Smoothed amount_;
     Smoothed dc_mix_;
     Smoothed matrix_[kMaxChannels][kMaxChannels];
-    FilterRunner dc_;
+    BiquadCascade dc_;
 };
 
-Finding finding(const Situation& now) {
+Finding finding(const FindingContext& now) {
     const double peak = now.out.peak;
     if (peak <= -1.0) return {};
     return {"too_loud",

@@ -5,12 +5,12 @@
 #include <optional>
 
 #include "base/decibel.h"
-#include "dsp/filter_runner.h"
+#include "dsp/biquad_cascade.h"
 #include "dsp/level_detector.h"
 #include "dsp/lookahead.h"
 #include "dsp/periodicity.h"
 #include "dsp/smoothed.h"
-#include "stages/detector_band.h"
+#include "stages/sidechain_filter.h"
 
 namespace reed {
 namespace {
@@ -73,7 +73,7 @@ class GateStage final : public Stage {
         close_at_.prepare(rate_, 0.005, values[kClose]);
         closed_gain_.prepare(rate_, 0.005, db_to_gain(values[kRange]));
         periodicity_.emplace(rate_);
-        grains_per_look_ = std::max(1, static_cast<int>(std::lround(0.010 * rate_ / kGrain)));
+        grains_per_look_ = std::max(1, static_cast<int>(std::lround(0.010 * rate_ / kSubBlock)));
         click_ = static_cast<int>(0.020 * rate_);
         word_ = static_cast<int>(0.6 * rate_);
         moment_ = static_cast<int>(0.060 * rate_);
@@ -91,37 +91,37 @@ class GateStage final : public Stage {
         voice_only_ = values[kVoiceOnly] >= 0.5;
         no_breaths_ = values[kNoBreaths] >= 0.5;
     }
-    void begin_grain() override {
-        open_at_.begin_grain();
-        close_at_.begin_grain();
-        closed_gain_.begin_grain();
-        band_.begin_grain();
+    void begin_sub_block() override {
+        open_at_.begin_sub_block();
+        close_at_.begin_sub_block();
+        closed_gain_.begin_sub_block();
+        band_.begin_sub_block();
         if (!listens_ || ++grains_ % grains_per_look_ != 0) return;
         // A click rings as well, but for less than 50 ms.
         alike_ = periodicity_->strength() > kPeriodic ? std::min(alike_ + 1, kLooks) : 0;
         periodic_ = alike_ == kLooks;
-        if (!periodic_ || level_ < open_at_.grain_value()) return;
+        if (!periodic_ || level_ < open_at_.sub_block_value()) return;
         // The usual level of the voice is that of its louder part.
         usual_ = usual_ < kUnknown ? level_ : usual_ + (level_ > usual_ ? 0.1f : 0.005f) * (level_ - usual_);
     }
     void process(const AudioBlock& block) override {
-        float level[kGrain] = {};
+        float level[kSubBlock] = {};
         detector_.process(band_.listen(side_chain(block)), LevelDetector::Mode::rms, level);
         lookahead_.process(block);
-        const auto open_at = static_cast<float>(open_at_.grain_value());
+        const auto open_at = static_cast<float>(open_at_.sub_block_value());
         hear_voice(side_chain(block), open_at, level);
         // A closing threshold above the opening one would flutter; the lower of the two closes.
-        const auto close_at = std::min(open_at, static_cast<float>(close_at_.grain_value()));
+        const auto close_at = std::min(open_at, static_cast<float>(close_at_.sub_block_value()));
         if (steady(level, block.frames, open_at, close_at)) {
             if (open_) held_ = hold_frames_;
-            note_reduction(static_cast<float>(-gain_to_db(gain_)));
+            report_reduction(static_cast<float>(-gain_to_db(gain_)));
             for (int c = 0; c < block.channels; ++c) {
                 float* x = block[c];
                 for (int i = 0; i < block.frames; ++i) x[i] *= gain_;
             }
             return;
         }
-        float gain[kGrain];
+        float gain[kSubBlock];
         float lowest = 1.0f;
         // State in registers, where the writes to `gain` can't alias it.
         bool open = open_;
@@ -130,7 +130,7 @@ class GateStage final : public Stage {
         const float attack = attack_;
         const float release = release_;
         const bool moving = closed_gain_.moving();
-        auto floor = static_cast<float>(closed_gain_.grain_value());
+        auto floor = static_cast<float>(closed_gain_.sub_block_value());
         for (int i = 0; i < block.frames; ++i) {
             open = open || level[i] >= open_at;
             if (open && level[i] >= close_at) {
@@ -153,7 +153,7 @@ class GateStage final : public Stage {
             float* x = block[c];
             for (int i = 0; i < block.frames; ++i) x[i] *= gain[i];
         }
-        note_reduction(static_cast<float>(-gain_to_db(lowest)));
+        report_reduction(static_cast<float>(-gain_to_db(lowest)));
     }
     void reset() override {
         detector_.reset();
@@ -167,7 +167,7 @@ class GateStage final : public Stage {
         periodic_ = false;
         alike_ = 0;
         usual_ = kSilence;
-        gain_ = static_cast<float>(closed_gain_.grain_value());
+        gain_ = static_cast<float>(closed_gain_.sub_block_value());
     }
     int latency() const override { return lookahead_.frames(); }
 
@@ -179,7 +179,7 @@ class GateStage final : public Stage {
         if (voice_only_ && known && voice() < (open_ ? kStaysFor : kOpensFor))
             std::fill_n(level, heard.frames, kSilence);
         if (!listens_) return;
-        float mean[kGrain];
+        float mean[kSubBlock];
         for (int i = 0; i < heard.frames; ++i)
             mean[i] = heard.channels > 1    ? 0.5f * (heard[0][i] + heard[1][i])
                       : heard.channels == 1 ? heard[0][i]
@@ -224,14 +224,14 @@ class GateStage final : public Stage {
             quietest = std::min(quietest, level[i]);
         }
         if (open_ ? quietest < close_at : loudest >= open_at) return false;
-        const float target = open_ ? 1.0f : static_cast<float>(closed_gain_.grain_value());
+        const float target = open_ ? 1.0f : static_cast<float>(closed_gain_.sub_block_value());
         return gain_ + (target > gain_ ? attack_ : release_) * (target - gain_) == gain_;
     }
     float pole(double ms) const { return static_cast<float>(1.0 - std::exp(-1.0 / (ms * 0.001 * rate_))); }
 
     double rate_ = 48000.0;
     LevelDetector detector_;
-    DetectorBand band_;
+    SidechainFilter band_;
     Lookahead lookahead_;
     Smoothed open_at_, close_at_, closed_gain_;
     float attack_ = 1.0f, release_ = 1.0f, gain_ = 0.0f;
@@ -252,13 +252,13 @@ double transfer(std::span<const double> v, double level, bool rising) {
     return level >= threshold ? level : level + v[kRange];
 }
 
-Finding finding(const Situation& now) {
+Finding finding(const FindingContext& now) {
     const double opens = now.values[kOpen];
-    return keep_out_finding({kTable, kOpen, kClose, opens, std::min(opens, now.values[kClose]),
-                             "Noise reaches {0} dBFS but the gate closes only below {1} dBFS, so noise gets "
-                             "through. Raise the closing threshold above {0} dBFS.",
-                             "Set to {0} dBFS"},
-                            now);
+    return threshold_finding({kTable, kOpen, kClose, opens, std::min(opens, now.values[kClose]),
+                              "Noise reaches {0} dBFS but the gate closes only below {1} dBFS, so noise gets "
+                              "through. Raise the closing threshold above {0} dBFS.",
+                              "Set to {0} dBFS"},
+                             now);
 }
 
 }  // namespace
@@ -275,6 +275,6 @@ const StageKind kGateStage{
     .transfer = transfer,
     .finding = finding,
     .timing = {.attack = "attack", .hold = "hold", .release = "release", .lookahead = "lookahead"},
-    .takes_key = true};
+    .accepts_sidechain = true};
 
 }  // namespace reed

@@ -74,11 +74,11 @@ class LevellerStage final : public Stage {
         const auto& shown = which == 0 ? kept_level_ : shown_gain_;
         return std::max(shown.load(std::memory_order_relaxed), kSilence);
     }
-    void begin_grain() override { gain_.begin_grain(); }
+    void begin_sub_block() override { gain_.begin_sub_block(); }
 
     void process(const AudioBlock& block) override {
         const AudioBlock& side = side_chain(block);
-        float sum[kGrain];
+        float sum[kSubBlock];
         for (int i = 0; i < block.frames; ++i) sum[i] = 0.0f;
         for (int c = 0; c < side.channels; ++c) {
             for (int i = 0; i < block.frames; ++i) sum[i] += side[c][i] / static_cast<float>(side.channels);
@@ -100,7 +100,7 @@ class LevellerStage final : public Stage {
             const float gain = fast_exp2(kLog2PerDb * gain_.next());
             for (int c = 0; c < block.channels; ++c) block[c][i] *= gain;
         }
-        note_reduction(std::max(0.0f, -static_cast<float>(gain_.grain_value())));
+        report_reduction(std::max(0.0f, -static_cast<float>(gain_.sub_block_value())));
     }
     void reset() override {
         ear_->reset();
@@ -159,7 +159,7 @@ class LevellerStage final : public Stage {
     std::atomic<float> kept_level_{kUnknown}, kept_gain_{0.0f}, shown_gain_{0.0f};
 };
 
-Finding finding(const Situation& now) {
+Finding finding(const FindingContext& now) {
     if (!now.in.voice_known || !now.out.voice_known) return waiting_for_voice();
     const double off = now.values[kTarget] - now.in.voice;
     const double most = off > 0.0 ? now.values[kLift] : now.values[kLower];

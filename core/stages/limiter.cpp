@@ -48,14 +48,14 @@ class LimiterStage final : public Stage {
         slow_release_ = Ballistics::pole(rate_, values[kRelease]);
         fast_release_ = Ballistics::pole(rate_, values[kRelease] / 5.0);
     }
-    void begin_grain() override {
-        ceiling_.begin_grain();
+    void begin_sub_block() override {
+        ceiling_.begin_sub_block();
         // 1e-6 below, so that a value rounded to 24 bits or to float does not end above.
-        const auto limit = static_cast<float>(db_to_gain(ceiling_.grain_value()) * (1.0 - 1e-6));
-        limit_step_ = (limit - limit_) / kGrain;
+        const auto limit = static_cast<float>(db_to_gain(ceiling_.sub_block_value()) * (1.0 - 1e-6));
+        limit_step_ = (limit - limit_) / kSubBlock;
         if (limit != limit_) {
             if (moved_ == 0) limits_.fill(limit_);
-            moved_ = latency() + kGrain;
+            moved_ = latency() + kSubBlock;
         }
         from_ = limit_;
         limit_ = limit;
@@ -66,7 +66,7 @@ class LimiterStage final : public Stage {
         aim_ = std::min(from_, limit_) * margin_;
     }
     void process(const AudioBlock& block) override {
-        float peak[kGrain] = {};
+        float peak[kSubBlock] = {};
         for (int c = 0; c < block.channels; ++c) {
             const float* x = block[c];
             if (true_peak_) {
@@ -76,8 +76,8 @@ class LimiterStage final : public Stage {
             }
             delays_[c].process(block[c], block[c], block.frames);
         }
-        float aim[kGrain];
-        float limit[kGrain];
+        float aim[kSubBlock];
+        float limit[kSubBlock];
         follow_ceiling(aim, limit, block.frames);
         if (rested_ > rest_after_ && moved_ == 0) {
             float highest = 0.0f;
@@ -86,13 +86,13 @@ class LimiterStage final : public Stage {
                 return;  // nothing to do
             }
         }
-        float gain[kGrain];
+        float gain[kSubBlock];
         float lowest = 1.0f;
         for (int i = 0; i < block.frames; ++i) {
             gain[i] = peak[i] <= aim[i] && rested_ > rest_after_ ? 1.0f : smooth_gain(peak[i], aim[i]);
             lowest = std::min(lowest, gain[i]);
         }
-        note_reduction(static_cast<float>(-gain_to_db(lowest)));
+        report_reduction(static_cast<float>(-gain_to_db(lowest)));
         for (int c = 0; c < block.channels; ++c) {
             float* x = block[c];
             for (int i = 0; i < block.frames; ++i)
@@ -104,8 +104,8 @@ class LimiterStage final : public Stage {
         for (auto& d : delays_) d.reset();
         rest();
         rested_ = rest_after_ + 1;
-        limit_ = static_cast<float>(db_to_gain(ceiling_.grain_value()) * (1.0 - 1e-6));
-        begin_grain();
+        limit_ = static_cast<float>(db_to_gain(ceiling_.sub_block_value()) * (1.0 - 1e-6));
+        begin_sub_block();
         moved_ = 0;
     }
     int latency() const override { return window_ + (true_peak_ ? IntersamplePeak::kDelay : 0); }
@@ -117,7 +117,7 @@ class LimiterStage final : public Stage {
     void follow_ceiling(float* aim, float* limit, int frames) {
         for (int i = 0; i < frames; ++i) {
             const float now =
-                ++in_grain_ >= kGrain ? limit_ : from_ + limit_step_ * static_cast<float>(in_grain_);
+                ++in_grain_ >= kSubBlock ? limit_ : from_ + limit_step_ * static_cast<float>(in_grain_);
             aim[i] = now * margin_;
             limit[i] = now;
         }
@@ -181,7 +181,7 @@ double transfer(std::span<const double> v, double level, bool) {
     return std::min(level, v[kCeiling]);
 }
 
-Finding finding(const Situation& now) {
+Finding finding(const FindingContext& now) {
     if (!now.in.voice_known) return waiting_for_voice();
     const StageReduction& r = now.reduction;
     if (r.usual > 2.0) {

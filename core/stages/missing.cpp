@@ -5,7 +5,7 @@ namespace {
 
 class PassingStage final : public Stage {
   public:
-    explicit PassingStage(std::string why) : why_(std::move(why)) { tell_trouble(why_.c_str()); }
+    explicit PassingStage(std::string why) : why_(std::move(why)) { set_fault(why_.c_str()); }
     void prepare(const StreamFormat&, std::span<const double>) override {}
     void set_values(std::span<const double>) override {}
     void process(const AudioBlock&) override {}
@@ -15,7 +15,7 @@ class PassingStage final : public Stage {
     std::string why_;
 };
 
-Finding finding(const Situation&) {
+Finding finding(const FindingContext&) {
     return {"missing",
             FindingTone::warning,
             "Unknown stage type: the signal passes through unchanged and its settings are preserved.",
@@ -25,7 +25,7 @@ Finding finding(const Situation&) {
 
 }  // namespace
 
-std::unique_ptr<Stage> make_passing_stage(std::string why) {
+std::unique_ptr<Stage> make_passthrough_stage(std::string why) {
     return std::make_unique<PassingStage>(std::move(why));
 }
 
@@ -34,7 +34,7 @@ const StageKind kMissingStage{
     .title = "Missing",
     .purpose = "Unknown stage type, passes the signal through",
     .make = []() -> Result<std::unique_ptr<Stage>> {
-        return make_passing_stage(
+        return make_passthrough_stage(
             "Unknown stage type: the signal passes through unchanged and its settings are preserved.");
     },
     .finding = finding,

@@ -10,6 +10,6 @@ namespace reed {
 extern const StageKind kMissingStage;
 
 /// A stage that passes the sound, without delay, and tells `why` as its trouble.
-std::unique_ptr<Stage> make_passing_stage(std::string why);
+std::unique_ptr<Stage> make_passthrough_stage(std::string why);
 
 }  // namespace reed

@@ -20,7 +20,7 @@ constexpr Choice kListenChoices[] = {
 struct RangeText {
     std::string_view group, threshold, ratio, attack, release, gain, level, taken;
 };
-constexpr RangeText kText[kMostRanges] = {
+constexpr RangeText kText[kMaxMultibandBands] = {
     {"Band 1", "range1_threshold", "range1_ratio", "range1_attack", "range1_release", "range1_gain",
      "range1_level", "range1_taken"},
     {"Band 2", "range2_threshold", "range2_ratio", "range2_attack", "range2_release", "range2_gain",
@@ -31,11 +31,11 @@ constexpr RangeText kText[kMostRanges] = {
      "range4_level", "range4_taken"},
 };
 /// To begin with: the lower a range, the slower.
-constexpr double kAttacks[kMostRanges] = {15.0, 8.0, 4.0, 3.0};
-constexpr double kReleases[kMostRanges] = {200.0, 150.0, 120.0, 100.0};
+constexpr double kAttacks[kMaxMultibandBands] = {15.0, 8.0, 4.0, 3.0};
+constexpr double kReleases[kMaxMultibandBands] = {200.0, 150.0, 120.0, 100.0};
 
-consteval std::array<Parameter, kFirstRange + kMostRanges * kRangeParameters> make_table() {
-    std::array<Parameter, kFirstRange + kMostRanges * kRangeParameters> t{};
+consteval std::array<Parameter, kFirstRange + kMaxMultibandBands * kRangeParameters> make_table() {
+    std::array<Parameter, kFirstRange + kMaxMultibandBands * kRangeParameters> t{};
     t[kRangeCount] = parameter::structural(parameter::choice(
         "ranges", "Bands", kCounts, 1, "Two for boom against the rest; three for boom, body and edge."));
     t[kMeets1] =
@@ -50,9 +50,9 @@ consteval std::array<Parameter, kFirstRange + kMostRanges * kRangeParameters> ma
                                       "A wider knee starts more gradually.");
     t[kRangeListen] = parameter::transient(parameter::choice(
         "listen", "Solo band", kListenChoices, 0, "Plays one band on its own, before compression."));
-    for (int r = 0; r < kMostRanges; ++r) {
+    for (int r = 0; r < kMaxMultibandBands; ++r) {
         const RangeText& n = kText[r];
-        Parameter* row = &t[range_row(r, kRangeThreshold)];
+        Parameter* row = &t[multiband_row(r, kRangeThreshold)];
         row[kRangeThreshold] = parameter::number(n.threshold, "Threshold", Unit::dbfs, -80.0, 0.0, -30.0,
                                                  Scale::linear, "Compares the level of this band alone.");
         row[kRangeRatio] =
@@ -71,9 +71,9 @@ consteval std::array<Parameter, kFirstRange + kMostRanges * kRangeParameters> ma
 }
 constexpr auto kTable = make_table();
 
-consteval std::array<Readout, 2 * kMostRanges> make_readouts() {
-    std::array<Readout, 2 * kMostRanges> out{};
-    for (size_t r = 0; r < kMostRanges; ++r) {
+consteval std::array<Readout, 2 * kMaxMultibandBands> make_readouts() {
+    std::array<Readout, 2 * kMaxMultibandBands> out{};
+    for (size_t r = 0; r < kMaxMultibandBands; ++r) {
         out[2 * r] = {kText[r].level, "Band level", Unit::dbfs, kText[r].threshold};
         out[2 * r + 1] = {kText[r].taken, "Band reduction", Unit::decibel, {}};
     }
@@ -100,7 +100,7 @@ class Range {
         heard_.set(heard ? 1.0 : 0.0);
         plain_.set(plain ? 1.0 : 0.0);
         const double attack = row(values, range, kRangeAttack);
-        ballistics_.set(rate_ / kGrain, attack, row(values, range, kRangeRelease), false);
+        ballistics_.set(rate_ / kSubBlock, attack, row(values, range, kRangeRelease), false);
         // At least a period of what is in it: shorter would follow the wave.
         const double period = std::clamp(1.0 / std::max(lowest, 1.0), 0.003, 0.020);
         level_.set(rate_, std::clamp(attack / 1000.0, period, 0.020));
@@ -112,20 +112,20 @@ class Range {
         now_ = end_ = heard(db_to_gain(static_cast<double>(gain_.target())));
     }
     /// Returns what it takes in the grain that begins, in dB.
-    float begin_grain(float knee) {
-        for (Smoothed* s : {&threshold_, &ratio_, &gain_, &heard_, &plain_}) s->begin_grain();
+    float begin_sub_block(float knee) {
+        for (Smoothed* s : {&threshold_, &ratio_, &gain_, &heard_, &plain_}) s->begin_sub_block();
         // Linked over channels: the louder one counts.
         const float level = level_.next(std::max(sum_[0], sum_[1]));
         sum_ = {};
         const float taken =
-            ballistics_.next(compressor_reduction(level, static_cast<float>(threshold_.grain_value()),
-                                                  static_cast<float>(ratio_.grain_value()), knee));
+            ballistics_.next(compressor_reduction(level, static_cast<float>(threshold_.sub_block_value()),
+                                                  static_cast<float>(ratio_.sub_block_value()), knee));
         shown_level_.store(level, std::memory_order_relaxed);
         shown_taken_.store(taken, std::memory_order_relaxed);
         now_ = end_;
-        end_ = heard(
-            static_cast<double>(fast_exp2(kLog2PerDb * (static_cast<float>(gain_.grain_value()) - taken))));
-        step_ = (end_ - now_) / kGrain;
+        end_ = heard(static_cast<double>(
+            fast_exp2(kLog2PerDb * (static_cast<float>(gain_.sub_block_value()) - taken))));
+        step_ = (end_ - now_) / kSubBlock;
         return taken;
     }
     void reset() {
@@ -153,11 +153,12 @@ class Range {
     float taken() const { return shown_taken_.load(std::memory_order_relaxed); }
 
   private:
-    static double row(std::span<const double> values, int range, RangeParameter parameter) {
-        return values[range_row(range, parameter)];
+    static double row(std::span<const double> values, int range, MultibandParameter parameter) {
+        return values[multiband_row(range, parameter)];
     }
     float heard(double gain) const {
-        return static_cast<float>(heard_.grain_value() * (gain + plain_.grain_value() * (1.0 - gain)));
+        return static_cast<float>(heard_.sub_block_value() *
+                                  (gain + plain_.sub_block_value() * (1.0 - gain)));
     }
     double rate_ = 48000.0;
     Smoothed threshold_, ratio_, gain_, heard_, plain_;
@@ -173,21 +174,22 @@ class MultibandStage final : public Stage {
     void prepare(const StreamFormat& format, std::span<const double> values) override {
         rate_ = format.sample_rate;
         count_ = range_count(values);
-        const auto meet = range_meetings(values);
+        const auto meet = crossover_frequencies(values);
         for (size_t i = 0; i < meets_.size(); ++i) meets_[i].prepare(rate_, 0.010, std::log(meet[i]));
         knee_.prepare(rate_, 0.005, values[kRangeKnee]);
-        for (int r = 0; r < kMostRanges; ++r) ranges_[static_cast<size_t>(r)].prepare(rate_, values, r);
+        for (int r = 0; r < kMaxMultibandBands; ++r)
+            ranges_[static_cast<size_t>(r)].prepare(rate_, values, r);
         set_values(values);
         for (Range& r : ranges_) r.snap();
         place();
         reset();
     }
     void set_values(std::span<const double> values) override {
-        const auto meet = range_meetings(values);
+        const auto meet = crossover_frequencies(values);
         for (size_t i = 0; i < meets_.size(); ++i) meets_[i].set(std::log(meet[i]));
         knee_.set(values[kRangeKnee]);
         const int listened = static_cast<int>(values[kRangeListen]);
-        for (int r = 0; r < kMostRanges; ++r) {
+        for (int r = 0; r < kMaxMultibandBands; ++r) {
             const double lowest = r == 0 ? 60.0 : meet[static_cast<size_t>(r - 1)];
             // One that is not there can't be listened to.
             const bool alone = listened > 0 && listened <= count_;
@@ -195,21 +197,22 @@ class MultibandStage final : public Stage {
                                                 alone && listened == r + 1);
         }
     }
-    void begin_grain() override {
+    void begin_sub_block() override {
         bool moves = false;
         for (Smoothed& m : meets_) {
-            m.begin_grain();
+            m.begin_sub_block();
             moves = moves || m.moving();
         }
         if (moves || placed_moving_) place();
         placed_moving_ = moves;
-        knee_.begin_grain();
-        const auto knee = static_cast<float>(knee_.grain_value());
-        for (int r = 0; r < count_; ++r) note_reduction(ranges_[static_cast<size_t>(r)].begin_grain(knee));
+        knee_.begin_sub_block();
+        const auto knee = static_cast<float>(knee_.sub_block_value());
+        for (int r = 0; r < count_; ++r)
+            report_reduction(ranges_[static_cast<size_t>(r)].begin_sub_block(knee));
     }
     void process(const AudioBlock& block) override {
-        float rows[kMostRanges][kMaxChannels][kGrain];
-        std::array<AudioBlock, kMostRanges> parts;
+        float rows[kMaxMultibandBands][kMaxChannels][kSubBlock];
+        std::array<AudioBlock, kMaxMultibandBands> parts;
         const int channels = std::min(block.channels, kMaxChannels);
         for (int r = 0; r < count_; ++r) {
             AudioBlock& p = parts[static_cast<size_t>(r)];
@@ -240,14 +243,15 @@ class MultibandStage final : public Stage {
 
   private:
     void place() {
-        for (size_t i = 0; i < meets_.size(); ++i) splits_[i].set(std::exp(meets_[i].grain_value()), rate_);
-        beside_[0].set(std::exp(meets_[1].grain_value()), rate_);
-        beside_[1].set(std::exp(meets_[2].grain_value()), rate_);
-        beside_[2].set(std::exp(meets_[2].grain_value()), rate_);
+        for (size_t i = 0; i < meets_.size(); ++i)
+            splits_[i].set(std::exp(meets_[i].sub_block_value()), rate_);
+        beside_[0].set(std::exp(meets_[1].sub_block_value()), rate_);
+        beside_[1].set(std::exp(meets_[2].sub_block_value()), rate_);
+        beside_[2].set(std::exp(meets_[2].sub_block_value()), rate_);
     }
     /// What is below a meeting has the phase of all meetings above it, so that all ranges add up.
-    void split(const AudioBlock& block, const std::array<AudioBlock, kMostRanges>& parts, int c) {
-        float rest[kGrain];
+    void split(const AudioBlock& block, const std::array<AudioBlock, kMaxMultibandBands>& parts, int c) {
+        float rest[kSubBlock];
         const int n = block.frames;
         std::copy_n(block[c], n, parts[0][c]);
         // From the lowest meeting up: what is left over goes on to the next.
@@ -267,13 +271,13 @@ class MultibandStage final : public Stage {
     double rate_ = 48000.0;
     int count_ = 3;
     bool placed_moving_ = false;
-    std::array<Smoothed, kMostRanges - 1> meets_;  // logarithms
-    std::array<Crossover, kMostRanges - 1> splits_, beside_;
+    std::array<Smoothed, kMaxMultibandBands - 1> meets_;  // logarithms
+    std::array<Crossover, kMaxMultibandBands - 1> splits_, beside_;
     Smoothed knee_;
-    std::array<Range, kMostRanges> ranges_;
+    std::array<Range, kMaxMultibandBands> ranges_;
 };
 
-Finding finding(const Situation& now) {
+Finding finding(const FindingContext& now) {
     if (!now.in.voice_known) return waiting_for_voice();
     const StageReduction& r = now.reduction;
     if (r.usual > 12.0)
@@ -295,10 +299,10 @@ Finding finding(const Situation& now) {
             {}};
 }
 
-bool part_threshold(std::span<const double> values, size_t row) {
+bool is_band_threshold(std::span<const double> values, size_t row) {
     if (row < kFirstRange || (row - kFirstRange) % kRangeParameters != kRangeThreshold) return false;
     const int range = static_cast<int>((row - kFirstRange) / kRangeParameters);
-    return range < range_count(values) && values[range_row(range, kRangeRatio)] > 1.0;
+    return range < range_count(values) && values[multiband_row(range, kRangeRatio)] > 1.0;
 }
 
 }  // namespace
@@ -307,8 +311,8 @@ int range_count(std::span<const double> values) {
     return 2 + static_cast<int>(values[kRangeCount]);
 }
 
-std::array<double, kMostRanges - 1> range_meetings(std::span<const double> values) {
-    std::array<double, kMostRanges - 1> out{values[kMeets1], values[kMeets2], values[kMeets3]};
+std::array<double, kMaxMultibandBands - 1> crossover_frequencies(std::span<const double> values) {
+    std::array<double, kMaxMultibandBands - 1> out{values[kMeets1], values[kMeets2], values[kMeets3]};
     constexpr double kApart = 1.26;  // a third of an octave
     for (size_t i = 1; i < out.size(); ++i) out[i] = std::max(out[i], kApart * out[i - 1]);
     return out;
@@ -321,7 +325,7 @@ const StageKind kMultibandStage{.id = "multiband",
                                 .make = make_stage<MultibandStage>,
                                 .reports_reduction = true,
                                 .finding = finding,
-                                .part_threshold = part_threshold,
+                                .is_band_threshold = is_band_threshold,
                                 .readouts = kReadouts};
 
 }  // namespace reed

@@ -8,12 +8,12 @@
 
 namespace reed {
 
-inline constexpr int kMostRanges = 4;
+inline constexpr int kMaxMultibandBands = 4;
 
 /// Rows of the table: how many ranges there are, where they meet, and what all have in common; then those of
-/// range r (0 to 3) from range_row(r) on.
+/// range r (0 to 3) from multiband_row(r) on.
 enum MultibandRow { kRangeCount, kMeets1, kMeets2, kMeets3, kRangeKnee, kRangeListen, kFirstRange };
-enum RangeParameter {
+enum MultibandParameter {
     kRangeThreshold,
     kRangeRatio,
     kRangeAttack,
@@ -21,7 +21,7 @@ enum RangeParameter {
     kRangeGain,
     kRangeParameters
 };
-constexpr size_t range_row(int range, RangeParameter parameter) {
+constexpr size_t multiband_row(int range, MultibandParameter parameter) {
     return static_cast<size_t>(kFirstRange + range * kRangeParameters + parameter);
 }
 
@@ -36,6 +36,6 @@ int range_count(std::span<const double> values);
 
 /// Where the ranges meet, Hz, the first range_count() - 1 of them: in order, each at least a third of an
 /// octave above the one before, whatever the table says.
-std::array<double, kMostRanges - 1> range_meetings(std::span<const double> values);
+std::array<double, kMaxMultibandBands - 1> crossover_frequencies(std::span<const double> values);
 
 }  // namespace reed

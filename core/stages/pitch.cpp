@@ -5,9 +5,9 @@
 #include <cmath>
 #include <limits>
 
-#include "dsp/loudness_keeper.h"
+#include "dsp/loudness_compensator.h"
+#include "dsp/psola_shifter.h"
 #include "dsp/smoothed.h"
-#include "dsp/voice_grains.h"
 
 namespace reed {
 namespace {
@@ -80,27 +80,27 @@ class PitchStage final : public Stage {
         snap_.set(values[kPitchSnap]);
         scale_ = static_cast<size_t>(values[kPitchScale]);
         root_ = static_cast<int>(values[kPitchRoot]);
-        keep_ = std::exp(-kGrain / (values[kPitchSpeed] / 1000.0 * rate_));
+        keep_ = std::exp(-kSubBlock / (values[kPitchSpeed] / 1000.0 * rate_));
     }
     float readout(size_t which) const override { return told_[which].load(std::memory_order_relaxed); }
 
-    void begin_grain() override {
-        for (Smoothed* s : {&shift_, &size_, &snap_}) s->begin_grain();
+    void begin_sub_block() override {
+        for (Smoothed* s : {&shift_, &size_, &snap_}) s->begin_sub_block();
         const double period = grains_.period();
         double way = 0.0;
         if (period > 0.0) {
             const double note = note_of(rate_ / period);
             // Of the shifted voice: that is what is heard.
-            way =
-                0.01 * snap_.grain_value() * way_to_note(note + shift_.grain_value(), kNotes[scale_], root_);
+            way = 0.01 * snap_.sub_block_value() *
+                  way_to_note(note + shift_.sub_block_value(), kNotes[scale_], root_);
         }
-        correction_ = snap_.grain_value() > 0.0 ? way + keep_ * (correction_ - way) : 0.0;
-        const bool rests =
-            shift_.grain_value() == 0.0 && size_.grain_value() == 0.0 && snap_.grain_value() == 0.0;
+        correction_ = snap_.sub_block_value() > 0.0 ? way + keep_ * (correction_ - way) : 0.0;
+        const bool rests = shift_.sub_block_value() == 0.0 && size_.sub_block_value() == 0.0 &&
+                           snap_.sub_block_value() == 0.0;
         loudness_.allow(rests ? 1.0 : 0.5, rests ? 1.0 : 2.0);
-        loudness_.begin_grain();
-        const double pitch = std::clamp(std::exp2((shift_.grain_value() + correction_) / 12.0), 0.5, 2.0);
-        grains_.begin_grain(pitch, std::exp2(size_.grain_value() / 12.0));
+        loudness_.begin_sub_block();
+        const double pitch = std::clamp(std::exp2((shift_.sub_block_value() + correction_) / 12.0), 0.5, 2.0);
+        grains_.begin_sub_block(pitch, std::exp2(size_.sub_block_value() / 12.0));
         const double now = period > 0.0 ? rate_ / period : 0.0;
         told_[0].store(static_cast<float>(now), std::memory_order_relaxed);
         told_[1].store(static_cast<float>(now * pitch), std::memory_order_relaxed);
@@ -121,13 +121,13 @@ class PitchStage final : public Stage {
     double rate_ = 48000.0, keep_ = 0.0, correction_ = 0.0;
     size_t scale_ = 0;
     int root_ = 0;
-    VoiceGrains grains_;
-    LoudnessKeeper loudness_;
+    PsolaShifter grains_;
+    LoudnessCompensator loudness_;
     Smoothed shift_, size_, snap_;
     std::array<std::atomic<float>, 2> told_{};
 };
 
-Finding finding(const Situation& now) {
+Finding finding(const FindingContext& now) {
     const double shift = now.values[kPitchShift], size = now.values[kPitchSize];
     if (shift == 0.0 && size == 0.0 && now.values[kPitchSnap] == 0.0)
         return {"at_rest",

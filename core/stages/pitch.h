@@ -10,7 +10,7 @@ namespace reed {
 enum PitchIndex { kPitchShift, kPitchSize, kPitchSnap, kPitchScale, kPitchRoot, kPitchSpeed };
 enum PitchReadout { kPitchNow, kPitchGoesTo };  ///< Hz, 0 while there is none
 
-/// Pitch-synchronous overlap-add (VoiceGrains). What has no pitch, such as s and breath, keeps its own; only
+/// Pitch-synchronous overlap-add (PsolaShifter). What has no pitch, such as s and breath, keeps its own; only
 /// its size moves. Loudness kept. Delay: 47.5 ms at any setting.
 extern const StageKind kPitchStage;
 

@@ -4,7 +4,7 @@
 #include <atomic>
 
 #include "dsp/lookahead.h"
-#include "dsp/moving_shelf.h"
+#include "dsp/modulated_shelf.h"
 #include "stages/voice_reference.h"
 
 namespace reed {
@@ -58,10 +58,10 @@ class PlosivesStage final : public Stage {
         taken_.prepare(rate_, values[kRemoved]);
         shelf_.prepare(rate_, values[kFrequency]);
         lately_.prepare(rate_);
-        learn_ = static_cast<float>(kLearn * kGrain / rate_);
-        vowel_learn_ = static_cast<float>(kVowelLearn * kGrain / rate_);
-        vowel_ = static_cast<int>(kVowel * rate_ / kGrain);
-        unlearn_ = static_cast<float>(kUnlearn * kGrain / rate_);
+        learn_ = static_cast<float>(kLearn * kSubBlock / rate_);
+        vowel_learn_ = static_cast<float>(kVowelLearn * kSubBlock / rate_);
+        vowel_ = static_cast<int>(kVowel * rate_ / kSubBlock);
+        unlearn_ = static_cast<float>(kUnlearn * kSubBlock / rate_);
         set_values(values);
         reset();
     }
@@ -83,31 +83,31 @@ class PlosivesStage final : public Stage {
     }
     float readout(size_t) const override { return lately_.shown(); }
 
-    void begin_grain() override {
-        threshold_.begin_grain();
-        depth_.begin_grain();
-        corner_.begin_grain();
-        taken_.begin_grain();
-        if (corner_.moving()) shelf_.set_corner(corner_.grain_value());
-        voice_.begin_grain();
+    void begin_sub_block() override {
+        threshold_.begin_sub_block();
+        depth_.begin_sub_block();
+        corner_.begin_sub_block();
+        taken_.begin_sub_block();
+        if (corner_.moving()) shelf_.set_corner(corner_.sub_block_value());
+        voice_.begin_sub_block();
         const float low = gust_.next(), over = low - voice_.level() - lows_;
         const float is_gust = std::clamp((low - tones_.next() - kIsTone) / (kIsGust - kIsTone), 0.0f, 1.0f);
         const float gust = over > 0.0f ? is_gust * over : over;
         learn_lows(over);
         kept_lows_.store(lows_, std::memory_order_relaxed);
-        lately_.note(gust, kGrain);
-        lately_.begin_grain();
-        reduction_.begin_grain(std::min(
-            static_cast<float>(depth_.grain_value()),
-            compressor_reduction(gust, static_cast<float>(threshold_.grain_value()), kRatio, kKnee)));
+        lately_.note(gust, kSubBlock);
+        lately_.begin_sub_block();
+        reduction_.begin_sub_block(std::min(
+            static_cast<float>(depth_.sub_block_value()),
+            compressor_reduction(gust, static_cast<float>(threshold_.sub_block_value()), kRatio, kKnee)));
     }
     void process(const AudioBlock& block) override {
         const AudioBlock& side = side_chain(block);
         gust_.listen(side);
         tones_.listen(side, &tones_from_);
         voice_.listen(side);
-        float gain[kGrain] = {};
-        note_reduction(reduction_.write(gain, block.frames));
+        float gain[kSubBlock] = {};
+        report_reduction(reduction_.write(gain, block.frames));
         for (int i = 0; i < block.frames; ++i) gain[i] = -gain[i];
         lookahead_.process(block);
         taken_.keep(block);
@@ -138,20 +138,20 @@ class PlosivesStage final : public Stage {
 
     double rate_ = 48000.0;
     FilteredLevel gust_, tones_;
-    FilterRunner tones_from_;
+    BiquadCascade tones_from_;
     VoiceReference voice_;
     Lookahead lookahead_;
-    MovingShelf shelf_{MovingShelf::Side::low};
+    ModulatedShelf shelf_{ModulatedShelf::Side::low};
     GrainReduction reduction_;
     Smoothed threshold_, depth_, corner_;
-    HearTaken taken_;
-    HighestLately lately_;
+    DeltaListen taken_;
+    PeakHold lately_;
     float lows_ = kUsualLows, learn_ = 0.0f, unlearn_ = 0.0f, vowel_learn_ = 0.0f;
     int vowel_ = 0, over_ = 0;  // grains: that are longer than a gust, with lows above the voice's own
     std::atomic<float> kept_lows_{kUsualLows};
 };
 
-Finding finding(const Situation& now) {
+Finding finding(const FindingContext& now) {
     if (!now.in.voice_known) return waiting_for_voice();
     const StageReduction& r = now.reduction;
     if (r.usual > 2.0) {

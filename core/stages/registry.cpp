@@ -1,6 +1,5 @@
 #include "stages/registry.h"
 
-#include "stages/balance.h"
 #include "stages/compressor.h"
 #include "stages/deesser.h"
 #include "stages/doubler.h"
@@ -18,6 +17,7 @@
 #include "stages/reverb.h"
 #include "stages/robot.h"
 #include "stages/saturation.h"
+#include "stages/stereo_balance.h"
 #include "stages/suppression.h"
 #include "stages/tone.h"
 #include "stages/widener.h"
@@ -26,10 +26,10 @@ namespace reed {
 namespace {
 // One line per kind; nothing else needs to know a new stage.
 constexpr const StageKind* kKinds[] = {
-    &kGainStage,      &kSuppressionStage, &kGateStage,      &kExpanderStage, &kPlosivesStage,
-    &kDeesserStage,   &kToneStage,        &kEqualizerStage, &kLevellerStage, &kCompressorStage,
-    &kMultibandStage, &kSaturationStage,  &kBalanceStage,   &kWidenerStage,  &kEchoStage,
-    &kReverbStage,    &kPitchStage,       &kDoublerStage,   &kRobotStage,    &kDuckingStage,
+    &kGainStage,      &kSuppressionStage, &kGateStage,          &kExpanderStage, &kPlosivesStage,
+    &kDeesserStage,   &kToneStage,        &kEqualizerStage,     &kLevellerStage, &kCompressorStage,
+    &kMultibandStage, &kSaturationStage,  &kStereoBalanceStage, &kWidenerStage,  &kEchoStage,
+    &kReverbStage,    &kPitchStage,       &kDoublerStage,       &kRobotStage,    &kDuckingStage,
     &kLimiterStage,
 };
 }  // namespace

@@ -5,8 +5,8 @@
 #include <numbers>
 
 #include "dsp/all_pass.h"
-#include "dsp/filter_runner.h"
-#include "dsp/moving_delay.h"
+#include "dsp/biquad_cascade.h"
+#include "dsp/crossfade_delay.h"
 #include "dsp/smoothed.h"
 
 namespace reed {
@@ -98,8 +98,8 @@ class ReverbStage final : public Stage {
         from_.set(std::log(values[kFrom]));
         wanted_before_ = frames_before(values);
     }
-    void begin_grain() override {
-        for (Smoothed* s : {&mix_, &decay_, &dark_, &from_}) s->begin_grain();
+    void begin_sub_block() override {
+        for (Smoothed* s : {&mix_, &decay_, &dark_, &from_}) s->begin_sub_block();
         if (decay_.moving() || dark_.moving()) tune();
         if (from_.moving())
             low_.glide(low_cut());
@@ -114,7 +114,7 @@ class ReverbStage final : public Stage {
         wet_end_ = wet();
     }
     void process(const AudioBlock& block) override {
-        float rows[kMaxChannels][kGrain];
+        float rows[kMaxChannels][kSubBlock];
         AudioBlock room = block;
         room.channels = std::min(block.channels, kMaxChannels);
         for (int c = 0; c < room.channels; ++c) {
@@ -129,7 +129,7 @@ class ReverbStage final : public Stage {
             }
         }
         sound(room);
-        constexpr float n = 1.0f / kGrain;
+        constexpr float n = 1.0f / kSubBlock;
         const float dry_step = (dry_end_ - dry_now_) * n;
         const float wet_step = (wet_end_ - wet_now_) * n;
         for (int c = 0; c < room.channels; ++c) {
@@ -158,13 +158,13 @@ class ReverbStage final : public Stage {
         return static_cast<int>(std::lround(values[kBefore] / 1000.0 * rate_));
     }
     Sections low_cut() const {
-        return design({FilterType::low_cut, std::exp(from_.grain_value()), 0.0, 0.7071, 12}, rate_);
+        return design({FilterType::low_cut, std::exp(from_.sub_block_value()), 0.0, 0.7071, 12}, rate_);
     }
-    double seconds() const { return std::exp(decay_.grain_value()) / 1000.0; }
+    double seconds() const { return std::exp(decay_.sub_block_value()) / 1000.0; }
     /// What each line loses on its way, so that 60 dB are lost in the time of the decay; the top in a share
     /// of it (Jot's one-pole filter).
     void tune() {
-        const double share = 1.0 - 0.85 * dark_.grain_value();
+        const double share = 1.0 - 0.85 * dark_.sub_block_value();
         for (Line& l : lines_) {
             const double lost = -3.0 * static_cast<double>(l.ring.size()) / (rate_ * seconds());  // log10
             l.gain = static_cast<float>(std::pow(10.0, lost));
@@ -172,13 +172,16 @@ class ReverbStage final : public Stage {
             l.dull = static_cast<float>(std::clamp(pole, 0.0, 0.9));
         }
     }
-    float dry() const { return static_cast<float>(std::cos(0.5 * std::numbers::pi * mix_.grain_value())); }
+    float dry() const {
+        return static_cast<float>(std::cos(0.5 * std::numbers::pi * mix_.sub_block_value()));
+    }
     /// An impulse's energy comes out of every line, and again with what its way has left of it: the sum of
     /// that series is what the room adds. Kept at that of the impulse.
     float wet() const {
         const double left = std::pow(10.0, -6.0 * frames_ / kLines / (rate_ * seconds()));
         const double energy = channels_ / (1.0 - left);
-        return static_cast<float>(std::sin(0.5 * std::numbers::pi * mix_.grain_value()) / std::sqrt(energy));
+        return static_cast<float>(std::sin(0.5 * std::numbers::pi * mix_.sub_block_value()) /
+                                  std::sqrt(energy));
     }
     /// The lines, sample by sample; `room` in and out.
     void sound(const AudioBlock& room) {
@@ -211,13 +214,13 @@ class ReverbStage final : public Stage {
     int channels_ = 1, in_grain_ = 0, wanted_before_ = 0;
     std::array<Line, kLines> lines_;
     std::array<std::array<AllPass, std::size(kScatter)>, kMaxChannels> scatter_;
-    MovingDelay before_;
-    FilterRunner low_;
+    CrossfadeDelay before_;
+    BiquadCascade low_;
     Smoothed mix_, decay_, dark_, from_;
     float dry_now_ = 1.0f, dry_end_ = 1.0f, wet_now_ = 0.0f, wet_end_ = 0.0f;
 };
 
-Finding finding(const Situation& now) {
+Finding finding(const FindingContext& now) {
     const double mix = now.values[kMix];
     const double decay = now.values[kDecay];
     if (mix > 35.0 && decay > 400.0)

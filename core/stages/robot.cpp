@@ -58,14 +58,14 @@ class RobotStage final : public Stage {
         hiss_.set(0.01 * values[kHiss]);
         ring_.set(values[kWay]);
     }
-    void begin_grain() override {
-        for (Smoothed* s : {&tone_, &mix_, &hiss_, &ring_}) s->begin_grain();
+    void begin_sub_block() override {
+        for (Smoothed* s : {&tone_, &mix_, &hiss_, &ring_}) s->begin_sub_block();
         turn_ = next_turn_;
-        next_turn_ = static_cast<float>(std::exp(tone_.grain_value()) / rate_);
-        turn_step_ = (next_turn_ - turn_) / kGrain;
+        next_turn_ = static_cast<float>(std::exp(tone_.sub_block_value()) / rate_);
+        turn_step_ = (next_turn_ - turn_) / kSubBlock;
     }
     void process(const AudioBlock& block) override {
-        const bool words = ring_.moving() || ring_.grain_value() < 1.0;
+        const bool words = ring_.moving() || ring_.sub_block_value() < 1.0;
         const float share = 1.0f / static_cast<float>(block.channels);
         for (int i = 0; i < block.frames; ++i) {
             float x = 0.0f;
@@ -144,7 +144,7 @@ class RobotStage final : public Stage {
     Smoothed tone_, mix_, hiss_, ring_;
 };
 
-Finding finding(const Situation& now) {
+Finding finding(const FindingContext& now) {
     if (now.values[kWay] == 0.0 && now.values[kPitch] > 400.0)
         return {"too_high",
                 FindingTone::warning,

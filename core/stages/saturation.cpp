@@ -6,9 +6,9 @@
 
 #include "base/decibel.h"
 #include "base/fast_math.h"
+#include "dsp/biquad_cascade.h"
 #include "dsp/delay_line.h"
-#include "dsp/ear_weighting.h"
-#include "dsp/filter_runner.h"
+#include "dsp/k_weighting.h"
 #include "dsp/oversampler.h"
 #include "dsp/smoothed.h"
 
@@ -69,8 +69,8 @@ class SaturationStage final : public Stage {
         for (auto& d : dry_) d.prepare(Oversampler::kDelay);
         curve_ = Curve(values[kDrive], 0.01 * values[kEven]);
         tilt_.snap(tilt());
-        ear_.snap(ear_weighting(rate_));
-        forget_ = std::exp(-kGrain / (kLoudnessSeconds * rate_));
+        ear_.snap(k_weighting(rate_));
+        forget_ = std::exp(-kSubBlock / (kLoudnessSeconds * rate_));
         expect();
         reset();
     }
@@ -93,12 +93,13 @@ class SaturationStage final : public Stage {
     }
     float readout(size_t) const override { return added_.load(std::memory_order_relaxed); }
 
-    void begin_grain() override {
+    void begin_sub_block() override {
         fold();
-        const bool bends = drive_.target() != drive_.grain_value() || even_.target() != even_.grain_value();
-        for (Smoothed* s : {&drive_, &even_, &tone_, &mix_}) s->begin_grain();
+        const bool bends =
+            drive_.target() != drive_.sub_block_value() || even_.target() != even_.sub_block_value();
+        for (Smoothed* s : {&drive_, &even_, &tone_, &mix_}) s->begin_sub_block();
         if (bends || drive_.moving() || even_.moving())
-            curve_ = Curve(drive_.grain_value(), even_.grain_value());
+            curve_ = Curve(drive_.sub_block_value(), even_.sub_block_value());
         if (tone_.moving())
             tilt_.glide(tilt());
         else
@@ -109,10 +110,10 @@ class SaturationStage final : public Stage {
     }
 
     void process(const AudioBlock& block) override {
-        float added[kMaxChannels][kGrain];
+        float added[kMaxChannels][kSubBlock];
         AudioBlock wet = block;
         for (int c = 0; c < block.channels; ++c) {
-            float inner[Oversampler::kFactor][kGrain];
+            float inner[Oversampler::kFactor][kSubBlock];
             Oversampler& o = oversamplers_[static_cast<size_t>(c)];
             o.up(block[c], block.frames, inner);
             // Always a whole grain: the compiler unrolls what it knows the length of.
@@ -125,10 +126,10 @@ class SaturationStage final : public Stage {
             dry_[static_cast<size_t>(c)].process(block[c], block[c], block.frames);
         }
         tilt_.process(wet);
-        float mix[kGrain];
+        float mix[kSubBlock];
         for (int i = 0; i < block.frames; ++i) mix[i] = mix_.next();
         // What the ear weighs of the middle, before and after, side by side.
-        float heard[2][kGrain] = {};
+        float heard[2][kSubBlock] = {};
         for (int c = 0; c < block.channels; ++c) {
             for (int i = 0; i < block.frames; ++i) {
                 const float more = mix[i] * added[c][i];
@@ -146,7 +147,7 @@ class SaturationStage final : public Stage {
             sum_in_ += static_cast<double>(heard[0][i]) * heard[0][i];
             sum_out_ += static_cast<double>(heard[1][i]) * heard[1][i];
         }
-        const double step = (lift_to_ - lift_from_) / kGrain;
+        const double step = (lift_to_ - lift_from_) / kSubBlock;
         for (int i = 0; i < block.frames; ++i) {
             const auto lift_now = static_cast<float>(lift_from_ + step * (in_grain_ + i + 1));
             for (int c = 0; c < block.channels; ++c) block[c][i] *= lift_now;
@@ -165,7 +166,7 @@ class SaturationStage final : public Stage {
   private:
     /// The tilt, and a low cut for the constant that even harmonics come with.
     Sections tilt() const {
-        const double gain = kTilt * 0.01 * tone_.grain_value();
+        const double gain = kTilt * 0.01 * tone_.sub_block_value();
         Sections out = design({FilterType::tilt, kPivot, gain, 0.7071, 12}, rate_, Precision::rough);
         out.biquads[static_cast<size_t>(out.count++)] =
             design({FilterType::low_cut, 12.0, 0.0, 0.7071, 6}, rate_).biquads[0];
@@ -188,12 +189,12 @@ class SaturationStage final : public Stage {
     }
     double lift() const {
         // Untouched at a mix of nothing, to the bit.
-        if (mix_.grain_value() == 0.0 && mix_.target() == 0.0) return 1.0;
+        if (mix_.sub_block_value() == 0.0 && mix_.target() == 0.0) return 1.0;
         return std::sqrt(std::clamp(power_in_ / power_out_, 1.0 / kMostLift, kMostLift));
     }
     /// Takes the grain that has ended into the powers.
     void fold() {
-        const double n = kGrain * static_cast<double>(channels_) * channels_;
+        const double n = kSubBlock * static_cast<double>(channels_) * channels_;
         if (sum_in_ / n > kQuiet) {
             power_in_ = forget_ * power_in_ + (1.0 - forget_) * sum_in_ / n;
             power_out_ = std::max(1e-9, forget_ * power_out_ + (1.0 - forget_) * sum_out_ / n);
@@ -212,7 +213,7 @@ class SaturationStage final : public Stage {
     Curve curve_;
     std::array<Oversampler, kMaxChannels> oversamplers_;
     std::array<DelayLine, kMaxChannels> dry_;
-    FilterRunner tilt_, ear_;
+    BiquadCascade tilt_, ear_;
     double sum_in_ = 0.0, sum_out_ = 0.0, sum_added_ = 0.0;
     double power_in_ = kUsual, power_out_ = kUsual, power_added_ = 0.0;
     double lift_from_ = 1.0, lift_to_ = 1.0;
@@ -221,7 +222,7 @@ class SaturationStage final : public Stage {
 
 /// How far peaks reach beyond where the curve begins to bend (a level of 1 after the drive), common practice,
 /// no source: up to 6 dB below and 9 above are gentle.
-Finding finding(const Situation& now) {
+Finding finding(const FindingContext& now) {
     if (!now.in.voice_known) return waiting_for_voice();
     const double over = now.in.peak + now.values[kDrive];
     const auto drive = [&](double wanted) {

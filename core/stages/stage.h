@@ -24,7 +24,7 @@ class Stage {
     Stage& operator=(const Stage&) = delete;
 
     /// What it was taught, before prepare(). Kinds that learn nothing ignore it.
-    virtual void teach(const StageMemory&) {}
+    virtual void teach(const LearnedData&) {}
 
     /// What it has learnt of the voice while it ran, for the stage of the same id in the next chain; empty:
     /// nothing. Any thread.
@@ -39,9 +39,9 @@ class Stage {
     virtual void set_values(std::span<const double> values) = 0;
 
     /// Called at every grain boundary before process(): moves smoothed parameters one grain on.
-    virtual void begin_grain() {}
+    virtual void begin_sub_block() {}
 
-    /// Processes in place; at most kGrain frames, never across a grain boundary. Finite input only.
+    /// Processes in place; at most kSubBlock frames, never across a grain boundary. Finite input only.
     virtual void process(const AudioBlock& block) = 0;
 
     /// Forgets all signal history (after a fault), keeps the parameters.
@@ -51,7 +51,7 @@ class Stage {
     virtual int latency() const { return 0; }
 
     /// Largest gain reduction in dB (>= 0) since the last call. 0 for stages without dynamics.
-    float take_reduction() {
+    float consume_reduction() {
         const float out = reduction_;
         reduction_ = 0.0f;
         return out;
@@ -74,7 +74,7 @@ class Stage {
 
     /// Sound for the detection of the next process() call in place of the stage's own input; same frames,
     /// channels of its own, none where what it is to listen to is not known. nullptr: its own. Kinds without
-    /// StageKind::takes_key ignore it.
+    /// StageKind::accepts_sidechain ignore it.
     void set_side_chain(const AudioBlock* side) { side_ = side; }
 
   protected:
@@ -82,8 +82,8 @@ class Stage {
     const AudioBlock& side_chain(const AudioBlock& own) const { return side_ != nullptr ? *side_ : own; }
     float voice() const { return voice_; }
     /// `text` must live as long as the stage.
-    void tell_trouble(const char* text) { trouble_.store(text, std::memory_order_relaxed); }
-    void note_reduction(float db) { reduction_ = std::max(reduction_, db); }
+    void set_fault(const char* text) { trouble_.store(text, std::memory_order_relaxed); }
+    void report_reduction(float db) { reduction_ = std::max(reduction_, db); }
 
   private:
     float reduction_ = 0.0f;
@@ -121,11 +121,11 @@ struct StageKind {
     /// chain before it is heard again. nullptr: it always runs.
     bool (*rests)(std::span<const double> values) = nullptr;
     /// What the levels say about its settings; nullptr: nothing. Any thread but the audio thread.
-    Finding (*finding)(const Situation& now) = nullptr;
+    Finding (*finding)(const FindingContext& now) = nullptr;
     /// Whether `row` is a threshold that acts on a part of the sound's spectrum: it goes along with the
     /// voice's level, as a marked one (DiagramMark::threshold) goes along with room and voice. nullptr: none
     /// is.
-    bool (*part_threshold)(std::span<const double> values, size_t row) = nullptr;
+    bool (*is_band_threshold)(std::span<const double> values, size_t row) = nullptr;
     /// The reduction that is wanted while there is a voice, in dB: least and most. nullptr: none is.
     std::pair<double, double> (*wanted)(std::span<const double> values) = nullptr;
     /// Row that lifts or lowers all that leaves it, in dB, and in which order such rows are turned to bring
@@ -135,7 +135,7 @@ struct StageKind {
     /// What it tells while it runs (Stage::readout()).
     std::span<const Readout> readouts = {};
     /// What it can be taught; nullptr: nothing.
-    const Teaching* teaching = nullptr;
+    const LearningSpec* teaching = nullptr;
     /// What it can look for; nullptr: nothing.
     const Search* search = nullptr;
     /// Rows of its times in ms, where it has them: how long a burst must be that shows all of them.
@@ -144,8 +144,8 @@ struct StageKind {
     } timing = {};
     /// It can listen to another strip (StageSpec::key); and what a new one in a programme listens to, its own
     /// sound when empty.
-    bool takes_key = false;
-    std::string_view usual_key = {};
+    bool accepts_sidechain = false;
+    std::string_view default_sidechain = {};
     /// Row of a toggle that makes its gain follow the voice over seconds; off where a single burst is drawn.
     std::string_view slow_row = {};
 

@@ -23,7 +23,7 @@ constexpr Parameter kTable[] = {
                           "Listen to speech and silence with each method; choose the least audible one.")),
     parameter::number("amount", "Amount", Unit::decibel, -60.0, 0.0, -25.0, Scale::linear,
                       "Use no more than needed; too much makes the voice dull and watery."),
-    parameter::structural(parameter::choice("delay", "Delay", kDelays, 0,
+    parameter::structural(parameter::choice("delay", "Latency", kDelays, 0,
                                             "Short halves the latency. Listen for roughness in low voices "
                                             "and, with Neural, for dull word starts.")),
     parameter::number("smoothing", "Smoothing", Unit::percent, 0.0, 100.0, 50.0, Scale::linear,
@@ -31,7 +31,7 @@ constexpr Parameter kTable[] = {
     parameter::toggle("hum", "Hum filter", false, "Narrow notches at the hum frequency and its harmonics."),
     parameter::number("hum_frequency", "Hum frequency", Unit::hertz, 45.0, 65.0, 50.0, Scale::linear,
                       "50 or 60 Hz depending on your mains supply. Find hum measures it exactly."),
-    parameter::number("hum_tones", "Hum harmonics", Unit::count, 1.0, kMostHumTones, 8.0, Scale::linear,
+    parameter::number("hum_tones", "Hum harmonics", Unit::count, 1.0, kMaxHumHarmonics, 8.0, Scale::linear,
                       "Number of harmonics to filter. Use as few as possible."),
     parameter::choice("counts", "Preserve", kCounts, 0,
                       "Neural only. Keep everything louder than the noise, or speech only (also removes key "
@@ -46,7 +46,7 @@ class SuppressionStage final : public Stage {
   public:
     explicit SuppressionStage(MakeVoiceNetwork make_network) : make_network_(make_network) {}
 
-    void teach(const StageMemory& taught) override {
+    void teach(const LearnedData& taught) override {
         if (!taught.empty()) tone_ = room_tone_of(taught);
     }
 
@@ -70,7 +70,7 @@ class SuppressionStage final : public Stage {
         hum_tones_ = hum_tones(values);
         set_values(values);
         apply();
-        begin_grain();
+        begin_sub_block();
         if (failed()) note_trouble();
     }
     void set_values(std::span<const double> values) override {
@@ -84,11 +84,11 @@ class SuppressionStage final : public Stage {
         hum_.set(values[kHum]);
         changed_ = true;
     }
-    void begin_grain() override {
-        wet_.begin_grain();
-        removed_.begin_grain();
+    void begin_sub_block() override {
+        wet_.begin_sub_block();
+        removed_.begin_sub_block();
         const bool was_humming = hum_used();
-        hum_.begin_grain();
+        hum_.begin_sub_block();
         if (hum_used()) {
             if (!was_humming) notches_.begin(hum_frequency_, hum_tones_);
             notches_.set(hum_frequency_, hum_tones_);
@@ -96,21 +96,21 @@ class SuppressionStage final : public Stage {
         if (changed_) apply();
     }
     void process(const AudioBlock& block) override {
-        float original[kMaxChannels][kGrain];
+        float original[kMaxChannels][kSubBlock];
         for (int c = 0; c < block.channels; ++c)
             each_[static_cast<size_t>(c)].original.process(block[c], original[c], block.frames);
         take_hum(block);
-        float share[kGrain];
-        float removed[kGrain];
+        float share[kSubBlock];
+        float removed[kSubBlock];
         for (int i = 0; i < block.frames; ++i) {
             share[i] = wet_.next();
             removed[i] = removed_.next();
         }
-        float wet[kMaxChannels][kGrain];
+        float wet[kMaxChannels][kSubBlock];
         run_methods(block, wet);
         for (int c = 0; c < block.channels; ++c) {
             auto& channel = each_[static_cast<size_t>(c)];
-            float dry[kGrain];
+            float dry[kSubBlock];
             channel.cleaned.process(block[c], dry, block.frames);
             float* out = block[c];
             for (int i = 0; i < block.frames; ++i) {
@@ -141,14 +141,14 @@ class SuppressionStage final : public Stage {
 
   private:
     struct Channel {
-        std::unique_ptr<SuppressionMethod> method;
+        std::unique_ptr<Suppressor> method;
         DelayLine cleaned;   // without hum, as the method gets it
         DelayLine original;  // as it came in
     };
 
-    std::unique_ptr<SuppressionMethod> make(double rate, bool short_delay, int channel) const {
+    std::unique_ptr<Suppressor> make(double rate, bool short_delay, int channel) const {
         if (kind_ == SuppressionKind::adaptive) return make_adaptive(rate, short_delay);
-        if (kind_ == SuppressionKind::room_tone) return make_room_tone(rate, short_delay, tone_);
+        if (kind_ == SuppressionKind::room_tone) return make_profile_suppressor(rate, short_delay, tone_);
         auto network = make_network_();
         // The networks of two channels work in turn, half a frame apart.
         return make_neural(rate, short_delay, network.ok() ? std::move(network.value()) : nullptr,
@@ -161,7 +161,7 @@ class SuppressionStage final : public Stage {
     }
     /// A voice that is the same in both channels needs one method: after a second of it the second channel
     /// fades over to the first one's result, and takes up its state when they part.
-    void run_methods(const AudioBlock& block, float wet[][kGrain]) {
+    void run_methods(const AudioBlock& block, float wet[][kSubBlock]) {
         bool differs = false;
         bool sounds = false;
         for (int i = 0; block.channels > 1 && i < block.frames; ++i) {
@@ -188,10 +188,10 @@ class SuppressionStage final : public Stage {
             wet[1][i] += shared_ * (wet[0][i] - wet[1][i]);
         }
     }
-    bool hum_used() const { return hum_.moving() || hum_.grain_value() > 0.0; }
+    bool hum_used() const { return hum_.moving() || hum_.sub_block_value() > 0.0; }
     bool failed() const { return each_[0].method->failed() || (channels_ > 1 && each_[1].method->failed()); }
     void note_trouble() {
-        tell_trouble(
+        set_fault(
             "The neural method has failed, so the signal passes through unchanged. Choose another method, or "
             "select Neural again to restart it.");
     }
@@ -208,7 +208,7 @@ class SuppressionStage final : public Stage {
     }
     void take_hum(const AudioBlock& block) {
         if (!hum_used()) return;
-        float plain[kMaxChannels][kGrain];
+        float plain[kMaxChannels][kSubBlock];
         for (int c = 0; c < block.channels; ++c) std::copy_n(block[c], block.frames, plain[c]);
         notches_.process(block);
         if (!hum_.moving()) return;
@@ -220,7 +220,7 @@ class SuppressionStage final : public Stage {
     }
 
     MakeVoiceNetwork make_network_;
-    RoomTone tone_;
+    NoiseProfile tone_;
     SuppressionKind kind_ = SuppressionKind::adaptive;
     int channels_ = 1;
     std::array<Channel, kMaxChannels> each_;
@@ -234,7 +234,7 @@ class SuppressionStage final : public Stage {
     float shared_ = 0.0f, share_step_ = 1.0f / 960.0f;  // 1: the second channel's method rests
 };
 
-Finding finding(const Situation& now) {
+Finding finding(const FindingContext& now) {
     const bool taught = std::lround(now.values[kMethod]) == static_cast<long>(SuppressionKind::room_tone);
     const TapLevels& in = now.in;
     const TapLevels& out = now.out;
@@ -253,7 +253,7 @@ Finding finding(const Situation& now) {
                 {},
                 {}};
     }
-    if (!in.room_known || !out.room_known) return waiting_for_room();
+    if (!in.room_known || !out.room_known) return waiting_for_pause();
     if (in.voice_known && out.voice_known && in.voice - out.voice > 2.0) {
         const double amount = now.values[kAmount];
         return {"takes_voice",
@@ -278,7 +278,7 @@ Finding finding(const Situation& now) {
 }
 
 constexpr std::string_view kToneFigures[] = {"sample_rate", "band_hz"};
-constexpr Teaching kTeaching{
+constexpr LearningSpec kTeaching{
     .id = "room_tone",
     .title = "noise profile",
     .figures = kToneFigures,
@@ -287,15 +287,15 @@ constexpr Teaching kTeaching{
     .least_seconds = kLeastToneSeconds,
     .usual_seconds = 5.0,
     .most_seconds = kMostToneSeconds,
-    .problem = [](const StageMemory& memory) { return tone_problem(room_tone_of(memory)); },
-    .learn = [](std::span<const float> sound, double sample_rate) -> Result<StageMemory> {
-        const auto learnt = learn_room_tone(sound, sample_rate);
+    .problem = [](const LearnedData& memory) { return noise_profile_problem(room_tone_of(memory)); },
+    .learn = [](std::span<const float> sound, double sample_rate) -> Result<LearnedData> {
+        const auto learnt = learn_noise_profile(sound, sample_rate);
         if (!learnt.ok()) return learnt.error();
         return memory_of(learnt.value());
     },
     .use =
         [](std::span<double> values) { values[kMethod] = static_cast<double>(SuppressionKind::room_tone); },
-    .level = [](const StageMemory& memory) { return room_tone_of(memory).level(); },
+    .level = [](const LearnedData& memory) { return room_tone_of(memory).level(); },
     .learnt = "Noise profile learned ({0} dBFS). Learn it again when the noise changes."};
 
 Finding look_for_hum(std::span<const float> sound, double sample_rate) {
@@ -324,12 +324,12 @@ constexpr Search kSearch{.id = "hum",
 
 }  // namespace
 
-StageMemory memory_of(const RoomTone& tone) {
+LearnedData memory_of(const NoiseProfile& tone) {
     if (tone.empty()) return {};
     return {{tone.sample_rate, tone.band_hz}, tone.levels};
 }
 
-RoomTone room_tone_of(const StageMemory& memory) {
+NoiseProfile room_tone_of(const LearnedData& memory) {
     return {memory.figures.at(0), memory.figures.at(1), memory.list};
 }
 

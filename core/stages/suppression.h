@@ -2,8 +2,8 @@
 #pragma once
 
 #include "stages/stage.h"
-#include "suppression/method.h"
-#include "suppression/room_tone.h"
+#include "suppression/noise_profile.h"
+#include "suppression/suppressor.h"
 
 namespace reed {
 
@@ -16,8 +16,8 @@ extern const StageKind kSuppressionStage;
 
 /// What a suppression is taught is a room tone; as the memory of a stage, and back. The memory has its
 /// figures and its list.
-StageMemory memory_of(const RoomTone& tone);
-RoomTone room_tone_of(const StageMemory& memory);
+LearnedData memory_of(const NoiseProfile& tone);
+NoiseProfile room_tone_of(const LearnedData& memory);
 
 /// The stage with a network of the caller's, one made per channel: how tests stand in for one that fails.
 using MakeVoiceNetwork = Result<std::unique_ptr<VoiceNetwork>> (*)();

@@ -16,8 +16,8 @@ double thread_seconds() {
     return static_cast<double>(t.tv_sec) + 1e-9 * static_cast<double>(t.tv_nsec);
 }
 
-RoomTone level_tone() {
-    RoomTone out;
+NoiseProfile level_tone() {
+    NoiseProfile out;
     out.sample_rate = 48000.0;
     out.band_hz = 50.0;
     out.levels.assign(481, -80.0f);
@@ -37,12 +37,12 @@ MethodCost measure_method(SuppressionKind kind, double sample_rate, bool short_d
     std::mt19937 random(1);
     std::normal_distribution<float> normal(0.0f, 0.01f);
     // After a run-in the quickest of four quarters of a second: what else the machine does only adds.
-    const auto part = static_cast<size_t>(0.25 * sample_rate) / kGrain * kGrain;
+    const auto part = static_cast<size_t>(0.25 * sample_rate) / kSubBlock * kSubBlock;
     std::vector<float> sound(6 * part);
     for (float& x : sound) x = normal(random);
     double start = 0.0;
     double best = 1e9;
-    for (size_t at = 0; at < sound.size(); at += kGrain) {
+    for (size_t at = 0; at < sound.size(); at += kSubBlock) {
         if (at % part == 0) {
             const double now = thread_seconds();
             if (at > 2 * part) best = std::min(best, now - start);
@@ -50,9 +50,9 @@ MethodCost measure_method(SuppressionKind kind, double sample_rate, bool short_d
         }
         AudioBlock block;
         block.channels = 1;
-        block.frames = kGrain;
+        block.frames = kSubBlock;
         block.rows[0] = &sound[at];
-        stage->begin_grain();
+        stage->begin_sub_block();
         stage->process(block);
     }
     MethodCost out;

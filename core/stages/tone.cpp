@@ -7,9 +7,9 @@
 #include <utility>
 
 #include "dsp/band_bank.h"
-#include "dsp/filter_runner.h"
-#include "dsp/loudness_keeper.h"
-#include "dsp/pitch_finder.h"
+#include "dsp/biquad_cascade.h"
+#include "dsp/loudness_compensator.h"
+#include "dsp/pitch_detector.h"
 #include "dsp/smoothed.h"
 #include "stages/equalizer.h"
 #include "stages/registry.h"
@@ -27,15 +27,15 @@ constexpr Parameter kTable[] = {
     parameter::toggle("follow", "Track voice", true,
                       "Places body and clarity at the frequencies of the current voice."),
     parameter::number("body_at", "Body frequency", Unit::hertz, 60.0, 400.0, 110.0, Scale::logarithmic,
-                      "Where body is while the voice is not followed: about its pitch."),
+                      "Used while Track voice is off. Choose the pitch of the voice."),
     parameter::number("clarity_at", "Clarity frequency", Unit::hertz, 1500.0, 7000.0, 3800.0,
-                      Scale::logarithmic, "Where clarity is while the voice is not followed."),
+                      Scale::logarithmic, "Used while Track voice is off."),
 };
 constexpr Readout kReadouts[] = {{"body_at", "Body frequency", Unit::hertz, "body_at"},
                                  {"clarity_at", "Clarity frequency", Unit::hertz, "clarity_at"},
                                  {"pitch", "Pitch of the voice", Unit::hertz},
                                  {"body_more", "Body, relative to average", Unit::decibel},
-                                 {"clarity_more", "Clarity, against other voices", Unit::decibel},
+                                 {"clarity_more", "Clarity, relative to average", Unit::decibel},
                                  {"loudness", "Loudness correction", Unit::decibel}};
 
 constexpr double kQ = 0.7;
@@ -76,14 +76,14 @@ class ToneStage final : public Stage {
         bands_.prepare(kMiddles, kDamping, rate_);
         sums_ = {};
         loudness_.prepare(format, 0);
-        every_ = std::max(1, static_cast<int>(std::lround(kPace * rate_ / kGrain)));
+        every_ = std::max(1, static_cast<int>(std::lround(kPace * rate_ / kSubBlock)));
         for (size_t i = 0; i < gains_.size(); ++i) gains_[i].prepare(rate_, 0.010, values[i]);
         set_values(values);
         aim();
         body_.prepare(rate_, 0.150, body_aim_);
         clarity_.prepare(rate_, 0.150, clarity_aim_);
         snap();
-        filters_[2].snap(design(air_band(gains_[2].grain_value()), rate_));
+        filters_[2].snap(design(air_band(gains_[2].sub_block_value()), rate_));
     }
     void set_values(std::span<const double> values) override {
         for (size_t i = 0; i < gains_.size(); ++i) gains_[i].set(values[i]);
@@ -110,28 +110,29 @@ class ToneStage final : public Stage {
     }
     float readout(size_t which) const override { return told_[which].load(std::memory_order_relaxed); }
 
-    void begin_grain() override {
+    void begin_sub_block() override {
         if (++grains_ % every_ == 0) listen();
-        for (Smoothed& g : gains_) g.begin_grain();
+        for (Smoothed& g : gains_) g.begin_sub_block();
         body_.set(body_aim_);
         clarity_.set(clarity_aim_);
-        body_.begin_grain();
-        clarity_.begin_grain();
+        body_.begin_sub_block();
+        clarity_.begin_sub_block();
         move(0, gains_[0].moving() || body_.moving(),
-             [&] { return body_band(gains_[0].grain_value(), std::exp2(body_.grain_value())); });
-        move(1, gains_[1].moving() || clarity_.moving(),
-             [&] { return clarity_band(gains_[1].grain_value(), std::exp2(clarity_.grain_value())); });
-        move(2, gains_[2].moving(), [&] { return air_band(gains_[2].grain_value()); });
+             [&] { return body_band(gains_[0].sub_block_value(), std::exp2(body_.sub_block_value())); });
+        move(1, gains_[1].moving() || clarity_.moving(), [&] {
+            return clarity_band(gains_[1].sub_block_value(), std::exp2(clarity_.sub_block_value()));
+        });
+        move(2, gains_[2].moving(), [&] { return air_band(gains_[2].sub_block_value()); });
         bool rests = true;
-        for (const Smoothed& g : gains_) rests = rests && g.grain_value() == 0.0;
+        for (const Smoothed& g : gains_) rests = rests && g.sub_block_value() == 0.0;
         loudness_.allow(rests ? 1.0 : 0.5, rests ? 1.0 : 2.0);
-        loudness_.begin_grain();
+        loudness_.begin_sub_block();
         told_[kToneLoudness].store(static_cast<float>(20.0 * std::log10(loudness_.gain())),
                                    std::memory_order_relaxed);
     }
     void process(const AudioBlock& block) override {
         loudness_.hear(block);
-        float middle[kGrain] = {};
+        float middle[kSubBlock] = {};
         const float share = 1.0f / static_cast<float>(block.channels);
         for (int c = 0; c < block.channels; ++c) {
             for (int i = 0; i < block.frames; ++i) middle[i] += share * block[c][i];
@@ -143,7 +144,7 @@ class ToneStage final : public Stage {
             }
         }
         finder_.add(middle, block.frames);
-        for (FilterRunner& f : filters_) f.process(block);
+        for (BiquadCascade& f : filters_) f.process(block);
         loudness_.process(block);
     }
     void reset() override {
@@ -151,14 +152,14 @@ class ToneStage final : public Stage {
         bands_.reset();
         sums_ = {};
         loudness_.reset();
-        for (FilterRunner& f : filters_) f.reset();
+        for (BiquadCascade& f : filters_) f.reset();
     }
 
   private:
     /// The bands that follow, where they are to be, at once.
     void snap() {
-        filters_[0].snap(design(body_band(gains_[0].grain_value(), std::exp2(body_aim_)), rate_));
-        filters_[1].snap(design(clarity_band(gains_[1].grain_value(), std::exp2(clarity_aim_)), rate_));
+        filters_[0].snap(design(body_band(gains_[0].sub_block_value(), std::exp2(body_aim_)), rate_));
+        filters_[1].snap(design(clarity_band(gains_[1].sub_block_value(), std::exp2(clarity_aim_)), rate_));
     }
     /// Roughly while it moves, exactly where it comes to rest.
     template <typename Settings>
@@ -178,7 +179,7 @@ class ToneStage final : public Stage {
         voiced_ += kPace;
         pitch_ += share * (std::log2(rate_ / period) - pitch_);
         for (size_t b = 0; b < kBands; ++b)
-            powers_[b] += share * (static_cast<double>(sums[b]) / (every_ * kGrain) - powers_[b]);
+            powers_[b] += share * (static_cast<double>(sums[b]) / (every_ * kSubBlock) - powers_[b]);
         aim();
         tell();
     }
@@ -234,11 +235,11 @@ class ToneStage final : public Stage {
     double body_by_hand_ = 7.0, clarity_by_hand_ = 12.0, body_aim_ = 7.0, clarity_aim_ = 12.0;
     double voiced_ = 0.0, pitch_ = 0.0;  // seconds of voice; log2 Hz
     std::array<double, kBands> powers_{};
-    PitchFinder finder_;
+    PitchDetector finder_;
     BandBank<kBands> bands_;
     std::array<float, kBands> sums_{};  // of the squares in each, since the last look
-    LoudnessKeeper loudness_;
-    std::array<FilterRunner, 3> filters_;
+    LoudnessCompensator loudness_;
+    std::array<BiquadCascade, 3> filters_;
     std::array<bool, 3> moved_{};
     std::array<Smoothed, 3> gains_;
     Smoothed body_, clarity_;
@@ -246,7 +247,7 @@ class ToneStage final : public Stage {
     std::array<std::atomic<float>, 2 + kBands> kept_{};
 };
 
-Finding finding(const Situation& now) {
+Finding finding(const FindingContext& now) {
     double most = 0.0;
     size_t row = 0;
     for (size_t i = kToneBody; i <= kToneAir; ++i) {

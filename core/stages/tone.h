@@ -18,7 +18,7 @@ enum ToneReadout {
 };
 
 /// Three broad filters: a bell at the voice's pitch, one where its consonants have their weight between 2.5
-/// and 5 kHz, and a shelf above. Pitch by PitchFinder, weight by the power in bands while there is a pitch,
+/// and 5 kHz, and a shelf above. Pitch by PitchDetector, weight by the power in bands while there is a pitch,
 /// both over some ten seconds of voice, and held in pauses. How much it has of both is told against the mean
 /// of many voices and languages (D. Byrne and others, "An international comparison of long-term average
 /// speech spectra", JASA 96 (4), 1994; its values from memory). Loudness kept. No delay.

@@ -6,7 +6,7 @@
 #include <atomic>
 #include <cmath>
 
-#include "dsp/filter_runner.h"
+#include "dsp/biquad_cascade.h"
 #include "dsp/gain_computer.h"
 #include "dsp/level_detector.h"
 #include "dsp/smoothed.h"
@@ -30,11 +30,11 @@ class FilteredLevel {
         sums_ = {};
     }
     /// Never across a grain boundary. `before`: another filter to go through first.
-    void listen(const AudioBlock& side, FilterRunner* before = nullptr) {
+    void listen(const AudioBlock& side, BiquadCascade* before = nullptr) {
         copy(side);
-        FilterRunner* both[] = {before, &filter_};
+        BiquadCascade* both[] = {before, &filter_};
         if (before != nullptr)
-            FilterRunner::process_still(both, 2, rows());
+            BiquadCascade::process_still(both, 2, rows());
         else
             filter_.process(rows());
         for (int c = 0; c < view_.channels; ++c) {
@@ -62,11 +62,11 @@ class FilteredLevel {
             std::copy_n(side[c], side.frames, scratch_[c]);
         }
     }
-    FilterRunner filter_;
+    BiquadCascade filter_;
     GrainLevel level_;
     std::array<float, kMaxChannels> sums_{};
     AudioBlock view_;
-    float scratch_[kMaxChannels][kGrain] = {};
+    float scratch_[kMaxChannels][kSubBlock] = {};
 };
 
 /// The voice's own level as something is held against it: rises with a word within 25 ms, falls by 18 dB a
@@ -79,9 +79,9 @@ class VoiceReference {
         low_.snap(design({FilterType::low_cut, from, 0.0, 0.7071, 12}, sample_rate));
         band_.prepare(sample_rate, {FilterType::high_cut, to, 0.0, 0.7071, 12}, 0.015);
         quiet_words_ = quiet_words;
-        rise_ = static_cast<float>(Ballistics::pole(sample_rate / kGrain, 25.0));
-        fall_ = static_cast<float>(18.0 * kGrain / sample_rate);
-        forget_ = static_cast<float>(0.5 * kGrain / sample_rate);
+        rise_ = static_cast<float>(Ballistics::pole(sample_rate / kSubBlock, 25.0));
+        fall_ = static_cast<float>(18.0 * kSubBlock / sample_rate);
+        forget_ = static_cast<float>(0.5 * kSubBlock / sample_rate);
         reset();
     }
     void reset() {
@@ -91,7 +91,7 @@ class VoiceReference {
     }
     /// Never across a grain boundary.
     void listen(const AudioBlock& side) { band_.listen(side, &low_); }
-    void begin_grain() {
+    void begin_sub_block() {
         raw_ = band_.next();
         const float up = now_ + rise_ * (raw_ - now_), down = std::max(raw_, now_ - fall_);
         now_ = raw_ > now_ ? up : down;
@@ -112,7 +112,7 @@ class VoiceReference {
 
   private:
     static constexpr float kSpeech = -60.0f;  // dBFS
-    FilterRunner low_;
+    BiquadCascade low_;
     FilteredLevel band_;
     float quiet_words_ = 12.0f, rise_ = 0.0f, fall_ = 0.0f, forget_ = 0.0f;
     float now_ = kSilence, raw_ = kSilence, usual_ = kSilence;
@@ -130,7 +130,7 @@ class GrainReduction {
         ballistics_.reset();
         wanted_ = reached_ = 0.0f;
     }
-    void begin_grain(float wanted) {
+    void begin_sub_block(float wanted) {
         wanted_ = wanted;
         if (wanted != 0.0f || reached_ > kNothing) return;
         ballistics_.reset();
@@ -158,7 +158,7 @@ class GrainReduction {
 };
 
 /// The highest of a figure, falling by 6 a second: what a person can read and aim at.
-class HighestLately {
+class PeakHold {
   public:
     void prepare(double sample_rate) { fall_ = static_cast<float>(6.0 / sample_rate); }
     /// One a frame.
@@ -171,7 +171,7 @@ class HighestLately {
     void note(float highest, int frames) {
         highest_ = std::max(std::max(highest_ - fall_ * static_cast<float>(frames), highest), kLowest);
     }
-    void begin_grain() { shown_.store(highest_, std::memory_order_relaxed); }
+    void begin_sub_block() { shown_.store(highest_, std::memory_order_relaxed); }
     /// Any thread.
     float shown() const { return shown_.load(std::memory_order_relaxed); }
 
@@ -183,11 +183,11 @@ class HighestLately {
 };
 
 /// "Hear what is taken": the sound before minus the sound after, faded in and out.
-class HearTaken {
+class DeltaListen {
   public:
     void prepare(double sample_rate, double on) { share_.prepare(sample_rate, 0.005, on); }
     void set(double on) { share_.set(on); }
-    void begin_grain() { share_.begin_grain(); }
+    void begin_sub_block() { share_.begin_sub_block(); }
     /// Before the stage takes anything.
     void keep(const AudioBlock& block) {
         if (!hears()) return;
@@ -205,9 +205,9 @@ class HearTaken {
     }
 
   private:
-    bool hears() const { return share_.moving() || share_.grain_value() > 0.0; }
+    bool hears() const { return share_.moving() || share_.sub_block_value() > 0.0; }
     Smoothed share_;
-    float plain_[kMaxChannels][kGrain] = {};
+    float plain_[kMaxChannels][kSubBlock] = {};
 };
 
 }  // namespace reed

@@ -5,7 +5,7 @@
 #include <cmath>
 
 #include "dsp/all_pass.h"
-#include "dsp/filter_runner.h"
+#include "dsp/biquad_cascade.h"
 #include "dsp/smoothed.h"
 
 namespace reed {
@@ -32,9 +32,9 @@ class WidenerStage final : public Stage {
         for (size_t i = 0; i < std::size(kDelays); ++i)
             scatter_[i].prepare(static_cast<int>(std::lround(kDelays[i] * rate_)), kScatter);
         low_.snap(low_cut());
-        forget_ = std::exp(-kGrain / (0.4 * rate_));
+        forget_ = std::exp(-kSubBlock / (0.4 * rate_));
         if (format.channels < 2)
-            tell_trouble(
+            set_fault(
                 "Needs stereo. Choose Stereo in the input menu; until then the signal passes through "
                 "unchanged.");
     }
@@ -44,10 +44,10 @@ class WidenerStage final : public Stage {
     }
     float readout(size_t) const override { return alike_.load(std::memory_order_relaxed); }
 
-    void begin_grain() override {
+    void begin_sub_block() override {
         fold();
-        width_.begin_grain();
-        from_.begin_grain();
+        width_.begin_sub_block();
+        from_.begin_sub_block();
         if (from_.moving())
             low_.glide(low_cut());
         else
@@ -55,7 +55,7 @@ class WidenerStage final : public Stage {
     }
     void process(const AudioBlock& block) override {
         if (block.channels < 2) return;
-        float side[kGrain];
+        float side[kSubBlock];
         for (int i = 0; i < block.frames; ++i) side[i] = 0.5f * (block[0][i] + block[1][i]);
         AudioBlock one = block;
         one.channels = 1;
@@ -82,7 +82,7 @@ class WidenerStage final : public Stage {
 
   private:
     Sections low_cut() const {
-        return design({FilterType::low_cut, std::exp2(from_.grain_value()), 0.0, 0.7071, 12}, rate_);
+        return design({FilterType::low_cut, std::exp2(from_.sub_block_value()), 0.0, 0.7071, 12}, rate_);
     }
     /// How alike both sides have been over the last half second.
     void fold() {
@@ -95,13 +95,13 @@ class WidenerStage final : public Stage {
 
     double rate_ = 48000.0, forget_ = 0.0;
     Smoothed width_, from_;
-    FilterRunner low_;
+    BiquadCascade low_;
     AllPass scatter_[std::size(kDelays)];
     double both_ = 0.0, lefts_ = 0.0, rights_ = 0.0;
     std::atomic<float> alike_{100.0f};
 };
 
-Finding finding(const Situation& now) {
+Finding finding(const FindingContext& now) {
     const double width = now.values[kWidth];
     if (width > 60.0) {
         return {"too_wide",

@@ -99,7 +99,7 @@ Row row_of(const Spectrum& all, const Spectrum& first, const Spectrum& second, d
     const double highest = 0.4 * all.hz * static_cast<double>(2 * all.power.size());
     Peak anchor;
     double root = base;
-    for (int n = 1; n <= kMostHumTones && n * base <= highest; ++n) {
+    for (int n = 1; n <= kMaxHumHarmonics && n * base <= highest; ++n) {
         const Peak p = peak_near(all, n * base, std::max(kReach * n * base, 1.0));
         if (p.prominence <= anchor.prominence) continue;
         if (!lasting(first, second, p.frequency, 2.0 * first.hz)) continue;
@@ -107,7 +107,7 @@ Row row_of(const Spectrum& all, const Spectrum& first, const Spectrum& second, d
         root = p.frequency / n;
     }
     Row out;
-    for (int n = 1; n <= kMostHumTones && n * root <= highest; ++n) {
+    for (int n = 1; n <= kMaxHumHarmonics && n * root <= highest; ++n) {
         const double f = n * root;
         Peak p = peak_near(all, f, 1.5 * all.hz + kDrift * f);
         if (p.prominence >= kProminent && lasting(first, second, f, 2.0 * first.hz + kDrift * f)) {
@@ -157,7 +157,7 @@ std::optional<Hum> find_hum(std::span<const float> sound, double sample_rate) {
 }
 
 Sections HumNotches::section(int tone) const {
-    const double f = (tone + 1) * frequency_.grain_value();
+    const double f = (tone + 1) * frequency_.sub_block_value();
     if (f > 0.45 * rate_) {
         Sections through;
         through.count = 1;
@@ -177,7 +177,7 @@ void HumNotches::prepare(double sample_rate, double frequency, int tones) {
 
 void HumNotches::begin(double frequency, int tones) {
     frequency_.prepare(rate_, 0.020, frequency);
-    for (int i = 0; i < kMostHumTones; ++i) {
+    for (int i = 0; i < kMaxHumHarmonics; ++i) {
         Tone& tone = tones_[static_cast<size_t>(i)];
         tone.wet.prepare(rate_, 0.020, i < tones ? 1.0 : 0.0);
         tone.runner.snap(section(i));
@@ -187,12 +187,12 @@ void HumNotches::begin(double frequency, int tones) {
 
 void HumNotches::set(double frequency, int tones) {
     frequency_.set(frequency);
-    frequency_.begin_grain();
-    for (int i = 0; i < kMostHumTones; ++i) {
+    frequency_.begin_sub_block();
+    for (int i = 0; i < kMaxHumHarmonics; ++i) {
         Tone& tone = tones_[static_cast<size_t>(i)];
         const bool was_used = tone.used();
         tone.wet.set(i < tones ? 1.0 : 0.0);
-        tone.wet.begin_grain();
+        tone.wet.begin_sub_block();
         if (!tone.used()) continue;
         if (!was_used) {  // with nothing of before ringing in it
             tone.runner.snap(section(i));
@@ -207,10 +207,10 @@ void HumNotches::set(double frequency, int tones) {
 
 void HumNotches::process(const AudioBlock& block) {
     // Always in one order: each notch rings on in what those before it leave.
-    FilterRunner* still[kMostHumTones];
+    BiquadCascade* still[kMaxHumHarmonics];
     int count = 0;
     const auto flush = [&] {
-        if (count > 0) FilterRunner::process_still(still, count, block);
+        if (count > 0) BiquadCascade::process_still(still, count, block);
         count = 0;
     };
     for (Tone& tone : tones_) {
@@ -220,7 +220,7 @@ void HumNotches::process(const AudioBlock& block) {
             continue;
         }
         flush();
-        float dry[kMaxChannels][kGrain];
+        float dry[kMaxChannels][kSubBlock];
         const int channels = std::min(block.channels, kMaxChannels);
         for (int c = 0; c < channels; ++c) std::copy_n(block[c], block.frames, dry[c]);
         tone.runner.process(block);

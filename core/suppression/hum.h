@@ -5,16 +5,16 @@
 #include <span>
 
 #include "base/audio_block.h"
-#include "dsp/filter_runner.h"
+#include "dsp/biquad_cascade.h"
 #include "dsp/smoothed.h"
 
 namespace reed {
 
-inline constexpr int kMostHumTones = 16;
+inline constexpr int kMaxHumHarmonics = 16;
 
 struct Hum {
     double frequency = 0.0;   ///< Hz of the lowest tone: about 50 or 60
-    int tones = 0;            ///< the highest harmonic that stands out, 1 to kMostHumTones
+    int tones = 0;            ///< the highest harmonic that stands out, 1 to kMaxHumHarmonics
     double prominence = 0.0;  ///< dB by which the strongest tone stands above the sound beside it
     double level = 0.0;       ///< dBFS (AES17) of all tones together
 };
@@ -44,16 +44,16 @@ class HumNotches {
 
   private:
     struct Tone {
-        FilterRunner runner;
+        BiquadCascade runner;
         Smoothed wet;
-        bool used() const { return wet.moving() || wet.grain_value() > 0.0; }
-        bool still() const { return !runner.moving() && !wet.moving() && wet.grain_value() == 1.0; }
+        bool used() const { return wet.moving() || wet.sub_block_value() > 0.0; }
+        bool still() const { return !runner.moving() && !wet.moving() && wet.sub_block_value() == 1.0; }
     };
     Sections section(int tone) const;
 
     double rate_ = 48000.0;
     Smoothed frequency_;
-    std::array<Tone, kMostHumTones> tones_;
+    std::array<Tone, kMaxHumHarmonics> tones_;
 };
 
 }  // namespace reed

@@ -7,7 +7,7 @@
 #include <span>
 #include <vector>
 
-#include "suppression/room_watch.h"
+#include "suppression/noise_update_control.h"
 
 namespace reed {
 

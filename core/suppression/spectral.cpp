@@ -7,9 +7,9 @@
 #include "dsp/overlap_add.h"
 #include "dsp/periodicity.h"
 #include "suppression/log_spectral_gain.h"
-#include "suppression/method.h"
-#include "suppression/network_ear.h"
+#include "suppression/neural_gain_estimator.h"
 #include "suppression/noise_tracker.h"
+#include "suppression/suppressor.h"
 
 namespace reed {
 namespace {
@@ -28,13 +28,13 @@ inline float soft_step(float log2_x, float low, float high) {
 
 /// What the noise is known from, and who says what is voice.
 struct Means {
-    const RoomTone* tone = nullptr;  // taught; the noise never falls below it
+    const NoiseProfile* tone = nullptr;  // taught; the noise never falls below it
     std::unique_ptr<VoiceNetwork> network;
     bool asks_network = false;
     int offset = 0;
 };
 
-class Spectral final : public SuppressionMethod {
+class Spectral final : public Suppressor {
   public:
     Spectral(double sample_rate, bool short_delay, Means means)
         : frames_(fast_length(static_cast<int>(std::lround(sample_rate * (short_delay ? 0.010 : 0.020))))),
@@ -93,7 +93,7 @@ class Spectral final : public SuppressionMethod {
     }
     float voice() const override { return ear_ && !ear_->failed() ? ear_->voice() : -1.0f; }
     bool failed() const override { return ear_ && ear_->failed(); }
-    bool follow(const SuppressionMethod& other) override {
+    bool follow(const Suppressor& other) override {
         const auto* same = dynamic_cast<const Spectral*>(&other);
         if (same == nullptr || same->noise_.size() != noise_.size()) return false;
         frames_.follow(same->frames_);
@@ -117,7 +117,7 @@ class Spectral final : public SuppressionMethod {
     }
 
   private:
-    void take_tone(const RoomTone& tone, double sample_rate) {
+    void take_tone(const NoiseProfile& tone, double sample_rate) {
         const int length = frames_.latency();
         double shape_power = 0.0;
         for (const float w : root_hann(length)) shape_power += static_cast<double>(w) * w;
@@ -251,9 +251,9 @@ class Spectral final : public SuppressionMethod {
     OverlapAdd frames_;
     double hop_seconds_;
     NoiseTracker tracker_;
-    RoomWatch watch_;
+    NoiseUpdateControl watch_;
     Periodicity periodicity_;
-    std::optional<NetworkEar> ear_;
+    std::optional<NeuralGainEstimator> ear_;
     bool working_ = true;
     std::vector<float> power_, noise_, taught_;  // of this frame, followed in the room, taught, per bin
     std::vector<float> expected_;  // the louder of followed and taught, where something was taught
@@ -272,19 +272,19 @@ class Spectral final : public SuppressionMethod {
 
 }  // namespace
 
-std::unique_ptr<SuppressionMethod> make_adaptive(double sample_rate, bool short_delay) {
+std::unique_ptr<Suppressor> make_adaptive(double sample_rate, bool short_delay) {
     return std::make_unique<Spectral>(sample_rate, short_delay, Means{});
 }
 
-std::unique_ptr<SuppressionMethod> make_room_tone(double sample_rate, bool short_delay,
-                                                  const RoomTone& tone) {
+std::unique_ptr<Suppressor> make_profile_suppressor(double sample_rate, bool short_delay,
+                                                    const NoiseProfile& tone) {
     Means means;
     means.tone = &tone;
     return std::make_unique<Spectral>(sample_rate, short_delay, std::move(means));
 }
 
-std::unique_ptr<SuppressionMethod> make_neural(double sample_rate, bool short_delay,
-                                               std::unique_ptr<VoiceNetwork> network, int offset) {
+std::unique_ptr<Suppressor> make_neural(double sample_rate, bool short_delay,
+                                        std::unique_ptr<VoiceNetwork> network, int offset) {
     Means means;
     means.network = std::move(network);
     means.asks_network = true;

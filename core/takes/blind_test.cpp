@@ -5,7 +5,7 @@
 
 namespace reed {
 
-double chance_of_guessing(int right, int rounds) {
+double guess_probability(int right, int rounds) {
     double sum = 0.0, ways = 1.0;  // ways to be right k times
     for (int k = 0; k <= rounds; ++k) {
         if (k >= right) sum += ways;

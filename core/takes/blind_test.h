@@ -7,7 +7,7 @@
 namespace reed {
 
 /// Chance of at least `right` of `rounds` by guessing between two (binomial distribution, p = 1/2).
-double chance_of_guessing(int right, int rounds);
+double guess_probability(int right, int rounds);
 
 /// Ten rounds: X is one of the two sides, by lot; the person says which.
 class BlindTest {
@@ -23,7 +23,7 @@ class BlindTest {
     /// Ends the round. Nothing after the last one.
     void answer(bool b);
     int right() const;
-    double chance() const { return chance_of_guessing(right(), static_cast<int>(answers_.size())); }
+    double chance() const { return guess_probability(right(), static_cast<int>(answers_.size())); }
 
   private:
     std::vector<bool> lots_, answers_;

@@ -6,8 +6,8 @@
 #include <mutex>
 #include <set>
 
+#include "base/case_folding.h"
 #include "base/file.h"
-#include "base/folded.h"
 
 namespace reed {
 namespace {
@@ -56,9 +56,9 @@ class FreeName {
   public:
     FreeName(const std::filesystem::path& folder, const std::string& name, const char* extension) {
         const std::lock_guard lock(mutex());
-        path_ = free_path(folder / (name + extension), kKinds);
+        path_ = unique_path(folder / (name + extension), kKinds);
         for (int n = 2; given().contains(key()); ++n)
-            path_ = free_path(folder / (name + "-" + std::to_string(n) + extension), kKinds);
+            path_ = unique_path(folder / (name + "-" + std::to_string(n) + extension), kKinds);
         given().insert(key());
     }
     ~FreeName() {
@@ -117,7 +117,7 @@ Take read_take(const std::filesystem::path& path) {
     if (out.info.channels > kMaxChannels)
         out.problem = "has " + std::to_string(out.info.channels) + " channels; 1 or 2 can be used.";
     else if (out.info.sample_rate < kMinSampleRate || out.info.sample_rate > kMaxSampleRate)
-        out.problem = "its sample rate is outside 44.1 to 192 kHz.";
+        out.problem = "has a sample rate outside 44.1 to 192 kHz.";
     else if (out.seconds() > kLongestTake)
         out.problem = "is longer than 30 minutes.";
     return out;
@@ -273,7 +273,7 @@ Result<Take> TakeStore::replace(const Take& take, std::int64_t first, std::int64
 Result<std::filesystem::path> TakeStore::remove(const Take& take) const {
     const auto folder = folder_ / "removed";
     if (auto made = make_folder(folder); !made.ok()) return made.error();
-    const auto to = free_path(folder / take.path.filename(), kKinds);
+    const auto to = unique_path(folder / take.path.filename(), kKinds);
     std::error_code ec;
     std::filesystem::rename(take.path, to, ec);
     if (ec)
@@ -283,7 +283,7 @@ Result<std::filesystem::path> TakeStore::remove(const Take& take) const {
 }
 
 Result<Take> TakeStore::bring_back(const std::filesystem::path& removed) const {
-    const auto to = free_path(folder_ / removed.filename(), kKinds);
+    const auto to = unique_path(folder_ / removed.filename(), kKinds);
     std::error_code ec;
     std::filesystem::rename(removed, to, ec);
     if (ec)

@@ -33,7 +33,7 @@ SoundMeasures measured(AudioBuffer& sound, double rate) {
     return measure.result();
 }
 
-void course_of(const LevelStatistics& levels, const ChainSpec& chain, TakeCourse& out) {
+void course_of(const LevelStatistics& levels, const ChainSpec& chain, TakeTimeline& out) {
     const auto along = [&](size_t tap, bool reduction) {
         std::vector<float> values;
         for (const TapFrame& f : levels.frames(tap)) {
@@ -50,10 +50,10 @@ void course_of(const LevelStatistics& levels, const ChainSpec& chain, TakeCourse
         const bool reports = kind.reports_reduction && !chain.stages[i].bypass;
         out.reductions.push_back(reports ? along(i + 1, true) : std::vector<float>());
         if (!kind.closes_in_pauses || chain.stages[i].bypass) continue;
-        for (const WordCut& cut : levels.cut_words(i))
-            out.cuts.push_back({static_cast<double>(cut.index) * TakeCourse::kStep, i, cut.beginning});
+        for (const TruncatedWord& cut : levels.truncated_words(i))
+            out.cuts.push_back({static_cast<double>(cut.index) * TakeTimeline::kStep, i, cut.beginning});
     }
-    std::ranges::sort(out.cuts, {}, &TakeCourse::Cut::at);
+    std::ranges::sort(out.cuts, {}, &TakeTimeline::Cut::at);
 }
 
 // ---- the page ----
@@ -188,7 +188,7 @@ std::string spectrum_plot(const TakeReport& r) {
 
 }  // namespace
 
-std::vector<float> outline_of(const std::filesystem::path& path, size_t columns) {
+std::vector<float> waveform_peaks(const std::filesystem::path& path, size_t columns) {
     auto opened = SoundReader::open(path);
     if (!opened.ok()) return {};
     SoundReader& reader = *opened.value();
@@ -266,7 +266,7 @@ std::string report_page(const TakeReport& r, const Take& take, const ChainSpec& 
             deepest = number(r.levels.stages[i].deepest);
         }
         const auto cuts =
-            std::ranges::count_if(r.course.cuts, [&](const TakeCourse::Cut& c) { return c.stage == i; });
+            std::ranges::count_if(r.course.cuts, [&](const TakeTimeline::Cut& c) { return c.stage == i; });
         stages += "<tr><th>";
         stages += escaped(s.shown_title());
         stages += s.bypass ? " (bypassed)</th><td>" : "</th><td>";

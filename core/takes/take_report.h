@@ -10,7 +10,7 @@
 namespace reed {
 
 /// Along time, a value every kStep seconds.
-struct TakeCourse {
+struct TakeTimeline {
     static constexpr double kStep = 0.01;
     std::vector<float> plain, made;              ///< level in dBFS, before and after the chain
     std::vector<std::vector<float>> reductions;  ///< of each stage in dB; empty for those that report none
@@ -24,7 +24,7 @@ struct TakeCourse {
 
 /// What a chain makes of a take.
 struct TakeReport {
-    TakeCourse course;
+    TakeTimeline course;
     LevelReport levels;
     SoundMeasures plain, made;
     std::vector<std::pair<double, std::pair<double, double>>> spectrum;  ///< Hz; dBFS before and after
@@ -32,7 +32,7 @@ struct TakeReport {
 
 /// The highest sample in each of `columns` equal parts of a file, 0 to 1 and above; empty when it can't be
 /// read.
-std::vector<float> outline_of(const std::filesystem::path& path, size_t columns);
+std::vector<float> waveform_peaks(const std::filesystem::path& path, size_t columns);
 
 Result<TakeReport> report_on(const AudioBuffer& sound, double sample_rate, const ChainSpec& chain,
                              const Progress& progress = {});

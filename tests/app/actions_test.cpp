@@ -4,7 +4,7 @@
 #include <QLineEdit>
 #include <set>
 
-#include "actions/keys_dialog.h"
+#include "actions/shortcuts_dialog.h"
 #include "app/window.h"
 #include "widgets/words.h"
 
@@ -15,9 +15,9 @@ namespace {
 
 struct WithKeys : Window {
     using Window::Window;
-    ui::KeysDialog* open() {
+    ui::ShortcutsDialog* open() {
         QTest::keyClick(&window, Qt::Key_F1);
-        return window.findChild<ui::KeysDialog*>();
+        return window.findChild<ui::ShortcutsDialog*>();
     }
     ui::FlatButton* key(const QString& id) { return window.findChild<ui::FlatButton*>("key " + id); }
     /// Clicks the key of an action and presses another one.
@@ -157,7 +157,7 @@ TEST_CASE("keys are found, changed, taken from others and put back in the window
     CHECK_THAT(w.said(), Catch::Contains("Add Ctrl or Alt"));
     QTest::keyClick(w.key("toggle-headphones"), Qt::Key_Escape);
     CHECK(w.key("toggle-headphones")->text() == "Ctrl+H");
-    CHECK(w.window.findChild<ui::KeysDialog*>()->isVisible());
+    CHECK(w.window.findChild<ui::ShortcutsDialog*>()->isVisible());
     // One that something else has is told first.
     w.change("toggle-mute", Qt::Key_S, Qt::ControlModifier);
     CHECK_THAT(w.said(), Catch::Contains("Ctrl+S is already assigned to “Save the scene”"));

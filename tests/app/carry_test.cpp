@@ -12,8 +12,8 @@
 
 #include "app/window.h"
 #include "base/file.h"
-#include "deck/scene_about.h"
 #include "deck/scene_bar.h"
+#include "deck/scene_properties_popover.h"
 #include "scenes/library.h"
 #include "scenes/scene_archive.h"
 
@@ -94,7 +94,7 @@ TEST_CASE("note, group, colour and time of a scene are kept at once, beside unsa
     REQUIRE(w.session.strip().setValue("gain", 0, 2.5));
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
     REQUIRE(w.choose("scene_popup", "Properties…"));
-    auto* about = w.find<ui::SceneAbout>("scene_about");
+    auto* about = w.find<ui::ScenePropertiesPopover>("scene_about");
     REQUIRE(about != nullptr);
     auto* note = about->findChild<QPlainTextEdit*>("about_note");
     note->selectAll();
@@ -240,7 +240,7 @@ TEST_CASE("a scene goes out as text and comes in from it, shown before it does")
     shown.clear();
     paste(text.left(text.size() / 2), "Import");
     CHECK(shown.isEmpty());
-    CHECK_THAT(message(w), Catch::Contains("no scene") && Catch::Contains("not valid JSON"));
+    CHECK_THAT(message(w), Catch::Contains("doesn't contain a scene") && Catch::Contains("not valid JSON"));
     CHECK(names(w).size() == count + 1);
 }
 
@@ -277,9 +277,9 @@ TEST_CASE("a starting point is begun from unsaved, with what to do first") {
         INFO(e.scene.name);
         CHECK_THAT(e.scene.note, Catch::Contains("First step:"));
         for (const StripSpec& s : e.scene.desk.strips) {
-            CHECK(chain_remarks(s.chain, s.role).empty());
+            CHECK(chain_warnings(s.chain, s.role).empty());
             if (s.role != StripRole::voice) continue;
-            const MadeFor& made = e.scene.made_for.at(s.id);
+            const ReferenceLevels& made = e.scene.made_for.at(s.id);
             CHECK(std::abs(made.loudness + 17.0) < 0.5);
             for (const StageSpec& stage : s.chain.stages) {
                 if (stage.kind != "gate") continue;

@@ -1,6 +1,6 @@
 // What differs from the saved scene: told in words, taken back one by one or all, kept, or saved as a new
 // scene.
-#include "deck/changes_popup.h"
+#include "deck/changes_popover.h"
 
 #include <QLineEdit>
 
@@ -22,19 +22,19 @@ TEST_CASE("changes since the scene was saved are told, and taken back one by one
     CHECK(button->text() == "2 changes");
     const auto texts = [&] {
         QStringList out;
-        for (const auto* l : w.window.findChild<ui::ChangesPopup*>()->findChildren<QLabel*>()) {
+        for (const auto* l : w.window.findChild<ui::ChangesPopover*>()->findChildren<QLabel*>()) {
             if (l->isVisible()) out << l->text();
         }
         return out;
     };
     QTest::mouseClick(button, Qt::LeftButton);
-    REQUIRE(w.window.findChild<ui::ChangesPopup*>() != nullptr);
+    REQUIRE(w.window.findChild<ui::ChangesPopover*>() != nullptr);
     CHECK(texts().contains("Unsaved changes to “Bench talk”"));
     CHECK(texts().contains("Opens at -44.0 dBFS"));
     CHECK(texts().contains(QString("was %1 dBFS").arg(open, 0, 'f', 1)));
     CHECK(texts().contains("bypassed"));
     // One by one.
-    auto* popup = w.window.findChild<ui::ChangesPopup*>();
+    auto* popup = w.window.findChild<ui::ChangesPopover*>();
     QTest::mouseClick(popup->findChild<ui::FlatButton*>("back_0"), Qt::LeftButton);
     CHECK(w.value("gate", "open_threshold") == open);
     CHECK(button->text() == "1 change");
@@ -47,7 +47,7 @@ TEST_CASE("changes since the scene was saved are told, and taken back one by one
     w.session.strip().undo();
     CHECK(w.session.strip().stage("compressor")->bypass);
     CHECK(button->isVisible());
-    REQUIRE(Window::until([&] { return w.window.findChild<ui::ChangesPopup*>() == nullptr; }));
+    REQUIRE(Window::until([&] { return w.window.findChild<ui::ChangesPopover*>() == nullptr; }));
     // Kept.
     QTest::mouseClick(button, Qt::LeftButton);
     QTest::mouseClick(w.window.findChild<ui::FlatButton*>("changes_keep"), Qt::LeftButton);
@@ -71,7 +71,7 @@ TEST_CASE("changes go into a new scene, and many are summed up", "[app]") {
     auto* button = w.find<ui::FlatButton>("changes_button");
     CHECK(button->text() == "16 changes");
     QTest::mouseClick(button, Qt::LeftButton);
-    auto* popup = w.window.findChild<ui::ChangesPopup*>();
+    auto* popup = w.window.findChild<ui::ChangesPopover*>();
     REQUIRE(popup != nullptr);
     bool summed = false;
     for (const auto* l : popup->findChildren<QLabel*>()) summed = summed || l->text() == "and 5 more";

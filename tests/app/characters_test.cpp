@@ -5,7 +5,7 @@
 
 #include "actions/actions.h"
 #include "app/window.h"
-#include "deck/characters_popup.h"
+#include "deck/characters_popover.h"
 #include "deck/popups.h"
 #include "session/characters.h"
 
@@ -18,9 +18,9 @@ struct CharacterWindow : Window {
     using Window::Window;
     std::string on() { return session.strip().character(); }
     ui::FlatButton* title() { return find<ui::FlatButton>("characters_button"); }
-    ui::CharactersPopup* open() {
+    ui::CharactersPopover* open() {
         QTest::mouseClick(title(), Qt::LeftButton);
-        return find<ui::CharactersPopup>("characters_popup");
+        return find<ui::CharactersPopover>("characters_popup");
     }
     void press(int key, Qt::KeyboardModifiers with) {
         QTest::keyClick(&window, static_cast<Qt::Key>(key), with);
@@ -69,7 +69,7 @@ TEST_CASE("a character is laid over the voice by its button or its key, and take
     w.press(Qt::Key_0, Qt::ControlModifier | Qt::ShiftModifier);
     CHECK(w.on().empty());
     w.press(Qt::Key_F10, Qt::NoModifier);
-    CHECK(w.find<ui::CharactersPopup>("characters_popup") != nullptr);
+    CHECK(w.find<ui::CharactersPopover>("characters_popup") != nullptr);
 }
 
 TEST_CASE("a character is of the moment: never saved, no change of the scene, no step of undo", "[window]") {
@@ -224,7 +224,7 @@ TEST_CASE("stages of the chain are kept as a character with a key of its own, an
     auto* popup = w.open();
     click(popup->findChild<ui::FlatButton*>("character_keep"));
     QTest::qWait(0);
-    auto* keep = w.find<ui::KeepCharacter>("keep_character");
+    auto* keep = w.find<ui::SaveCharacterPopover>("keep_character");
     REQUIRE((keep != nullptr && keep->isVisible()));
     const auto stage = [&](const char* id) {
         return keep->findChild<ui::FlatButton*>(QString("character_stage_") + id);

@@ -4,13 +4,13 @@
 
 #include "actions/actions.h"
 #include "app/window.h"
-#include "deck/changes_popup.h"
+#include "deck/changes_popover.h"
 #include "rail/balance_view.h"
-#include "rail/strip_rail.h"
+#include "rail/strip_sidebar.h"
 #include "rail/strip_tile.h"
-#include "session/balance_model.h"
+#include "session/mix_balance_model.h"
 #include "support/noises.h"
-#include "widgets/strip_sign.h"
+#include "widgets/strip_marker.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -117,14 +117,14 @@ TEST_CASE("undo goes across recalls, with strips that came and went, and back ag
     REQUIRE(w.session.desk().strips().size() > 1);
     w.session.desk().remove(w.strip(1).strip().spec().id);
     note();
-    CHECK(w.session.desk().canBringBack());
+    CHECK(w.session.desk().canRestoreRemoved());
     w.window.activateWindow();
     for (size_t i = states.size() - 1; i-- > 0;) {
         undo();
         INFO("back to state " << i);
         CHECK(desk() == states[i]);
     }
-    CHECK_FALSE(w.session.desk().canBringBack());
+    CHECK_FALSE(w.session.desk().canRestoreRemoved());
     CHECK_FALSE(w.session.strip().history().canUndo());
     CHECK(w.session.desk().strips().size() == 1);
     for (size_t i = 1; i < states.size(); ++i) {
@@ -281,7 +281,7 @@ TEST_CASE("a desk is saved, told apart from its scene, recalled, and back after 
         CHECK(all[0].strip == "guest");
         CHECK(all[1].what == Difference::What::strip_set);
         QTest::mouseClick(w.find<ui::FlatButton>("changes_button"), Qt::LeftButton);
-        auto* popup = w.find<ui::ChangesPopup>("changes_popup");
+        auto* popup = w.find<ui::ChangesPopover>("changes_popup");
         REQUIRE(popup != nullptr);
         QTest::mouseClick(popup->findChild<ui::FlatButton*>("back_0"), Qt::LeftButton);
         CHECK(w.strip(1).strip().stage("gate")->values[0] != -33);
@@ -297,14 +297,14 @@ TEST_CASE("a desk is saved, told apart from its scene, recalled, and back after 
         CHECK(w.strip(1).devices().input().target == folder.path("guest.wav"));
         w.strip(1).strip().setFader(-4);
         w.session.desk().focus("guest");
-        w.strip(1).strip().flipMemory("gate");
+        w.strip(1).strip().toggleAb("gate");
         REQUIRE(w.session.saveState());
     }
     DeskWindow again(folder);
     REQUIRE(again.session.desk().strips().size() == 3);
     CHECK(again.spec(1).fader == -4.0);
     CHECK(&again.session.desk().current() == &again.strip(1));
-    CHECK(again.strip(1).strip().memoryOf("gate") == 'B');
+    CHECK(again.strip(1).strip().activeSlot("gate") == 'B');
     REQUIRE(again.until([&] { return !again.strip(1).devices().opening(); }));
     CHECK(again.strip(1).devices().input().target == folder.path("guest.wav"));
     CHECK(again.session.shelf().changed());
@@ -386,7 +386,7 @@ TEST_CASE("the balance of voices and programme is shown, judged and put right by
     REQUIRE(w.window.balanceShown());
     auto* view = w.find<ui::BalanceView>("balance_view");
     REQUIRE(view->isVisible());
-    ui::BalanceModel& balance = w.session.balance();
+    ui::MixBalanceModel& balance = w.session.balance();
     REQUIRE(w.until([&] { return balance.now().distance && balance.now().speech_seconds > 3.0; }));
     auto* verdict = view->findChild<QLabel*>("balance_verdict");
     CHECK(w.until([&] { return verdict->text().contains("App audio is"); }));
@@ -410,7 +410,7 @@ TEST_CASE("the balance of voices and programme is shown, judged and put right by
     REQUIRE(w.choose("distance_menu", "20 to 25 LU"));
     CHECK(w.session.desk().distanceMost() == 25.0);
     CHECK(before == 15.0);
-    CHECK(w.session.desk().scene().desk.distance_least == 20.0);
+    CHECK(w.session.desk().scene().desk.target_distance_min == 20.0);
     // Without a programme there is nothing to show.
     w.session.desk().remove(music->strip().spec().id);
     CHECK_FALSE(w.window.balanceShown());

@@ -5,12 +5,12 @@
 #include "app/window.h"
 #include "base/decibel.h"
 #include "base/sound_file.h"
-#include "deck/fit_popup.h"
+#include "deck/adaptation_popover.h"
 #include "deck/scene_bar.h"
-#include "deck/scene_beside.h"
-#include "scenes/fit.h"
-#include "session/fit_model.h"
-#include "session/recipes.h"
+#include "deck/scene_compare_popover.h"
+#include "scenes/adaptation.h"
+#include "session/adaptation_model.h"
+#include "session/stage_presets.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -29,7 +29,7 @@ TEST_CASE("a scene made for another voice is fitted to this one by one click, an
     REQUIRE(levels);
     made.name = "A friend's";
     made.made_for["voice"] = *levels;
-    w.session.shelf().takeIn({made}, Clash::keep_both);
+    w.session.shelf().takeIn({made}, ConflictPolicy::keep_both);
     REQUIRE(w.session.shelf().finish());
     for (float& x : sound[0]) x *= static_cast<float>(db_to_gain(-14.0));
     write_wav(folder.path("here.wav"), sound);
@@ -39,16 +39,17 @@ TEST_CASE("a scene made for another voice is fitted to this one by one click, an
     auto* button = w.find<ui::FlatButton>("fit_button");
     CHECK_FALSE(button->isVisible());
     // What another microphone gave before says nothing about this one.
-    CHECK(ui::heardLast(w.session, 30.0).sound.frames() <
-          static_cast<size_t>(w.session.seat().said()->written() - w.session.saidFrom()) + 48000);
-    CHECK(w.session.saidFrom() > 0);
+    CHECK(ui::recentInput(w.session, 30.0).sound.frames() <
+          static_cast<size_t>(w.session.seat().said()->written() - w.session.inputHistoryStart()) + 48000);
+    CHECK(w.session.inputHistoryStart() > 0);
     w.session.shelf().recall("A friend's");
     REQUIRE(Window::until([&] { return w.session.fit().off(); }, 60.0));
     REQUIRE(Window::until(
-        [&] { return w.session.seat().said()->written() - w.session.saidFrom() > 12 * 48000; }, 90.0));
+        [&] { return w.session.seat().said()->written() - w.session.inputHistoryStart() > 12 * 48000; },
+        90.0));
     CHECK(button->isVisible());
     QTest::mouseClick(button, Qt::LeftButton);
-    auto* popup = w.find<ui::FitPopup>("fit_popup");
+    auto* popup = w.find<ui::AdaptationPopover>("fit_popup");
     REQUIRE(popup != nullptr);
     REQUIRE(Window::until([&] { return w.session.fit().fit().has_value(); }, 60.0));
     CHECK(popup->findChild<QLabel*>("fit_state")->text().startsWith("Tuned for speech at"));
@@ -62,10 +63,10 @@ TEST_CASE("a scene made for another voice is fitted to this one by one click, an
     CHECK(w.value("gain", "gain") == changes[0].to);
     w.session.strip().undo();
     CHECK(w.session.desk().scene() == before);
-    if (auto* open = w.find<ui::FitPopup>("fit_popup"); open != nullptr) open->close();
+    if (auto* open = w.find<ui::AdaptationPopover>("fit_popup"); open != nullptr) open->close();
     QTest::mouseClick(button, Qt::LeftButton);
     REQUIRE(Window::until([&] { return w.session.fit().fit().has_value(); }, 60.0));
-    popup = w.find<ui::FitPopup>("fit_popup");
+    popup = w.find<ui::AdaptationPopover>("fit_popup");
     const auto all = w.session.fit().fit()->changes;
     QPointer<ui::FlatButton> make = popup->findChild<ui::FlatButton*>(all.size() > 1 ? "fit_all" : "fit_0");
     QTest::mouseClick(make, Qt::LeftButton);
@@ -94,13 +95,13 @@ TEST_CASE("a scene that is right as it is goes by the levels that are here, also
     Scene other = w.session.desk().scene();
     other.name = "Made elsewhere";
     other.made_for["voice"] = {{-70, -50, -45, -40}, {}, -20};
-    w.session.shelf().takeIn({other}, Clash::keep_both);
+    w.session.shelf().takeIn({other}, ConflictPolicy::keep_both);
     REQUIRE(w.session.shelf().finish());
     w.session.shelf().recall("Made elsewhere");
-    REQUIRE(Window::until([&] { return w.session.fit().off() && ui::heardLast(w.session, 30.0).enough(); },
+    REQUIRE(Window::until([&] { return w.session.fit().off() && ui::recentInput(w.session, 30.0).enough(); },
                           90.0));
     QTest::mouseClick(w.find<ui::FlatButton>("fit_button"), Qt::LeftButton);
-    auto* popup = w.find<ui::FitPopup>("fit_popup");
+    auto* popup = w.find<ui::AdaptationPopover>("fit_popup");
     REQUIRE(popup != nullptr);
     QTest::mouseClick(popup->findChild<ui::FlatButton*>("fit_keep"), Qt::LeftButton);
     REQUIRE(Window::until([&] { return !w.session.fit().off(); }, 60.0));
@@ -126,14 +127,14 @@ TEST_CASE("another scene stands beside the one in work, in words and in levels")
     REQUIRE(Window::until([&] { return w.session.seat().said()->written() > 8 * 48000; }, 60.0));
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
     REQUIRE(w.choose("scene_popup", "Compare with another scene…"));
-    REQUIRE(w.find<ui::SceneBeside>("scene_beside") != nullptr);
+    REQUIRE(w.find<ui::SceneComparePopover>("scene_beside") != nullptr);
     // A menu that closes takes it along where no window manager is; opened anew it stays.
-    REQUIRE(Window::until([&] { return w.find<ui::SceneBeside>("scene_beside") == nullptr; }));
+    REQUIRE(Window::until([&] { return w.find<ui::SceneComparePopover>("scene_beside") == nullptr; }));
     w.find<ui::SceneBar>("scene_bar")->openBeside();
-    auto* panel = w.find<ui::SceneBeside>("scene_beside");
+    auto* panel = w.find<ui::SceneComparePopover>("scene_beside");
     auto* which = panel->findChild<QComboBox*>("beside_which");
     CHECK(which->findText("Bench talk") < 0);
-    auto* picture = panel->findChild<ui::BesidePicture*>("beside_picture");
+    auto* picture = panel->findChild<ui::SceneCompareView*>("beside_picture");
     CHECK_FALSE(picture->shown());
     which->setCurrentText("Evening quiet");
     auto* state = panel->findChild<QLabel*>("beside_state");
@@ -154,15 +155,15 @@ TEST_CASE("another scene stands beside the one in work, in words and in levels")
     // Closed while it works it ends.
     which->setCurrentText("Rain on tin");
     panel->close();
-    CHECK(Window::until([&] { return w.find<ui::SceneBeside>("scene_beside") == nullptr; }));
+    CHECK(Window::until([&] { return w.find<ui::SceneComparePopover>("scene_beside") == nullptr; }));
 }
 
 TEST_CASE("closing what fits a scene ends its work, and what can't be worked out says why") {
     TemporaryFolder folder;
     Window w(folder);
-    ui::FitModel& fit = w.session.fit();
+    ui::AdaptationModel& fit = w.session.fit();
     QString why;
-    QObject::connect(&fit, &ui::FitModel::failed, [&](const QString& words) { why = words; });
+    QObject::connect(&fit, &ui::AdaptationModel::failed, [&](const QString& words) { why = words; });
     Scene made = w.session.desk().scene();
     made.made_for.clear();
     w.session.desk().setAbout(made);
@@ -185,7 +186,7 @@ TEST_CASE("recipes set a stage by name, with thresholds where voice and room are
     TemporaryFolder folder;
     Window w(folder);
     std::string said;  // the bar keeps what is serious until it was read
-    QObject::connect(&w.session.notices(), &ui::Notices::told,
+    QObject::connect(&w.session.notices(), &ui::Notifications::told,
                      [&](const QString& words) { said = words.toStdString(); });
     const auto press = [&](const QString& entry) {
         for (auto* old : w.window.findChildren<QMenu*>("recipe_menu")) old->setObjectName({});
@@ -217,7 +218,7 @@ TEST_CASE("recipes set a stage by name, with thresholds where voice and room are
     REQUIRE(w.session.strip().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("hold")),
                                        333.0));
     const auto keep = [&](const char* name, const char* note) {
-        REQUIRE(press("Keep these settings"));
+        REQUIRE(press("Save as preset"));
         auto* panel = w.find<QWidget>("keep_recipe");
         REQUIRE(panel != nullptr);
         QTest::keyClicks(panel->findChild<QLineEdit*>("recipe_name"), name);
@@ -231,7 +232,7 @@ TEST_CASE("recipes set a stage by name, with thresholds where voice and room are
     CHECK(keep("Bench gate", "The lathe stays behind."));
     CHECK(std::filesystem::exists(folder.path("recipes/bench-gate.json")));
     CHECK_FALSE(keep("", ""));
-    CHECK_THAT(said, Catch::Contains("needs a name"));
+    CHECK_THAT(said, Catch::Contains("Enter a preset name"));
     w.session.shelf().recall("Bench talk");
     CHECK(w.value("gate", "hold") != 333.0);
     const auto gates = w.session.recipes().of("gate");
@@ -255,7 +256,7 @@ TEST_CASE("recipes set a stage by name, with thresholds where voice and room are
     // Ours are for stages that there are, each with what to listen for.
     size_t ours = 0;
     for (const StageKind* kind : stage_kinds()) {
-        for (const ui::Recipe& r : w.session.recipes().of(std::string(kind->id))) {
+        for (const ui::StagePreset& r : w.session.recipes().of(std::string(kind->id))) {
             ++ours;
             CHECK(r.note.size() > 20);
             CHECK(r.made.has_value());

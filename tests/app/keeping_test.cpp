@@ -10,7 +10,7 @@
 
 #include "app/window.h"
 #include "base/file.h"
-#include "session/recall_rules.h"
+#include "session/auto_recall_rules.h"
 #include "session/takes_model.h"
 
 using namespace reed;
@@ -111,7 +111,8 @@ TEST_CASE("after a crash the character that was on is on before the first sound"
     {
         ui::Session session(Window::paths(folder));
         QStringList told;
-        QObject::connect(&session.notices(), &ui::Notices::told, [&](const QString& text) { told << text; });
+        QObject::connect(&session.notices(), &ui::Notifications::told,
+                         [&](const QString& text) { told << text; });
         session.begin();
         CHECK(session.strip().runnable().character == "Robot");  // before an input is open
         CHECK(told.join(' ').contains("“Robot” is on"));
@@ -226,7 +227,7 @@ TEST_CASE("what can be used of a broken session is used, and the rest is kept as
     TemporaryFolder folder;
     {
         Window w(folder);
-        w.session.strip().flipMemory("gate");
+        w.session.strip().toggleAb("gate");
         w.session.shelf().recall("Evening quiet");
         w.session.devices().setRoom(kRoomRain, 40);
         w.session.preferences().setTheme("dawn");
@@ -373,7 +374,7 @@ TEST_CASE("a slow disk does not hold up who changes something, and nothing is lo
     std::vector<std::string> written;
     std::atomic<int> begun{0};
     bool fails = false;
-    ui::StateKeeper keeper([&](const std::string& text) -> Result<void> {
+    ui::StateWriter keeper([&](const std::string& text) -> Result<void> {
         ++begun;
         const std::lock_guard lock(disk);
         if (fails) return Error{"it can't be written.", "", ""};

@@ -82,7 +82,7 @@ TEST_CASE("a change tells whether stages, one stage, or the focus are others") {
     CHECK(told.take() == QStringList{"gate"});
     strip.setBypass("equalizer", true);
     CHECK(told.take() == QStringList{"equalizer"});
-    strip.flipMemory("gate");
+    strip.toggleAb("gate");
     CHECK(told.take() == QStringList{"gate"});
     strip.renameStage("gate", "Door");
     CHECK(told.take() == QStringList{"structure"});
@@ -126,18 +126,18 @@ TEST_CASE("undo and redo go across flips of memories, with what is in both") {
     Window w(folder);
     ui::ChainModel& strip = w.session.strip();
     const size_t hold = row("gate", "hold");
-    const auto now = [&] { return std::pair(strip.memoryOf("gate"), w.value("gate", "hold")); };
+    const auto now = [&] { return std::pair(strip.activeSlot("gate"), w.value("gate", "hold")); };
     std::vector<std::pair<char, double>> seen{now()};
     const auto note = [&] { seen.push_back(now()); };
-    strip.flipMemory("gate");
+    strip.toggleAb("gate");
     note();
     strip.setValue("gate", hold, 111.0);
     note();
-    strip.flipMemory("gate");
+    strip.toggleAb("gate");
     note();
     strip.setValue("gate", hold, 222.0);
     note();
-    strip.flipMemory("gate");
+    strip.toggleAb("gate");
     note();
     CHECK(seen.back() == std::pair('B', 111.0));
     for (size_t i = seen.size() - 1; i-- > 0;) {
@@ -149,13 +149,13 @@ TEST_CASE("undo and redo go across flips of memories, with what is in both") {
         strip.redo();
         CHECK(now() == seen[i]);
     }
-    strip.flipMemory("gate");
+    strip.toggleAb("gate");
     CHECK(now() == std::pair('A', 222.0));
     // Another scene with a gate has its memories too.
     Scene other = strip.scene();
     other.name = "another";
     strip.adopt(other, "other", Fade::quick);
-    strip.flipMemory("gate");
+    strip.toggleAb("gate");
     CHECK(now() == std::pair('B', 111.0));
 }
 
@@ -274,7 +274,7 @@ TEST_CASE("a stage that can't do its work says why, where it stands and where it
     CHECK(told.filter("Balance: ").size() == 1);
     write_wav(folder.path("two.wav"), stereo(noise(0.1, 1.0, 1), noise(0.1, 1.0, 2)));
     w.setInput({DeviceKind::sound_file, folder.path("two.wav")});
-    REQUIRE(Window::until([&] { return !advice->text().contains("channel"); }));
-    REQUIRE(Window::until([&] { return !w.node("widener")->toolTip().contains("channel"); }));
-    CHECK(w.session.troubleOf("widener").isEmpty());
+    REQUIRE(Window::until([&] { return !advice->text().contains("mono"); }));
+    REQUIRE(Window::until([&] { return !w.node("widener")->toolTip().contains("Needs stereo"); }));
+    CHECK(w.session.stageFault("widener").isEmpty());
 }

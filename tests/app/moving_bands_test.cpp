@@ -3,7 +3,7 @@
 #include <cmath>
 
 #include "app/window.h"
-#include "session/band_watch.h"
+#include "session/band_history.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -63,14 +63,14 @@ TEST_CASE("a threshold is dragged among the levels of the band's own range, and 
     Bright w(folder);
     w.set("band5_moves", 1);
     w.set("band5_threshold", 0);
-    CHECK(w.curve->motionWords() == "Measuring this band…");
-    const auto band = [&]() -> const ui::LevelWatch& { return w.curve->watch().band(4); };
+    CHECK(w.curve->dynamicsText() == "Measuring this band…");
+    const auto band = [&]() -> const ui::LevelHistogram& { return w.curve->watch().band(4); };
     REQUIRE(Window::until([&] { return band().heard > 150; }, 60.0));
     // The voice comes and goes; its range is under the whole of it.
     CHECK(band().quantile(0.98) > band().quantile(0.1) + 10.0);
     CHECK(band().quantile(0.98) < w.session.levels().taps[0].peak);
     CHECK(band().farthest == 0.0);
-    CHECK(w.curve->motionWords().startsWith("No change: the band peaks at "));
+    CHECK(w.curve->dynamicsText().startsWith("No change: the band peaks at "));
     CHECK(w.curve->watch().band(3).heard == 0.0);
     // Down into its levels, in one step of undo.
     const double wanted = std::round(band().quantile(0.9));
@@ -82,11 +82,11 @@ TEST_CASE("a threshold is dragged among the levels of the band's own range, and 
     CHECK(w.value("equalizer", "band5_frequency") == frequency);
     CHECK(w.curve->thresholdMark()->y() == Approx(w.curve->levelY(wanted)).margin(4.0));
     REQUIRE(Window::until([&] { return band().farthest < -0.5; }, 60.0));
-    REQUIRE(Window::until([&] { return w.curve->motionWords().startsWith("Cut "); }, 60.0));
+    REQUIRE(Window::until([&] { return w.curve->dynamicsText().startsWith("Cut "); }, 60.0));
     w.set("band5_threshold", -80);
     w.set("band5_ratio", 20);
     REQUIRE(
-        Window::until([&] { return w.curve->motionWords().startsWith("Cutting most of the time"); }, 90.0));
+        Window::until([&] { return w.curve->dynamicsText().startsWith("Cutting most of the time"); }, 90.0));
     REQUIRE(Window::until([&] { return band().moved < -w.value("equalizer", "band5_depth") + 1.0; }));
     w.session.strip().undo();
     w.session.strip().undo();
@@ -98,7 +98,7 @@ TEST_CASE("a threshold is dragged among the levels of the band's own range, and 
     REQUIRE(Window::until([&] { return band().heard < 60; }));
     w.set("band5_moves", 0);
     REQUIRE(Window::until([&] { return band().heard == 0.0; }));
-    CHECK(w.curve->motionWords().isEmpty());
+    CHECK(w.curve->dynamicsText().isEmpty());
 }
 
 TEST_CASE("what a band did lately is forgotten by and by, and what is not heard does not count") {
@@ -107,7 +107,7 @@ TEST_CASE("what a band did lately is forgotten by and by, and what is not heard 
     const size_t row = 4 * kBandParameters;
     values[row + kBandMoves] = 1.0;
     std::vector<float> told(2 * kEqualizerBands, -150.0f);
-    ui::BandWatch watch;
+    ui::BandHistory watch;
     const auto tell = [&](double level, double moved, double seconds) {
         told[8] = static_cast<float>(level);
         told[9] = static_cast<float>(moved);

@@ -3,7 +3,7 @@
 #include <cmath>
 
 #include "app/window.h"
-#include "editors/range_view.h"
+#include "editors/multiband_view.h"
 #include "stages/multiband.h"
 
 using namespace reed;
@@ -15,7 +15,7 @@ struct Ranges : Window {
     explicit Ranges(TemporaryFolder& f) : Window(f) {
         session.strip().addStage(*find_stage_kind("multiband"), 4);
         session.strip().focus("multiband");
-        view = find<ui::RangeView>("range_view");
+        view = find<ui::MultibandView>("range_view");
         REQUIRE(view != nullptr);
         REQUIRE(until([&] { return session.levelsFit(); }));
     }
@@ -25,7 +25,7 @@ struct Ranges : Window {
     QPoint inRange(int range, double level) {
         return {static_cast<int>(view->thresholdMark(range).x()), static_cast<int>(view->levelY(level))};
     }
-    ui::RangeView* view;
+    ui::MultibandView* view;
 };
 
 }  // namespace
@@ -73,7 +73,7 @@ TEST_CASE("a threshold and a meeting are dragged, and what is held hangs from th
     QTest::mouseClick(w.view, Qt::LeftButton, {}, w.inRange(1, -70));
     w.set("range2_threshold", 0);
     REQUIRE(Window::until([&] { return w.view->watch(1).heard > 150; }, 60.0));
-    const ui::LevelWatch& levels = w.view->watch(1);
+    const ui::LevelHistogram& levels = w.view->watch(1);
     CHECK(std::abs(levels.farthest) < 0.01);  // dB; what it held before the move dies away for ever
     CHECK(w.view->words().startsWith("No reduction: the band peaks at -"));
     CHECK(levels.quantile(0.98) > w.view->watch(2).quantile(0.98));  // the body of a voice against its edge
@@ -89,10 +89,10 @@ TEST_CASE("a threshold and a meeting are dragged, and what is held hangs from th
     w.session.strip().undo();
     CHECK(w.value("multiband", "range2_threshold") == 0.0);
     // A meeting goes where it is pulled, but not past the next.
-    const QPoint meeting = w.view->meetingMark(0).toPoint();
+    const QPoint meeting = w.view->crossoverMark(0).toPoint();
     Window::drag(w.view, meeting, QPoint(static_cast<int>(w.view->xOf(400)) - meeting.x(), 0));
     CHECK(w.value("multiband", "meets1") == Approx(400).epsilon(0.03));
-    const QPoint now = w.view->meetingMark(0).toPoint();
+    const QPoint now = w.view->crossoverMark(0).toPoint();
     Window::drag(w.view, now, QPoint(static_cast<int>(w.view->xOf(9000)) - now.x(), 0));
     CHECK(w.value("multiband", "meets1") == Approx(3000 / 1.26).epsilon(0.03));
     w.session.strip().undo();

@@ -9,7 +9,7 @@
 #include "chain/chain.h"
 #include "diagram/threshold_handle.h"
 #include "editors/field_grid.h"
-#include "editors/stage_body.h"
+#include "editors/stage_pane.h"
 #include "scenes/scene.h"
 #include "stages/missing.h"
 #include "stages/registry.h"
@@ -55,7 +55,7 @@ class Shears final : public Stage {
     std::atomic<float> highest_{1e-5f};
 };
 
-Finding finding(const Situation& now) {
+Finding finding(const FindingContext& now) {
     if (!now.in.voice_known) return waiting_for_voice();
     if (now.in.peak <= now.values[0]) return {"whole", FindingTone::good, "Nothing is cut off.", {}, {}};
     return {"cut",
@@ -161,7 +161,7 @@ TEST_CASE("a kind that can't make its stage passes the sound and tells the reaso
         kind->title = "Broken";
         kind->make = []() -> Result<std::unique_ptr<Stage>> {
             if (!why.empty()) return Error{why, "formants.so", "Install it again."};
-            return make_passing_stage("made");
+            return make_passthrough_stage("made");
         };
         REQUIRE(add_stage_kind(kind).ok());
     }
@@ -197,7 +197,7 @@ TEST_CASE("a stage of an unknown kind stands in the window as what it is, and co
     w.session.strip().setBypass("formant_bank", true);
     w.session.strip().moveStage("formant_bank", 0);
     w.session.strip().duplicateStage("formant_bank");
-    w.session.strip().flipMemory("formant_bank");
+    w.session.strip().toggleAb("formant_bank");
     w.session.strip().resetStage("formant_bank");
     CHECK(w.order().find("formant_bank formant_bank_2 gain") == 0);
     REQUIRE(w.save());
@@ -211,9 +211,9 @@ TEST_CASE("a stage of an unknown kind stands in the window as what it is, and co
 
 namespace {
 /// An editor that a kind brings with it.
-struct BladeBody final : ui::StageBody {
+struct BladeBody final : ui::StagePane {
     BladeBody(ui::Session& session, const ui::StageRef& stage, QWidget* parent)
-        : StageBody(session, stage, parent) {
+        : StagePane(session, stage, parent) {
         setObjectName("blade_body");
         grid_ = new ui::FieldGrid(session, stage, this);
         grid_->buildAll(4);
@@ -226,9 +226,9 @@ struct BladeBody final : ui::StageBody {
 
 TEST_CASE("a kind brings an editor of its own, which shows its stage and no other", "[app]") {
     if (find_stage_kind("blade") == nullptr) REQUIRE(add_stage_kind(shears("blade")).ok());
-    ui::StageBody::offer(
+    ui::StagePane::offer(
         *find_stage_kind("blade"),
-        [](ui::Session& session, const ui::StageRef& stage, QWidget* parent) -> ui::StageBody* {
+        [](ui::Session& session, const ui::StageRef& stage, QWidget* parent) -> ui::StagePane* {
             return new BladeBody(session, stage, parent);
         });
     TemporaryFolder folder;

@@ -137,7 +137,7 @@ TEST_CASE("a field tells values inside its range only, and shows what it is told
     field.show();
     double told = -1.0;
     int refused = 0;
-    QObject::connect(&field, &ui::ValueField::valueWanted, [&](double v) {
+    QObject::connect(&field, &ui::ValueField::valueRequested, [&](double v) {
         told = v;
         field.setValue(v);
     });
@@ -169,7 +169,7 @@ TEST_CASE("a choice is made from its menu and by keys") {
     field.resize(200, 36);
     field.show();
     double told = -1.0;
-    QObject::connect(&field, &ui::ValueField::valueWanted, [&](double v) {
+    QObject::connect(&field, &ui::ValueField::valueRequested, [&](double v) {
         told = v;
         field.setValue(v);
     });

@@ -7,9 +7,9 @@
 #include "app/window.h"
 #include "deck/popups.h"
 #include "deck/scene_bar.h"
-#include "rail/small_window.h"
-#include "session/feed_verdict.h"
-#include "session/voices_model.h"
+#include "rail/compact_window.h"
+#include "session/loudness_advisor.h"
+#include "session/voice_loudness_model.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -132,7 +132,7 @@ TEST_CASE("the small window has levels, verdict, mute and scene, and the whole o
     w.key(Qt::Key_F9, Qt::NoModifier);
     REQUIRE(w.window.smallShown());
     CHECK_FALSE(w.window.isVisible());
-    ui::SmallWindow& small = *w.window.smallWindow();
+    ui::CompactWindow& small = *w.window.smallWindow();
     CHECK(small.size() == QSize(420, 140));
     const auto button = [&](const char* name) { return small.findChild<ui::FlatButton*>(name); };
     CHECK(small.windowFlags().testFlag(Qt::WindowStaysOnTopHint));

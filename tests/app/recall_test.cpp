@@ -5,11 +5,11 @@
 #include <future>
 
 #include "actions/actions.h"
-#include "actions/keys_dialog.h"
+#include "actions/shortcuts_dialog.h"
 #include "app/window.h"
+#include "deck/auto_recall_popover.h"
 #include "deck/scene_bar.h"
-#include "deck/scene_rules.h"
-#include "session/recall_rules.h"
+#include "session/auto_recall_rules.h"
 #include "session/takes_model.h"
 
 using namespace reed;
@@ -46,9 +46,9 @@ void press(Window& w, Qt::Key key, Qt::KeyboardModifiers with) {
     QTest::keyClick(w.window.diagram(), key, with);
 }
 
-PipeWirePicture playing(const std::vector<std::string>& programs,
-                        const std::vector<std::string>& devices = {}) {
-    PipeWirePicture out;
+PipeWireSnapshot playing(const std::vector<std::string>& programs,
+                         const std::vector<std::string>& devices = {}) {
+    PipeWireSnapshot out;
     out.connected = true;
     for (const auto& name : programs) out.programs.push_back({1, name, "", ""});
     for (const auto& name : devices) out.sources.push_back({.name = name, .title = "Desk mic"});
@@ -94,7 +94,7 @@ TEST_CASE("saving waits for no disk, and what was saved is what is recalled mean
         // What the disk says of a first one is older than a second one that it has not come to yet.
         int saved = 0;
         QObject here;
-        QObject::connect(&w.session.shelf(), &ui::SceneShelf::saved, &here, [&saved] { ++saved; });
+        QObject::connect(&w.session.shelf(), &ui::SceneManager::saved, &here, [&saved] { ++saved; });
         set_hold(w, 350);
         REQUIRE(w.session.shelf().save());
         HangingDisk disk(w);
@@ -172,7 +172,7 @@ TEST_CASE("what the disk refuses is told, and the list is what is there") {
 
 TEST_CASE("what is asked of the disk is done in order, at the end of the program too") {
     std::vector<int> done, came;
-    auto errands = std::make_unique<ui::Errands>();
+    auto errands = std::make_unique<ui::SerialTaskQueue>();
     QObject whose;
     auto gone = std::make_unique<QObject>();
     for (int i = 0; i < 50; ++i) {
@@ -215,7 +215,7 @@ TEST_CASE("a scene has a key of its own, which goes with it wherever it stands a
         w.session.shelf().recall("Rain on tin");
         w.window.sceneBar()->openMenu();
         REQUIRE(w.choose("scene_popup", "Assign shortcut"));
-        auto* dialog = w.window.findChild<ui::KeysDialog*>();
+        auto* dialog = w.window.findChild<ui::ShortcutsDialog*>();
         REQUIRE(dialog != nullptr);
         auto* key = dialog->findChild<ui::FlatButton*>("key scene Rain on tin");
         REQUIRE(key != nullptr);
@@ -315,8 +315,8 @@ TEST_CASE("scenes of a group stand together under its word") {
 }
 
 TEST_CASE("what has come and what has ended is told from what was there, and from a short absence") {
-    ui::Comings comings;
-    constexpr auto kSettle = ui::Comings::kSettle, kAway = ui::Comings::kAway;
+    ui::PresenceTracker comings;
+    constexpr auto kSettle = ui::PresenceTracker::kSettle, kAway = ui::PresenceTracker::kAway;
     // What is there when the daemon begins to tell, bit by bit, has not come.
     CHECK(comings.look({}, 0).came.empty());
     CHECK(comings.look(playing({"Game"}), 1000).came.empty());
@@ -358,7 +358,7 @@ TEST_CASE(
     std::int64_t now = 0;
     const auto begin = [&now](Window& w) { w.session.recallRules().setClock([&now] { return now; }); };
     // As time goes by.
-    const auto look = [&now](Window& w, const PipeWirePicture& picture, std::int64_t later = 20'000) {
+    const auto look = [&now](Window& w, const PipeWireSnapshot& picture, std::int64_t later = 20'000) {
         now += later;
         w.session.recallRules().follow(picture);
         w.session.recallRules().follow(picture);
@@ -436,7 +436,7 @@ TEST_CASE("rules are made and removed in the window by what plays and is there")
     Window w(folder);
     w.session.shelf().recall("Rain on tin");
     w.window.sceneBar()->openRules();
-    auto* panel = w.find<ui::SceneRules>("scene_rules");
+    auto* panel = w.find<ui::AutoRecallPopover>("scene_rules");
     REQUIRE(panel != nullptr);
     CHECK(panel->findChild<QWidget*>("rules_none")->isVisible());
     auto& rules = w.session.recallRules();

@@ -6,7 +6,7 @@
 #include "base/sound_file.h"
 #include "devices/file_device.h"
 #include "session/feed_recorder.h"
-#include "session/room_learning.h"
+#include "session/noise_profile_learner.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -87,7 +87,7 @@ TEST_CASE("a problem of the input is told once, and so is its end") {
     TemporaryFolder folder;
     WithMicrophone w(folder);
     QStringList told;
-    QObject::connect(&w.session.notices(), &ui::Notices::told,
+    QObject::connect(&w.session.notices(), &ui::Notifications::told,
                      [&](const QString& text, bool) { told << text; });
     w.status->problem = "The microphone is gone.";
     REQUIRE(Window::until([&] { return !told.isEmpty(); }));
@@ -107,15 +107,15 @@ TEST_CASE("another input chosen while the room is learnt ends the learning and c
     const std::string file = write_tone(folder, "tone.wav", 1);
     REQUIRE(w.heard(1.0));
     w.session.learning().start("suppression", 4.0);
-    REQUIRE(w.session.learning().state() == ui::RoomLearning::State::listening);
+    REQUIRE(w.session.learning().state() == ui::NoiseProfileLearner::State::listening);
     w.setInput({DeviceKind::sound_file, file});
-    REQUIRE(
-        Window::until([&] { return w.session.learning().state() == ui::RoomLearning::State::idle; }, 3.0));
+    REQUIRE(Window::until(
+        [&] { return w.session.learning().state() == ui::NoiseProfileLearner::State::idle; }, 3.0));
     CHECK(w.session.strip().stage("suppression")->taught.empty());
     CHECK(w.session.learning().left() == 0.0);
     // It can be started again on the new one.
     w.session.learning().start("suppression", 4.0);
-    CHECK(w.session.learning().state() == ui::RoomLearning::State::listening);
+    CHECK(w.session.learning().state() == ui::NoiseProfileLearner::State::listening);
 }
 
 TEST_CASE("undo brings back values, not what was listened to at that moment") {
@@ -219,8 +219,8 @@ TEST_CASE("a memory belongs to its stage's kind: another kind of the same id sta
     {
         Window first(folder);
         const int hold = first.session.strip().stage("gate")->stage_kind().find("hold");
-        first.session.strip().flipMemory("gate");
-        REQUIRE(first.session.strip().memoryOf("gate") == 'B');
+        first.session.strip().toggleAb("gate");
+        REQUIRE(first.session.strip().activeSlot("gate") == 'B');
         REQUIRE(first.session.strip().setValue("gate", static_cast<size_t>(hold), 333.0));
     }
     // As edited by hand: a scene in which "gate" is an equalizer, and one in which it is an expander.
@@ -232,24 +232,24 @@ TEST_CASE("a memory belongs to its stage's kind: another kind of the same id sta
         REQUIRE(write_file(folder.path(std::string("scenes/") + kind + ".json"), write_scene(other)).ok());
         {
             Window w(folder);
-            REQUIRE(w.session.strip().memoryOf("gate") == 'B');
+            REQUIRE(w.session.strip().activeSlot("gate") == 'B');
             w.session.shelf().recall("Other kinds");
             REQUIRE(w.session.strip().stage("gate")->kind == kind);
-            CHECK(w.session.strip().memoryOf("gate") == 'A');
+            CHECK(w.session.strip().activeSlot("gate") == 'A');
             CHECK(w.session.saveState());
-            w.session.strip().flipMemory("gate");
+            w.session.strip().toggleAb("gate");
             CHECK(w.session.strip().stage("gate")->values ==
                   default_values(w.session.strip().stage("gate")->stage_kind()));
-            CHECK(w.session.strip().memoryOf("gate") == 'B');
+            CHECK(w.session.strip().activeSlot("gate") == 'B');
             w.session.strip().undo();
             w.session.strip().undo();
             CHECK(w.value("gate", "hold") == 333.0);
             // The gate's memories came back with it.
-            CHECK(w.session.strip().memoryOf("gate") == 'B');
-            w.session.strip().flipMemory("gate");
-            CHECK(w.session.strip().memoryOf("gate") == 'A');
+            CHECK(w.session.strip().activeSlot("gate") == 'B');
+            w.session.strip().toggleAb("gate");
+            CHECK(w.session.strip().activeSlot("gate") == 'A');
             CHECK(w.value("gate", "hold") != 333.0);
-            w.session.strip().flipMemory("gate");
+            w.session.strip().toggleAb("gate");
             CHECK(w.session.saveState());
         }
         std::filesystem::remove(folder.path(std::string("scenes/") + kind + ".json"));

@@ -4,14 +4,14 @@
 #include <filesystem>
 
 #include "actions/actions.h"
-#include "actions/keys_dialog.h"
+#include "actions/shortcuts_dialog.h"
 #include "app/window.h"
-#include "deck/changes_popup.h"
-#include "deck/fit_popup.h"
-#include "rail/small_window.h"
+#include "deck/adaptation_popover.h"
+#include "deck/changes_popover.h"
+#include "rail/compact_window.h"
 #include "scenes/library.h"
-#include "session/fit_model.h"
-#include "session/room_learning.h"
+#include "session/adaptation_model.h"
+#include "session/noise_profile_learner.h"
 #include "session/takes_model.h"
 
 using namespace reed;
@@ -176,7 +176,7 @@ TEST_CASE("shots: keys", "[.shots]") {
     const QByteArray shots = qgetenv("REED_SHOTS");
     w.session.preferences().keys().set("toggle-mute", QKeySequence("F12"));
     QTest::keyClick(&w.window, Qt::Key_F1);
-    auto* dialog = w.find<ui::KeysDialog>("keys_dialog");
+    auto* dialog = w.find<ui::ShortcutsDialog>("keys_dialog");
     REQUIRE(dialog != nullptr);
     auto* save = w.window.findChild<ui::FlatButton*>("key toggle-headphones");
     QTest::mouseClick(save, Qt::LeftButton);
@@ -197,7 +197,7 @@ TEST_CASE("shots: changes", "[.shots]") {
     w.session.strip().focus("gate");
     settle(3.0);
     QTest::mouseClick(w.find<ui::FlatButton>("changes_button"), Qt::LeftButton);
-    auto* popup = w.window.findChild<ui::ChangesPopup*>();
+    auto* popup = w.window.findChild<ui::ChangesPopover*>();
     QTest::qWait(60);
     QPixmap picture = w.window.grab();
     QPainter p(&picture);
@@ -216,7 +216,7 @@ TEST_CASE("shots: fit", "[.shots]") {
     Scene scene = find_scene(points.scenes, "Noisy room, close microphone")->scene;
     scene.name = "Lathe, from a friend";
     scene.colour = 3;
-    w.session.shelf().takeIn({scene}, Clash::keep_both);
+    w.session.shelf().takeIn({scene}, ConflictPolicy::keep_both);
     REQUIRE(w.session.shelf().finish());
     w.session.shelf().recall(scene.name);
     w.session.strip().focus("gate");
@@ -225,7 +225,7 @@ TEST_CASE("shots: fit", "[.shots]") {
     QTest::mouseClick(w.find<ui::FlatButton>("fit_button"), Qt::LeftButton);
     REQUIRE(Window::until([&] { return w.session.fit().fit().has_value(); }, 60.0));
     QTest::qWait(60);
-    auto* popup = w.window.findChild<ui::FitPopup*>();
+    auto* popup = w.window.findChild<ui::AdaptationPopover*>();
     QPixmap picture = w.window.grab();
     QPainter p(&picture);
     p.drawPixmap(w.window.mapFromGlobal(popup->pos()), popup->grab());
@@ -286,4 +286,22 @@ TEST_CASE("shots: pitch", "[.shots]") {
     w.session.strip().setValue("pitch", 3, 3.0);
     settle(12.0);
     shoot(w, "pitch-dusk");
+}
+
+// To look at, not for docs/screenshots: REED_SHOTS=FOLDER reed_app_tests "[.sizes]"
+TEST_CASE("sizes: the window from its smallest to a large screen, in both themes", "[.sizes]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    settle(12.0);
+    for (const auto& [width, height] : {std::pair{1024, 680}, {1280, 800}, {2560, 1440}}) {
+        for (const char* theme : {"dawn", "dusk"}) {
+            REQUIRE(w.window.actions().run("theme", theme).isEmpty());
+            for (const char* stage : {"equalizer", "gain"}) {
+                w.window.resize(width, height);
+                w.session.strip().focus(stage);
+                settle(1.5);
+                shoot(w, QString("%1-%2-%3").arg(width).arg(theme, stage).toStdString().c_str());
+            }
+        }
+    }
 }

@@ -2,8 +2,8 @@
 #include <catch2/catch.hpp>
 
 #include "app/window.h"
-#include "editors/suppression_body.h"
-#include "session/room_learning.h"
+#include "editors/suppression_pane.h"
+#include "session/noise_profile_learner.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -76,7 +76,7 @@ TEST_CASE("a method is chosen by click or key, says its delay and load, and soun
 
 TEST_CASE("learning the room counts down, keeps what it heard, and lowers the room by the amount") {
     TemporaryFolder folder;
-    StageMemory learnt;
+    LearnedData learnt;
     {
         Suppressing w(folder);
         w.session.devices().setRoom(kRoomEffort, 0);
@@ -84,7 +84,7 @@ TEST_CASE("learning the room counts down, keeps what it heard, and lowers the ro
         REQUIRE(Window::until([&] { return w.advice().contains("No noise profile yet"); }));
         QTest::qWait(400);
         Suppressing::click(w.button("learn_button"));
-        CHECK(w.session.learning().state() == ui::RoomLearning::State::listening);
+        CHECK(w.session.learning().state() == ui::NoiseProfileLearner::State::listening);
         CHECK(w.session.learning().left() > 4.0);
         CHECK(w.button("learn_button")->text() == "Cancel");
         REQUIRE(Window::until([&] { return !w.session.strip().stage("suppression")->taught.empty(); }));
@@ -121,7 +121,8 @@ TEST_CASE("learning is refused when somebody speaks, and can be cancelled") {
     w.session.devices().setRoom(kRoomEffort, 3);
     Suppressing::click(w.method(2));
     w.session.learning().start("suppression", 4.0);
-    REQUIRE(Window::until([&] { return w.session.learning().state() == ui::RoomLearning::State::idle; }));
+    REQUIRE(
+        Window::until([&] { return w.session.learning().state() == ui::NoiseProfileLearner::State::idle; }));
     CHECK(w.session.strip().stage("suppression")->taught.empty());
     CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("speech at"));
     QTest::keyClick(&w.window, Qt::Key_Escape);
@@ -129,12 +130,13 @@ TEST_CASE("learning is refused when somebody speaks, and can be cancelled") {
     Suppressing::click(w.button("learn_button"));
     QTest::qWait(200);
     Suppressing::click(w.button("learn_button"));
-    CHECK(w.session.learning().state() == ui::RoomLearning::State::idle);
+    CHECK(w.session.learning().state() == ui::NoiseProfileLearner::State::idle);
     CHECK(w.session.strip().stage("suppression")->taught.empty());
     // A stage that goes away while it learns.
     Suppressing::click(w.button("learn_button"));
     w.session.strip().removeStage("suppression");
-    CHECK(Window::until([&] { return w.session.learning().state() == ui::RoomLearning::State::idle; }));
+    CHECK(
+        Window::until([&] { return w.session.learning().state() == ui::NoiseProfileLearner::State::idle; }));
 }
 
 TEST_CASE("hum is looked for on request, and what is taken away can be heard") {

@@ -10,8 +10,8 @@
 #include "actions/actions.h"
 #include "app/window.h"
 #include "base/file.h"
-#include "review/take_view.h"
-#include "review/take_wave.h"
+#include "review/take_timeline_view.h"
+#include "review/takes_page.h"
 #include "session/take_recorder.h"
 #include "session/takes_model.h"
 
@@ -28,7 +28,7 @@ struct Talking : Window {
         write_wav(f.path("words.wav"), mono(words));
         setInput({DeviceKind::sound_file, f.path("words.wav")});
         window.activateWindow();
-        QObject::connect(&session.notices(), &ui::Notices::told, &window,
+        QObject::connect(&session.notices(), &ui::Notifications::told, &window,
                          [this](const QString& text) { said += text + "\n"; });
     }
     QString said;  // all that was told
@@ -225,10 +225,10 @@ TEST_CASE("plain and processed are compared at one loudness, and blind") {
     CHECK_FALSE(w.takes().comparing());
     CHECK(w.takes().looping());
     // Other sides: without the stage in focus, a scene, what is taken away.
-    using What = ui::Against::What;
+    using What = ui::ComparisonTarget::What;
     for (const auto& against :
-         {ui::Against{What::without_stage, {}}, ui::Against{What::scene, "Evening quiet"},
-          ui::Against{What::taken_away, {}}, ui::Against{What::stage_taken_away, {}}}) {
+         {ui::ComparisonTarget{What::without_stage, {}}, ui::ComparisonTarget{What::scene, "Evening quiet"},
+          ui::ComparisonTarget{What::taken_away, {}}, ui::ComparisonTarget{What::stage_taken_away, {}}}) {
         w.takes().compare(against);
         CHECK(Window::until([&] { return !w.takes().matched().isEmpty(); }));
     }
@@ -266,7 +266,7 @@ TEST_CASE("takes are found, renamed, trimmed, removed and brought back in the li
     QTest::keyClick(w.window.takeView(), Qt::Key_Delete);
     CHECK(w.takes().chosen().path.empty());
     REQUIRE(Window::until([&] { return list->count() == 3; }));
-    w.takes().bringBack();
+    w.takes().restoreRemoved();
     REQUIRE(
         Window::until([&] { return list->count() == 4 && w.takes().chosen().notes.name == "Far, again"; }));
     // The wheel over a list that is at its end turns nothing of the chain.
@@ -346,7 +346,7 @@ TEST_CASE("what takes its time tells how far it is, can be ended, and leaves not
     }
     // A comparison that is ended is none; and what is worked out anew is not told twice.
     w.takes().setPart(0.0, 100.0);
-    w.takes().compare({ui::Against::What::plain, {}});
+    w.takes().compare({ui::ComparisonTarget::What::plain, {}});
     REQUIRE(Window::until([&] { return words().contains("Rendering both sides: "); }));
     QTest::keyClick(w.window.takeView(), Qt::Key_Escape);
     CHECK(Window::until([&] { return !w.takes().comparing(); }));
@@ -373,7 +373,7 @@ TEST_CASE("a take is recorded from now on, of all voices at once") {
     Talking w(folder);
     ui::Session* guest = w.session.desk().add(StripRole::voice);
     guest->devices().setInput({DeviceKind::sound_file, folder.path("words.wav")});
-    REQUIRE(Window::until([&] { return !guest->devices().opening() && guest->devices().seated(); }));
+    REQUIRE(Window::until([&] { return !guest->devices().opening() && guest->devices().isAttached(); }));
     w.takes().record(true);
     CHECK(w.takes().recording());
     CHECK(w.window.windowTitle().startsWith("Recording"));
@@ -455,7 +455,7 @@ TEST_CASE("a disk that fills while a take is recorded ends it, and what there is
     }
     // There is room again: taken in at the next start.
     const auto count = w.takes().all().size();
-    w.takes().takeInLeft();
+    w.takes().recoverUnfinished();
     REQUIRE(Window::until([&] { return w.takes().all().size() == count + 1; }));
     CHECK(recordings(w).empty());
     CHECK(w.takes().chosen().seconds() > 1.0);
@@ -473,7 +473,7 @@ TEST_CASE("a recording that can't be read stays where it is, and is told") {
     REQUIRE(Window::until([&] { return w.takes().all().size() == 1; }));
     CHECK(w.takes().all().front().seconds() == 2.0);
     REQUIRE(Window::until([&] { return recordings(w).size() == 1; }));
-    w.takes().takeInLeft();
+    w.takes().recoverUnfinished();
     CHECK(Window::until([&] { return w.said.contains(".recording-voice.wav"); }));
     CHECK(recordings(w).size() == 1);
     // Another one goes beside it.

@@ -4,7 +4,7 @@
 #include <catch2/catch.hpp>
 
 #include "app/window.h"
-#include "session/scene_shelf.h"
+#include "session/scene_manager.h"
 #include "widgets/plain_text.h"
 
 using namespace reed;

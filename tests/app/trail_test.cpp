@@ -2,7 +2,7 @@
 #include <thread>
 
 #include "app/window.h"
-#include "editors/trail_view.h"
+#include "editors/readout_history_view.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -11,9 +11,9 @@ namespace {
 
 struct TrailWindow : Window {
     explicit TrailWindow(TemporaryFolder& f) : Window(f) {}
-    ui::TrailView* view() { return find<ui::TrailView>("trail_view"); }
-    const std::deque<ui::ReadoutTrail::Moment>& trail(const std::string& stage) {
-        return ui::ReadoutTrail::of(session).of(stage);
+    ui::ReadoutHistoryView* view() { return find<ui::ReadoutHistoryView>("trail_view"); }
+    const std::deque<ui::ReadoutHistory::Moment>& trail(const std::string& stage) {
+        return ui::ReadoutHistory::of(session).of(stage);
     }
     double highest(const std::string& stage) {
         double out = -1e9;
@@ -105,13 +105,13 @@ TEST_CASE("a trail holds a minute at ten moments a second, and begins anew with 
     chain.stages.push_back(new_stage(chain, *find_stage_kind("gate")));
     chain.stages.push_back(new_stage(chain, *find_stage_kind("plosives")));
     // What is held against a threshold, and what a leveller did; other figures have no scale.
-    const auto shown = [](const char* kind) { return ui::ReadoutTrail::shown(*find_stage_kind(kind)); };
+    const auto shown = [](const char* kind) { return ui::ReadoutHistory::shown(*find_stage_kind(kind)); };
     CHECK(shown("deesser") == 0);
     CHECK(shown("plosives") == 0);
     CHECK(shown("leveller") == 1);
     CHECK(shown("saturation") == -1);
     CHECK(shown("widener") == -1);
-    ui::ReadoutTrail trail;
+    ui::ReadoutHistory trail;
     const auto follow = [&](double time) {
         trail.follow(chain, time,
                      [time](const StageSpec&) { return std::vector<float>{static_cast<float>(time)}; });
@@ -142,13 +142,13 @@ TEST_CASE("a trail takes nothing from another stage while the chain is built ane
         // The next look falls into the moment after the move, while the chain before it still tells.
         const auto due = [&] {
             return static_cast<double>(w.session.engine().input_history()->written()) / 48000.0 >
-                   ui::ReadoutTrail::of(w.session).now() + 0.15;
+                   ui::ReadoutHistory::of(w.session).now() + 0.15;
         };
         while (!due()) std::this_thread::yield();
         w.session.strip().moveStage("deesser", i % 2 == 0 ? 1 : 0);
         emit w.session.ticked();
-        const double before = ui::ReadoutTrail::of(w.session).now();
-        REQUIRE(Window::until([&] { return ui::ReadoutTrail::of(w.session).now() > before + 0.3; }, 30.0));
+        const double before = ui::ReadoutHistory::of(w.session).now();
+        REQUIRE(Window::until([&] { return ui::ReadoutHistory::of(w.session).now() > before + 0.3; }, 30.0));
     }
     for (const auto& m : w.trail("leveller")) CHECK(std::abs(m.value) < 30.0f);
     CHECK(w.highest("deesser") < 30.0);

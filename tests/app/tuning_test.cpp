@@ -6,7 +6,7 @@
 
 #include "app/window.h"
 #include "editors/ballistics_view.h"
-#include "editors/time_view.h"
+#include "editors/level_history_view.h"
 #include "editors/transfer_view.h"
 
 using namespace reed;
@@ -253,7 +253,7 @@ TEST_CASE("a stage has two memories to flip between, which survive the evening")
         CHECK(w.session.strip().history().undoLabel() == "Gate: settings A");
         // Undoing a change inside B stays in B, also when B was a copy of A before it; redone, it is there
         // again.
-        w.session.strip().flipMemory("gate");
+        w.session.strip().toggleAb("gate");
         w.session.strip().setValue("gate", row("gate", "open_threshold"), a);
         w.session.strip().closeStep();
         w.session.strip().undo();
@@ -263,20 +263,20 @@ TEST_CASE("a stage has two memories to flip between, which survive the evening")
         CHECK(button->text() == "Settings B");
         CHECK(w.value("gate", "open_threshold") == a);
         w.session.strip().undo();
-        w.session.strip().flipMemory("gate");
+        w.session.strip().toggleAb("gate");
         CHECK(w.value("gate", "open_threshold") == a);
         // Undoing the flip keeps what the other one held.
         w.session.strip().undo();
         CHECK(w.value("gate", "open_threshold") == -33.0);
         CHECK(button->text() == "Settings B");
-        w.session.strip().flipMemory("gate");
+        w.session.strip().toggleAb("gate");
         CHECK(w.value("gate", "open_threshold") == a);
         CHECK(button->text() == "Settings A");
         CHECK(w.session.saveState());
     }
     Window again(folder);
-    again.session.strip().flipMemory("gate");
-    CHECK(again.session.strip().memoryOf("gate") == 'B');
+    again.session.strip().toggleAb("gate");
+    CHECK(again.session.strip().activeSlot("gate") == 'B');
     CHECK(again.value("gate", "open_threshold") == -33.0);
 }
 
@@ -310,7 +310,7 @@ TEST_CASE("levels since a reset forget what was before it") {
     QTest::qWait(300);
     QTest::mouseClick(w.find<ui::FlatButton>("main_menu"), Qt::LeftButton);
     REQUIRE(w.choose("main_popup", "Measure levels since reset"));
-    CHECK(w.session.readings().window() == Readings::kSinceReset);
+    CHECK(w.session.readings().window() == MeterReader::kSinceReset);
     REQUIRE(Window::until([&] { return w.session.levels().seconds > 1.0; }));
     CHECK(w.session.levels().taps[0].peak < -15.0);
 }

@@ -16,7 +16,7 @@
 #include "editors/eq_curve.h"
 #include "editors/stage_editor.h"
 #include "main_window.h"
-#include "session/monitoring.h"
+#include "session/monitor_controller.h"
 #include "session/session.h"
 #include "stages/equalizer.h"
 #include "stages/registry.h"

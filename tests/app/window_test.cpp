@@ -3,7 +3,7 @@
 
 #include "app/window.h"
 #include "base/file.h"
-#include "editors/octave_view.h"
+#include "editors/graphic_eq_view.h"
 #include "theme/theme.h"
 
 using namespace reed;
@@ -311,12 +311,12 @@ TEST_CASE("the equalizer's ten octaves are dragged, wheeled and typed, and one b
     w.session.strip().focus("equalizer");
     QTest::qWait(50);
     QTest::mouseClick(w.find<ui::FlatButton>("octaves_button"), Qt::LeftButton);
-    auto* octaves = w.find<ui::OctaveView>("octave_view");
+    auto* octaves = w.find<ui::GraphicEqView>("octave_view");
     REQUIRE(octaves != nullptr);
     REQUIRE(octaves->isVisible());
     QTest::qWait(50);
     const auto slider = [&](size_t i) {
-        return octave_sliders(w.session.strip().stage("equalizer")->values, 48000).value()[i];
+        return graphic_eq_gains(w.session.strip().stage("equalizer")->values, 48000).value()[i];
     };
     const QPoint at = octaves->knob(5).toPoint();  // 1 kHz
     Window::drag(octaves, at, QPoint(at.x(), static_cast<int>(octaves->yOf(6))) - at);

@@ -9,7 +9,7 @@ using namespace reed::test;
 
 namespace {
 std::string button(const FeedFinding& f) {
-    return spell(f.finding.proposal->words, f.finding.proposal->quantities);
+    return format_message(f.finding.proposal->words, f.finding.proposal->quantities);
 }
 }  // namespace
 
@@ -28,7 +28,7 @@ TEST_CASE("the chain as a whole has a verdict with the one thing to turn first",
     // 27 LU too quiet: the gain brings the voice to -22, no more.
     const FeedFinding quiet = feed_finding(chain, r, -43, -16);
     CHECK(quiet.finding.tone == FindingTone::warning);
-    CHECK(spell(quiet.finding) == "27.0 LU too quiet.");
+    CHECK(format_message(quiet.finding) == "27.0 LU too quiet.");
     REQUIRE(quiet.finding.proposal.has_value());
     CHECK(quiet.stage == 0);
     CHECK(quiet.finding.proposal->values[0].second == 18.0);
@@ -45,7 +45,7 @@ TEST_CASE("the chain as a whole has a verdict with the one thing to turn first",
     // Too loud: what was put on last goes first, then the gain.
     chain.stages[1].set("makeup", 6);
     const FeedFinding loud = feed_finding(chain, r, -12, -16);
-    CHECK(spell(loud.finding) == "4.0 LU too loud.");
+    CHECK(format_message(loud.finding) == "4.0 LU too loud.");
     REQUIRE(loud.finding.proposal.has_value());
     CHECK(button(loud) == "Lower make-up gain by 4 dB");
     CHECK(loud.finding.proposal->values[0].second == 2.0);
@@ -54,7 +54,7 @@ TEST_CASE("the chain as a whole has a verdict with the one thing to turn first",
     // A stage that is bypassed is no help, and without any there is nothing to press.
     chain.stages[0].bypass = chain.stages[1].bypass = true;
     CHECK_FALSE(feed_finding(chain, r, -30, -16).finding.proposal.has_value());
-    CHECK(spell(feed_finding(chain, r, -30, -16).finding) == "14.0 LU too quiet.");
+    CHECK(format_message(feed_finding(chain, r, -30, -16).finding) == "14.0 LU too quiet.");
 }
 
 TEST_CASE("a gate with little to spare on one side is told where it would have more", "[levels]") {
@@ -71,9 +71,9 @@ TEST_CASE("a gate with little to spare on one side is told where it would have m
     const Finding a = stage_finding(chain, 0, r);
     CHECK(a.tone == FindingTone::neutral);
     // 33 dB apart, 8 of them between the thresholds: 12.5 dB on either side.
-    CHECK_THAT(spell(a), Catch::Contains("Margin only 1 dB: lower the threshold to -44 dBFS."));
+    CHECK_THAT(format_message(a), Catch::Contains("Margin only 1 dB: lower the threshold to -44 dBFS."));
     for (auto& t : r.taps) t.room_high = -52;
-    CHECK_THAT(spell(stage_finding(chain, 0, r)), Catch::Contains("Margin only 1 dB"));
+    CHECK_THAT(format_message(stage_finding(chain, 0, r)), Catch::Contains("Margin only 1 dB"));
     for (auto& t : r.taps) t.room_high = -48;
     // Nowhere would there be six on both sides.
     CHECK(stage_finding(chain, 0, r).tone == FindingTone::good);
@@ -98,14 +98,14 @@ TEST_CASE("what is proposed for thresholds ends the complaint, whatever the room
                     if (gate) chain.stages[0].set("close_threshold", opens - 8);
                     const Finding before = stage_finding(chain, 0, r);
                     INFO(kind << ", room " << room << ", quiet speech " << voice << ", at " << opens << ": "
-                              << spell(before));
+                              << format_message(before));
                     if (!before.proposal) continue;
                     ++proposals;
                     for (const auto& [row, value] : before.proposal->values)
                         chain.stages[0].values[row] = value;
                     CHECK(chain_problems(chain).empty());
                     const Finding after = stage_finding(chain, 0, r);
-                    INFO("then: " << spell(after));
+                    INFO("then: " << format_message(after));
                     CHECK(after.tone == FindingTone::good);
                     CHECK_FALSE(after.proposal.has_value());
                 }
@@ -126,7 +126,7 @@ TEST_CASE("the other stages propose what they ask for", "[levels]") {
     }
     const auto proposed = [&](const StageSpec& s) {
         const Finding f = stage_finding(chain_of({s}), 0, r);
-        return f.proposal ? spell(f.proposal->words, f.proposal->quantities) : std::string();
+        return f.proposal ? format_message(f.proposal->words, f.proposal->quantities) : std::string();
     };
     // 3:1 takes two thirds of what reaches over the threshold; 12.5 dB are 6 too many.
     r.stages[0].usual = 12.5;
@@ -148,7 +148,7 @@ TEST_CASE("the other stages propose what they ask for", "[levels]") {
 TEST_CASE("figures are put into words in their places, and nothing else is", "[levels]") {
     const std::vector<Quantity> q{
         {-0.2}, {2345.0, Unit::hertz}, {41.6, Unit::percent}, {1.25, Unit::decibel, 1}};
-    CHECK(spell("{1} by {0} dB, {2}, {3}", q) == "2.345 kHz by 0 dB, 42%, 1.2");
-    CHECK(spell("{7} {x} {", q) == "{7} {x} {");
-    CHECK(spell("{0}", {}) == "{0}");
+    CHECK(format_message("{1} by {0} dB, {2}, {3}", q) == "2.345 kHz by 0 dB, 42%, 1.2");
+    CHECK(format_message("{7} {x} {", q) == "{7} {x} {");
+    CHECK(format_message("{0}", {}) == "{0}");
 }

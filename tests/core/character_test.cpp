@@ -26,7 +26,7 @@ CharacterSpec character(const std::string& name, const std::vector<StageSpec>& s
 
 /// Runs `x` in blocks of `block`; `changes`: from which frame on which character is on.
 AudioBuffer run_over(ChainSpec spec, AudioBuffer sound,
-                     const std::vector<std::pair<size_t, std::string>>& changes, size_t block = kGrain,
+                     const std::vector<std::pair<size_t, std::string>>& changes, size_t block = kSubBlock,
                      double rate = 48000) {
     auto chain = Chain::build(spec, {rate, sound.channels()});
     REQUIRE(chain.ok());
@@ -71,11 +71,11 @@ TEST_CASE("a character is faded in and out in 30 ms, and leaves nothing behind",
         const auto x = sine(997, 0.25, 1.0, rate);
         const ChainSpec spec = with_characters({stage("gain", {{"gain", 3}})},
                                                {character("Soft", {stage("gain", {{"gain", -12}})})});
-        const auto on = static_cast<size_t>(0.3 * rate) / kGrain * kGrain;
-        const auto off = static_cast<size_t>(0.6 * rate) / kGrain * kGrain;
-        const auto faded = static_cast<size_t>(0.031 * rate) + kGrain;
-        const AudioBuffer plain = run_over(spec, mono(x), {}, kGrain, rate);
-        const AudioBuffer y = run_over(spec, mono(x), {{on, "Soft"}, {off, ""}}, kGrain, rate);
+        const auto on = static_cast<size_t>(0.3 * rate) / kSubBlock * kSubBlock;
+        const auto off = static_cast<size_t>(0.6 * rate) / kSubBlock * kSubBlock;
+        const auto faded = static_cast<size_t>(0.031 * rate) + kSubBlock;
+        const AudioBuffer plain = run_over(spec, mono(x), {}, kSubBlock, rate);
+        const AudioBuffer y = run_over(spec, mono(x), {{on, "Soft"}, {off, ""}}, kSubBlock, rate);
         INFO(rate);
         for (size_t i = 0; i < on; ++i) REQUIRE(y[0][i] == plain[0][i]);
         // Not there yet after half of it, there after all of it.

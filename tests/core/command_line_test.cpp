@@ -359,7 +359,7 @@ TEST_CASE("what can't be used is told by its file and by what is wrong with it",
             "neither a file nor the name of a take");
     refused(
         {"report", "--scene", b.scene, "--in", "No such take", "--out", out, "--folder", b.folder.folder()},
-        "No such take", "nor the name of a take");
+        "No such take", "is not the name of a take");
     const std::string click = b.folder.path("five.wav");
     write_wav(click, mono(std::vector<float>(5, 0.1f)));
     refused({"take", "import", click, "--folder", b.folder.path("takes")}, click, "shorter than 0.1 s");

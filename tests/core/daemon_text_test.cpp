@@ -2,7 +2,7 @@
 #include <catch2/catch.hpp>
 #include <string>
 
-#include "devices/daemon_text.h"
+#include "devices/pipewire_metadata.h"
 
 using namespace reed;
 

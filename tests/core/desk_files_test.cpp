@@ -6,7 +6,7 @@
 #include "base/decibel.h"
 #include "base/file.h"
 #include "base/sound_file.h"
-#include "desk/desk_render.h"
+#include "mixer/mixer_render.h"
 #include "scenes/library.h"
 #include "scenes/working_state.h"
 #include "support/command.h"
@@ -21,8 +21,8 @@ namespace {
 Scene two_and_music() {
     Scene s;
     s.name = "Two and music";
-    DeskSpec& d = s.desk;
-    d.distance_least = 8;
+    MixerSpec& d = s.desk;
+    d.target_distance_min = 8;
     d.strips[0].name = "Me";
     d.strips[0].chain = chain_of({stage("compressor"), stage("limiter")});
     d.strips.push_back(new_strip(d, StripRole::voice, chain_of({stage("gate"), stage("limiter")})));
@@ -145,17 +145,17 @@ TEST_CASE("the working state keeps the memories and inputs of every strip", "[sc
     s.inputs["gone"] = {"file", "/x.wav"};
     s.input.channel = 3;
     s.input.offered = s.inputs["guest"].plain = true;
-    s.inputs["guest"].heard_db = -7.5;
+    s.inputs["guest"].monitor_db = -7.5;
     s.programs["Music player"] = "programme";
     s.rules = {{RecallRule::When::program_plays, "Game", "", "Loud", true},
                {RecallRule::When::device_is_there, "alsa_input.x", "Desk \"mic\"", "Quiet", false}};
     s.places[3] = {"guest", "compressor"};
     s.small_geometry = "abc";
     s.small_on_top = false;
-    s.heard_balance = -8.0;
-    s.heard_together = true;
+    s.monitor_balance = -8.0;
+    s.monitor_linked = true;
     s.focused_strip = "programme";
-    OtherMemory other{"compressor", s.scene.chain().stages[0].values, {}, 'B'};
+    InactiveSettings other{"compressor", s.scene.chain().stages[0].values, {}, 'B'};
     other.values[0] = -30;
     s.memories["voice"]["compressor"] = other;
     other.values[0] = -35;
@@ -177,7 +177,7 @@ TEST_CASE("the working state keeps the memories and inputs of every strip", "[sc
     const auto limited = parse_working_state(odd.dump());
     REQUIRE(limited.ok());
     CHECK(limited.value().input.channel == 64);
-    CHECK(limited.value().inputs.at("guest").heard_db == -60.0);
+    CHECK(limited.value().inputs.at("guest").monitor_db == -60.0);
     CHECK(limited.value().places == s.places);
     CHECK(limited.value().scene == s.scene);
     CHECK(limited.value().left_out.size() == 3);

@@ -5,8 +5,8 @@
 #include <thread>
 
 #include "base/decibel.h"
-#include "desk/desk_render.h"
 #include "measure/loudness.h"
+#include "mixer/mixer_render.h"
 #include "support/noises.h"
 #include "support/realtime_guard.h"
 #include "support/signals.h"
@@ -24,13 +24,13 @@ StageSpec waits(double ms = 10.0) {
 
 constexpr int kMore = 6;
 
-DeskSpec desk_of(const std::vector<std::pair<StripRole, ChainSpec>>& strips) {
-    DeskSpec out;
+MixerSpec desk_of(const std::vector<std::pair<StripRole, ChainSpec>>& strips) {
+    MixerSpec out;
     out.strips.clear();
     for (const auto& [role, chain] : strips) {
         StripSpec strip = new_strip(out, role, chain);
         for (StageSpec& s : strip.chain.stages) {
-            if (s.key.empty() && role == StripRole::programme) s.key = s.stage_kind().usual_key;
+            if (s.key.empty() && role == StripRole::programme) s.key = s.stage_kind().default_sidechain;
         }
         out.strips.push_back(std::move(strip));
     }
@@ -42,11 +42,11 @@ constexpr StripRole kVoice = StripRole::voice, kProgramme = StripRole::programme
 /// A desk as it runs, fed with whole sounds.
 struct Running {
     std::shared_ptr<ChainBuilder> builder = std::make_shared<ChainBuilder>();
-    Desk desk;
+    Mixer desk;
     std::vector<AudioBuffer> sounds;
     AudioBuffer sum;
 
-    Running(const DeskSpec& spec, std::vector<AudioBuffer> in, int feed_channels = 1)
+    Running(const MixerSpec& spec, std::vector<AudioBuffer> in, int feed_channels = 1)
         : sounds(std::move(in)) {
         std::vector<StreamFormat> formats;
         for (const auto& s : sounds) formats.push_back({48000, s.channels()});
@@ -172,9 +172,9 @@ TEST_CASE("a desk gives the same for every block size", "[desk][figures]") {
     const auto words = spoken_words();
     StageSpec gate = stage("gate");
     gate.key = "guest";
-    const DeskSpec spec = desk_of({{kVoice, chain_of({stage("compressor"), waits(4)})},
-                                   {kVoice, chain_of({stage("expander")})},
-                                   {kProgramme, chain_of({gate, stage("ducking")})}});
+    const MixerSpec spec = desk_of({{kVoice, chain_of({stage("compressor"), waits(4)})},
+                                    {kVoice, chain_of({stage("expander")})},
+                                    {kProgramme, chain_of({gate, stage("ducking")})}});
     std::vector<std::vector<float>> first;
     for (const int block : {1, 100, 480, 8192, 20000}) {
         Running desk(spec,
@@ -241,9 +241,9 @@ TEST_CASE("ducking by speech lets keys be, by level it does not", "[desk]") {
 
 TEST_CASE("a change on one strip leaves the others as they are, to the last bit", "[desk]") {
     const auto words = spoken_words();
-    const DeskSpec spec = desk_of({{kVoice, chain_of({stage("compressor")})},
-                                   {kVoice, chain_of({stage("gate")})},
-                                   {kProgramme, chain_of({stage("equalizer")})}});
+    const MixerSpec spec = desk_of({{kVoice, chain_of({stage("compressor")})},
+                                    {kVoice, chain_of({stage("gate")})},
+                                    {kProgramme, chain_of({stage("equalizer")})}});
     Running still(spec, {mono(words), mono(words), mono(words)});
     Running moved(spec, {mono(words), mono(words), mono(words)});
     still.run();
@@ -299,10 +299,10 @@ TEST_CASE("six voices go over to another scene at once, and no word of any is cu
                   stage("equalizer", {{"band5_gain", 4}}), stage("limiter", {{"lookahead", 8}})});
     const auto words = spoken_words();
     const auto desk_with = [](const ChainSpec& chain) {
-        return desk_of(std::vector<std::pair<StripRole, ChainSpec>>(kMostVoices, {kVoice, chain}));
+        return desk_of(std::vector<std::pair<StripRole, ChainSpec>>(kMaxVoices, {kVoice, chain}));
     };
     std::vector<AudioBuffer> said;
-    for (size_t s = 0; s < kMostVoices; ++s) {
+    for (size_t s = 0; s < kMaxVoices; ++s) {
         auto own = words;
         std::rotate(own.begin(), own.begin() + static_cast<std::ptrdiff_t>(s * 31357), own.end());
         for (float& v : own) v *= 0.4F;  // six at once stay below the lid of the sum
@@ -326,8 +326,8 @@ TEST_CASE("six voices go over to another scene at once, and no word of any is cu
             }
             desk.process(i, static_cast<int>(std::min<size_t>(256, words.size() - i)));
         }
-        for (size_t s = 0; s <= kMostVoices; ++s) {
-            const auto of = [s](const Running& r) { return s < kMostVoices ? r.sounds[s][0] : r.sum[0]; };
+        for (size_t s = 0; s <= kMaxVoices; ++s) {
+            const auto of = [s](const Running& r) { return s < kMaxVoices ? r.sounds[s][0] : r.sum[0]; };
             const auto x = of(desk), one = of(a), other = of(b);
             for (size_t i = recalled; i + 4800 < std::min(x.size(), recalled + 96000); i += 2400) {
                 INFO((slower ? "slower" : "quicker") << ", strip " << s);
@@ -339,16 +339,16 @@ TEST_CASE("six voices go over to another scene at once, and no word of any is cu
 }
 
 TEST_CASE("the desk's process neither allocates nor locks, while strips come and go", "[desk]") {
-    const DeskSpec spec = desk_of({{kVoice, chain_of({stage("compressor"), stage("limiter")})},
-                                   {kVoice, chain_of({stage("gate"), waits(4)})},
-                                   {kProgramme, chain_of({stage("ducking")})}});
+    const MixerSpec spec = desk_of({{kVoice, chain_of({stage("compressor"), stage("limiter")})},
+                                    {kVoice, chain_of({stage("gate"), waits(4)})},
+                                    {kProgramme, chain_of({stage("ducking")})}});
     const auto sound = spoken_words();
     Running desk(spec, {mono(sound), mono(sound), stereo(sound, sound)}, 2);
     int allocations = 0, locks = 0;
     const auto strips = desk.desk.strips();
     for (size_t i = 0; i + 256 <= sound.size(); i += 256) {
         if (i == 25600) desk.desk.arrange({strips[0]}, {0});
-        if (i == 51200) desk.desk.arrange(strips, running_order(spec));
+        if (i == 51200) desk.desk.arrange(strips, processing_order(spec));
         AudioBlock blocks[] = {desk.sounds[0].block(i, 256), desk.sounds[1].block(i, 256),
                                desk.sounds[2].block(i, 256)};
         const size_t n = i >= 25600 && i < 51200 ? 1 : 3;
@@ -367,7 +367,7 @@ TEST_CASE("the desk's process neither allocates nor locks, while strips come and
 }
 
 TEST_CASE("strips come and go while the audio thread runs", "[desk][engine]") {
-    DeskSpec spec = desk_of({{kVoice, chain_of({stage("gain")})}});
+    MixerSpec spec = desk_of({{kVoice, chain_of({stage("gain")})}});
     Running desk(spec, {mono(sine(300, 0.1, 1.0))});
     std::atomic<bool> stop{false};
     std::atomic<std::int64_t> blocks{0};
@@ -405,7 +405,7 @@ TEST_CASE("strips come and go while the audio thread runs", "[desk][engine]") {
 
 TEST_CASE("faders, mute and channels of the strips", "[desk]") {
     const auto tone = sine(500, 0.1, 1.0);
-    DeskSpec spec = desk_of({{kVoice, {}}, {kVoice, {}}, {kProgramme, {}}});
+    MixerSpec spec = desk_of({{kVoice, {}}, {kVoice, {}}, {kProgramme, {}}});
     spec.strips[0].fader = -6.0;
     spec.strips[1].mute = true;
     Running desk(spec, {mono(tone), mono(tone), stereo(tone, tone)}, 2);
@@ -418,13 +418,13 @@ TEST_CASE("faders, mute and channels of the strips", "[desk]") {
     CHECK(strip.engine().feed_history()->written() == 48000);
 
     // Two channels of a voice become one of the feed.
-    Running folded(desk_of({{kVoice, {}}}), {stereo(tone, silence(1.0))}, 1);
-    folded.run();
-    CHECK(db(rms(folded.sum[0]) / rms(tone)) == Approx(-6.02).margin(0.01));
+    Running case_folded(desk_of({{kVoice, {}}}), {stereo(tone, silence(1.0))}, 1);
+    case_folded.run();
+    CHECK(db(rms(case_folded.sum[0]) / rms(tone)) == Approx(-6.02).margin(0.01));
 
     Engine engine;
     REQUIRE(engine.open({48000, 1}, {}).ok());
-    engine.set_fader(kFaderLeast);
+    engine.set_fader(kFaderMinDb);
     AudioBuffer sound = mono(tone);
     for (size_t i = 0; i < 48000; i += 480) engine.process(sound.block(i, 480));
     CHECK(peak(sound[0], 40000) == 0.0);
@@ -432,17 +432,17 @@ TEST_CASE("faders, mute and channels of the strips", "[desk]") {
 }
 
 TEST_CASE("what is wrong with a desk is named", "[desk]") {
-    const auto said = [](const DeskSpec& d) {
+    const auto said = [](const MixerSpec& d) {
         std::string out;
-        for (const Error& e : desk_problems(d)) out += e.text() + "\n";
+        for (const Error& e : mixer_problems(d)) out += e.text() + "\n";
         return out;
     };
-    const DeskSpec good = desk_of({{kVoice, {}}, {kVoice, {}}, {kProgramme, chain_of({stage("ducking")})}});
+    const MixerSpec good = desk_of({{kVoice, {}}, {kVoice, {}}, {kProgramme, chain_of({stage("ducking")})}});
     CHECK(said(good).empty());
     CHECK(good.strips[1].shown_name() == "Guest 2");
     CHECK(good.strips[1].colour != good.strips[0].colour);
 
-    DeskSpec d = good;
+    MixerSpec d = good;
     while (d.count(kVoice) < 7) d.strips.push_back(new_strip(d, kVoice));
     CHECK_THAT(said(d), Catch::Contains("7 strips of the role \"voice\"; at most 6"));
     d = good;
@@ -471,7 +471,7 @@ TEST_CASE("what is wrong with a desk is named", "[desk]") {
     d.strips.erase(d.strips.begin(), d.strips.begin() + 2);
     CHECK_THAT(said(d), Catch::Contains("has no voice"));
     d = good;
-    d.distance_least = 20;
+    d.target_distance_min = 20;
     CHECK_THAT(said(d), Catch::Contains("0 to 40 LU"));
     d = good;
     d.strips[2].chain.stages[0].values[0] = 99;
@@ -479,7 +479,7 @@ TEST_CASE("what is wrong with a desk is named", "[desk]") {
 
     // Voices run first, but for what one of them listens to.
     d = desk_of({{kProgramme, {}}, {kProgramme, {}}, {kVoice, chain_of({stage("gate")})}});
-    CHECK(running_order(d) == std::vector<size_t>{2, 0, 1});
+    CHECK(processing_order(d) == std::vector<size_t>{2, 0, 1});
     d.strips[2].chain.stages[0].key = d.strips[1].id;
-    CHECK(running_order(d) == std::vector<size_t>{1, 2, 0});
+    CHECK(processing_order(d) == std::vector<size_t>{1, 2, 0});
 }

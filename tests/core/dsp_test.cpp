@@ -7,13 +7,13 @@
 
 #include "base/fast_math.h"
 #include "base/history_ring.h"
+#include "dsp/biquad_cascade.h"
+#include "dsp/crossfade_delay.h"
 #include "dsp/delay_line.h"
-#include "dsp/filter_runner.h"
 #include "dsp/fourier.h"
 #include "dsp/frame_adapter.h"
 #include "dsp/intersample_peak.h"
 #include "dsp/level_detector.h"
-#include "dsp/moving_delay.h"
 #include "dsp/sliding_minimum.h"
 #include "dsp/smoothed.h"
 #include "support/signals.h"
@@ -80,7 +80,7 @@ TEST_CASE(
     const auto x = noise(0.1, 0.2, 8);
     for (const int delay : {0, 1, 99, 100, 5000}) {
         for (const int block : {1, 32, 700, 4096}) {
-            MovingDelay line;
+            CrossfadeDelay line;
             line.prepare({48000, 1}, 100);
             line.snap(delay);
             AudioBuffer b = mono(x);
@@ -125,8 +125,8 @@ TEST_CASE("a smoothed value arrives, without overshoot, and then stands still", 
     s.set(1.0);
     float before = 0.0f;
     for (int grain = 0; grain < 200; ++grain) {
-        s.begin_grain();
-        for (int i = 0; i < kGrain; ++i) {
+        s.begin_sub_block();
+        for (int i = 0; i < kSubBlock; ++i) {
             const float now = s.next();
             REQUIRE(now >= before - 1e-6f);
             REQUIRE(now <= 1.000001f);
@@ -135,33 +135,33 @@ TEST_CASE("a smoothed value arrives, without overshoot, and then stands still", 
     }
     CHECK_FALSE(s.moving());
     CHECK(s.next() == 1.0f);
-    CHECK(s.grain_value() == 1.0);
+    CHECK(s.sub_block_value() == 1.0);
 }
 
 TEST_CASE("a filter goes from still to moving and back without a trace", "[dsp]") {
     // The same response throughout: gliding to where it already is must not change a thing.
     const Sections sections = design({FilterType::bell, 300, 9, 2, 12}, 48000);
-    FilterRunner still;
-    FilterRunner changing;
+    BiquadCascade still;
+    BiquadCascade changing;
     still.snap(sections);
     changing.snap(sections);
     AudioBuffer a = mono(noise(0.3, 0.5, 3));
     AudioBuffer b = a;
-    for (size_t i = 0; i + kGrain <= a.frames(); i += kGrain) {
-        if ((i / kGrain) % 7 < 3)
+    for (size_t i = 0; i + kSubBlock <= a.frames(); i += kSubBlock) {
+        if ((i / kSubBlock) % 7 < 3)
             changing.glide(sections);
         else
             changing.hold();
-        still.process(a.block(i, kGrain));
-        changing.process(b.block(i, kGrain));
+        still.process(a.block(i, kSubBlock));
+        changing.process(b.block(i, kSubBlock));
     }
     CHECK(db(largest_difference(a[0], b[0])) < -110.0);
 }
 
 TEST_CASE("still filters run together as they do one by one", "[dsp]") {
-    std::vector<FilterRunner> one(9);
-    std::vector<FilterRunner> all(9);
-    FilterRunner* together[9];
+    std::vector<BiquadCascade> one(9);
+    std::vector<BiquadCascade> all(9);
+    BiquadCascade* together[9];
     for (size_t i = 0; i < 9; ++i) {
         const Sections s = design(
             {i == 0 ? FilterType::low_cut : FilterType::bell, 100.0 * (static_cast<double>(i) + 1), 3, 1, 24},
@@ -172,9 +172,9 @@ TEST_CASE("still filters run together as they do one by one", "[dsp]") {
     }
     AudioBuffer a = stereo(noise(0.2, 0.2, 1), noise(0.2, 0.2, 2));
     AudioBuffer b = a;
-    for (size_t i = 0; i + kGrain <= a.frames(); i += kGrain) {
-        for (auto& f : one) f.process(a.block(i, kGrain));
-        FilterRunner::process_still(together, 9, b.block(i, kGrain));
+    for (size_t i = 0; i + kSubBlock <= a.frames(); i += kSubBlock) {
+        for (auto& f : one) f.process(a.block(i, kSubBlock));
+        BiquadCascade::process_still(together, 9, b.block(i, kSubBlock));
     }
     // One by one the sound is rounded to float in between.
     CHECK(db(largest_difference(a[0], b[0])) < -120.0);
@@ -189,10 +189,10 @@ TEST_CASE("peaks between samples are found, whatever the piece size", "[dsp]") {
     std::mt19937 random(1);
     std::vector<float> a(x.size());
     std::vector<float> b(x.size());
-    for (size_t i = 0; i < x.size(); i += kGrain)
-        whole.process(&x[i], static_cast<int>(std::min<size_t>(kGrain, x.size() - i)), 0.0f, &a[i]);
+    for (size_t i = 0; i < x.size(); i += kSubBlock)
+        whole.process(&x[i], static_cast<int>(std::min<size_t>(kSubBlock, x.size() - i)), 0.0f, &a[i]);
     for (size_t i = 0; i < x.size();) {
-        const auto n = std::min<size_t>(1 + random() % kGrain, x.size() - i);
+        const auto n = std::min<size_t>(1 + random() % kSubBlock, x.size() - i);
         pieces.process(&x[i], static_cast<int>(n), 0.0f, &b[i]);
         i += n;
     }
@@ -207,10 +207,10 @@ TEST_CASE("the detector reads a sine alike by peak and by RMS", "[dsp]") {
         LevelDetector d;
         d.prepare(48000, 0.010);
         float highest = -200.0f;
-        for (size_t i = 0; i + kGrain <= x.frames(); i += kGrain) {
-            float level[kGrain];
-            d.process(x.block(i, kGrain), mode, level);
-            if (i > 12000) highest = std::max(highest, *std::max_element(level, level + kGrain));
+        for (size_t i = 0; i + kSubBlock <= x.frames(); i += kSubBlock) {
+            float level[kSubBlock];
+            d.process(x.block(i, kSubBlock), mode, level);
+            if (i > 12000) highest = std::max(highest, *std::max_element(level, level + kSubBlock));
         }
         CHECK(highest == Approx(-12.04).margin(0.3));
     }

@@ -9,7 +9,7 @@
 #include "base/decibel.h"
 #include "devices/file_device.h"
 #include "devices/simulated_room.h"
-#include "engine/readings.h"
+#include "engine/meter_reader.h"
 #include "engine/render.h"
 #include "support/realtime_guard.h"
 #include "support/signals.h"
@@ -184,7 +184,7 @@ TEST_CASE("clipping at the source is counted in runs, single peaks are not", "[e
 
 TEST_CASE("a chain that is rebuilt knows the room at once", "[engine]") {
     Engine engine;
-    Readings readings(engine);
+    MeterReader readings(engine);
     ChainSpec spec = chain_of({stage("gain")});
     REQUIRE(engine.open({48000, 1}, spec).ok());
     std::vector<float> in;

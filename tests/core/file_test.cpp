@@ -5,8 +5,8 @@
 #include <catch2/catch.hpp>
 #include <filesystem>
 
+#include "base/case_folding.h"
 #include "base/file.h"
-#include "base/folded.h"
 #include "base/sound_file.h"
 #include "scenes/library.h"
 #include "scenes/working_state.h"
@@ -37,7 +37,7 @@ TEST_CASE("a file is written whole or not at all, and leaves nothing beside it",
     CHECK(read_file(path, 100).value() == "first");
     CHECK(entries(folder.path("a/b")) == 1);
     {
-        auto half = Replacement::begin(path);
+        auto half = AtomicFileWriter::begin(path);
         REQUIRE(half.ok());
         REQUIRE(half.value().write("seco").ok());
         CHECK(entries(folder.path("a/b")) == 2);
@@ -123,21 +123,21 @@ TEST_CASE("what crashed programs left half written is swept, but nothing else an
     make(".fresh.partial-0123456789abcdef.json", false);
     make("scene.json", true);
     make(".hidden.json", true);
-    sweep_replacements(folder.folder());
+    remove_stale_temporaries(folder.folder());
     CHECK_FALSE(fs::exists(folder.path(".scene.partial-0123456789abcdef.json")));
     CHECK(fs::exists(folder.path(".fresh.partial-0123456789abcdef.json")));
     CHECK(fs::exists(folder.path("scene.json")));
     CHECK(fs::exists(folder.path(".hidden.json")));
-    sweep_replacements(folder.path("not there"));
+    remove_stale_temporaries(folder.path("not there"));
 }
 
 TEST_CASE("names are folded in every script that has cases", "[files]") {
     CHECK(same_name("BENCH Talk", "bench tALK"));
     CHECK(same_name("\u00c4RGER \u0416", "\u00e4rger \u0436"));
     CHECK_FALSE(same_name("Bench", "Bench "));
-    CHECK(folded("\xff\xfe A") == "\xff\xfe a");  // no UTF-8: kept
-    CHECK(folded("\xf0\x9f\x8e\x99 MIC") == "\xf0\x9f\x8e\x99 mic");
-    CHECK(folded("\xc3") == "\xc3");
+    CHECK(case_folded("\xff\xfe A") == "\xff\xfe a");  // no UTF-8: kept
+    CHECK(case_folded("\xf0\x9f\x8e\x99 MIC") == "\xf0\x9f\x8e\x99 mic");
+    CHECK(case_folded("\xc3") == "\xc3");
 }
 
 TEST_CASE("a scene that could not be read again is not saved", "[scene]") {

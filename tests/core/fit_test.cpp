@@ -7,7 +7,7 @@
 #include "base/sound_file.h"
 #include "measure/loudness.h"
 #include "measure/speech_level.h"
-#include "scenes/fit.h"
+#include "scenes/adaptation.h"
 #include "scenes/library.h"
 #include "scenes/scene.h"
 #include "support/command.h"
@@ -86,7 +86,7 @@ TEST_CASE("a scene made for one voice and room fits six others after one step", 
         CHECK_FALSE(is_off(made->in, made->in));
         for (const Other& o : others) {
             const AudioBuffer here = somebody(spoken(o.voice, o.db), o.kind, o.room);
-            const auto fit = fit_chain(chain, 0.0, *made, here, 48000);
+            const auto fit = adapt_chain(chain, 0.0, *made, here, 48000);
             INFO(o.voice << " " << o.db << " dB, " << noise_name(o.kind) << " at " << o.room
                          << (with_gain ? ", with a gain" : ", without"));
             REQUIRE(fit.ok());
@@ -100,7 +100,8 @@ TEST_CASE("a scene made for one voice and room fits six others after one step", 
             const double lufs = loudness(fitted, fit.value().fader, here);
             CHECK(std::abs(lufs - made->loudness) < 1.0);
             CHECK(std::abs(lufs - fit.value().loudness) < 0.2);
-            for (const FitChange& c : fit.value().changes) CHECK_FALSE(spell(fit_reason(c)).empty());
+            for (const AdaptationChange& c : fit.value().changes)
+                CHECK_FALSE(format_message(fit_reason(c)).empty());
         }
     }
 }
@@ -110,7 +111,7 @@ TEST_CASE("where nothing is other, nothing is to be changed", "[scene][figures]"
     const ChainSpec chain = tuned(true);
     const auto made = measure_made_for(chain, -2.0, origin, 48000);
     REQUIRE(made);
-    const auto fit = fit_chain(chain, -2.0, *made, origin, 48000);
+    const auto fit = adapt_chain(chain, -2.0, *made, origin, 48000);
     REQUIRE(fit.ok());
     CHECK(fit.value().changes.empty());
     CHECK(fit.value().chain == chain);
@@ -126,18 +127,18 @@ TEST_CASE("a gain goes first, thresholds keep their place, and what is out of re
     // The same voice and room, all 10 dB lower: the gain does it alone.
     AudioBuffer lower = origin;
     for (float& x : lower[0]) x *= static_cast<float>(db_to_gain(-10.0));
-    const auto fit = fit_chain(tuned(true), 0.0, *made, lower, 48000);
+    const auto fit = adapt_chain(tuned(true), 0.0, *made, lower, 48000);
     REQUIRE(fit.ok());
     REQUIRE(fit.value().changes.size() == 1);
-    const FitChange& gain = fit.value().changes[0];
+    const AdaptationChange& gain = fit.value().changes[0];
     CHECK(gain.stage == "gain");
-    CHECK(gain.why == FitChange::Why::level);
+    CHECK(gain.why == AdaptationChange::Why::level);
     CHECK(std::abs(gain.to - 12.0) < 0.3);
     CHECK(std::abs(gain.here.usual + 10.0 - gain.made.usual) < 0.3);
     CHECK(is_off(made->in, fit.value().here));
     // Without one every threshold goes down by as much, and the make-up brings the loudness back.
     const auto made_plain = measure_made_for(tuned(false), 0.0, origin, 48000);
-    const auto plain = fit_chain(tuned(false), 0.0, *made_plain, lower, 48000);
+    const auto plain = adapt_chain(tuned(false), 0.0, *made_plain, lower, 48000);
     REQUIRE(plain.ok());
     const auto now = [&](const char* id, const char* row) {
         return plain.value().chain.stages[static_cast<size_t>(plain.value().chain.index_of(id))].value(row);
@@ -146,7 +147,7 @@ TEST_CASE("a gain goes first, thresholds keep their place, and what is out of re
     CHECK(std::abs(now("gate", "close_threshold") + 55.0) < 0.5);
     CHECK(std::abs(now("compressor", "threshold") + 36.0) < 0.5);
     CHECK(std::abs(now("compressor", "makeup") - 13.0) < 0.5);
-    CHECK(plain.value().changes.back().why == FitChange::Why::loudness);
+    CHECK(plain.value().changes.back().why == AdaptationChange::Why::loudness);
     // 60 dB lower: more than a gain can do is told.
     for (float& x : lower[0]) x *= static_cast<float>(db_to_gain(-35.0));
     ChainSpec nearly = tuned(true);
@@ -154,11 +155,11 @@ TEST_CASE("a gain goes first, thresholds keep their place, and what is out of re
     nearly.stages[0].values[static_cast<size_t>(row)] =
         nearly.stages[0].stage_kind().parameters[static_cast<size_t>(row)].maximum - 3.0;
     auto far = *made;
-    const auto too_far = fit_chain(nearly, 0.0, far, lower, 48000);
+    const auto too_far = adapt_chain(nearly, 0.0, far, lower, 48000);
     REQUIRE(too_far.ok());
     REQUIRE_FALSE(too_far.value().changes.empty());
     CHECK(too_far.value().changes[0].short_of);
-    CHECK_THAT(spell(fit_reason(too_far.value().changes[0])),
+    CHECK_THAT(format_message(fit_reason(too_far.value().changes[0])),
                Catch::Contains("This is the limit of the stage"));
 }
 
@@ -170,13 +171,13 @@ TEST_CASE("thresholds of one stage move together, so that none passes the other"
     const auto made = measure_made_for(chain, 0.0, somebody(voice, Noise::fan, -52), 48000);
     REQUIRE(made);
     for (double room = -54.0; room <= -47.0; room += 0.5) {
-        const auto fit = fit_chain(chain, 0.0, *made, somebody(voice, Noise::fan, room), 48000);
+        const auto fit = adapt_chain(chain, 0.0, *made, somebody(voice, Noise::fan, room), 48000);
         REQUIRE(fit.ok());
         const StageSpec& gate = fit.value().chain.stages[0];
         INFO(room << ": opens " << gate.value("open_threshold") << ", closes "
                   << gate.value("close_threshold"));
         CHECK(gate.value("open_threshold") >= gate.value("close_threshold"));
-        CHECK(std::ranges::count(fit.value().changes, "gate", &FitChange::stage) != 1);
+        CHECK(std::ranges::count(fit.value().changes, "gate", &AdaptationChange::stage) != 1);
     }
 }
 
@@ -209,7 +210,7 @@ TEST_CASE("thresholds of a part of the spectrum go along with the voice, those t
     REQUIRE(levels);
     AudioBuffer quiet = origin;
     for (float& x : quiet[0]) x *= static_cast<float>(db_to_gain(-10));
-    const auto fit = fit_chain(chain, 0.0, *levels, quiet, 48000);
+    const auto fit = adapt_chain(chain, 0.0, *levels, quiet, 48000);
     REQUIRE(fit.ok());
     REQUIRE_FALSE(fit.value().changes.empty());
     CHECK(fit.value().changes[0].stage == "equalizer");
@@ -220,12 +221,13 @@ TEST_CASE("thresholds of a part of the spectrum go along with the voice, those t
 TEST_CASE("what can't be fitted says why", "[scene]") {
     const AudioBuffer quiet = mono(noise(0.001, 5.0, 1));
     CHECK_FALSE(measure_made_for(tuned(true), 0.0, quiet, 48000));
-    const auto fit = fit_chain(tuned(true), 0.0, {}, quiet, 48000);
+    const auto fit = adapt_chain(tuned(true), 0.0, {}, quiet, 48000);
     REQUIRE_FALSE(fit.ok());
     CHECK_THAT(fit.error().text(), Catch::Contains("no speech with pauses"));
     int calls = 0;
     const AudioBuffer voice = somebody(spoken("voice_talk.flac", 0), Noise::fan, -52);
-    const auto cancelled = fit_chain(tuned(true), 0.0, {}, voice, 48000, [&](double) { return ++calls < 3; });
+    const auto cancelled =
+        adapt_chain(tuned(true), 0.0, {}, voice, 48000, [&](double) { return ++calls < 3; });
     REQUIRE_FALSE(cancelled.ok());
     CHECK(calls == 3);
     // A gate that listens to another strip goes by that one's levels, and one that is off by none.
@@ -236,9 +238,9 @@ TEST_CASE("what can't be fitted says why", "[scene]") {
     AudioBuffer lower = voice;
     for (float& x : lower[0]) x *= 0.1f;
     keyed.stages[0].bypass = true;
-    const auto left = fit_chain(keyed, 0.0, *made, lower, 48000);
+    const auto left = adapt_chain(keyed, 0.0, *made, lower, 48000);
     REQUIRE(left.ok());
-    for (const FitChange& c : left.value().changes) CHECK(c.stage.empty());
+    for (const AdaptationChange& c : left.value().changes) CHECK(c.stage.empty());
 }
 
 TEST_CASE("the command line notes what a scene is made for, and fits it to another voice",
@@ -315,7 +317,7 @@ TEST_CASE("every shipped scene says what it was made for, and fits a microphone 
                 const auto made = entry.scene.made_for.find(strip.id);
                 REQUIRE(made != entry.scene.made_for.end());
                 if (folder != std::string_view("/scenes") || strip.id != "voice") continue;
-                const auto fit = fit_chain(strip.chain, strip.fader, made->second, sound, 48000.0);
+                const auto fit = adapt_chain(strip.chain, strip.fader, made->second, sound, 48000.0);
                 REQUIRE(fit.ok());
                 CHECK(fit.value().loudness == Approx(made->second.loudness).margin(1.0));
             }

@@ -1,7 +1,7 @@
 // The way from the capture to the virtual microphone.
 #include <catch2/catch.hpp>
 
-#include "base/hand_over.h"
+#include "base/stream_fifo.h"
 #include "support/realtime_guard.h"
 #include "support/signals.h"
 
@@ -12,7 +12,7 @@ namespace {
 
 /// Writes ramps and reads them again, so that what is lost, doubled or made up shows.
 struct Way {
-    HandOver hand_over;
+    StreamFifo hand_over;
     AudioBuffer in{1, 8192}, out{1, 8192};
     float next = 1.0f;
     std::vector<float> heard;
@@ -90,11 +90,11 @@ TEST_CASE("what gathered while nobody listened is left out, a lost cycle after a
     // A cycle in which only the capture ran: a block more, which does not stay for the evening.
     way.write(256);
     int cycles = 0;
-    for (; cycles < 2 * HandOver::kPatience && way.heard.back() != way.next - 1.0f; ++cycles) {
+    for (; cycles < 2 * StreamFifo::kPatience && way.heard.back() != way.next - 1.0f; ++cycles) {
         way.write(256);
         way.read(256);
     }
-    CHECK(cycles >= HandOver::kPatience);
+    CHECK(cycles >= StreamFifo::kPatience);
     CHECK(way.heard.back() == way.next - 1.0f);
     CHECK(way.leaps() == 1);
     // A cycle in which only the output ran is silent and told as broken.

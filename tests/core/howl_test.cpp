@@ -1,7 +1,7 @@
 #include <catch2/catch.hpp>
 #include <cmath>
 
-#include "measure/howl.h"
+#include "measure/feedback_guard.h"
 #include "support/noises.h"
 #include "support/signals.h"
 
@@ -28,7 +28,7 @@ struct Heard {
 /// A microphone that hears `own`, and the monitor `loop` times as loud, `delay` seconds later. The steps are
 /// taken as the window takes them.
 Heard with_monitor(const std::vector<float>& own, double loop, double delay, double rate = 48000.0) {
-    HowlWatch watch(rate);
+    FeedbackGuard watch(rate);
     Heard out;
     std::vector<float> played(own.size() + static_cast<size_t>(delay * rate) + 512, 0.0f);
     std::vector<float> in(512);
@@ -41,17 +41,17 @@ Heard with_monitor(const std::vector<float>& own, double loop, double delay, dou
             in[i] = std::clamp(own[at + i] + static_cast<float>(loop) * played[at + i], -0.9f, 0.9f);
             played[at + i + late] = static_cast<float>(gain) * in[i];
         }
-        const HowlStep step = watch.add(in);
-        if (step == HowlStep::lower) {
+        const FeedbackAction step = watch.add(in);
+        if (step == FeedbackAction::lower) {
             gain = std::pow(10.0, kHowlLoweredDb / 20.0);
             low_since = t;
             ++out.lowered;
         }
-        if (step == HowlStep::restore) {
+        if (step == FeedbackAction::restore) {
             gain = 1.0;
             out.most_low = std::max(out.most_low, t - low_since);
         }
-        if (step == HowlStep::cut) {
+        if (step == FeedbackAction::cut) {
             out.cut_at = t;
             return out;
         }

@@ -5,7 +5,7 @@
 #include "base/decibel.h"
 #include "chain/chain.h"
 #include "dsp/resample.h"
-#include "engine/readings.h"
+#include "engine/meter_reader.h"
 #include "engine/render.h"
 #include "measure/file_measure.h"
 #include "measure/findings.h"
@@ -75,7 +75,7 @@ TEST_CASE("silence and an empty report are nothing to stumble over", "[levels]")
     const TapLevels t = feed({{2, -400}}).report().taps[0];
     CHECK(t.room == kSilenceDb);
     CHECK(t.peak == kSilenceDb);
-    CHECK(classify_frames({}, 0).empty());
+    CHECK(classify_by_level({}, 0).empty());
 }
 
 TEST_CASE("digital silence is neither room nor voice", "[levels]") {
@@ -103,12 +103,12 @@ TEST_CASE("digital silence is neither room nor voice", "[levels]") {
     CHECK_FALSE(nothing.taps[0].room_known);
     CHECK_FALSE(nothing.taps[0].voice_known);
     CHECK(input_finding(nothing, 0).tone == FindingTone::warning);
-    CHECK_THAT(spell(input_finding(nothing, 0)), Catch::Contains("digital silence"));
+    CHECK_THAT(format_message(input_finding(nothing, 0)), Catch::Contains("digital silence"));
     const ChainSpec gate = chain_of({stage("gate")});
     LevelReport two = nothing;
     two.taps.push_back(two.taps[0]);
     two.stages.resize(1);
-    CHECK_THAT(spell(stage_finding(gate, 0, two)), Catch::Contains("digital silence"));
+    CHECK_THAT(format_message(stage_finding(gate, 0, two)), Catch::Contains("digital silence"));
     // And of a file.
     std::vector<float> sound = silence(1.0);
     append(sound, noise(0.001, 6.0, 3));
@@ -196,7 +196,7 @@ TEST_CASE("live, the statistics hear who speaks where no stage does", "[levels][
         const auto heard = resample(sound, 48000.0, rate);
         Engine engine;
         REQUIRE(engine.open({rate, 1}, chain_of({stage("gain")})).ok());
-        Readings readings(engine);
+        MeterReader readings(engine);
         readings.set_window(10.0);
         AudioBuffer work = mono(heard);
         const size_t block = 441;
@@ -248,7 +248,7 @@ TEST_CASE("no threshold is advised where none can part room and words", "[levels
     in.voice = -24;
     const Finding advice = stage_finding(gate, 0, r);
     CHECK(advice.tone == FindingTone::warning);
-    CHECK_THAT(spell(advice), Catch::Contains("no threshold") && !Catch::Contains("Raise it"));
+    CHECK_THAT(format_message(advice), Catch::Contains("no threshold") && !Catch::Contains("Raise it"));
 }
 
 TEST_CASE("the window forgets", "[levels]") {
@@ -291,12 +291,12 @@ TEST_CASE("advice says what the levels show", "[levels]") {
     in.voice = -28;
     CHECK(stage_finding(chain, 0, r).tone == FindingTone::good);
     in.room_high = -41;
-    CHECK(spell(stage_finding(chain, 0, r)) ==
+    CHECK(format_message(stage_finding(chain, 0, r)) ==
           "Noise reaches -41 dBFS but the gate closes only below -50 dBFS, so noise gets through. Raise the "
           "closing threshold above -41 dBFS.");
     in.room_high = -60;
     in.voice_low = -45;
-    CHECK_THAT(spell(stage_finding(chain, 0, r)), Catch::Contains("gets cut off"));
+    CHECK_THAT(format_message(stage_finding(chain, 0, r)), Catch::Contains("gets cut off"));
     CHECK(stage_finding(chain, 5, r).words.empty());
 
     // 3 to 10 dB while talking: common practice, no source.
@@ -311,10 +311,11 @@ TEST_CASE("advice says what the levels show", "[levels]") {
     r.seconds = kJudgeAfter;
     CHECK(input_finding(r, 0).tone == FindingTone::good);
     in.peak = -2;
-    CHECK_THAT(spell(input_finding(r, 0)), Catch::Contains("Too loud"));
+    CHECK_THAT(format_message(input_finding(r, 0)), Catch::Contains("Too loud"));
     in.peak = -50;
     r.taps.back().peak = -40;
-    CHECK_THAT(spell(input_finding(r, 0)), Catch::Contains("Too quiet: peaks reach -50 dBFS, and -40 dBFS"));
+    CHECK_THAT(format_message(input_finding(r, 0)),
+               Catch::Contains("Too quiet: peaks reach -50 dBFS, and -40 dBFS"));
     CHECK(input_finding(r, 0).tone == FindingTone::warning);
     in.peak = -33;
     CHECK(input_finding(r, 0).tone == FindingTone::neutral);
@@ -324,9 +325,9 @@ TEST_CASE("advice says what the levels show", "[levels]") {
     // And so does the noise: 10 dB above it no level is right.
     const double voice = in.voice;
     in.voice = in.room + 10;
-    CHECK_THAT(spell(input_finding(r, 0)), Catch::Contains("only 10 dB above the background noise"));
+    CHECK_THAT(format_message(input_finding(r, 0)), Catch::Contains("only 10 dB above the background noise"));
     in.voice = voice;
-    CHECK_THAT(spell(input_finding(r, 12)), Catch::Contains("clipping (12 samples)"));
+    CHECK_THAT(format_message(input_finding(r, 12)), Catch::Contains("clipping (12 samples)"));
 }
 
 TEST_CASE("advice for the other stages names the level and what to do", "[levels]") {
@@ -342,29 +343,35 @@ TEST_CASE("advice for the other stages names the level and what to do", "[levels
     in.peak = out.peak = -8;
     const auto advice = [&](const StageSpec& s) { return stage_finding(chain_of({s}), 0, r); };
 
-    CHECK(spell(advice(stage("suppression"))) == "Background noise reduced by 22 dB, from -50 to -72 dBFS.");
+    CHECK(format_message(advice(stage("suppression"))) ==
+          "Background noise reduced by 22 dB, from -50 to -72 dBFS.");
     out.voice = -24;
-    CHECK_THAT(spell(advice(stage("suppression"))), Catch::Contains("The voice is reduced by 4 dB too"));
+    CHECK_THAT(format_message(advice(stage("suppression"))),
+               Catch::Contains("The voice is reduced by 4 dB too"));
 
-    CHECK(spell(advice(stage("limiter", {{"ceiling", -3}}))) == "Peaks stay 5 dB below the ceiling.");
+    CHECK(format_message(advice(stage("limiter", {{"ceiling", -3}}))) ==
+          "Peaks stay 5 dB below the ceiling.");
     r.stages[0].deepest = 4;
-    CHECK_THAT(spell(advice(stage("limiter"))), Catch::Contains("Limited the loudest peaks by up to 4 dB"));
+    CHECK_THAT(format_message(advice(stage("limiter"))),
+               Catch::Contains("Limited the loudest peaks by up to 4 dB"));
     r.stages[0].usual = 6;
     CHECK(advice(stage("limiter")).tone == FindingTone::warning);
 
     // Boosts within 4 dB: common practice, no source.
     CHECK(advice(stage("equalizer", {{"band2_gain", 3}})).words.empty());
-    CHECK_THAT(spell(advice(stage("equalizer", {{"band4_gain", 9}}))), Catch::Contains("kHz by 9 dB"));
+    CHECK_THAT(format_message(advice(stage("equalizer", {{"band4_gain", 9}}))),
+               Catch::Contains("kHz by 9 dB"));
 
     CHECK(advice(stage("gain")).words.empty());
     out.peak = 2;
-    CHECK(spell(advice(stage("gain"))) == "Peaks reach 2 dBFS after this stage. Reduce the gain by 8 dB.");
+    CHECK(format_message(advice(stage("gain"))) ==
+          "Peaks reach 2 dBFS after this stage. Reduce the gain by 8 dB.");
 
     StageSpec off = stage("compressor");
     off.bypass = true;
-    CHECK_THAT(spell(advice(off)), Catch::Contains("Bypassed"));
+    CHECK_THAT(format_message(advice(off)), Catch::Contains("Bypassed"));
     in.voice_known = false;
-    CHECK(spell(advice(stage("compressor"))) == "Waiting for speech.");
+    CHECK(format_message(advice(stage("compressor"))) == "Waiting for speech.");
 }
 
 namespace {
@@ -418,13 +425,13 @@ TEST_CASE("a gate set too high is seen to cut word ends, one set well is not", "
                                                       {"release", release},
                                                       {"lookahead", 0}})}),
                              in)
-            .cut_words(0);
+            .truncated_words(0);
     };
     CHECK(cuts(-50, -58, 2, 200, 200).empty());
     const auto high = cuts(-18, -19, 40, 0, 20);
     REQUIRE(high.size() >= 4);
     const auto beginnings =
-        std::count_if(high.begin(), high.end(), [](const WordCut& c) { return c.beginning; });
+        std::count_if(high.begin(), high.end(), [](const TruncatedWord& c) { return c.beginning; });
     CHECK(beginnings >= 2);
     CHECK(static_cast<size_t>(beginnings) < high.size());
     for (const auto& c : high) CHECK(c.lost_db >= 3.0);

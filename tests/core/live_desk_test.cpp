@@ -3,8 +3,8 @@
 #include <cmath>
 #include <thread>
 
-#include "desk/live_desk.h"
 #include "devices/paced_thread.h"
+#include "mixer/live_mixer.h"
 #include "support/signals.h"
 
 using namespace reed;
@@ -24,7 +24,7 @@ struct Sink final : FeedSink {
     std::atomic<int> pushed{0};
 };
 
-std::shared_ptr<LiveStrip> seat(LiveDesk& desk, const std::string& id, const StreamFormat& source,
+std::shared_ptr<LiveStrip> seat(LiveMixer& desk, const std::string& id, const StreamFormat& source,
                                 bool steady, int channels = 1, const ChainSpec& chain = {}) {
     auto strip = desk.make(id, StripRole::voice);
     auto prepared = Engine::prepare({48000, channels}, chain);
@@ -45,7 +45,7 @@ void give(LiveStrip& strip, std::vector<float>& sound, size_t at, int frames) {
 }  // namespace
 
 TEST_CASE("one strip leads, the others hand over, and all of them are in the sum", "[desk][engine]") {
-    LiveDesk desk;
+    LiveMixer desk;
     REQUIRE(desk.open({48000, 1}).ok());
     Sink sink, own;
     desk.set_sink(&sink);
@@ -74,7 +74,7 @@ TEST_CASE("one strip leads, the others hand over, and all of them are in the sum
 TEST_CASE(
     "another strip leads when the leader has fallen silent, and a steady one before one in its own time",
     "[desk][engine]") {
-    LiveDesk desk;
+    LiveMixer desk;
     REQUIRE(desk.open({48000, 1}).ok());
     Sink sink;
     desk.set_sink(&sink);
@@ -109,7 +109,7 @@ TEST_CASE(
 }
 
 TEST_CASE("a source of another rate or other channels is fitted to its strip", "[desk][engine]") {
-    LiveDesk desk;
+    LiveMixer desk;
     REQUIRE(desk.open({48000, 1}).ok());
     Sink sink;
     desk.set_sink(&sink);
@@ -128,7 +128,7 @@ TEST_CASE("a source of another rate or other channels is fitted to its strip", "
 
 TEST_CASE("sources on threads of their own, strips that come and go, and a sink that changes",
           "[desk][engine]") {
-    LiveDesk desk;
+    LiveMixer desk;
     REQUIRE(desk.open({48000, 1}).ok());
     Sink one, two;
     desk.set_sink(&one);
@@ -159,7 +159,7 @@ TEST_CASE("sources on threads of their own, strips that come and go, and a sink 
 
 TEST_CASE("what comes into a strip is given beside it as late as it, and silent while it is muted",
           "[desk][engine]") {
-    LiveDesk desk;
+    LiveMixer desk;
     REQUIRE(desk.open({48000, 1}).ok());
     Sink sum, own, plain;
     desk.set_sink(&sum);

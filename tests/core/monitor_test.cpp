@@ -200,7 +200,7 @@ TEST_CASE("what is held back from the feed is heard in the headphones, also wher
     MonitorSettings settings{MonitorSource::feed};
     settings.mute_with_feed = true;
     engine.set_monitor(settings);
-    engine.hold_back(true);
+    engine.suppress_output(true);
     CHECK(engine.muted());
     const Heard held = listen(engine, x, [](size_t) {});
     CHECK(peak(held.feed, 24000) == 0.0);
@@ -210,6 +210,6 @@ TEST_CASE("what is held back from the feed is heard in the headphones, also wher
     CHECK(peak(listen(engine, x, [](size_t) {}).monitor, 24000) == 0.0);
     engine.set_mute(false);
     CHECK(engine.muted());
-    engine.hold_back(false);
+    engine.suppress_output(false);
     CHECK_FALSE(engine.muted());
 }

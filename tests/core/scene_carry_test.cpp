@@ -224,13 +224,13 @@ TEST_CASE("scenes travel in a zip and come in beside, over or without those that
     CHECK(read_scene_archive(zip).ok());  // what was there is there still
     const SceneLibrary library(folder.path("scenes"));
     REQUIRE(library.save(named("BENCH", 9)).ok());
-    auto names_now = library.take_in(read.value().scenes, Clash::keep_both);
+    auto names_now = library.take_in(read.value().scenes, ConflictPolicy::keep_both);
     REQUIRE(names_now.ok());
     CHECK(names_now.value() == std::vector<std::string>{"Bench 2", "bench!", "Rain / tin 🌧", "Ünder"});
-    names_now = library.take_in(read.value().scenes, Clash::leave_out);
+    names_now = library.take_in(read.value().scenes, ConflictPolicy::leave_out);
     REQUIRE(names_now.ok());
     CHECK(names_now.value() == std::vector<std::string>(4));
-    names_now = library.take_in({named("bench", 5)}, Clash::replace);
+    names_now = library.take_in({named("bench", 5)}, ConflictPolicy::replace);
     REQUIRE(names_now.ok());
     const auto there = library.list();
     CHECK(there.scenes.size() == 5);
@@ -239,7 +239,7 @@ TEST_CASE("scenes travel in a zip and come in beside, over or without those that
         std::filesystem::exists(folder.path("scenes/removed/bench.json")));  // the one that was written over
     // A name that is as long as can be still gets a number.
     const std::string longest = std::string(79, 'x') + "é";
-    names_now = library.take_in({named(longest), named(longest)}, Clash::keep_both);
+    names_now = library.take_in({named(longest), named(longest)}, ConflictPolicy::keep_both);
     REQUIRE(names_now.ok());
     CHECK(names_now.value()[1] == std::string(78, 'x') + " 2");
 }
@@ -264,7 +264,7 @@ TEST_CASE("zips that are bombs, climb out, or hold other things do no harm and a
     CHECK_THAT(read.value().problems[1].text(), Catch::Contains("notes.txt"));
     CHECK_THAT(read.value().problems[2].text(), Catch::Contains("not a scene file"));
     const SceneLibrary library(folder.path("deep/scenes"));
-    REQUIRE(library.take_in(read.value().scenes, Clash::keep_both).ok());
+    REQUIRE(library.take_in(read.value().scenes, ConflictPolicy::keep_both).ok());
     size_t files = 0;
     for (const auto& e : std::filesystem::recursive_directory_iterator(folder.folder())) {
         if (!e.is_regular_file() || e.path() == zip) continue;

@@ -4,8 +4,8 @@
 #include <random>
 
 #include "base/file.h"
-#include "scenes/json_watch.h"
 #include "scenes/library.h"
+#include "scenes/strict_json.h"
 #include "scenes/working_state.h"
 #include "stages/suppression.h"
 #include "support/signals.h"
@@ -198,11 +198,11 @@ TEST_CASE("the quick reader of JSON finds what the one finds that tells where a 
         texts.push_back(read_file(file.path(), kMaxSceneBytes).value());
     for (const std::string& text : texts) {
         INFO(text.substr(0, 60));
-        CHECK(told(parse_watched, text) == told(parse_slowly, text));
+        CHECK(told(parse_strict, text) == told(parse_with_position, text));
     }
-    CHECK(parse_watched("{\"b\": -1, \"a\": [0.125, 3]}", 4).dump() == R"({"b":-1,"a":[0.125,3]})");
-    CHECK_THROWS_AS(parse_watched("[[[[[1]]]]]", 4), RefusedJson);
-    CHECK_THROWS_AS(parse_watched("{\"a\": 1, \"a\": 2}", 4), RefusedJson);
+    CHECK(parse_strict("{\"b\": -1, \"a\": [0.125, 3]}", 4).dump() == R"({"b":-1,"a":[0.125,3]})");
+    CHECK_THROWS_AS(parse_strict("[[[[[1]]]]]", 4), RefusedJson);
+    CHECK_THROWS_AS(parse_strict("{\"a\": 1, \"a\": 2}", 4), RefusedJson);
 }
 
 TEST_CASE("a chain whose limiter is not last gets a remark", "[scene]") {
@@ -307,7 +307,7 @@ TEST_CASE("a learnt room tone survives saving and loading, and a broken one is r
     Scene s;
     s.name = "taught";
     StageSpec taught = stage("suppression", {{"method", 2}});
-    const auto learnt = learn_room_tone(noise(0.01, 4.0, 5, 44100), 44100);
+    const auto learnt = learn_noise_profile(noise(0.01, 4.0, 5, 44100), 44100);
     REQUIRE(learnt.ok());
     taught.taught = memory_of(learnt.value());
     s.chain() = chain_of({taught, stage("limiter")});

@@ -16,7 +16,7 @@ using namespace reed::test;
 namespace {
 
 double integrated(AudioBuffer sound, double rate = 48000) {
-    LoudnessMeter meter({rate, sound.channels()}, LoudnessMemory::exact);
+    LoudnessMeter meter({rate, sound.channels()}, LoudnessStorage::exact);
     meter.add(sound.block(0, static_cast<int>(sound.frames())));
     return *meter.read().integrated;
 }

@@ -34,7 +34,7 @@ std::vector<float> whole(std::vector<float> x) {
 }
 
 double integrated(AudioBuffer sound, double rate = 48000) {
-    LoudnessMeter meter({rate, sound.channels()}, LoudnessMemory::exact);
+    LoudnessMeter meter({rate, sound.channels()}, LoudnessStorage::exact);
     meter.add(sound.block(0, static_cast<int>(sound.frames())));
     return *meter.read().integrated;
 }
@@ -428,7 +428,7 @@ TEST_CASE("two sides are turned to one loudness within 0.2 LU, for voices, music
         CHECK(c.value().gain_applied_db() == Approx(*c.value().a_lufs - *c.value().b_lufs));
         CHECK(c.value().a_gain_db <= 0.0);
         CHECK(c.value().b_gain_db <= 0.0);
-        LoudnessMeter meter({48000, 1}, LoudnessMemory::exact);
+        LoudnessMeter meter({48000, 1}, LoudnessStorage::exact);
         AudioBuffer a = c.value().a;
         meter.add(a.block(0, static_cast<int>(a.frames())));
         CHECK(*meter.read().true_peak == Approx(*c.value().a_true_peak_dbtp).margin(0.05));
@@ -572,13 +572,13 @@ TEST_CASE("what a stretch of the chain takes away is what it got minus what it g
 
 TEST_CASE("the chance of guessing is that of the binomial table", "[takes][reference]") {
     // P(K >= k), n = 10, p = 1/2: sums of C(10, k) / 1024.
-    CHECK(chance_of_guessing(10, 10) == Approx(1.0 / 1024));
-    CHECK(chance_of_guessing(9, 10) == Approx(11.0 / 1024));
-    CHECK(chance_of_guessing(8, 10) == Approx(56.0 / 1024));
-    CHECK(chance_of_guessing(7, 10) == Approx(176.0 / 1024));
-    CHECK(chance_of_guessing(5, 10) == Approx(638.0 / 1024));
-    CHECK(chance_of_guessing(0, 10) == Approx(1.0));
-    CHECK(chance_of_guessing(0, 0) == Approx(1.0));
+    CHECK(guess_probability(10, 10) == Approx(1.0 / 1024));
+    CHECK(guess_probability(9, 10) == Approx(11.0 / 1024));
+    CHECK(guess_probability(8, 10) == Approx(56.0 / 1024));
+    CHECK(guess_probability(7, 10) == Approx(176.0 / 1024));
+    CHECK(guess_probability(5, 10) == Approx(638.0 / 1024));
+    CHECK(guess_probability(0, 10) == Approx(1.0));
+    CHECK(guess_probability(0, 0) == Approx(1.0));
     int b = 0;
     for (std::uint32_t seed = 0; seed < 200; ++seed) {
         BlindTest test(seed);

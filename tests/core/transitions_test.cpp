@@ -6,7 +6,7 @@
 #include <thread>
 
 #include "base/decibel.h"
-#include "engine/readings.h"
+#include "engine/meter_reader.h"
 #include "support/signals.h"
 
 using namespace reed;
@@ -133,7 +133,7 @@ TEST_CASE("fader and mute go over along with the chain, for any split between ga
     (void)push(engine, voice);
     follow(engine, spec(pairs[0][1]), Fade::over(2.0), level(pairs[0][1]));
     (void)push(engine, {voice.begin(), voice.begin() + 48000});
-    engine.set_fader(kFaderLeast);
+    engine.set_fader(kFaderMinDb);
     CHECK(rms(push(engine, {voice.begin(), voice.begin() + 9600}), 4800, 4800) < 1e-6);
 }
 
@@ -304,19 +304,19 @@ TEST_CASE("what a stage hears is handed out with the stages before it run in", "
     Engine engine;
     REQUIRE(engine.open({48000, 1}, spec).ok());
     (void)push(engine, sine(1000, 0.5, 5.0));
-    const auto heard = engine.chain().sound_before(spec, 1, 1.0);
+    const auto heard = engine.chain().render_before_stage(spec, 1, 1.0);
     REQUIRE(heard.size() == 48000);
     CHECK(db(rms(heard, 0, 2400)) == Approx(db(rms(heard, 45600, 2400))).margin(0.05));
     CHECK(db(rms(heard)) < db(rms(sine(1000, 0.5, 1.0))) - 10.0);
     // Before the first stage it is the input itself.
-    const auto plain = engine.chain().sound_before(spec, 0, 1.0);
+    const auto plain = engine.chain().render_before_stage(spec, 0, 1.0);
     CHECK(db(rms(plain)) == Approx(db(0.5 / std::sqrt(2.0))).margin(0.01));
 }
 
 TEST_CASE("a chain that starts cold says nothing about its first second and a half", "[engine]") {
     Engine engine;
     REQUIRE(engine.open({48000, 1}, chain_of({stage("gain")})).ok());
-    Readings readings(engine);
+    MeterReader readings(engine);
     const auto hear = [&](const std::vector<float>& x) {
         for (size_t at = 0; at + 4800 <= x.size(); at += 4800) {
             (void)push(engine, {x.begin() + static_cast<long>(at), x.begin() + static_cast<long>(at + 4800)});
@@ -334,7 +334,7 @@ TEST_CASE("a chain that starts cold says nothing about its first second and a ha
 TEST_CASE("a clip is told as long as the window of the levels, and not after starting anew", "[engine]") {
     Engine engine;
     REQUIRE(engine.open({48000, 1}, {}).ok());
-    Readings readings(engine);
+    MeterReader readings(engine);
     readings.set_window(3.0);
     const auto hear = [&](const std::vector<float>& x) {
         AudioBuffer work = mono(x);
@@ -393,7 +393,7 @@ TEST_CASE("the engine may be asked for everything at once, from the threads that
             (void)engine.figures();
         }
     });
-    Readings readings(engine);
+    MeterReader readings(engine);
     for (int round = 0; round < 60; ++round) {
         ChainSpec next = first;
         next.stages[0].set("open_threshold", -60.0 + round % 20);
@@ -406,7 +406,7 @@ TEST_CASE("the engine may be asked for everything at once, from the threads that
         readings.poll();
         (void)engine.chain().troubles();
         (void)engine.chain().stage_latencies();
-        if (round % 10 == 0) (void)engine.chain().sound_before(next, 1, 0.5);
+        if (round % 10 == 0) (void)engine.chain().render_before_stage(next, 1, 0.5);
         const auto blocks = engine.figures().blocks;
         while (engine.figures().blocks < blocks + 8) std::this_thread::yield();
     }

@@ -34,7 +34,7 @@ void do_all(char** argv) {
     tell("remove", [&] { return library.remove("Old"); });
     tell("order", [&] { return library.set_order({"Night", "Evening"}); });
     changed.name = "Sent";
-    tell("take in", [&] { return library.take_in({changed}, Clash::keep_both); });
+    tell("take in", [&] { return library.take_in({changed}, ConflictPolicy::keep_both); });
     tell("pack", [&] { return write_scene_archive(folder / "all.zip", {changed}); });
     WorkingState state;
     state.scene = changed;

@@ -130,7 +130,7 @@ void check_kept(const Place& place, const CommandResult& r) {
     };
     if (r.status != kKilled && r.status != kAborted) CHECK(left() == 0);
     for (const char* folder : {"", "/scenes"})
-        sweep_replacements(place.kept + folder, std::chrono::seconds(-1));
+        remove_stale_temporaries(place.kept + folder, std::chrono::seconds(-1));
     CHECK(left() == 0);
 }
 
@@ -196,7 +196,7 @@ TEST_CASE("killed two hundred times while it is tuned, the state is never older 
         WorkingState s;
         s.scene.name = "Tuned";
         s.scene.chain() = chain_of({stage("gain"), stage("limiter")});
-        s.heard_balance = 0.001 * n;
+        s.monitor_balance = 0.001 * n;
         return s;
     };
     int last = 0;
@@ -223,12 +223,12 @@ TEST_CASE("killed two hundred times while it is tuned, the state is never older 
         }
         INFO("round " << round << ", written " << told << " times");
         CHECK(back.value()->left_out.empty());
-        last = static_cast<int>(std::lround(1000.0 * back.value()->heard_balance));
+        last = static_cast<int>(std::lround(1000.0 * back.value()->monitor_balance));
         CHECK((last == told || last == told + 1));
         written->store(last);
     }
     CHECK(last > 50);
-    sweep_replacements(folder.folder(), std::chrono::seconds(-1));
+    remove_stale_temporaries(folder.folder(), std::chrono::seconds(-1));
     size_t files = 0;
     for (const auto& e : std::filesystem::directory_iterator(folder.folder())) files += e.exists() ? 1 : 0;
     CHECK(files == 1);

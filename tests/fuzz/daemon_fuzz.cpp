@@ -2,7 +2,7 @@
 #include <cstdint>
 #include <string>
 
-#include "devices/daemon_text.h"
+#include "devices/pipewire_metadata.h"
 #include "fuzz/expect.h"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, size_t size) {

@@ -5,8 +5,8 @@
 #include <string_view>
 
 #include "fuzz/expect.h"
-#include "scenes/json_watch.h"
 #include "scenes/scene.h"
+#include "scenes/strict_json.h"
 
 namespace {
 
@@ -27,7 +27,7 @@ std::string told(const Parse& parse, std::string_view text) {
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, size_t size) {
     using namespace reed;
     const std::string_view text(reinterpret_cast<const char*>(data), size);
-    expect(told(parse_watched, text) == told(parse_slowly, text), "both readers say the same");
+    expect(told(parse_strict, text) == told(parse_with_position, text), "both readers say the same");
     const SceneReading first = read_scene(text);
     expect(first.scene.has_value() == first.problems.empty(), "a scene, or problems");
     for (const Error& e : first.problems) expect(!e.what.empty(), "a problem says what");

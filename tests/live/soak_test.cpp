@@ -4,7 +4,7 @@
 #include <fstream>
 
 #include "devices/pipewire_device.h"
-#include "engine/readings.h"
+#include "engine/meter_reader.h"
 #include "live/listening.h"
 
 using namespace reed;
@@ -56,7 +56,7 @@ TEST_CASE("soak: an evening in short", "[.soak]") {
     SoundSource& device = *made;
     int recorder = daemon.record("/dev/null", "dusky-reed");
     int player = daemon.play(file, "desk_mic");
-    Readings readings(engine);
+    MeterReader readings(engine);
     const auto heard_seconds = [&] {
         return static_cast<double>(engine.input_history()->written()) / 48000.0;
     };
@@ -123,7 +123,7 @@ TEST_CASE("soak: an evening in short", "[.soak]") {
             return t >= seconds;
         },
         3.0 * seconds + 120.0));
-    const EngineFigures f = engine.figures();
+    const EngineStats f = engine.figures();
     const double grown = memory_mb() - after_minute;
     std::printf(
         "dropouts %llu in %.0f s, %d times pulled out, %d restarts; mean load %.1f %%, worst block %.0f %% "

@@ -118,7 +118,7 @@ TEST_CASE("the delay measured by an impulse is the delay that is told, at every 
         REQUIRE(daemon.wait_for_node("dusky-reed"));
         std::vector<size_t> delays;
         DeviceStatus status;
-        EngineFigures figures;
+        EngineStats figures;
         for (int tries = 0; tries < 6 && delays.empty(); ++tries) {
             const auto sound = record_while_playing(daemon, device, file, "dusky-reed:capture_MONO");
             status = device.status();

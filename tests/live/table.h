@@ -4,9 +4,9 @@
 #include <memory>
 #include <vector>
 
-#include "desk/live_desk.h"
 #include "devices/make_source.h"
 #include "live/listening.h"
+#include "mixer/live_mixer.h"
 
 namespace reed::test {
 
@@ -34,7 +34,7 @@ struct Table {
     Daemon daemon;
     std::shared_ptr<PipeWireGraph> graph;
     std::unique_ptr<PipeWireHub> hub;
-    LiveDesk desk;
+    LiveMixer desk;
     std::vector<std::shared_ptr<LiveStrip>> strips;
     std::vector<std::unique_ptr<SoundSource>> sources;
 

@@ -16,7 +16,7 @@
 #include "app/window.h"
 #include "base/file.h"
 #include "remote/control.h"
-#include "remote/desktop_keys.h"
+#include "remote/global_shortcuts.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -211,7 +211,7 @@ TEST_CASE("the interface can be introspected, tells changes, and a second progra
         CHECK(xml.contains(word));
     }
     int raised = 0;
-    QObject::connect(&w.window.actions(), &ui::Actions::raiseWanted, [&] { ++raised; });
+    QObject::connect(&w.window.actions(), &ui::Actions::raiseRequested, [&] { ++raised; });
     CHECK(send({"raise"}) == "");
     CHECK(raised == 1);
     // The name is taken as long as the first runs.
@@ -230,9 +230,9 @@ TEST_CASE("without the program or a bus, --send says so", "[onair]") {
 TEST_CASE("keys that work in every window are bound through the desktop's portal", "[onair]") {
     TemporaryFolder folder;
     Window w(folder);
-    ui::DesktopKeys keys(w.window.actions(), QDBusConnection::sessionBus());
+    ui::GlobalShortcuts keys(w.window.actions(), QDBusConnection::sessionBus());
     QString failed;
-    QObject::connect(&keys, &ui::DesktopKeys::failed, [&](const QString& why) { failed = why; });
+    QObject::connect(&keys, &ui::GlobalShortcuts::failed, [&](const QString& why) { failed = why; });
     keys.bind();  // no portal yet
     CHECK(failed.contains("dusky-reed --send toggle-mute"));
 

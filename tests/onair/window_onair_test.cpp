@@ -12,7 +12,7 @@
 #include "live/daemon.h"
 #include "onair/on_air.h"
 #include "remote/tray.h"
-#include "session/recall_rules.h"
+#include "session/auto_recall_rules.h"
 #include "support/command.h"
 
 using namespace reed;
@@ -278,7 +278,7 @@ TEST_CASE("hearing up to a stage follows the stage, and the monitor is off after
     CHECK(w.session.monitoring().settings().tap == 1);
     w.session.strip().removeStage("suppression");
     CHECK(w.session.monitoring().settings().source == MonitorSource::off);
-    w.session.monitoring().hearUpTo("gate");
+    w.session.monitoring().monitorAfterStage("gate");
     CHECK(w.session.saveState());
     ui::Session again(Window::paths(w.folder));
     again.begin();
@@ -333,7 +333,7 @@ TEST_CASE("what other programs play is heard in the headphones by itself, and is
     Daemon& daemon = w.daemon;
     ui::Session* music = w.session.desk().add(StripRole::programme);
     REQUIRE(music != nullptr);
-    const std::string output = music->devices().ownOutput().target;
+    const std::string output = music->devices().appAudioDevice().target;
     REQUIRE(Window::until([&] { return music->devices().picture().has_output(output); }));
     REQUIRE(Window::until([&] { return music->monitoring().settings().source == MonitorSource::feed; }));
     CHECK(w.session.monitoring().settings().source == MonitorSource::off);  // the own voice is not
@@ -402,7 +402,7 @@ TEST_CASE("what other programs play is heard in the headphones by itself, and is
     ui::Session* guest = w.session.desk().add(StripRole::voice);
     REQUIRE(guest != nullptr);
     QString said;
-    QObject::connect(&w.session.notices(), &ui::Notices::told, &w.window,
+    QObject::connect(&w.session.notices(), &ui::Notifications::told, &w.window,
                      [&](const QString& words) { said += words; });
     guest->devices().setInput({DeviceKind::pipewire, "desk_mic"});
     CHECK(said.contains("“Voice” already uses this microphone"));

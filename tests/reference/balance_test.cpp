@@ -59,7 +59,7 @@ TEST_CASE("the distance is that of the moments in which somebody speaks", "[refe
 
 TEST_CASE("the voice's loudness is the gated one of BS.1770", "[reference][balance]") {
     const auto words = spoken_words();
-    LoudnessMeter meter({48000, 1}, LoudnessMemory::exact);
+    LoudnessMeter meter({48000, 1}, LoudnessStorage::exact);
     AudioBuffer copy = mono(words);
     meter.add(copy.block(0, static_cast<int>(copy.frames())));
     const Balance b = balance_of(*track(mono(words)), *track(mono(silence(words.size() / 48000.0))));
@@ -81,7 +81,7 @@ TEST_CASE("each of two voices is as loud as its tones, whatever the other's micr
     }
     const auto a = track(mono(one)), b = track(mono(two));
     const LoudnessTrack* both[] = {a.get(), b.get()};
-    const auto apart = voices_apart(both);
+    const auto apart = per_voice_loudness(both);
     REQUIRE(apart.size() == 2);
     CHECK(*apart[0].lufs == Approx(-23.0).margin(0.2));
     CHECK(*apart[1].lufs == Approx(-29.0).margin(0.2));
@@ -90,11 +90,11 @@ TEST_CASE("each of two voices is as loud as its tones, whatever the other's micr
     // One that says nothing is told as that, not as what it hears.
     const auto heard = track(mono(tone(-40, 16)));
     const LoudnessTrack* silent[] = {a.get(), heard.get()};
-    CHECK_FALSE(voices_apart(silent)[1].seconds > 8.5);
+    CHECK_FALSE(per_voice_loudness(silent)[1].seconds > 8.5);
     const auto nothing = track(mono(silence(16)));
     const LoudnessTrack* none[] = {a.get(), nothing.get()};
-    CHECK_FALSE(voices_apart(none)[1].lufs.has_value());
-    CHECK(voices_apart({}).empty());
+    CHECK_FALSE(per_voice_loudness(none)[1].lufs.has_value());
+    CHECK(per_voice_loudness({}).empty());
 }
 
 TEST_CASE("the verdict names the distance and what to do", "[balance]") {
@@ -103,7 +103,7 @@ TEST_CASE("the verdict names the distance and what to do", "[balance]") {
         b.voice = voice;
         b.programme = b.beneath = beneath;
         b.distance = voice - beneath;
-        return spell(balance_finding(b, 10, 15));
+        return format_message(balance_finding(b, 10, 15));
     };
     CHECK(said(-16, -20) ==
           "App audio is only 4 LU below you while you speak. Lower it by 6 dB or let it duck.");

@@ -127,7 +127,7 @@ TEST_CASE("mix, make-up and automatic make-up do what they say", "[reference][co
     const auto words = spoken_words(2);
     const auto out = run(chain_of({s}), words);
     const auto loudness = [](std::vector<float> x) {
-        LoudnessMeter m({48000, 1}, LoudnessMemory::exact);
+        LoudnessMeter m({48000, 1}, LoudnessStorage::exact);
         AudioBuffer b = mono(x);
         m.add(b.block(0, static_cast<int>(x.size())));
         return *m.read().integrated;

@@ -5,7 +5,7 @@
 
 #include "base/decibel.h"
 #include "stages/equalizer.h"
-#include "stages/octave_bands.h"
+#include "stages/graphic_eq.h"
 #include "support/signals.h"
 
 using namespace reed;
@@ -31,7 +31,7 @@ TEST_CASE("the response passes within 0.5 dB of every octave slider", "[referenc
     double worst = 0.0;
     for (const double rate : {44100.0, 48000.0, 96000.0}) {
         for (int round = 0; round < 120; ++round) {
-            OctaveSliders wanted{};
+            GraphicEqGains wanted{};
             for (auto& w : wanted) w = level(random);
             if (round == 0) wanted.fill(12.0);
             if (round == 1) wanted.fill(-12.0);
@@ -43,7 +43,7 @@ TEST_CASE("the response passes within 0.5 dB of every octave slider", "[referenc
                 wanted[k] = std::clamp(wanted[k], wanted[k - 1] - 12.0, wanted[k - 1] + 12.0);
             }
             std::vector<double> values = default_values(kEqualizerStage);
-            set_octave_sliders(values, wanted, rate);
+            set_graphic_eq(values, wanted, rate);
             for (size_t i = 0; i < values.size(); ++i)
                 REQUIRE_FALSE(value_problem(kEqualizerStage.parameters[i], values[i]));
             for (int i = 0; i < kOctaves; ++i) {
@@ -53,7 +53,7 @@ TEST_CASE("the response passes within 0.5 dB of every octave slider", "[referenc
                 INFO("round " << round << " slider " << i << " rate " << rate);
                 CHECK(error < 0.5);
             }
-            const auto read = octave_sliders(values, rate);
+            const auto read = graphic_eq_gains(values, rate);
             REQUIRE(read);
             for (int i = 0; i < kOctaves; ++i)
                 CHECK((*read)[static_cast<size_t>(i)] == Approx(wanted[static_cast<size_t>(i)]).margin(0.5));
@@ -67,11 +67,11 @@ TEST_CASE("octave sliders leave the curve's own bands alone and tell when theirs
           "[reference][octaves]") {
     std::vector<double> values = default_values(kEqualizerStage);
     const std::vector<double> before(values.begin(), values.begin() + kFirstOctaveBand * kBandParameters);
-    CHECK(octave_sliders(values, 48000).value() == OctaveSliders{});
-    set_octave_sliders(values, {1, 2, 3, 4, 5, 4, 3, 2, 1, 0}, 48000);
+    CHECK(graphic_eq_gains(values, 48000).value() == GraphicEqGains{});
+    set_graphic_eq(values, {1, 2, 3, 4, 5, 4, 3, 2, 1, 0}, 48000);
     CHECK(std::vector<double>(values.begin(), values.begin() + kFirstOctaveBand * kBandParameters) == before);
     values[static_cast<size_t>(8 * kBandParameters + kBandFrequency)] = 3000;
-    CHECK_FALSE(octave_sliders(values, 48000));
+    CHECK_FALSE(graphic_eq_gains(values, 48000));
 }
 
 TEST_CASE("listening to a band lets only its range through", "[reference][listen]") {
@@ -141,11 +141,11 @@ TEST_CASE("a side-chain pushes in place of the stage's own input", "[reference][
     append(side, voice);
     AudioBuffer work = mono(programme);
     AudioBuffer key = mono(side);
-    for (size_t i = 0; i < 48000; i += kGrain) {
-        const AudioBlock piece = key.block(i, kGrain);
+    for (size_t i = 0; i < 48000; i += kSubBlock) {
+        const AudioBlock piece = key.block(i, kSubBlock);
         compressor->set_side_chain(&piece);
-        compressor->begin_grain();
-        compressor->process(work.block(i, kGrain));
+        compressor->begin_sub_block();
+        compressor->process(work.block(i, kSubBlock));
     }
     CHECK(rms(work[0], 12000, 9600) ==
           Approx(rms(before, 12000, 9600)).epsilon(0.001));       // the voice is silent

@@ -4,9 +4,13 @@
 #include <filesystem>
 
 #include "base/decibel.h"
+#include "devices/simulated_room.h"
 #include "engine/render.h"
 #include "measure/file_measure.h"
+#include "measure/findings.h"
+#include "measure/loudness.h"
 #include "measure/speech_level.h"
+#include "scenes/library.h"
 #include "scenes/scene.h"
 #include "support/signals.h"
 
@@ -88,4 +92,62 @@ TEST_CASE("the chain sounds the same at every sample rate", "[reference][main][f
         levels.push_back(db(tone_amplitude(out, 440, rate, static_cast<size_t>(0.2 * rate))));
     }
     for (const double l : levels) CHECK(l == Approx(levels[1]).margin(0.5));
+}
+
+namespace {
+
+/// Half a minute of the simulated workshop.
+AudioBuffer workshop(double dehumidifier, double lathe, double rain) {
+    auto room = SimulatedRoom::create(REED_DEMO_DATA);
+    REQUIRE(room.ok());
+    room.value()->set(kRoomEffort, 3);
+    room.value()->set(kRoomDehumidifier, dehumidifier);
+    room.value()->set(kRoomLathe, lathe);
+    room.value()->set(kRoomRain, rain);
+    AudioBuffer out(1, 30 * 48000);
+    for (size_t i = 0; i + 480 <= out.frames(); i += 480) room.value()->fill(out.block(i, 480));
+    return out;
+}
+
+/// Warnings of the stages about `in`, and the loudness of the output when it is more than 1 LU off -16 LUFS.
+std::string complaints(const ChainSpec& chain, const AudioBuffer& in) {
+    std::string all;
+    auto levels = sound_levels(chain, in, 48000.0);
+    REQUIRE(levels.ok());
+    levels.value().set_window(20.0);  // without the seconds in which the suppression settles
+    const LevelReport report = levels.value().report();
+    for (size_t i = 0; i < chain.stages.size(); ++i) {
+        const Finding f = stage_finding(chain, i, report);
+        if (f.tone == FindingTone::warning) all += chain.stages[i].id + ": " + format_message(f) + "\n";
+    }
+    const auto out = render(chain, in, 48000.0, 512);
+    REQUIRE(out.ok());
+    // The suppression and the make-up settle in the first seconds.
+    AudioBuffer late(out.value().channels(), out.value().frames() - 8 * 48000);
+    for (int c = 0; c < late.channels(); ++c)
+        std::copy_n(out.value()[c].begin() + 8 * 48000, late.frames(), late[c].begin());
+    const auto loudness = measure_loudness(late, 48000.0).integrated;
+    if (!loudness || std::abs(*loudness + 16.0) > 1.0)
+        all += "loudness " + std::to_string(loudness.value_or(-99.0)) + "\n";
+    return all;
+}
+
+}  // namespace
+
+TEST_CASE("demo scenes and templates have no warning and are at -16 LUFS on the demo sounds",
+          "[reference][main]") {
+    const auto check = [](const std::string& file, const AudioBuffer& in) {
+        const SceneReading r = load_scene(std::string(REED_DEMO_DATA) + "/" + file);
+        REQUIRE(r.scene);
+        INFO(file);
+        CHECK(complaints(r.scene->chain(), in) == "");
+    };
+    const AudioBuffer talk = workshop(60, 0, 0);
+    check("scenes/bench-talk.json", talk);
+    check("scenes/lathe-running.json", workshop(0, 60, 0));
+    check("scenes/rain-on-tin.json", workshop(0, 0, 60));
+    check("scenes/evening-quiet.json", workshop(0, 0, 0));
+    for (const char* point : {"boomy-voice", "noisy-room", "quiet-room", "sharp-voice", "thin-voice",
+                              "keyboard", "loud-programme", "two-people", "guest-by-call", "low-delay"})
+        check(std::string("starting_points/") + point + ".json", talk);
 }

@@ -18,7 +18,7 @@ using Changes = std::vector<std::pair<std::string, double>>;
 /// A multiband that holds nothing, and changes to it.
 StageSpec ranges(Changes changes) {
     Changes all;
-    for (int r = 1; r <= kMostRanges; ++r) all.emplace_back("range" + std::to_string(r) + "_ratio", 1);
+    for (int r = 1; r <= kMaxMultibandBands; ++r) all.emplace_back("range" + std::to_string(r) + "_ratio", 1);
     all.insert(all.end(), changes.begin(), changes.end());
     return stage("multiband", all);
 }
@@ -119,7 +119,7 @@ TEST_CASE("each range is held by the tutorial's curve, and by what is in it alon
     CHECK(change_at(x, b[0], 60) == Approx(-15.0).margin(0.6));
     CHECK(change_at(x, b[0], 1200) == Approx(0.0).margin(0.1));
     const auto told = built.value()->readouts(0);
-    REQUIRE(told.size() == 2 * kMostRanges);
+    REQUIRE(told.size() == 2 * kMaxMultibandBands);
     CHECK(static_cast<double>(told[0]) == Approx(-10.0).margin(0.5));
     CHECK(static_cast<double>(told[1]) == Approx(15.0).margin(0.5));
     CHECK(static_cast<double>(told[3]) == Approx(0.0).margin(0.05));
@@ -138,7 +138,7 @@ TEST_CASE("each range is held by the tutorial's curve, and by what is in it alon
 
 TEST_CASE("ranges meet in order, whatever the table says, and move there without a click", "[reference]") {
     const auto wrong = ranges({{"ranges", 2}, {"meets1", 8000}, {"meets2", 300}, {"meets3", 100}});
-    const auto meets = range_meetings(wrong.values);
+    const auto meets = crossover_frequencies(wrong.values);
     CHECK(meets[0] == 8000.0);
     CHECK(meets[1] == Approx(8000.0 * 1.26));
     CHECK(meets[2] == Approx(8000.0 * 1.26 * 1.26));

@@ -39,7 +39,7 @@ class Failing final : public VoiceNetwork {
 }  // namespace
 
 TEST_CASE("our layers give the network's sound to better than -90 dBFS, on any processor", "[suppression]") {
-    // Against the same package as wasm2c has turned it into C, function by function.
+    // ComparisonTarget the same package as wasm2c has turned it into C, function by function.
     auto x = mix(spoken_words(), scaled(make_noise(Noise::rain, 11.0, 5), 0.003));
     append(x, sine(440, 0.5, 0.5));
     append(x, silence(0.3));
@@ -132,9 +132,9 @@ Result<std::unique_ptr<VoiceNetwork>> make_counted() {
 
 /// Both channels through one stage.
 AudioBuffer through(Stage& s, AudioBuffer sound) {
-    for (size_t at = 0; at + kGrain <= sound.frames(); at += kGrain) {
-        s.begin_grain();
-        s.process(sound.block(at, kGrain));
+    for (size_t at = 0; at + kSubBlock <= sound.frames(); at += kSubBlock) {
+        s.begin_sub_block();
+        s.process(sound.block(at, kSubBlock));
     }
     return sound;
 }
@@ -163,9 +163,9 @@ TEST_CASE("a voice that is the same in both channels costs one network", "[suppr
     {
         // Going over to one network, and back to two, takes no memory and waits for nobody.
         const RealtimeGuard guard;
-        for (size_t at = 0; at + kGrain <= both.frames(); at += kGrain) {
-            one->begin_grain();
-            one->process(both.block(at, kGrain));
+        for (size_t at = 0; at + kSubBlock <= both.frames(); at += kSubBlock) {
+            one->begin_sub_block();
+            one->process(both.block(at, kSubBlock));
         }
         taken = guard.allocations() + guard.locks();
     }
@@ -194,13 +194,13 @@ TEST_CASE("a bypassed neural stage rests, and is warm when it is heard again", "
     ChainSpec chain = chain_of({stage("suppression", {{"method", 1}})});
     ChainSpec off = chain;
     off.stages[0].bypass = true;
-    CHECK(wakes_a_stage(off, chain));
-    CHECK_FALSE(wakes_a_stage(chain, off));
+    CHECK(resumes_stage(off, chain));
+    CHECK_FALSE(resumes_stage(chain, off));
     ChainSpec adaptive = chain;
     adaptive.stages[0].set("method", 0);
     ChainSpec adaptive_off = adaptive;
     adaptive_off.stages[0].bypass = true;
-    CHECK_FALSE(wakes_a_stage(adaptive_off, adaptive));  // cheap, so it never rests
+    CHECK_FALSE(resumes_stage(adaptive_off, adaptive));  // cheap, so it never rests
 
     // It knows nothing of voices while it rests, and the sound is the input bit for bit.
     auto running = std::move(Chain::build(chain, {48000, 1}).value());
@@ -279,7 +279,7 @@ TEST_CASE("a network that fails lets the sound pass with the same delay, and say
             block.channels = 1;
             block.frames = 32;
             block.rows[0] = &x[i];
-            made->begin_grain();
+            made->begin_sub_block();
             made->process(block);
             if (i == 9600) CHECK(made->trouble() == nullptr);
         }

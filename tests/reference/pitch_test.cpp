@@ -6,7 +6,7 @@
 #include "base/decibel.h"
 #include "chain/chain.h"
 #include "dsp/fourier.h"
-#include "dsp/pitch_finder.h"
+#include "dsp/pitch_detector.h"
 #include "measure/loudness.h"
 #include "stages/pitch.h"
 #include "support/signals.h"
@@ -92,7 +92,7 @@ StageSpec pitch_stage(const std::vector<std::pair<std::string, double>>& values)
 
 TEST_CASE("the pitch of a voice is found within five cents, and that of noise is none", "[reference]") {
     for (const double rate : {44100.0, 48000.0, 96000.0, 192000.0}) {
-        PitchFinder finder;
+        PitchDetector finder;
         finder.prepare(rate);
         for (const double pitch : {70.0, 98.0, 131.0, 220.0, 349.0, 523.0, 660.0}) {
             auto x = vowel(pitch, 0.5, rate);

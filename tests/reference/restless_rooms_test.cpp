@@ -9,7 +9,7 @@
 #include "support/noises.h"
 #include "support/signals.h"
 #include "support/suppressions.h"
-#include "suppression/room_watch.h"
+#include "suppression/noise_update_control.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -82,7 +82,7 @@ std::vector<float> gale(double seconds, std::uint32_t seed) {
     return out;
 }
 
-/// Levels in dB of the six groups of bands a RoomWatch listens to, each spread over its bands.
+/// Levels in dB of the six groups of bands a NoiseUpdateControl listens to, each spread over its bands.
 using Groups = std::array<double, 6>;
 
 class Watched {
@@ -107,7 +107,7 @@ class Watched {
         return g;
     }
 
-    RoomWatch watch{kHop, kBin};
+    NoiseUpdateControl watch{kHop, kBin};
     std::vector<float> noise = std::vector<float>(481, 1.0f);
 };
 

@@ -4,7 +4,7 @@
 
 #include "base/decibel.h"
 #include "chain/chain.h"
-#include "dsp/filter_runner.h"
+#include "dsp/biquad_cascade.h"
 #include "stages/registry.h"
 #include "support/signals.h"
 
@@ -25,10 +25,10 @@ std::vector<float> octave(const std::vector<float>& x, double frequency, double 
     for (const auto& band :
          {BandSettings{FilterType::low_cut, frequency / std::sqrt(2.0), 0.0, 0.7071, 24},
           BandSettings{FilterType::high_cut, frequency * std::sqrt(2.0), 0.0, 0.7071, 24}}) {
-        FilterRunner f;
+        BiquadCascade f;
         f.snap(design(band, rate));
-        for (size_t i = 0; i < b.frames(); i += kGrain)
-            f.process(b.block(i, static_cast<int>(std::min<size_t>(kGrain, b.frames() - i))));
+        for (size_t i = 0; i < b.frames(); i += kSubBlock)
+            f.process(b.block(i, static_cast<int>(std::min<size_t>(kSubBlock, b.frames() - i))));
     }
     return b[0];
 }
@@ -174,9 +174,9 @@ TEST_CASE("after a fault an echo and a room begin anew", "[reference]") {
         alone.prepare({48000, 1}, spec.values);
         const auto pass = [&](std::vector<float>& sound) {
             AudioBuffer one = mono(sound);
-            for (size_t i = 0; i + kGrain <= one.frames(); i += kGrain) {
-                alone.begin_grain();
-                alone.process(one.block(i, kGrain));
+            for (size_t i = 0; i + kSubBlock <= one.frames(); i += kSubBlock) {
+                alone.begin_sub_block();
+                alone.process(one.block(i, kSubBlock));
             }
             return one[0];
         };

@@ -35,8 +35,8 @@ TEST_CASE("with amount 0 the spectral methods give back the input to better than
     for (const double rate : {44100.0, 48000.0, 96000.0}) {
         for (const bool short_delay : {false, true}) {
             auto adaptive = make_adaptive(rate, short_delay);
-            auto tone = make_room_tone(rate, short_delay, tone_of(Noise::fan, 0.01));
-            for (SuppressionMethod* m : {adaptive.get(), tone.get()}) {
+            auto tone = make_profile_suppressor(rate, short_delay, tone_of(Noise::fan, 0.01));
+            for (Suppressor* m : {adaptive.get(), tone.get()}) {
                 m->set_amount(0.0);
                 std::vector<float> out(in.size());
                 m->process(in.data(), out.data(), static_cast<int>(in.size()));
@@ -188,7 +188,7 @@ TEST_CASE("what is taken away and what is left add up to the input", "[suppressi
 
 TEST_CASE("a room tone has the level of its room and refuses what is none", "[suppression][figures]") {
     // White noise of RMS 0.01: -36.99 dBFS (AES17), the same in every band of 50 Hz.
-    const auto tone = learn_room_tone(noise(0.01, 5.0, 1), 48000);
+    const auto tone = learn_noise_profile(noise(0.01, 5.0, 1), 48000);
     REQUIRE(tone.ok());
     CHECK(tone.value().band_hz == 50.0);
     CHECK(tone.value().levels.size() == 481);
@@ -197,7 +197,7 @@ TEST_CASE("a room tone has the level of its room and refuses what is none", "[su
     CHECK(tone.value().density(5000.0) == Approx(1e-4 / 24000.0).epsilon(0.35));
 
     const auto refusal = [](const std::vector<float>& x) {
-        const auto out = learn_room_tone(x, 48000);
+        const auto out = learn_noise_profile(x, 48000);
         REQUIRE_FALSE(out.ok());
         return out.error().text();
     };
@@ -218,24 +218,24 @@ TEST_CASE("a room tone has the level of its room and refuses what is none", "[su
     for (const Noise room : kRooms) {
         if (room == Noise::wind || room == Noise::street) continue;
         INFO(noise_name(room));
-        CHECK(learn_room_tone(scaled(make_noise(room, 5.0, 3), 0.01), 48000).ok());
+        CHECK(learn_noise_profile(scaled(make_noise(room, 5.0, 3), 0.01), 48000).ok());
     }
     // A machine that hums like a voice is learnt all the same.
-    CHECK(learn_room_tone(scaled(make_noise(Noise::lathe, 5.0, 3), 0.02), 48000).ok());
+    CHECK(learn_noise_profile(scaled(make_noise(Noise::lathe, 5.0, 3), 0.02), 48000).ok());
     // One creak does not count.
     auto creak = noise(0.01, 5.0, 4);
     for (size_t i = 100000; i < 104800; ++i) creak[i] *= 30.0f;
-    const auto without = learn_room_tone(creak, 48000);
+    const auto without = learn_noise_profile(creak, 48000);
     REQUIRE(without.ok());
     CHECK(without.value().level() == Approx(-36.99).margin(0.3));
 }
 
 TEST_CASE("a room tone learnt at one rate works at another", "[suppression]") {
-    const RoomTone tone = tone_of(Noise::fan, 0.01);  // at 48 kHz
+    const NoiseProfile tone = tone_of(Noise::fan, 0.01);  // at 48 kHz
     for (const double rate : {44100.0, 96000.0, 192000.0}) {
         // The same room at the other rate.
         auto room = dull_noise(0.01, 900, 6.0, 5, 48000);
-        const auto here = learn_room_tone(room, 48000);
+        const auto here = learn_noise_profile(room, 48000);
         REQUIRE(here.ok());
         const auto there = dull_noise(0.01, 900, 6.0, 6, rate);
         INFO(rate);
@@ -243,7 +243,7 @@ TEST_CASE("a room tone learnt at one rate works at another", "[suppression]") {
         const auto from = static_cast<size_t>(2.0 * rate);
         CHECK(db(rms(out, from) / rms(there, from)) == Approx(-25.0).margin(2.5));
     }
-    CHECK_FALSE(tone_problem(tone).has_value());
+    CHECK_FALSE(noise_profile_problem(tone).has_value());
 }
 
 TEST_CASE("hum is found with its frequency and taken out without the voice", "[suppression]") {

@@ -125,7 +125,7 @@ TEST_CASE("rooms that move are followed while nobody speaks", "[suppression][fig
     INFO("word ends at " << static_cast<double>(end) / 48000.0);
     CHECK(db(rms(after, end + 2400, 7200) / rms(in, end + 2400, 7200)) < -15.0);
     // Taught in a lull, the room tone follows when the street grows louder.
-    const auto lull = learn_room_tone(scaled(make_noise(Noise::fan, 4.0, 9), 0.002), 48000);
+    const auto lull = learn_noise_profile(scaled(make_noise(Noise::fan, 4.0, 9), 0.002), 48000);
     REQUIRE(lull.ok());
     const auto street = scaled(make_noise(Noise::street, 20.0, 8), 0.01);
     const auto out = run(chain_for(kWays[3], -25, lull.value()), street);

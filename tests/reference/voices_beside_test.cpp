@@ -16,8 +16,8 @@ AudioBuffer run_stereo(const ChainSpec& chain, const std::vector<float>& x) {
     AudioBuffer sound = stereo(x, x);
     auto built = Chain::build(chain, {48000, 2});
     REQUIRE(built.ok());
-    for (size_t i = 0; i + kGrain <= sound.frames(); i += kGrain)
-        built.value()->process(sound.block(i, kGrain));
+    for (size_t i = 0; i + kSubBlock <= sound.frames(); i += kSubBlock)
+        built.value()->process(sound.block(i, kSubBlock));
     return sound;
 }
 

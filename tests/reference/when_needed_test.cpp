@@ -6,8 +6,8 @@
 
 #include "base/decibel.h"
 #include "chain/chain.h"
-#include "dsp/filter_runner.h"
-#include "dsp/moving_shelf.h"
+#include "dsp/biquad_cascade.h"
+#include "dsp/modulated_shelf.h"
 #include "measure/intelligibility.h"
 #include "measure/loudness.h"
 #include "support/signals.h"
@@ -22,10 +22,10 @@ std::vector<float> between(const std::vector<float>& x, double from, double to, 
     AudioBuffer b = mono(x);
     for (const auto& band : {BandSettings{FilterType::low_cut, from, 0.0, 0.7071, 48},
                              BandSettings{FilterType::high_cut, to, 0.0, 0.7071, 48}}) {
-        FilterRunner f;
+        BiquadCascade f;
         f.snap(design(band, rate));
-        for (size_t i = 0; i < b.frames(); i += kGrain)
-            f.process(b.block(i, static_cast<int>(std::min<size_t>(kGrain, b.frames() - i))));
+        for (size_t i = 0; i < b.frames(); i += kSubBlock)
+            f.process(b.block(i, static_cast<int>(std::min<size_t>(kSubBlock, b.frames() - i))));
     }
     return b[0];
 }
@@ -82,19 +82,20 @@ std::unique_ptr<Chain> after(const StageSpec& s, const std::vector<float>& x, do
 
 TEST_CASE("a moving shelf that stands still is the cookbook's, and passes at 0 dB unchanged", "[stages]") {
     // W3C Note "Audio EQ Cookbook", H(s) of the shelves with Q 0.7071.
-    for (const auto side : {MovingShelf::Side::low, MovingShelf::Side::high}) {
+    for (const auto side : {ModulatedShelf::Side::low, ModulatedShelf::Side::high}) {
         for (const double gain : {-24.0, -9.0, 0.0, 6.0}) {
-            MovingShelf shelf(side);
+            ModulatedShelf shelf(side);
             shelf.prepare(48000, 1000);
             std::vector<float> x(8192);
             x[0] = 1.0f;
             AudioBuffer b = mono(x);
-            std::vector<float> gains(kGrain, static_cast<float>(gain));
-            for (size_t i = 0; i < b.frames(); i += kGrain) shelf.process(b.block(i, kGrain), gains.data());
+            std::vector<float> gains(kSubBlock, static_cast<float>(gain));
+            for (size_t i = 0; i < b.frames(); i += kSubBlock)
+                shelf.process(b.block(i, kSubBlock), gains.data());
             if (gain == 0.0) CHECK(b[0] == x);
             const BandSettings same{
-                side == MovingShelf::Side::low ? FilterType::low_shelf : FilterType::high_shelf, 1000, gain,
-                0.7071, 12};
+                side == ModulatedShelf::Side::low ? FilterType::low_shelf : FilterType::high_shelf, 1000,
+                gain, 0.7071, 12};
             for (const double f : {50.0, 300.0, 1000.0, 2500.0}) {
                 std::complex<double> h = 0.0;
                 for (size_t n = 0; n < b.frames(); ++n)
@@ -139,7 +140,7 @@ TEST_CASE("the de-esser finds where a voice's s is, keeps it over a rebuild, or 
     CHECK(readout(*by_hand, 1) == Approx(7000));
     // The next chain begins where this one stands.
     auto next = Chain::build(chain_of({stage("deesser")}), {48000, 1});
-    next.value()->take_memories(*high);
+    next.value()->adopt_adaptive_state(*high);
     AudioBuffer b = mono(silence(0.1));
     next.value()->process(b.block(0, 4800));
     CHECK(readout(*next.value(), 1) == Approx(readout(*high, 1)).epsilon(0.02));

@@ -55,13 +55,13 @@ TEST_CASE("up and down again is a delay, and between the samples stands what bel
     const auto x = sine(hertz, 0.5, 0.2);
     double worst_between = 0.0;
     double worst_back = 0.0;
-    for (size_t at = 0; at + kGrain <= x.size(); at += kGrain) {
-        float inner[Oversampler::kFactor][kGrain];
-        float back[kGrain];
-        o.up(&x[at], kGrain, inner);
-        o.down(inner, kGrain, back);
+    for (size_t at = 0; at + kSubBlock <= x.size(); at += kSubBlock) {
+        float inner[Oversampler::kFactor][kSubBlock];
+        float back[kSubBlock];
+        o.up(&x[at], kSubBlock, inner);
+        o.down(inner, kSubBlock, back);
         if (at < 200) continue;
-        for (int i = 0; i < kGrain; ++i) {
+        for (int i = 0; i < kSubBlock; ++i) {
             const double frame = static_cast<double>(at) + i - Oversampler::kDelay / 2.0;
             for (int p = 0; p < Oversampler::kFactor; ++p) {
                 const double wanted = 0.5 * std::sin(2.0 * M_PI * hertz * (frame + 0.25 * p) / 48000.0);
@@ -77,16 +77,16 @@ TEST_CASE("up and down again is a delay, and between the samples stands what bel
     for (const double image : {29000.0, 43000.0, 67000.0, 90000.0}) {
         Oversampler fresh;
         double power = 0.0;
-        for (int at = 0; at < 4096; at += kGrain) {
-            float inner[Oversampler::kFactor][kGrain];
-            float back[kGrain];
-            for (int i = 0; i < kGrain; ++i) {
+        for (int at = 0; at < 4096; at += kSubBlock) {
+            float inner[Oversampler::kFactor][kSubBlock];
+            float back[kSubBlock];
+            for (int i = 0; i < kSubBlock; ++i) {
                 for (int p = 0; p < Oversampler::kFactor; ++p)
                     inner[p][i] =
                         static_cast<float>(std::sin(2.0 * M_PI * image * (4.0 * (at + i) + p) / 192000.0));
             }
-            fresh.down(inner, kGrain, back);
-            for (int i = 0; at >= 128 && i < kGrain; ++i)
+            fresh.down(inner, kSubBlock, back);
+            for (int i = 0; at >= 128 && i < kSubBlock; ++i)
                 power = std::max(power, static_cast<double>(back[i]) * back[i]);
         }
         CHECK(db(power) < -84.0);

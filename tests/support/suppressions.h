@@ -28,13 +28,13 @@ inline std::vector<float> scaled(std::vector<float> x, double gain) {
     return x;
 }
 
-inline RoomTone tone_of(Noise which, double gain) {
-    const auto learnt = learn_room_tone(scaled(make_noise(which, 4.0, 77), gain), 48000);
+inline NoiseProfile tone_of(Noise which, double gain) {
+    const auto learnt = learn_noise_profile(scaled(make_noise(which, 4.0, 77), gain), 48000);
     REQUIRE(learnt.ok());
     return learnt.value();
 }
 
-inline ChainSpec chain_for(const Way& way, double amount, const RoomTone& tone) {
+inline ChainSpec chain_for(const Way& way, double amount, const NoiseProfile& tone) {
     StageSpec s = stage("suppression", {{"method", way.index}, {"delay", way.delay}, {"amount", amount}});
     if (way.index == 2) s.taught = memory_of(tone);
     return chain_of({s});

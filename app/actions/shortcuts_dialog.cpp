@@ -1,0 +1,263 @@
+#include "actions/shortcuts_dialog.h"
+
+#include <QHBoxLayout>
+#include <QKeyEvent>
+#include <QLineEdit>
+#include <QScrollArea>
+#include <QVBoxLayout>
+
+#include "session/keys.h"
+#include "theme/theme.h"
+#include "widgets/flat_button.h"
+#include "widgets/plain_text.h"
+#include "widgets/words.h"
+
+namespace reed::ui {
+namespace {
+
+/// What the parts of the window do with keys while they have the focus: always the same.
+struct Fixed {
+    const char* group;
+    const char* key;
+    const char* title;
+};
+constexpr const char* kNode = QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "On a stage in the diagram");
+constexpr const char* kValue = QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "On a value or a threshold");
+constexpr const char* kCurve = QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "On the equalizer's curve");
+constexpr Fixed kFixed[] = {
+    {kNode, "B", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Bypass it, or put it to work")},
+    {kNode, "Ctrl+Left, Ctrl+Right", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Move it")},
+    {kNode, "F2", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Rename it")},
+    {kNode, "Ctrl+C, Ctrl+V", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Copy it as text, paste behind it")},
+    {kNode, "Ctrl+D", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Duplicate it")},
+    {kNode, "H", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Listen after this stage")},
+    {kNode, "M", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Switch A/B")},
+    {kNode, "Delete", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Remove it")},
+    {kValue, "Up, Down", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "One step; with Shift a fine step")},
+    {kValue, "Page Up, Page Down", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Ten steps")},
+    {kValue, "0 to 9",
+     QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Type the value, with its unit if you like")},
+    {kValue, "Backspace", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Default value")},
+    {kCurve, "Left, Right, Up, Down", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Move the selected band")},
+    {kCurve, "[, ]", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Previous / next band")},
+    {kCurve, "F", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Hold to look for a resonance")},
+    {kCurve, "Delete", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Turn the band off")},
+};
+
+}  // namespace
+
+ShortcutsDialog::ShortcutsDialog(Keys& keys, QWidget* parent) : QDialog(parent), keys_(keys) {
+    setObjectName("keys_dialog");
+    setWindowTitle(tr("Keyboard shortcuts - Dusky Reed"));
+    resize(620, 640);
+    word_ = new QLineEdit(this);
+    word_->setObjectName("keys_word");
+    word_->setFont(ui::font(14));
+    word_->setPlaceholderText(tr("Search by name or shortcut"));
+    word_->setAccessibleName(tr("Search shortcuts"));
+    word_->setClearButtonEnabled(true);
+    connect(word_, &QLineEdit::textChanged, this, &ShortcutsDialog::find);
+    said_ = new Words(Words::Ink::muted, this);
+    said_->setObjectName("keys_said");
+    said_->setFont(ui::font(13));
+    said_->setWordWrap(true);
+    said_->setMinimumHeight(36);
+    said_->setAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+    list_ = new QWidget;
+    list_->setLayout(new QVBoxLayout);
+    list_->layout()->setContentsMargins(0, 0, 10, 0);
+    list_->layout()->setSpacing(2);
+    auto* scroll = new QScrollArea(this);
+    scroll->setWidget(list_);
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    all_ = new FlatButton(tr("Restore defaults"), this);
+    all_->setObjectName("keys_all_usual");
+    all_->setWeight(FlatButton::Weight::raised);
+    connect(all_, &FlatButton::clicked, this, [this] {
+        keys_.resetAll();
+        say(tr("All shortcuts restored to defaults."), false);
+    });
+    auto* close = new FlatButton(tr("Close"), this);
+    close->setObjectName("keys_close");
+    close->setWeight(FlatButton::Weight::raised);
+    connect(close, &FlatButton::clicked, this, &QDialog::accept);
+    auto* foot = new QHBoxLayout;
+    foot->addWidget(all_);
+    foot->addStretch(1);
+    foot->addWidget(close);
+    auto* all = new QVBoxLayout(this);
+    all->setContentsMargins(18, 16, 18, 16);
+    all->setSpacing(8);
+    all->addWidget(word_);
+    all->addWidget(said_);
+    all->addWidget(scroll, 1);
+    all->addLayout(foot);
+    build();
+    connect(&keys_, &Keys::changed, this, &ShortcutsDialog::refresh);
+    say({}, false);
+    refresh();
+    word_->setFocus();
+}
+
+void ShortcutsDialog::build() {
+    for (const ShortcutSlot& slot : keys_.all()) addRow(slot.id, slot.title, slot.group);
+    for (const Fixed& fixed : kFixed)
+        addRow({}, tr(fixed.title), tr(fixed.group), QString::fromUtf8(fixed.key));
+    qobject_cast<QVBoxLayout*>(list_->layout())->addStretch(1);
+}
+
+QWidget* ShortcutsDialog::heading(const QString& text) {
+    auto* words = new Words(Words::Ink::muted, list_);
+    words->setFont(ui::font(12, true));
+    words->setText(text);
+    words->setContentsMargins(0, 10, 0, 2);
+    words->setFixedHeight(30);
+    words->setAlignment(Qt::AlignLeft | Qt::AlignBottom);
+    list_->layout()->addWidget(words);
+    headings_.emplace_back(text, words);
+    return words;
+}
+
+void ShortcutsDialog::addRow(const QString& id, const QString& title, const QString& group,
+                             const QString& fixed) {
+    if (headings_.empty() || headings_.back().first != group) heading(group);
+    Row row{id, title + ' ' + group, new QWidget(list_), nullptr, nullptr, group};
+    auto* line = new QHBoxLayout(row.whole);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(6);
+    auto* words = new Words(Words::Ink::text, row.whole);
+    words->setFont(ui::font(14));
+    words->setText(title);
+    words->setFixedHeight(28);
+    words->setAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+    line->addWidget(words, 1);
+    if (id.isEmpty()) {
+        auto* key = new Words(Words::Ink::muted, row.whole);
+        key->setFont(ui::font(14));
+        key->setText(fixed);
+        key->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+        line->addWidget(key);
+        row.words += ' ' + fixed;
+    } else {
+        row.reset = new FlatButton(tr("Reset"), row.whole);
+        row.reset->setObjectName("reset " + id);
+        setHint(row.reset, tr("Restore the default shortcut"));
+        connect(row.reset, &FlatButton::clicked, this, [this, id] { keys_.reset(id); });
+        row.key = new FlatButton({}, row.whole);
+        row.key->setObjectName("key " + id);
+        row.key->setWeight(FlatButton::Weight::raised);
+        row.key->setCheckable(true);
+        row.key->setFixedWidth(190);
+        setHint(row.key, tr("Click, then press a new shortcut"));
+        row.key->installEventFilter(this);
+        connect(row.key, &FlatButton::clicked, this, [this, id] { wait(waiting_ == id ? QString() : id); });
+        line->addWidget(row.reset);
+        line->addWidget(row.key);
+    }
+    list_->layout()->addWidget(row.whole);
+    rows_.push_back(row);
+}
+
+void ShortcutsDialog::refresh() {
+    for (const Row& row : rows_) {
+        if (row.key == nullptr) continue;
+        QStringList words;
+        for (const QKeySequence& key : keys_.of(row.id)) words << key.toString(QKeySequence::NativeText);
+        const bool waits = row.id == waiting_;
+        row.key->setChecked(waits);
+        row.key->setText(waits ? tr("Press shortcut…")
+                               : (words.isEmpty() ? tr("none") : words.join(tr(" or "))));
+        row.key->setAccessibleName(row.words + ": " + row.key->text());
+        row.reset->setVisible(keys_.differs(row.id));
+    }
+    all_->setEnabled(!keys_.kept().empty());
+    find();
+}
+
+void ShortcutsDialog::find() {
+    const QString word = word_->text().trimmed();
+    bool any = false;
+    for (const Row& row : rows_) {
+        const QString all = row.words + ' ' + (row.key != nullptr ? row.key->text() : QString());
+        const bool found = word.isEmpty() || all.contains(word, Qt::CaseInsensitive);
+        row.whole->setVisible(found);
+        any = any || found;
+    }
+    for (const auto& heading : headings_) {
+        const bool used = std::ranges::any_of(rows_, [&](const Row& row) {
+            return row.group == heading.first && row.whole->isVisibleTo(list_);
+        });
+        heading.second->setVisible(used);
+    }
+    if (!any)
+        say(tr("No results for “%1”.").arg(word), false);
+    else if (waiting_.isEmpty() && said_->property("of_search").toBool())
+        say({}, false);
+    said_->setProperty("of_search", !any);
+}
+
+void ShortcutsDialog::say(const QString& words, bool serious) {
+    said_->setInk(serious ? Words::Ink::warning : Words::Ink::muted);
+    said_->setText(words.isEmpty() ? tr("Click a shortcut to change it.") : words);
+}
+
+void ShortcutsDialog::wait(const QString& id) {
+    waiting_ = id;
+    asked_ = {};
+    say(id.isEmpty() ? QString() : tr("Press the new shortcut. Backspace: clear. Esc: cancel."), false);
+    refresh();
+}
+
+void ShortcutsDialog::take(const QKeySequence& key) {
+    if (const QString why = Keys::problem(key); !why.isEmpty()) return say(why, true);
+    const ShortcutSlot* other = key.isEmpty() ? nullptr : keys_.holder(key);
+    const QString name = key.toString(QKeySequence::NativeText);
+    if (other != nullptr && other->id != waiting_ && asked_ != key) {
+        asked_ = key;
+        return say(
+            tr("%1 is already assigned to “%2”. Press it again to reassign it, or press another shortcut.")
+                .arg(name, other->title),
+            true);
+    }
+    const QString from = other != nullptr && other->id != waiting_ ? other->title : QString();
+    const QString id = waiting_;
+    wait({});
+    keys_.set(id, key);
+    if (!from.isEmpty()) say(tr("%2 was removed from “%1”.").arg(from, name), false);
+}
+
+bool ShortcutsDialog::eventFilter(QObject* watched, QEvent* event) {
+    if (waiting_.isEmpty() || watched->objectName() != "key " + waiting_)
+        return QDialog::eventFilter(watched, event);
+    if (event->type() == QEvent::ShortcutOverride) {
+        event->accept();
+        return true;
+    }
+    if (event->type() == QEvent::FocusOut) wait({});
+    if (event->type() != QEvent::KeyPress) return QDialog::eventFilter(watched, event);
+    const auto* press = static_cast<QKeyEvent*>(event);
+    const int key = press->key();
+    if (key == Qt::Key_Control || key == Qt::Key_Shift || key == Qt::Key_Alt || key == Qt::Key_Meta ||
+        key == Qt::Key_AltGr || press->isAutoRepeat())
+        return true;
+    const auto with = press->modifiers() & ~Qt::KeypadModifier;
+    if (key == Qt::Key_Escape && with == Qt::NoModifier)
+        wait({});
+    else if ((key == Qt::Key_Backspace || key == Qt::Key_Delete) && with == Qt::NoModifier)
+        take({});
+    else if (key == Qt::Key_Question)  // Shift is part of it
+        take(QKeySequence(Qt::Key_Question));
+    else
+        take(QKeySequence(static_cast<int>(with.toInt()) | key));
+    return true;
+}
+
+void ShortcutsDialog::keyPressEvent(QKeyEvent* event) {
+    // Enter belongs to the button that has the focus; a dialog would close by it.
+    if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) return;
+    QDialog::keyPressEvent(event);
+}
+
+}  // namespace reed::ui

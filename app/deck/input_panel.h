@@ -1,0 +1,38 @@
+// Controls of the simulated room, or what there is to say about another input.
+#pragma once
+
+#include <QElapsedTimer>
+#include <QWidget>
+#include <vector>
+
+namespace reed::ui {
+
+class InputLevels;
+class Session;
+class ValueField;
+class Words;
+
+class InputPanel final : public QWidget {
+    Q_OBJECT
+  public:
+    explicit InputPanel(Session& session, QWidget* parent = nullptr);
+    ValueField* control(int index) const { return fields_[static_cast<size_t>(index)]; }
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+
+  private:
+    void show();
+    void showSystem();
+    void updateAdvice();
+    Session& session_;
+    Words* title_;
+    Words* advice_;
+    InputLevels* levels_;
+    std::vector<ValueField*> fields_;
+    ValueField* system_;
+    QElapsedTimer turned_;  // since the system's volume was turned
+    int ticks_ = 0;
+};
+
+}  // namespace reed::ui

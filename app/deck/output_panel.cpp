@@ -1,0 +1,240 @@
+#include "deck/output_panel.h"
+
+#include <QInputDialog>
+#include <QMenu>
+#include <QPainter>
+#include <algorithm>
+#include <cmath>
+
+#include "deck/popups.h"
+#include "session/loudness_advisor.h"
+#include "session/monitor_controller.h"
+#include "session/session.h"
+#include "session/takes_model.h"
+#include "theme/theme.h"
+#include "widgets/flat_button.h"
+#include "widgets/input.h"
+#include "widgets/plain_text.h"
+#include "widgets/words.h"
+
+namespace reed::ui {
+namespace {
+
+QString number(const std::optional<double>& v) {
+    return v && *v > -70.0 ? QString::number(*v, 'f', 1) : QStringLiteral("--");
+}
+
+constexpr double kQuietest = -50.0;
+
+}  // namespace
+
+OutputPanel::OutputPanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+    setObjectName("feed_panel");
+    setAttribute(Qt::WA_OpaquePaintEvent);
+    setAccessibleName(tr("Output"));
+    restart_ = new FlatButton(tr("Reset"), this);
+    setHint(restart_, tr("Restart the loudness, true peak and level measurements"));
+    restart_->setObjectName("restart_button");
+    connect(restart_, &FlatButton::clicked, this, [this] {
+        session_.readings().restart();
+        session_.first().readings().restart();
+        follow();
+        update();
+    });
+    verdict_ = new Words(Words::Ink::muted, this);
+    verdict_->setObjectName("feed_verdict");
+    verdict_->setFont(ui::font(14));
+    apply_ = new FlatButton({}, this);
+    apply_->setObjectName("verdict_button");
+    apply_->setWeight(FlatButton::Weight::raised);
+    connect(apply_, &FlatButton::clicked, &session_.verdict(), &LoudnessAdvisor::turn);
+    connect(&session_.verdict(), &LoudnessAdvisor::changed, this, &OutputPanel::showVerdict);
+    target_ = new FlatButton({}, this);
+    target_->setObjectName("target_button");
+    target_->setFont(ui::font(12));
+    setHint(target_, tr("Loudness target. Click to change it."));
+    connect(target_, &FlatButton::clicked, this, &OutputPanel::chooseTarget);
+    const auto show_target = [this] {
+        target_->setText(tr("%1 LUFS").arg(session_.preferences().target()));
+        target_->setAccessibleName(tr("Loudness target: %1").arg(target_->text()));
+        showVerdict();
+        update();
+    };
+    connect(&session_.preferences(), &Preferences::targetChanged, this, show_target);
+    monitor_ = new FlatButton({}, this);
+    monitor_->setObjectName("monitor_button");
+    monitor_->setIconName("ear");
+    connect(monitor_, &FlatButton::clicked, this, [this] {
+        (new MonitorPopup(session_, this))->openBelow(*monitor_, true);
+        monitor_->setChecked(session_.monitoring().settings().source != MonitorSource::off);
+    });
+    const auto hints = [this] {
+        const QString undo = session_.preferences().keys().text("undo");
+        setHint(apply_, undo.isEmpty() ? tr("Apply the suggested change")
+                                       : tr("Apply the suggested change (%1 undoes it)").arg(undo));
+        const QString key = session_.preferences().keys().text("toggle-headphones");
+        setHint(monitor_, key.isEmpty() ? tr("Choose what you hear in the headphones")
+                                        : tr("Choose what you hear in the headphones (%1: on/off)").arg(key));
+    };
+    connect(&session_.preferences().keys(), &Keys::changed, this, hints);
+    hints();
+    const auto show_monitor = [this] {
+        const QString words[] = {tr("Off"), tr("Output"), tr("Unprocessed mic"), tr("Removed signal"),
+                                 tr("After one stage")};
+        const auto source = session_.monitoring().settings().source;
+        monitor_->setText(words[static_cast<int>(source)]);
+        monitor_->setAccessibleName(tr("Headphones: %1").arg(monitor_->text()));
+        monitor_->setCheckable(true);
+        monitor_->setChecked(source != MonitorSource::off);
+        placeButtons();
+    };
+    connect(&session_.monitoring(), &MonitorController::changed, this, show_monitor);
+    show_monitor();
+    show_target();
+    connect(&session_, &Session::readingsChanged, this, &OutputPanel::follow);
+    connect(&session_.takes(), &TakesModel::loopChanged, this, [this] {
+        placeButtons();
+        update();
+    });
+    connect(&session_, &Session::muteChanged, this, [this] {
+        placeButtons();
+        update();
+    });
+}
+
+void OutputPanel::resizeEvent(QResizeEvent*) {
+    placeButtons();
+}
+
+double OutputPanel::markAt(double lufs) const {
+    return 18.0 + std::clamp((lufs - kQuietest) / -kQuietest, 0.0, 1.0) * (width() - 36.0);
+}
+
+void OutputPanel::placeButtons() {
+    restart_->resize(restart_->sizeHint());
+    restart_->move(width() - restart_->width() - 8, 8);
+    monitor_->resize(monitor_->sizeHint());
+    monitor_->move(restart_->x() - monitor_->width() - 4, 8);
+    apply_->resize(apply_->sizeHint().width(), 28);
+    apply_->move(width() - apply_->width() - 14, 123);
+    // Under its mark, as far as that goes.
+    target_->resize(target_->sizeHint().width(), 20);
+    const int mark = static_cast<int>(markAt(session_.preferences().target())) - target_->width() / 2;
+    target_->move(std::clamp(mark, 60, std::max(60, width() - target_->width() - 8)), 103);
+    target_->setVisible(!session_.muted() && session_.takes().strip() != &session_);
+    verdict_->setGeometry(18, 123, (apply_->isHidden() ? width() : apply_->x()) - 26, 28);
+}
+
+void OutputPanel::showVerdict() {
+    const LoudnessAdvisor& now = session_.verdict();
+    verdict_->show(now.tone(), now.words());
+    apply_->setVisible(!now.remedy().isEmpty());
+    if (!now.remedy().isEmpty()) apply_->setText(now.remedy());
+    placeButtons();
+}
+
+void OutputPanel::chooseTarget() {
+    auto* menu = new QMenu(this);
+    menu->setObjectName("target_popup");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    // -23 is EBU R 128; the others are common practice, no source.
+    const std::pair<double, QString> marks[] = {{-14.0, tr("-14 LUFS, loud")},
+                                                {-16.0, tr("-16 LUFS, typical for speech")},
+                                                {-18.0, tr("-18 LUFS, calm talk")},
+                                                {-20.0, tr("-20 LUFS, quieter, for loud games")},
+                                                {-23.0, tr("-23 LUFS, broadcast (EBU R 128)")}};
+    bool among = false;
+    const auto add = [&](double lufs, const QString& words) {
+        QAction* a = menu->addAction(words, this, [this, lufs] { session_.preferences().setTarget(lufs); });
+        a->setCheckable(true);
+        a->setChecked(session_.preferences().target() == lufs);
+        among = among || a->isChecked();
+    };
+    for (const auto& [lufs, words] : marks) add(lufs, words);
+    if (!among) add(session_.preferences().target(), tr("%1 LUFS").arg(session_.preferences().target()));
+    menu->addAction(tr("Custom…"), this, [this] {
+        bool taken = false;
+        const double wanted =
+            QInputDialog::getDouble(this, tr("Dusky Reed"),
+                                    tr("Loudness target in LUFS (%1 to %2):")
+                                        .arg(Preferences::kLeastTarget)
+                                        .arg(Preferences::kMostTarget),
+                                    session_.preferences().target(), Preferences::kLeastTarget,
+                                    Preferences::kMostTarget, 1, &taken, {}, 0.5);
+        if (taken) session_.preferences().setTarget(wanted);
+    });
+    menu->popup(target_->mapToGlobal(QPoint(0, target_->height())));
+}
+
+void OutputPanel::follow() {
+    if (!isVisible()) return;
+    const LoudnessReading& l = session_.feed();
+    const QString s = number(l.short_term);
+    const QString i = number(l.integrated);
+    const QString p = number(l.true_peak);
+    const double bar = std::round(2.0 * std::clamp(l.momentary.value_or(-80.0), -80.0, 0.0)) / 2.0;
+    if (s == short_term_ && i == integrated_ && p == peak_ && bar == bar_) return;
+    short_term_ = s;
+    integrated_ = i;
+    peak_ = p;
+    bar_ = bar;
+    setAccessibleDescription(tr("Loudness %1 LUFS, true peak %2 dBTP").arg(s, p));
+    update();
+}
+
+void OutputPanel::paintEvent(QPaintEvent*) {
+    const Theme& t = theme();
+    QPainter p(this);
+    paintPanelGround(p, *this);
+    p.setPen(t.text);
+    p.setFont(ui::font(18, true));
+    p.drawText(QRectF(18, 10, 160, 26), Qt::AlignLeft | Qt::AlignVCenter, tr("Output"));
+
+    const double third = (width() - 36) / 3.0;
+    const auto figure = [&](int column, const QString& value, const QString& unit, const QString& what,
+                            bool hot) {
+        const double x = 18 + column * third;
+        p.setFont(ui::font(third < 110.0 ? 21 : 26));
+        p.setPen(hot ? t.ember : t.text);
+        const double w = p.fontMetrics().horizontalAdvance(value);
+        p.drawText(QRectF(x, 36, third, 34), Qt::AlignLeft | Qt::AlignVCenter, value);
+        p.setFont(ui::font(12));
+        p.setPen(t.muted);
+        p.drawText(QRectF(x + w + 4, 44, third, 20), Qt::AlignLeft | Qt::AlignVCenter, unit);
+        p.drawText(QRectF(x, 67, third, 16), Qt::AlignLeft | Qt::AlignVCenter, what);
+    };
+    const auto peak = session_.feed().true_peak;
+    const bool hot = peak && *peak > -0.9;
+    figure(0, short_term_.isEmpty() ? "--" : short_term_, tr("LUFS"), tr("last 3 s"), false);
+    figure(1, integrated_.isEmpty() ? "--" : integrated_, tr("LUFS"), tr("since reset"), false);
+    figure(2, peak_.isEmpty() ? "--" : peak_, tr("dBTP"), hot ? tr("true peak too high") : tr("true peak"),
+           hot);
+
+    const QRectF track(18, 92, width() - 36, 10);
+    p.setPen(Qt::NoPen);
+    p.setBrush(t.sunken);
+    p.drawRoundedRect(track, 4, 4);
+    const bool loops = session_.takes().strip() == &session_ && !session_.takes().aloud();
+    if (session_.muted() || loops) {
+        p.setFont(ui::font(14, true));
+        p.setPen(session_.muted() ? t.ember : t.marsh);
+        p.drawText(QRectF(18, 104, width() - 36, 18), Qt::AlignCenter,
+                   session_.muted()                              ? tr("Muted: no output")
+                   : session_.desk().count(StripRole::voice) > 1 ? tr("Take looping: this voice is muted")
+                                                                 : session_.takes().silenceText());
+        return;
+    }
+    if (bar_ > kQuietest) {
+        p.setBrush(t.straw);
+        p.drawRoundedRect(QRectF(track.left(), track.top(), markAt(bar_) - track.left(), track.height()), 4,
+                          4);
+    }
+    p.setPen(QPen(t.text, 1.6));
+    const double mark = markAt(session_.preferences().target());
+    p.drawLine(QPointF(mark, track.top() - 4), QPointF(mark, track.bottom() + 4));
+    p.setFont(ui::font(12));
+    p.setPen(t.muted);
+    p.drawText(QRectF(18, 105, 100, 16), Qt::AlignLeft | Qt::AlignVCenter, QString::number(kQuietest));
+}
+
+}  // namespace reed::ui

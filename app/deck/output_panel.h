@@ -1,0 +1,40 @@
+// What goes out: loudness, true peak, and whether it is muted.
+#pragma once
+
+#include <QWidget>
+
+namespace reed::ui {
+
+class FlatButton;
+class Session;
+class Words;
+
+class OutputPanel final : public QWidget {
+    Q_OBJECT
+  public:
+    explicit OutputPanel(Session& session, QWidget* parent = nullptr);
+    QSize sizeHint() const override { return {360, 158}; }
+    QSize minimumSizeHint() const override { return {300, 158}; }
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+
+  private:
+    void follow();
+    void placeButtons();
+    /// Where a loudness stands on the bar, in pixels.
+    double markAt(double lufs) const;
+    void showVerdict();
+    void chooseTarget();
+    Session& session_;
+    Words* verdict_;
+    FlatButton* apply_;
+    FlatButton* target_;
+    FlatButton* restart_;
+    FlatButton* monitor_;
+    QString short_term_, integrated_, peak_;
+    double bar_ = -80.0;
+};
+
+}  // namespace reed::ui

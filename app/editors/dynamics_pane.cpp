@@ -1,0 +1,34 @@
+#include "editors/dynamics_pane.h"
+
+#include <QHBoxLayout>
+#include <QVBoxLayout>
+
+#include "editors/ballistics_view.h"
+#include "editors/field_grid.h"
+#include "editors/level_history_view.h"
+#include "editors/transfer_view.h"
+#include "session/session.h"
+
+namespace reed::ui {
+
+DynamicsPane::DynamicsPane(Session& session, const StageRef& stage, QWidget* parent)
+    : StagePane(session, stage, parent) {
+    auto* line = new QHBoxLayout(this);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(12);
+    auto* curves = new QVBoxLayout;
+    curves->setSpacing(6);
+    curves->addWidget(new TransferView(session, stage, this), 5);
+    curves->addWidget(new BallisticsView(session, stage, this), 2);
+    line->addLayout(curves, 4);
+    line->addWidget(new LevelHistoryView(session, stage, this), 4);
+    grid_ = new FieldGrid(session, stage, this);
+    grid_->buildAll(7);
+    line->addWidget(grid_, grid_->columns() == 2 ? 8 : 4);
+}
+
+void DynamicsPane::refresh() {
+    grid_->refresh();
+}
+
+}  // namespace reed::ui

@@ -1,0 +1,19 @@
+// Editor of gate, expander, compressor and limiter: curve, movement in time, the last seconds, every value.
+#pragma once
+
+#include "editors/stage_pane.h"
+
+namespace reed::ui {
+
+class DynamicsPane final : public StagePane {
+    Q_OBJECT
+  public:
+    DynamicsPane(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    void refresh() override;
+    FieldGrid* fields() const override { return grid_; }
+
+  private:
+    FieldGrid* grid_;
+};
+
+}  // namespace reed::ui

@@ -1,0 +1,24 @@
+// Editor for kinds without one of their own: the last seconds, and every value.
+#pragma once
+
+#include "editors/stage_pane.h"
+
+namespace reed::ui {
+
+class Words;
+
+class GeneralPane final : public StagePane {
+    Q_OBJECT
+  public:
+    GeneralPane(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    void refresh() override;
+    FieldGrid* fields() const override { return grid_; }
+
+  private:
+    void showReadouts();
+    FieldGrid* grid_;
+    Words* told_;
+    int ticks_ = 0;
+};
+
+}  // namespace reed::ui

@@ -1,0 +1,25 @@
+// Editor of pitch: the voice's pitch over time, and the values.
+#pragma once
+
+#include "editors/stage_pane.h"
+
+namespace reed::ui {
+
+class PitchView;
+class Words;
+
+class PitchPane final : public StagePane {
+    Q_OBJECT
+  public:
+    PitchPane(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    void refresh() override;
+    FieldGrid* fields() const override { return grid_; }
+
+  private:
+    PitchView* view_;
+    FieldGrid* grid_;
+    Words* told_;
+    int ticks_ = 0;
+};
+
+}  // namespace reed::ui

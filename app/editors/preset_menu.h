@@ -1,0 +1,38 @@
+// StagePresets of the stage in focus.
+#pragma once
+
+#include <QMenu>
+#include <string>
+
+#include "widgets/panel.h"
+
+class QLineEdit;
+
+namespace reed::ui {
+
+class Session;
+
+/// Loads one, keeps the settings as one, removes one of the person's.
+class PresetMenu final : public QMenu {
+    Q_OBJECT
+  public:
+    PresetMenu(Session& session, const std::string& stage, QWidget* parent = nullptr);
+
+  signals:
+    void keepWanted();
+};
+
+/// Asks for the name of a recipe and what to listen for; Enter keeps it.
+class SavePresetPopover final : public Panel {
+    Q_OBJECT
+  public:
+    SavePresetPopover(Session& session, const std::string& stage, QWidget* parent = nullptr);
+
+  private:
+    void keep();
+    Session& session_;
+    std::string stage_;
+    QLineEdit *name_, *note_;
+};
+
+}  // namespace reed::ui

@@ -1,0 +1,52 @@
+// Whether what goes out is as loud as it shall be, and the one thing to turn first.
+#pragma once
+
+#include <QElapsedTimer>
+#include <QObject>
+#include <deque>
+#include <functional>
+
+#include "measure/findings.h"
+
+namespace reed::ui {
+
+class Session;
+
+/// By the loudness of the last ten seconds of talk since the chain was changed: what went out before says
+/// nothing about what does now. Of several voices the one that is farthest off is named.
+class LoudnessAdvisor final : public QObject {
+    Q_OBJECT
+  public:
+    explicit LoudnessAdvisor(Session& session);
+
+    FindingTone tone() const { return tone_; }
+    /// Empty: nothing to say yet.
+    const QString& words() const { return words_; }
+    /// What turn() does; empty: nothing is proposed. An offer stays for kStays ms after a change of the
+    /// chain, so that it does not vanish while it is being pressed.
+    const QString& remedy() const { return remedy_; }
+    void turn();
+    static constexpr int kStays = 1500;
+
+  signals:
+    void changed();
+
+  private:
+    void follow();
+    void judge();
+    void judgeVoices();
+    void judgeFeed();
+    void measureAgain();
+    void propose(const FeedFinding& finding);
+
+    Session& session_;
+    QElapsedTimer since_;
+    QElapsedTimer changed_;     // since the chain was changed, while an offer of before is still shown
+    std::deque<double> heard_;  // loudness of the last 3 s of talk, LUFS, each half second
+    int wait_ = 0;
+    FindingTone tone_ = FindingTone::neutral;
+    QString words_, remedy_;
+    std::function<void()> turn_;
+};
+
+}  // namespace reed::ui

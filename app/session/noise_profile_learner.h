@@ -1,0 +1,52 @@
+// LearningSpec a stage what it is to know of the room, and looking for what its kind can find there.
+#pragma once
+
+#include <QObject>
+#include <string>
+
+#include "base/ring_reader.h"
+
+namespace reed::ui {
+
+class Session;
+
+class NoiseProfileLearner final : public QObject {
+    Q_OBJECT
+  public:
+    explicit NoiseProfileLearner(Session& session);
+
+    enum class State { idle, listening, working };
+    State state() const { return state_; }
+    /// The stage that learns; empty while idle.
+    const std::string& stage() const { return stage_; }
+    /// Seconds of silence still needed, 0 when all has been heard.
+    double left() const;
+    double wanted() const { return seconds_; }
+
+    /// Listens for `seconds` of silence (0: as long as usual for its kind), then teaches the stage; the
+    /// outcome is told by the session's message. What was learnt before stays when it is refused.
+    void start(const std::string& stage, double seconds = 0.0);
+    void cancel();
+    /// Looks for what its kind can look for (StageKind::search) in the newest sound before the stage, sets
+    /// what is proposed, and says what it found.
+    void search(const std::string& stage);
+
+  signals:
+    void changed();
+
+  private:
+    void tick();
+    void learn();
+    template <typename Work, typename Then>
+    void onSoundBefore(double seconds, Work work, Then then);
+    void end();
+
+    Session& session_;
+    State state_ = State::idle;
+    std::string stage_;
+    double seconds_ = 1.0;
+    RingReader heard_;  // of the input, from the start of listening on
+    int job_ = 0;       // results of an older one are dropped
+};
+
+}  // namespace reed::ui

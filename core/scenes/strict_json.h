@@ -1,0 +1,22 @@
+// What JSON libraries let pass and no file of ours holds: deep nesting, keys given twice.
+#pragma once
+
+#include <nlohmann/json.hpp>
+#include <string>
+#include <string_view>
+
+namespace reed {
+
+/// Why a text is refused though it is JSON.
+struct RefusedJson {
+    std::string what;
+};
+
+/// Parses `text`. Throws RefusedJson for nesting deeper than `levels` and for keys given twice, and the
+/// library's own exceptions for what is no JSON.
+nlohmann::ordered_json parse_strict(std::string_view text, size_t levels);
+
+/// The same as it is told by the slower of the two readers, which says where a text is no JSON.
+nlohmann::ordered_json parse_with_position(std::string_view text, size_t levels);
+
+}  // namespace reed
