@@ -79,8 +79,7 @@ OutputPanel::OutputPanel(Session& session, QWidget* parent) : QWidget(parent), s
     connect(&session_.preferences().keys(), &Keys::changed, this, hints);
     hints();
     const auto show_monitor = [this] {
-        const QString words[] = {tr("Off"), tr("Output"), tr("Unprocessed mic"), tr("Removed signal"),
-                                 tr("After one stage")};
+        const QString words[] = {tr("Off"), tr("Output"), tr("Input"), tr("Removed"), tr("After one stage")};
         const auto source = session_.monitoring().settings().source;
         monitor_->setText(words[static_cast<int>(source)]);
         monitor_->setAccessibleName(tr("Headphones: %1").arg(monitor_->text()));

@@ -42,7 +42,7 @@ MonitorPopup::MonitorPopup(Session& session, QWidget* parent)
     auto* column = this->column();
     auto* line = new QHBoxLayout;
     line->setSpacing(6);
-    const QString names[] = {tr("Off"), tr("Output"), tr("Unprocessed mic"), tr("Removed signal")};
+    const QString names[] = {tr("Off"), tr("Output"), tr("Input"), tr("Removed")};
     const QString tips[] = {tr("Headphones off"), tr("The processed signal"),
                             tr("The microphone before the chain, without its latency"),
                             tr("Input minus output: what the chain removes")};

@@ -123,7 +123,7 @@ void SuppressionPane::buildMethods(QWidget* side) {
     column->setSpacing(6);
     const QString titles[] = {tr("Adaptive"), tr("Neural"), tr("Noise profile")};
     const QString words[] = {tr("Tracks steady noise: fans, hiss, rain, traffic"),
-                             tr("Handles changing noise and recognises speech"),
+                             tr("Changing noise too; recognises speech"),
                              tr("Uses a noise profile learned from silence")};
     for (int i = 0; i < 3; ++i) {
         auto* b = new MethodButton(titles[i], words[i], side);

@@ -49,7 +49,7 @@ StripSidebar::StripSidebar(Actions& actions, QWidget* parent) : QWidget(parent),
     };
     voice_ = button("add_voice_button", tr("Voice"), tr("Another microphone with a chain of its own"),
                     "add-voice");
-    programme_ = button("add_programme_button", tr("App audio"),
+    programme_ = button("add_programme_button", tr("App"),
                         tr("Audio from other apps, mixed under the voices"), "add-app-audio");
     column_->addLayout(more);
     MixerModel& desk = actions_.session().desk();

@@ -117,7 +117,7 @@ void LoudnessAdvisor::judgeVoices() {
     const double now = who->strip().spec().fader;
     const double to = std::clamp(std::round(2.0 * (now + off)) / 2.0, kFaderMinDb, kFaderMaxDb);
     if (std::abs(to - now) < 0.5) return;
-    remedy_ = tr("Change fader by %1%2 dB").arg(to > now ? "+" : "").arg(to - now, 0, 'f', 1);
+    remedy_ = tr("Fader %1%2 dB").arg(to > now ? "+" : "").arg(to - now, 0, 'f', 1);
     turn_ = [guarded = QPointer<Session>(who), to] {
         if (guarded == nullptr) return;  // its strip has been removed
         ChainModel& strip = guarded->strip();

@@ -6,6 +6,19 @@
 #include "theme/theme.h"
 
 namespace reed::ui {
+namespace {
+
+/// `text` if it fits into `width` pixels; else as many of its words as do, and an ellipsis.
+QString elidedByWords(const QFontMetrics& metrics, const QString& text, int width) {
+    if (metrics.horizontalAdvance(text) <= width) return text;
+    for (qsizetype end = text.lastIndexOf(' '); end > 0; end = text.lastIndexOf(' ', end - 1)) {
+        const QString shorter = text.left(end) + QChar(0x2026);
+        if (metrics.horizontalAdvance(shorter) <= width) return shorter;
+    }
+    return metrics.elidedText(text, Qt::ElideRight, width);
+}
+
+}  // namespace
 
 void Words::setInk(Ink ink) {
     if (ink == ink_) return;
@@ -45,8 +58,7 @@ void Words::paintEvent(QPaintEvent*) {
     if (wordWrap()) {
         p.drawText(rect(), static_cast<int>(alignment()) | Qt::TextWordWrap, text());
     } else {
-        p.drawText(rect(), static_cast<int>(alignment()),
-                   fontMetrics().elidedText(text(), Qt::ElideRight, width()));
+        p.drawText(rect(), static_cast<int>(alignment()), elidedByWords(fontMetrics(), text(), width()));
     }
 }
 

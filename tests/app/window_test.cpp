@@ -335,6 +335,15 @@ TEST_CASE("the equalizer's ten octaves are dragged, wheeled and typed, and one b
     QTest::mouseDClick(octaves, Qt::LeftButton, {}, octaves->knob(5).toPoint());
     CHECK(slider(5) == Approx(0).margin(0.2));
     // Listening changes what is heard, not the scene.
+    // The values of a band have no meaning here and are not shown; one press sets all sliders to 0 dB.
+    CHECK_FALSE(w.find<QLabel>("band_name")->isVisible());
+    CHECK_FALSE(w.find<ui::FlatButton>("listen_button")->isVisible());
+    auto* flat = w.find<ui::FlatButton>("flat_button");
+    REQUIRE(flat->isVisible());
+    QTest::mouseClick(flat, Qt::LeftButton);
+    for (size_t i = 0; i < static_cast<size_t>(kOctaves); ++i) CHECK(std::abs(slider(i)) < 0.05);
+    w.session.strip().undo();
+    CHECK(std::abs(slider(2)) > 1.0);
     QTest::mouseClick(w.find<ui::FlatButton>("octaves_button"), Qt::LeftButton);
     w.save();
     w.find<ui::EqCurve>("eq_curve")->chooseBand(2);
@@ -494,4 +503,36 @@ TEST_CASE("the simulated room's controls are heard") {
     CHECK(Window::until([&] { return w.feed_level(0.2) > -38; }));
     QTest::keyClick(lathe, Qt::Key_Home);
     CHECK(Window::until([&] { return w.feed_level(0.2) < -40; }));
+}
+
+TEST_CASE("signs in the bar have words beside them where there is room", "[app]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    auto* characters = w.find<ui::FlatButton>("characters_button");
+    auto* scenes = w.find<ui::FlatButton>("scene_menu");
+    w.window.resize(1280, 800);
+    CHECK(Window::until([&] { return characters->text().isEmpty() && scenes->text().isEmpty(); }));
+    w.window.resize(1900, 1000);
+    CHECK(Window::until([&] { return characters->text() == "Characters" && scenes->text() == "Scenes"; }));
+    // While a character is on, its name stands there.
+    w.session.strip().setCharacter("Robot");
+    CHECK(Window::until([&] { return characters->text() == "Robot"; }));
+}
+
+TEST_CASE("the input menu of a strip without an input ticks none", "[app]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.session.desk().add(StripRole::voice);
+    REQUIRE(w.session.desk().current().devices().unchosen());
+    auto* button = w.find<ui::FlatButton>("input_button");
+    REQUIRE(button != nullptr);
+    QTest::mouseClick(button, Qt::LeftButton);
+    auto* menu = w.window.findChild<QMenu*>("input_menu");
+    REQUIRE(menu != nullptr);
+    for (const QAction* a : menu->actions()) {
+        INFO(a->text().toStdString());
+        if (a->text().contains("Simulated room") || a->text().contains("microphone"))
+            CHECK_FALSE(a->isChecked());
+    }
+    menu->close();
 }
