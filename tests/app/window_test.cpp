@@ -522,6 +522,8 @@ TEST_CASE("signs in the bar have words beside them where there is room", "[app]"
 TEST_CASE("the input menu of a strip without an input ticks none", "[app]") {
     TemporaryFolder folder;
     Window w(folder);
+    // The first one added is the apprentice of the demo, the second one has no input.
+    w.session.desk().add(StripRole::voice);
     w.session.desk().add(StripRole::voice);
     REQUIRE(w.session.desk().current().devices().unchosen());
     auto* button = w.find<ui::FlatButton>("input_button");
