@@ -1,4 +1,4 @@
-// StagePresets of the stage in focus.
+// Menu of the presets for the selected stage.
 #pragma once
 
 #include <QMenu>

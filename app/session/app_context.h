@@ -16,20 +16,20 @@
 
 namespace reed::ui {
 
-/// Where things are kept.
+/// Paths of the files.
 struct SessionPaths {
-    std::filesystem::path scenes;     ///< folder of the person's scenes
-    std::filesystem::path state;      ///< file of the working state
-    std::filesystem::path demo_data;  ///< sounds and scenes that come with the program
-    std::filesystem::path takes{};    ///< folder of the person's takes; empty: beside the scenes
+    std::filesystem::path scenes;     ///< folder of the user's scenes
+    std::filesystem::path state;      ///< file of the application state
+    std::filesystem::path demo_data;  ///< audio files and scenes that are included
+    std::filesystem::path takes{};    ///< folder of the user's takes; empty: beside the scenes
 
-    /// By the XDG base directory rules; demo data beside the program, in ../share, built or installed.
+    /// By the XDG base directory specification; demo data beside the program or in ../share.
     static SessionPaths standard();
 };
 
 class Devices;
 
-/// Made by the session of the first strip, which outlives the others.
+/// Everything that all strips share. Owned by the Session of the first strip, which outlives the others.
 struct AppContext {
     explicit AppContext(SessionPaths where) : paths(std::move(where)) {}
 
@@ -40,27 +40,26 @@ struct AppContext {
     LiveMixer live;
     std::shared_ptr<PipeWireGraph> graph;  ///< from Devices::begin() of the first strip on
     bool muted = false;                    ///< all voices
-    /// There are several strips. The desk then runs at the daemon's usual rate, not at that of the first
+    /// Whether there are several strips; the mixer then runs at 48 kHz instead of the rate of the first
     /// input.
     bool several = false;
     static constexpr double kDeskRate = 48000.0;
-    /// Name of another strip that has a choice as its input already; empty: none. MixerModel's.
+    /// Name of another strip that already uses this input; empty if none. Set by MixerModel.
     std::function<QString(const Devices&, const DeviceChoice&)> taken;
-    /// Programs that are sent into a strip whenever they play: its id by what they call themselves.
+    /// Apps that are sent to a strip whenever they play: strip id by app name.
     std::map<std::string, std::string> called;
-    /// In the headphones: by how many dB the voices are lower than the programmes (below 0: the other way
-    /// round), and whether one volume turns all.
+    /// Headphones: attenuation of the voices in dB (negative: of app audio), and whether volumes are linked.
     double monitor_balance = 0.0;
     bool monitor_linked = false;
-    /// What strips' microphones were called when they were made in this session, by node name. A strip of
-    /// another name keeps its node: making it again for a name has crashed session managers, and programs
-    /// that use it would lose it for a moment.
+    /// Titles of the strips' microphones when they were created in this session, by node name. A renamed
+    /// strip keeps its node: creating it again has crashed session managers, and apps that use it would lose
+    /// it for a moment.
     std::map<std::string, std::string> microphone_titles;
     /// See PipeWireHubOptions::on_takeover.
     std::function<void()> on_takeover;
-    std::string solo;  ///< strip that the headphones get alone; empty: none
+    std::string solo;  ///< strip on solo in the headphones; empty: none
 
-    /// The connection that all strips share, for these settings; another one when they are others.
+    /// The shared connection for these settings; a new one if they differ.
     std::shared_ptr<PipeWireHub> hub(const AudioSettings& audio) {
         if (hub_ && audio == hub_for_) return hub_;
         PipeWireHubOptions o;

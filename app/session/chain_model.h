@@ -14,13 +14,13 @@
 
 namespace reed::ui {
 
-/// One strip's chain, as the window edits it. Every change makes a new state, which the runner follows, and
-/// is one step of undo of the desk. What chain() and stage() give stays valid until the event is done in
-/// which it was asked for, whatever changes meanwhile; who needs it longer holds state().
+/// The chain of one strip, as edited in the window. Each change creates a new state, passes it to the runner
+/// and is one undo step. References from chain() and stage() stay valid until the current event ends; keep
+/// state() for longer.
 class ChainModel final : public QObject {
     Q_OBJECT
   public:
-    /// `runner` is followed as soon as begin() was called.
+    /// `runner` gets specs from begin() on.
     ChainModel(ChainRunner& runner, Notifications& notices, History& history, QObject* parent = nullptr);
 
     SharedState state() const { return now_; }
@@ -28,53 +28,53 @@ class ChainModel final : public QObject {
     const ChainSpec& chain() const { return now_->scene.chain(); }
     /// The strip itself: name, role, fader, mute.
     const StripSpec& spec() const { return now_->scene.desk.strips.front(); }
-    /// nullptr: there is none of this id.
+    /// The stage with this id, or nullptr.
     const StageSpec* stage(const std::string& id) const;
 
-    /// Sets one value (checked against its range; refused with a notice). `id` is a stage's.
+    /// Sets one value of stage `id`; out of range it is rejected with a notification.
     bool setValue(const std::string& id, size_t parameter, double value);
-    /// All values of one stage at once; changes with the same `key` that follow one another count as one.
+    /// Sets all values of a stage; consecutive changes with the same `key` are one undo step.
     bool setValues(const std::string& id, const std::vector<double>& values, const QString& label,
                    const QString& key);
-    /// The value of a stage that was changed last: what a wheel or a key turns. One that no stage has yet
-    /// been turned at: its first threshold, else its first value. 0 where there is no such stage.
+    /// Row of the value that was changed last, which the wheel and shortcuts change; by default the first
+    /// threshold, else the first value. 0 if the stage does not exist.
     size_t lastUsed(const std::string& id) const;
-    /// Turns it by notches, as the wheel over its field does; fine: a tenth.
+    /// Changes it by steps, as the wheel over its field; fine: tenths of a step.
     void turn(const std::string& id, double notches, bool fine);
-    /// Does what a finding proposes.
+    /// Applies a proposal.
     void apply(const std::string& id, const Proposal& proposal, const QString& words);
-    /// Teaches a stage, which keeps all its values; `label` says what.
+    /// Sets the learned data of a stage; `label` names the undo step.
     void teach(const std::string& id, const LearnedData& memory, const QString& label);
     void setBypass(const std::string& id, bool bypass);
-    /// Adds a stage at `index` of the order and focuses it.
+    /// Adds a stage at `index` and selects it.
     void addStage(const StageKind& kind, size_t index);
-    /// The same with stages that are set already; they get ids of their own. Refused, with a notice, when
-    /// there would be too many.
+    /// The same with configured stages, which get unique ids. Rejected with a notification if there are too
+    /// many.
     bool insertStages(std::vector<StageSpec> stages, size_t index, const QString& label);
-    /// The same in the place of a stage.
+    /// Replaces a stage.
     bool replaceStage(const std::string& id, std::vector<StageSpec> stages, const QString& label);
     void duplicateStage(const std::string& id);
     void removeStage(const std::string& id);
     void moveStage(const std::string& id, int to);
     void renameStage(const std::string& id, const QString& title);
-    /// All values as the kind's table has them.
+    /// Resets all values to the defaults of the kind.
     void resetStage(const std::string& id);
-    /// Two memories a stage, A and B: flips to the other one, which first is a copy.
+    /// Switches between settings A and B of a stage; B starts as a copy.
     void toggleAb(const std::string& id);
-    /// Which one is in work: 'A' or 'B'.
+    /// The active settings: 'A' or 'B'.
     char activeSlot(const std::string& id) const;
-    /// What a stage listens to. MixerModel::setKey() has seen that it can be.
+    /// Sets the sidechain of a stage, which MixerModel::setKey() has validated.
     void setKey(const std::string& id, const std::string& key);
-    /// Nothing listens to the strip `strip` any more.
+    /// Removes all sidechains from the strip `strip`.
     void clearSidechain(const std::string& strip);
 
-    /// The chain with what can be laid over it, and what is: this is what runs.
+    /// The chain with all characters and the active one: what the runner gets.
     ChainSpec runnable() const;
-    /// What can be laid over it from now on. One that is on and not among them any more is off.
+    /// Sets the available characters; one that is active and missing is turned off.
     void setCharacters(std::vector<CharacterSpec> characters);
-    /// Lays one over the chain, by its name (empty: none), in 30 ms. Of the moment: never saved, no undo.
+    /// Turns a character on by name (empty: off) within 30 ms. Transient: not saved, no undo step.
     void setCharacter(const std::string& name);
-    /// The one that is on; empty: none.
+    /// The active character; empty if none.
     const std::string& character() const { return character_; }
 
     void setFader(double db);
@@ -82,42 +82,42 @@ class ChainModel final : public QObject {
     void setStripName(const QString& name);
     void setColour(int colour);
 
-    /// Another scene takes the place of the one in work.
+    /// Loads another scene.
     void adopt(Scene scene, const QString& label, Fade fade);
-    /// The same desk with what else a scene has (its name, note, colour and so on); no step of undo.
+    /// Sets the metadata of the scene (name, note, colour, ...) without changing the mixer; no undo step.
     void setHead(Scene head);
-    /// Values of several stages, and perhaps the fader, in one step.
+    /// Sets values of several stages, and optionally the fader, as one undo step.
     void fitTo(const std::vector<AdaptationChange>& changes, const QString& label);
 
-    /// A drag or a burst of wheel turns ends here: the next change is a step of its own.
+    /// Ends a drag or a series of wheel steps: the next change is a new undo step.
     void closeStep() { history_.closeStep(); }
-    /// Of the whole desk, whichever strip was changed last.
+    /// Undo of the whole mixer.
     void undo() { history_.undo(); }
     void redo() { history_.redo(); }
     const History& history() const { return history_; }
-    /// A state from before: no step of undo.
+    /// Restores an earlier state; no undo step.
     void goBackTo(const SharedState& state);
 
-    /// Id of the stage in focus; empty: there is none.
+    /// Id of the selected stage; empty if none.
     const std::string& focused() const { return focused_; }
     void focus(const std::string& id);
 
-    /// The state to start with. The runner is followed from here on.
+    /// Sets the initial state; the runner gets specs from here on.
     void begin(StripState state, const std::string& focused);
-    /// The runner was opened, perhaps with a chain that is no longer the one in work.
+    /// Call when the runner was opened, possibly with an outdated chain.
     void runnerOpened();
 
   signals:
-    /// Stages came, went, moved, or have other names.
+    /// Stages were added, removed, moved or renamed.
     void structureChanged();
-    /// Values, bypass, memory or what was taught, of this stage alone.
+    /// Values, bypass, active settings or learned data of this stage changed.
     void stageChanged(const QString& id);
-    /// Name, colour, fader or mute of the strip.
+    /// Name, colour, fader or mute of the strip changed.
     void stripChanged();
-    /// Any of them.
+    /// Any of the above.
     void changed();
     void focusChanged();
-    /// Another character is on, or none.
+    /// The active character changed.
     void characterChanged();
 
   private:
@@ -130,7 +130,7 @@ class ChainModel final : public QObject {
     void tellFocus();
     QString nameOf(const std::string& id) const;
     bool insert(StripState& into, std::vector<StageSpec> fresh, size_t index);
-    /// A copy of the state to change, and the stage in it; nullptr when there is none.
+    /// A copy of the state to change, and the stage in it; nullptr if it does not exist.
     std::pair<StripState, StageSpec*> changing(const std::string& id) const;
 
     ChainRunner& runner_;
@@ -146,10 +146,10 @@ class ChainModel final : public QObject {
     bool open_ = false;
 };
 
-/// The stage as the text of a scene, to be pasted here or sent to a friend; empty when there is none.
+/// The stage as the text of a scene for the clipboard; empty if it does not exist.
 QString stageText(const ChainModel& model, const std::string& id);
-/// Inserts the stages of such a text (or of a whole scene's) at `index`; false, with the reason told, when it
-/// is none.
+/// Inserts the stages of such a text, or of a whole scene, at `index`; false with a notification if it is not
+/// a scene.
 bool pasteStages(ChainModel& model, Notifications& notices, const QString& text, size_t index);
 
 }  // namespace reed::ui

@@ -21,55 +21,53 @@ struct AppContext;
 class Devices;
 class Session;
 
-/// What the shelf of scenes keeps and brings back.
+/// Interface to the scene being edited, for SceneManager.
 class CurrentScene {
   public:
     virtual ~CurrentScene() = default;
     virtual Scene scene() const = 0;
     virtual const std::string& name() const = 0;
-    /// Another scene takes its place; `label` names the step of undo.
+    /// Loads another scene; `label` names the undo step.
     virtual void adopt(const Scene& scene, const QString& label, Fade fade) = 0;
     virtual void setName(const std::string& name) = 0;
-    /// What a scene has beside its desk and name: note, colour, group, fade, what it is made for.
+    /// Sets the metadata of the scene: note, colour, group, transition time, reference levels.
     virtual void setAbout(const Scene& about) = 0;
 };
 
-/// A strip is a Session: its chain, undo, memories, focus, readings and input. The first one is always there.
+/// Editable list of strips and the current scene. A strip is a Session; the first one always exists.
 class MixerModel final : public QObject, public CurrentScene {
     Q_OBJECT
   public:
     MixerModel(Session& first, AppContext& house);
     ~MixerModel() override;
 
-    /// In the order in which they are shown.
+    /// Strips in the order shown.
     const std::vector<Session*>& strips() const { return order_; }
     size_t count(StripRole role) const;
     Session* find(const std::string& id) const;
-    /// The one that is worked on.
+    /// The selected strip.
     Session& current() const { return *current_; }
-    /// The voice that is worked on; while it is a programme, the first one. What is laid over a voice is laid
-    /// over this one.
+    /// The selected voice, or the first one while app audio is selected; characters apply to it.
     Session& voice() const;
     void focus(const std::string& id);
     void focusNext(int by);
 
-    /// Adds one, with a chain to begin with, and focuses it; nullptr, with the reason told, when there would
-    /// be too many.
+    /// Adds a strip with a default chain and selects it; nullptr with a notification if there are too many.
     Session* add(StripRole role);
-    /// The first voice can't be removed. What listened to it listens to its own sound then. restoreRemoved()
-    /// undoes it.
+    /// Removes a strip and the sidechains from it. The first voice can't be removed. restoreRemoved() undoes
+    /// it.
     void remove(const std::string& id);
     bool canRestoreRemoved() const;
     void restoreRemoved();
-    /// Moves it so many places on.
+    /// Moves a strip by so many positions.
     void move(const std::string& id, int by);
-    /// The headphones get this strip alone; the same again, or an empty id: as before.
+    /// Toggles solo of a strip in the headphones; an empty id ends it.
     void setSolo(const std::string& id);
     const std::string& solo() const;
-    /// What a stage listens to; refused, with the reason told, where strips would wait for each other.
+    /// Sets the sidechain of a stage; rejected with a notification if sidechains would form a loop.
     void setKey(Session& strip, const std::string& stage, const std::string& key);
 
-    /// Silences all voices, or lets them through again: what the big button does.
+    /// Mutes or unmutes all voices.
     void setMuted(bool muted);
 
     // The scene in work.
@@ -82,27 +80,27 @@ class MixerModel final : public QObject, public CurrentScene {
     double distanceMost() const { return most_; }
     void setDistance(double least, double most);
 
-    /// The other strips of a state, at the start; the first one begins by itself.
+    /// Restores the other strips of a state at the start; the first one starts on its own.
     void begin(const WorkingState& state);
     void keep(WorkingState& state) const;
-    /// The input of the first strip is about to be opened with this format, or another microphone to be made:
-    /// what hangs on it is made anew.
+    /// Call before the input of the first strip is opened with this format or the virtual microphone is
+    /// created again: recreates what depends on it.
     void formatChanges(const StreamFormat& feed);
     void reopenPipeWire();
-    /// Ends all inputs.
+    /// Closes all inputs.
     void stop();
-    /// A strip's input has been opened, or what its stages listen to has changed.
+    /// Call when the input of a strip was opened or its sidechains changed.
     void arrange();
 
   signals:
-    /// Strips came, went, moved.
+    /// Strips were added, removed or moved.
     void stripsChanged();
-    /// Another one is worked on.
+    /// Another strip was selected.
     void focusChanged();
     void soloChanged();
-    /// Another character is laid over a strip, or none.
+    /// The active character of a strip changed.
     void characterChanged();
-    /// Anything that a scene keeps.
+    /// Anything that a scene stores changed.
     void changed();
 
   private:

@@ -1,4 +1,4 @@
-// LearningSpec a stage what it is to know of the room, and looking for what its kind can find there.
+// Records silence and learns a noise profile from it; runs the searches of a stage (find hum).
 #pragma once
 
 #include <QObject>

@@ -19,59 +19,57 @@ namespace reed::ui {
 struct SceneFolder;
 struct SceneFolderChanges;
 
-/// The list is what the person has asked for; the disk follows on a thread of its own, and where it refuses,
-/// the list is again what is there.
+/// The list of scenes. It changes at once; a thread writes to the disk, and if that fails the list returns to
+/// what is on the disk.
 class SceneManager final : public QObject {
     Q_OBJECT
   public:
     SceneManager(std::filesystem::path folder, CurrentScene& work, Notifications& notices,
                  QObject* parent = nullptr);
 
-    /// Fills an empty folder with the scenes of `demo`, and reads what is there.
+    /// Fills an empty folder with the scenes of `demo`, and reads the folder.
     void begin(const std::filesystem::path& demo);
     const std::vector<SceneEntry>& scenes() const { return scenes_; }
-    /// The scene of this name as it is saved, or nullptr.
+    /// The saved scene with this name, or nullptr.
     const Scene* find(const std::string& name) const;
 
-    /// True when the chain in work differs from the saved scene of its name.
+    /// Whether the current scene has unsaved changes.
     bool changed() const;
-    /// What differs from the saved scene of this name; empty when there is none, or nothing does.
+    /// The unsaved changes of the current scene; empty if there are none or it was never saved.
     std::vector<Difference> changes() const;
-    /// The scene as it was saved, as one step of undo.
+    /// Reverts to the saved scene as one undo step.
     void takeBack() { recall(std::string(work_.name())); }
 
-    /// What the scene in work was before it was saved, the newest first.
+    /// Previous versions of the current scene, newest first.
     std::vector<SceneRevision> earlier() const { return SceneLibrary(folder_).earlier(work_.name()); }
     bool hasEarlier() const { return SceneLibrary(folder_).has_earlier(work_.name()); }
-    /// One of them takes the place of what is heard, unsaved, as one step of undo.
+    /// Restores one of them, unsaved, as one undo step.
     void restoreRemoved(const SceneRevision& state);
 
     void recall(const std::string& name);
-    /// A scene that came with the program takes the place of the one in work, unsaved, under a name that no
-    /// scene has.
+    /// Loads a template as a new unsaved scene with a unique name.
     void newFromTemplate(const Scene& scene);
-    /// These return at once: false, with the reason told, when it can't be done whatever the disk does. Else
-    /// saved() comes when it stands there, or the reason why not is told.
+    /// These don't block. They return false with a notification if the request is invalid; otherwise saved()
+    /// follows, or a notification if writing failed.
     bool save();
-    /// What is to happen when the name is another scene's: nothing, or that one goes to "removed".
+    /// What to do if another scene has the name: nothing, or move it to "removed".
     enum class Replacing { no, yes };
     bool saveAs(const QString& name, Replacing replacing = Replacing::no);
     bool rename(const QString& name, Replacing replacing = Replacing::no);
-    /// The other scene that has this name, as it is written there; empty when none has.
+    /// The name of the other scene that conflicts with this name; empty if none.
     QString conflictingName(const QString& name) const;
     void remove(const std::string& name);
-    /// A scene is on its way to the disk.
+    /// Whether a scene is being written.
     bool saving() const { return saving_ > 0; }
-    /// Waits for the disk; false when something could not be done since this was last called.
+    /// Waits until everything is written; false if something failed since the last call.
     bool finish();
-    /// Calls `then` on this thread when all that was asked for stands on the disk: with an empty text, or why
-    /// something of it could not be done.
+    /// Calls `then` on this thread when everything requested is on the disk: with an empty text, or the
+    /// reason why not.
     void whenWritten(std::function<void(const QString& problem)> then);
-    /// What waits for the disk, in its order.
+    /// Queue of disk tasks.
     SerialTaskQueue& errands() { return errands_; }
 
-    /// What belongs to the scene in work beside its sound. It is kept at once in its file, where there is
-    /// one, and is no step of undo.
+    /// Metadata of the current scene. Written to its file at once, if it has one; no undo step.
     struct About {
         QString note, group;
         std::optional<int> colour;
@@ -79,31 +77,31 @@ class SceneManager final : public QObject {
         bool operator==(const About&) const = default;
     };
     About about() const;
-    /// The scene in work, as it is heard, with what belongs to it as it is kept.
+    /// The current scene with its stored metadata.
     Scene whole() const;
     void setAbout(const About& about);
-    /// Levels by strip, measured with the desk of `measured`: the scene in work is made for them, and the
-    /// saved one of this name, each where it still has that desk.
+    /// Stores reference levels by strip, measured with the mixer of `measured`, in the current and in the
+    /// saved scene if they still have that mixer.
     void note(const std::map<std::string, ReferenceLevels>& made, const Scene& measured);
 
-    /// Scene `name` stands at place `to` of all from now on.
+    /// Moves scene `name` to position `to`.
     void moveTo(const std::string& name, size_t to);
 
-    /// Writes scenes into a zip, or one alone into a scene file; those of these names, or all. Tells what
-    /// became of it.
+    /// Exports scenes to a zip, or one to a scene file; all scenes if no names are given. Notifies about the
+    /// result.
     void exportTo(const QString& path, const std::vector<std::string>& names = {});
-    /// Reads a zip or a scene file; problems are told.
+    /// Reads a zip or a scene file; notifies about problems.
     std::vector<Scene> read(const QString& path);
-    /// Saves what was read. Tells what became of it.
+    /// Imports what was read. Notifies about the result.
     void takeIn(const std::vector<Scene>& scenes, ConflictPolicy clash);
-    /// Names of them that are here already.
+    /// Names that already exist.
     QStringList clashes(const std::vector<Scene>& scenes) const;
 
   signals:
     void scenesChanged();
-    /// What belongs to the name of a scene belongs to another one now.
+    /// A scene was renamed.
     void renamed(const QString& from, const QString& to);
-    /// The scene in work was saved or has another name.
+    /// The current scene was saved or renamed.
     void saved();
 
   private:

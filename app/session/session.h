@@ -36,41 +36,41 @@ class NoiseProfileLearner;
 class TakesModel;
 class VoiceLoudnessModel;
 
-/// One strip of the desk with all that belongs to it: its chain, input, readings, headphones. The first one
-/// also holds what all share (what is told, scenes, preferences, the desk) and keeps the working state.
+/// Model of one mixer strip: chain, input, meters and headphones. The first one also owns what all strips
+/// share (AppContext: notifications, preferences, mixer; the scenes) and stores the application state.
 class Session final : public QObject {
     Q_OBJECT
   public:
-    /// The first strip.
+    /// Creates the first strip.
     explicit Session(SessionPaths paths, QObject* parent = nullptr);
-    /// Another one; `spec` is what it is.
+    /// Creates another strip from `spec`.
     Session(Session& first, const StripSpec& spec);
     ~Session() override;
 
-    /// Reads scenes and the last session, and opens the input. Problems are told; it always starts.
+    /// Reads scenes and the last session, and opens the input. Problems are reported; it always starts.
     void begin();
 
-    /// The state and input of another strip to begin with.
+    /// Initial state and input of another strip.
     void beginStrip(StripState state, const std::string& focused, const StripDeviceSettings& input,
                     const std::string& character);
 
-    /// What this computer remembers of the strip.
+    /// Device settings of the strip on this computer.
     StripDeviceSettings kept() const;
 
     Session& first() const { return first_; }
     bool isFirst() const { return &first_ == this; }
     MixerModel& desk() const { return *first_.desk_; }
     LiveStrip& seat() const { return *seat_; }
-    /// Frame of LiveStrip::said() with which the input in use began.
+    /// First frame of LiveStrip::said() that belongs to the current input.
     std::int64_t inputHistoryStart() const { return said_from_; }
     const LiveMixer& live() const { return house_.live; }
     AppContext& house() const { return house_; }
     const std::shared_ptr<LiveStrip>& seatPointer() const { return seat_; }
-    /// What it is called in the interface.
+    /// Name in the interface.
     QString stripName() const;
-    /// Fader and mute as they are now.
+    /// Current fader and mute as a gain factor.
     void applyStrip();
-    /// The strip is known by another id from now on.
+    /// Changes the id of the strip.
     void setLiveStripId(const std::string& id);
 
     Notifications& notices() { return house_.notices; }
@@ -85,16 +85,16 @@ class Session final : public QObject {
 
     Engine& engine() { return engine_; }
     MeterReader& readings() { return readings_; }
-    /// Loudness of what leaves the desk.
+    /// Loudness of the mixer output.
     const LoudnessReading& feed() const { return first_.readings_.feed(); }
-    /// Of the whole desk.
+    /// Of the whole mixer.
     EngineStats figures() const;
     LevelReport const& levels() const { return readings_.levels(); }
-    /// Levels fit the chain as it is now (they lag behind a change of structure for a moment).
+    /// Whether the levels belong to the current chain (they lag behind a change of structure).
     bool levelsFit() const { return readings_.fits(strip_.chain().stages.size()); }
-    /// Why a stage does not do its work; empty while it does. At most a second old.
+    /// Fault text of a stage, at most 1 s old; empty if there is none.
     QString stageFault(const std::string& stage) const;
-    /// Spectra around the focused stage.
+    /// Spectra before and after the selected stage.
     StageSpectrum& spectrum() { return spectrum_; }
     Microphones& microphones() { return *microphones_; }
     MonitorController& monitoring() { return *monitoring_; }
@@ -110,33 +110,33 @@ class Session final : public QObject {
 
     bool muted() const { return house_.muted; }
     void setMuted(bool muted);
-    /// The talk key goes down or up.
+    /// The talk shortcut is pressed or released.
     void talk(bool held);
-    /// Who holds the talk key has gone: the microphone is closed, or stays so.
+    /// The holder of the talk shortcut is gone: mutes the microphone or leaves it muted.
     void talkOwnerLost();
 
-    /// Whether anybody can see the window now: unseen, nothing is drawn or summed up for it; aside, a strip
-    /// that is not worked on, only what a glance takes in.
+    /// Visibility of the strip. Unseen: nothing is drawn or computed for drawing. Aside: a strip that is not
+    /// selected, updated at a lower rate.
     enum class Sight { unseen, aside, seen };
     void setSight(Sight sight);
     bool seen() const { return sight_ == Sight::seen; }
 
-    /// Writes the working state in a moment; the moment begins with the first change, whatever follows it.
+    /// Schedules a save of the state, half a second after the first change.
     void scheduleSave() {
         if (!first_.save_later_.isActive()) first_.save_later_.start();
     }
-    /// Writes the working state now and waits until it stands on the disk; false when it could not be
-    /// written.
+    /// Saves the state and waits until it is on the disk; false if it could not be written.
     bool saveState();
 
   signals:
     void muteChanged();
-    /// Levels of the moment have moved, for what draws them: 30 times a second, 60 while a mouse button is
-    /// held; never while nobody sees the window.
+    /// Current levels changed, for drawing: 30 times a second, 60 while a mouse button is held, never while
+    /// hidden.
     void moved();
-    /// As moved(), but 30 times a second at most.
+    /// As moved(), but at most 30 times a second.
     void readingsChanged();
-    /// For what must go on unseen: 30 times a second, while unseen 4 times (30 while the monitor is on).
+    /// For work that continues while hidden: 30 times a second, 4 while hidden (30 while the headphones are
+    /// on).
     void ticked();
 
   private:

@@ -14,70 +14,69 @@
 
 namespace reed {
 
-/// Built off the audio thread from a valid ChainSpec, then processed on it. process() neither allocates nor
-/// waits; NaN and infinity at its input or inside a stage never come out.
+/// A running chain. Built from a valid ChainSpec on another thread, then processed on the audio thread.
+/// process() is real-time safe; non-finite samples at the input or in a stage never reach the output.
 class Chain {
   public:
-    /// Fails when chain_problems() finds something or the format is out of range. `serial` marks its taps.
+    /// Returns an error if chain_problems() is not empty or the format is out of range. `serial` identifies
+    /// its taps.
     static Result<std::unique_ptr<Chain>> build(const ChainSpec& spec, const StreamFormat& format,
                                                 std::uint32_t serial = 0);
 
     const StreamFormat& format() const { return format_; }
     std::uint32_t serial() const { return serial_; }
-    /// Before it runs.
+    /// Precondition: not running.
     void set_serial(std::uint32_t serial) { serial_ = serial; }
 
-    /// Taps report here (nullptr: nowhere). Set while no one processes.
+    /// Sets the queue for tap readings; nullptr: none. Precondition: no concurrent process().
     void set_tap_queue(TapQueue* queue) { taps_to_ = queue; }
 
-    /// Takes over what the stages of `other` have learnt of the voice, by id and kind. Before it runs;
-    /// `other` may run.
+    /// Copies the adaptive state of the stages of `other`, by id and kind. Precondition: not running; `other`
+    /// may run.
     void adopt_adaptive_state(const Chain& other);
 
-    /// Follows `spec`, which must have the same structure as the one it was built from. Any one thread other
-    /// than the audio thread; lock-free. The sound moves there smoothly from the next grain on.
+    /// Sets new values from `spec`, which must have the same structure. One thread other than the audio
+    /// thread; lock-free. Values change smoothly from the next sub-block on.
     void post(const ChainSpec& spec);
 
-    /// Moves only what differs between two chains, for the stages it shares with them (by id and kind), but
-    /// no structural value. As post().
+    /// Like post(), but sets only values that differ between two chains, for stages that it shares with them
+    /// (by id and kind), and no structural values.
     void post_changes(const ChainSpec& before, const ChainSpec& after);
 
-    /// The factor by which what it gives is multiplied behind it (the strip's fader): a chain that fades in
-    /// brings its own. process() does not apply it. Any thread.
+    /// Gain factor after the chain (fader of the strip), so that a chain that fades in has its own. Not
+    /// applied by process(). Thread-safe.
     void set_level(double factor) { level_.store(factor, std::memory_order_relaxed); }
     double level() const { return level_.load(std::memory_order_relaxed); }
 
-    /// True when a stage that rests here (StageKind::rests) is to be heard in `spec`, which has the same
+    /// Whether a stage that is suspended here (StageKind::rests) is active in `spec`, which has the same
     /// structure.
     bool wakes(const ChainSpec& spec) const;
 
-    /// In place; block.frames of any size from 0 up, channels as in format().
-    /// `listener` gets the sound at other points, copied without delay of its own. `keys`: what stages listen
-    /// to instead of their own sound; each gets it to the sample as it was when what reaches it came in.
+    /// Processes in place; any number of frames, channels as in format(). `listener` receives copies of the
+    /// signal at other points. `keys`: sidechains, aligned sample-accurate with the input of the stage that
+    /// uses them.
     void process(const AudioBlock& block, const Listener& listener = {}, const Keys& keys = {}) noexcept;
 
-    /// By how many frames the input of this chain must lag behind what came in, so that no key comes too late
-    /// for the stage that listens to it.
+    /// Delay in frames that the input of this chain needs so that no sidechain arrives late.
     int sidechain_delay(std::span<const Key> keys) const noexcept;
 
-    /// Exact delay from input to output in frames; the same whatever is bypassed. A character that is on adds
-    /// its own.
+    /// Latency in frames, exact and independent of bypass; an active character adds its own.
     int latency() const { return latency_; }
-    /// What the character that is on adds to it, in frames; 0: none is.
+    /// Latency that the active character adds, in frames; 0 if none is active.
     int character_latency() const {
         const int on = posted_character_.load(std::memory_order_relaxed);
         return on < 0 ? 0 : characters_[static_cast<size_t>(on)].latency();
     }
-    /// Delay of one stage in frames.
+    /// Latency of one stage in frames.
     int stage_latency(size_t stage) const { return links_[stage].stage->latency(); }
 
-    /// Why stage `stage` no longer does its work; nullptr while all is well. Any thread.
+    /// Fault text of stage `stage`; nullptr if there is none. Thread-safe.
     const char* trouble(size_t stage) const { return links_[stage].stage->trouble(); }
 
-    /// What stage `stage` tells: its kind's readouts. Any thread.
+    /// Readouts of stage `stage`. Thread-safe.
     std::vector<float> readouts(size_t stage) const;
 
-    /// Samples that were not finite numbers (or beyond +120 dBFS) and were replaced, since the start.
+    /// Number of samples that were not finite or above +120 dBFS and were replaced, since the start.
     std::uint64_t faults() const { return faults_.load(std::memory_order_relaxed); }
 
   private:
@@ -92,7 +91,7 @@ class Chain {
 
     Chain() = default;
     void fetch_slots() noexcept;
-    /// Where a grain stands in the block.
+    /// Position of a sub-block in the block.
     struct Place {
         int at = 0, frames = 0;
     };

@@ -18,10 +18,10 @@
 
 namespace reed {
 
-/// Follows a ChainSpec. A change of values goes to the running chains directly, also to one that fades out,
-/// and is smoothed there. A change of structure builds a new chain on the builder's thread, runs it over the
-/// last seconds of input up to the sample that sounds now, and cross-fades; a build that is overtaken by
-/// another change is dropped, and a fade that is overtaken ends within the shortest.
+/// Runs the current chain on the audio thread and replaces it when its spec changes. Parameter changes are
+/// applied to all running chains, including one that is fading out. Structural changes build a new chain on
+/// the builder thread, warm it up with the last seconds of input and cross-fade to it. A newer change cancels
+/// a pending build and shortens a running cross-fade to the minimum.
 class ChainRunner final : public ChainBuilder::Client {
   public:
     explicit ChainRunner(std::shared_ptr<ChainBuilder> builder);
@@ -29,75 +29,74 @@ class ChainRunner final : public ChainBuilder::Client {
     ChainRunner(const ChainRunner&) = delete;
     ChainRunner& operator=(const ChainRunner&) = delete;
 
-    /// Sets the format and starts with `chain`, which was built from `spec`. `input` holds what run() is
-    /// given, up to and with that block, and at least twelve seconds. Only while nobody calls run().
-    /// `longest`: frames of the longest block.
+    /// Sets the format and starts with `chain`, which was built from `spec`. `input` holds at least the last
+    /// twelve seconds of input, including the block that run() gets. `longest`: frames of the longest block.
+    /// Precondition: no concurrent run().
     void open(const StreamFormat& format, const ChainSpec& spec, std::unique_ptr<Chain> chain,
               std::shared_ptr<const HistoryRing> input, int longest);
 
-    /// The chain to sound from now on. Refuses an invalid one and goes on with the one before.
-    /// Returns at once; settled() tells when it has been built and handed to the audio thread. `level`: a
-    /// factor; one that is not finite changes nothing. With Fade::whole it belongs to the new chain alone,
-    /// and both fade along the same curve; else it is set_level().
+    /// Requests a new spec. Returns an error for an invalid one and keeps the current chain. Doesn't block;
+    /// settled() is true when the chain has been built and handed to the audio thread. `level`: a factor,
+    /// ignored unless finite. With Fade::whole it applies to the new chain only, and both fade along the same
+    /// curve; otherwise it acts as set_level().
     Result<void> follow(const ChainSpec& spec, Fade fade = Fade::quick, std::optional<double> level = {});
     bool settled() const;
-    /// Level behind the chain, as a factor from 0 up, with a short fade; of every chain that is heard or will
-    /// be. Kept over open(). What is not finite changes nothing. Not for the audio thread.
+    /// Level after the chain, as a factor >= 0, with a short fade, for all running and future chains. Kept
+    /// across open(). Ignored unless finite. Control thread only.
     void set_level(double factor);
 
-    /// Which chain was heard in a block.
+    /// Latencies and cross-fade weights of a block.
     struct Heard {
         int latency = 0;                 ///< of the chain, in frames
         int fresh_latency = 0;           ///< of the chain that fades in
         const float* weights = nullptr;  ///< of that one, a frame each; nullptr: none fades in
         bool own_levels = false;         ///< two chains of different levels fade; apply_level() knows
     };
-    /// Audio thread, after run() with the same block and what that gave: applies the level.
+    /// Applies the level. Audio thread only; call after run() with the same block and its result.
     void apply_level(const AudioBlock& block, const Heard& heard) noexcept;
-    /// Audio thread, in place; without the level. `fresh` is where the chain that fades in copies the sound
-    /// `listener` asks for. A chain that warms up or catches up knows no keys; stages that need one then wait
-    /// where they were.
+    /// Processes a block in place, without the level. Audio thread only. `fresh` receives the signal that
+    /// `listener` requests from the chain that is fading in. A chain has no sidechains while it warms up or
+    /// catches up; stages that need one hold their state.
     Heard run(const AudioBlock& block, const Listener& listener, const Listener& fresh,
               const Keys& keys = {}) noexcept;
-    /// Audio thread: delays of the chain that is heard (Chain::latency(), Chain::sidechain_delay()).
+    /// Latency and sidechain delay of the audible chain, in frames. Audio thread only.
     int latency_now() const noexcept { return current_ ? current_->chain->latency() : 0; }
     int sidechain_delay(std::span<const Key> keys) const noexcept {
         return current_ ? current_->chain->sidechain_delay(keys) : 0;
     }
 
-    /// Takes the sound before and after stage `stage` of the chain from now on; -1 ends it.
+    /// Starts copying the signal before and after stage `stage`; -1 stops it. Thread-safe.
     void probe(int stage) { probe_->stage.store(stage, std::memory_order_relaxed); }
-    /// Another one after open(). Control thread.
+    /// The copied signal; a new object after open(). Control thread only.
     std::shared_ptr<const Probe> probed() const { return probe_; }
 
-    /// Serial number of the chain that sounds. Goes on counting over open().
+    /// Serial number of the audible chain; keeps counting across open(). Thread-safe.
     std::uint32_t sounding() const { return sounding_.load(std::memory_order_acquire); }
-    /// Its delay in frames.
+    /// Its latency in frames. Thread-safe.
     int latency() const { return latency_.load(std::memory_order_relaxed); }
-    /// What the character that is on adds to it, in frames; 0: none is.
+    /// Latency that the active character adds, in frames; 0 if none is active.
     int character_latency() const;
-    /// Next reading of any running chain; false when there is none. One reader thread.
+    /// Fetches the next reading of any running chain; false if there is none. One reader thread only.
     bool take_tap(TapFrame& out) { return taps_.try_dequeue(out); }
-    /// MeterReader of chain `serial` from its warm-up, once.
+    /// Readings of chain `serial` from its warm-up; empty on a second call.
     std::vector<TapFrame> take_warm_taps(std::uint32_t serial);
-    /// Stages of chain `serial`, if it is one of the newest; else 0.
+    /// Number of stages of chain `serial`; 0 if it is not one of the newest.
     size_t stage_count(std::uint32_t serial) const;
-    /// The frame of the input history with which chain `serial` began; every one from there on it has heard.
+    /// First frame of the input history that chain `serial` has processed.
     std::int64_t origin(std::uint32_t serial) const;
-    /// Samples that were no numbers, of the newest chain.
+    /// Number of non-finite samples in the newest chain.
     std::uint64_t faults() const;
 
-    /// What stage `stage` of `spec` hears: the newest `seconds` of the input through the stages before it,
-    /// mean of the channels, after a run-up of what came before. As much as there is. Not for the audio
-    /// thread.
+    /// Input of stage `stage` of `spec`: the newest `seconds` of the input through the stages before it, mean
+    /// of the channels, after a warm-up. Shorter if less input is available. Control thread only.
     std::vector<float> render_before_stage(const ChainSpec& spec, size_t stage, double seconds) const;
-    /// Delay of every stage of the newest chain in frames.
+    /// Latency of each stage of the newest chain, in frames.
     std::vector<int> stage_latencies() const;
-    /// Stages of the newest chain that no longer do their work, and why.
+    /// Stages of the newest chain that have a fault, with its text.
     std::vector<std::pair<size_t, std::string>> troubles() const;
 
-    /// What the stage of that id and kind tells (StageKind::readouts) in the newest chain that has been
-    /// built; empty while it is not in that.
+    /// Readouts (StageKind::readouts) of the stage with this id and kind in the newest chain; empty if the
+    /// chain doesn't contain it.
     std::vector<float> readouts(const StageSpec& stage) const;
 
     /// The builder's.

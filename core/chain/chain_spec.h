@@ -9,29 +9,28 @@
 
 namespace reed {
 
-/// One stage: its kind, its name and its parameter values (one per row of the kind's table).
+/// A stage: kind, name and parameter values (one per row of the table of the kind).
 struct StageSpec {
-    std::string id;     ///< unique in the chain ("gate", "gate_2"); stays when the stage moves
+    std::string id;     ///< unique in the chain ("gate", "gate_2"); does not change when the stage is moved
     std::string kind;   ///< a StageKind id
-    std::string title;  ///< the person's name for it; empty: the kind's title
+    std::string title;  ///< name given by the user; empty: the title of the kind
     bool bypass = false;
     std::vector<double> values;
-    /// What its detection listens to: a strip's id, or kAllVoices; empty: its own sound. Only kinds that take
-    /// a key (StageKind::accepts_sidechain).
+    /// Sidechain source: id of a strip, or kAllVoices; empty: its own input. Only for kinds with
+    /// StageKind::accepts_sidechain.
     std::string key{};
-    LearnedData taught{};   ///< what the stage was taught; empty for kinds that learn nothing
-    std::string foreign{};  ///< a kind that is not known here: the rest of its JSON as it came; else empty
-    std::string extra{};    ///< of a newer version: fields that are not known here, as the JSON of an object
+    LearnedData taught{};   ///< learned data; empty for kinds that learn nothing
+    std::string foreign{};  ///< for an unknown kind: its JSON, preserved; otherwise empty
+    std::string extra{};    ///< unknown fields of a newer version, as a JSON object
 
     bool operator==(const StageSpec&) const = default;
 
-    /// kMissingStage where the kind is not known here.
+    /// The kind; kMissingStage if it is unknown.
     const StageKind& stage_kind() const;
     bool missing() const { return stage_kind().id.empty(); }
-    /// The person's name for it, the kind's title, or the id of a kind that is missing.
+    /// Name to display: of the user, of the kind, or the id of an unknown kind.
     std::string shown_title() const;
-    /// Value by parameter id. Both throw std::out_of_range for an id that the kind has not: a bug, never a
-    /// person's mistake.
+    /// Value by parameter id. Both throw std::out_of_range for an unknown id, which is a bug.
     double value(std::string_view parameter) const { return values.at(row(parameter)); }
     void set(std::string_view parameter, double value) { values.at(row(parameter)) = value; }
 
@@ -39,26 +38,25 @@ struct StageSpec {
     size_t row(std::string_view parameter) const;
 };
 
-/// At most this many stages: more than anyone can look over, and a bound for files.
+/// Maximum number of stages of a chain.
 inline constexpr size_t kMaxStages = 32;
 
-/// Stages that are laid over a chain for a moment, after all others but its lid. None listens to another
-/// strip, and none counts to the chain's delay.
+/// Stages applied after the chain and before its limiter while the character is active. No sidechains; not
+/// included in the latency of the chain.
 struct CharacterSpec {
-    std::string name;  ///< no two of a chain have the same
+    std::string name;  ///< unique in the chain
     std::vector<StageSpec> stages;
 
     bool operator==(const CharacterSpec&) const = default;
 };
 
-/// At most this many wait for their turn.
+/// Maximum number of loaded characters.
 inline constexpr size_t kMaxCharacters = 32;
 
-/// Stages in the order of the signal.
+/// A chain: stages in the order of the signal.
 struct ChainSpec {
     std::vector<StageSpec> stages{};
-    /// Those that can be laid over it, ready to run, and the name of the one that is; empty: none. No part of
-    /// a scene.
+    /// Loaded characters and the name of the active one; empty if none. Not part of a scene.
     std::vector<CharacterSpec> characters{};
     std::string character{};
 
@@ -73,24 +71,24 @@ struct ChainSpec {
     }
 };
 
-/// A stage of `kind` with default values and an id not used in `chain` yet.
+/// A stage of `kind` with default values and an id that is unique in `chain`.
 StageSpec new_stage(const ChainSpec& chain, const StageKind& kind);
-/// An id for a stage of the kind of this id that is not used in `chain` yet.
+/// An id for a stage of this kind that is unique in `chain`.
 std::string unique_stage_id(const ChainSpec& chain, std::string_view kind);
 
-/// True when only values, bypass and the character that is on differ, and no structural parameter: the
-/// running chain can follow without being rebuilt.
+/// Whether only values, bypass and the active character differ, and no structural parameter, so that the
+/// running chain need not be rebuilt.
 bool same_structure(const ChainSpec& a, const ChainSpec& b);
 
-/// True when a stage that rests while bypassed (StageKind::rests) is to be heard in `after` and was not in
-/// `before`, which has the same structure.
+/// Whether a stage that was suspended in `before` (StageKind::rests) is active in `after`, which has the same
+/// structure.
 bool resumes_stage(const ChainSpec& before, const ChainSpec& after);
 
-/// The chain with all transient parameters at their defaults: what is worth keeping of it.
+/// The chain with all transient parameters at their defaults, as it is saved.
 ChainSpec without_transients(ChainSpec chain);
 
-/// Everything wrong with a chain: unknown kinds without their JSON, values outside their range (by name and
-/// range), too many stages, ids used twice. Empty when it can be run.
+/// Validates a chain: unknown kinds without JSON, values out of range, too many stages, duplicate ids. Empty
+/// if it can run.
 std::vector<Error> chain_problems(const ChainSpec& chain);
 
 }  // namespace reed

@@ -9,15 +9,15 @@
 
 namespace reed {
 
-/// programme: what other programs play into an output of ours.
+/// programme: app audio, which apps play into an output of ours.
 enum class DeviceKind { simulated_room, sound_file, pipewire, programme };
 
-/// Which device to use; what the session remembers.
+/// Selects a device; stored with the session.
 struct DeviceChoice {
     DeviceKind kind = DeviceKind::simulated_room;
-    /// File path, or a PipeWire node name (of a programme: of its output); empty: the default source.
+    /// File path or PipeWire node name (for app audio: of its output); empty: the default source.
     std::string target{};
-    /// Of PipeWire's sources: the only one of its channels to take, from 1 on; 0: all of them.
+    /// Channel of a PipeWire source, from 1; 0: all channels.
     int channel = 0;
 
     bool operator==(const DeviceChoice&) const = default;
@@ -25,30 +25,29 @@ struct DeviceChoice {
 
 struct DeviceStatus {
     bool running = false;
-    std::uint64_t dropouts = 0;  ///< blocks that came late or were lost, since start
-    std::string problem;         ///< plain words when no sound comes in; empty while all is well
-    bool waiting = false;        ///< with a problem: it goes on by itself when what is missing returns
-    bool feed_used = false;      ///< another program takes the feed
-    double delay_ms = 0.0;       ///< of the device itself, in and out, without the chain
+    std::uint64_t dropouts = 0;  ///< late or lost blocks since start
+    std::string problem;         ///< message while there is no audio; empty otherwise
+    bool waiting = false;        ///< the problem ends automatically when the device returns
+    bool feed_used = false;      ///< another app uses the output
+    double delay_ms = 0.0;       ///< latency of the device, input and output, without the chain
 };
 
-/// What gives sound.
+/// A source of audio.
 class SoundSource {
   public:
     virtual ~SoundSource() = default;
 
-    /// The format it will deliver. Known from construction on.
+    /// Format of the audio; known from construction on.
     virtual StreamFormat format() const = 0;
-    /// Starts calling `callback`, and then `feed` if there is one, from a thread of its own until stop() or
-    /// destruction.
+    /// Starts calling `callback`, then `feed` if given, from its own thread until stop() or destruction.
     virtual Result<void> start(AudioCallback& callback, FeedSink* feed = nullptr) = 0;
-    /// Returns after the last call of the callback has ended.
+    /// Returns after the last callback has returned.
     virtual void stop() = 0;
     virtual DeviceStatus status() const = 0;
-    /// Its blocks come in the cycle of the virtual microphone, not in a time of its own.
+    /// Whether it runs in the cycle of the virtual microphone.
     virtual bool steady() const { return false; }
-    /// Looks after itself: notices what has gone and returned. Call it some times a second from the thread
-    /// that started it. Quick.
+    /// Detects lost and returned devices. Call about every 100 ms from the thread that started it. Doesn't
+    /// block.
     virtual void tend() {}
 };
 

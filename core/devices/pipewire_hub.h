@@ -13,25 +13,25 @@
 namespace reed {
 
 struct PipeWireHubOptions {
-    double sample_rate = 48000;                ///< Hz; the daemon converts where a device differs
+    double sample_rate = 48000;                ///< Hz; the daemon converts if a device differs
     int channels = 1;                          ///< of the virtual microphone, 1 or 2
-    int block = 256;                           ///< frames wished for, 32 to 2048
-    std::string mic_title = kVirtualMicTitle;  ///< what other programs call the virtual microphone
-    std::shared_ptr<PipeWireGraph> graph{};    ///< shared with others; made when empty
-    /// Called by tend() when another process that fed a microphone of ours has gone, before the sound of this
-    /// one takes its place: what was muted there must be muted here.
+    int block = 256;                           ///< requested buffer size in frames, 32 to 2048
+    std::string mic_title = kVirtualMicTitle;  ///< title of the virtual microphone in other apps
+    std::shared_ptr<PipeWireGraph> graph{};    ///< shared graph; created if empty
+    /// Called by tend() when another process that fed our microphone has ended, before our output takes its
+    /// place: a mute there must be taken over.
     std::function<void()> on_takeover{};
 };
 
 class PipeWireSource;
 
-/// Fails when the daemon knows no source of this name (empty: none at all), or one that has no such channel.
+/// Returns an error if there is no source with this name (empty: no source at all) or it lacks this channel.
 Result<void> source_known(const PipeWireGraph& graph, const std::string& node, int channel = 0);
 
-/// The streams of one program: all run in one cycle of the daemon, on one thread. The feed's stream is there
-/// while a source of the hub captures, since one without would hold up the programs that listen to it. When
-/// the daemon goes, everything is taken up again as soon as it is back; the virtual microphone stays as long
-/// as the daemon does. Control thread.
+/// All streams of this process: they run in one cycle of the daemon on one thread. The output stream exists
+/// while a source captures, since an output without a capture would block its readers. After a restart of the
+/// daemon everything is created again; the virtual microphone lives as long as the daemon. Control thread
+/// only.
 class PipeWireHub {
   public:
     explicit PipeWireHub(PipeWireHubOptions options);
@@ -42,30 +42,30 @@ class PipeWireHub {
     const PipeWireHubOptions& options() const;
     PipeWireGraph& graph() const;
 
-    /// A source of the hub, which must outlive it. `node`: its name; empty: the default source.
-    /// `channel`: the only one of its channels to take, from 1 on; 0: all, as so many.
+    /// Creates a source; the hub must outlive it. `node`: its name; empty: the default source. `channel`: one
+    /// channel, from 1; 0: all.
     std::unique_ptr<SoundSource> source(const std::string& node, int channels, int channel = 0);
-    /// What other programs play into an output of ours, which is there while the source runs and is called
-    /// `title`; stereo. `node` must begin with kProgrammeOutput.
+    /// Creates an app audio source: an output called `title` that exists while the source runs; stereo.
+    /// `node` must begin with kProgrammeOutput.
     std::unique_ptr<SoundSource> programme(const std::string& node, const std::string& title);
-    /// Another microphone that other programs can choose, beside the feed's own; its sink. Valid until
-    /// withdraw(), which no source may still feed.
+    /// Adds a microphone beside the main one and returns its sink, valid until withdraw(). Precondition of
+    /// withdraw(): no source feeds it.
     FeedSink& offer(const std::string& node, const std::string& title, int channels);
     void withdraw(const std::string& node);
-    /// Where the sum goes, to be pushed for all that is offered: what it takes in one cycle goes on in the
-    /// same. Valid as long as the hub.
+    /// Sink of the sum; pushing it also sends the additional microphones in the same cycle. Valid as long as
+    /// the hub.
     FeedSink& feed();
-    /// Blocks for which the feed had not enough sound.
+    /// Number of buffers for which the output had too little audio.
     std::uint64_t feed_dropouts() const;
     double feed_delay_ms() const;
-    /// Another program takes the feed.
+    /// Whether another app uses the output.
     bool feed_used() const;
 
-    /// The daemon answers.
+    /// Whether the daemon is connected.
     bool connected() const;
-    /// Connects and mends; the sources' own tend() calls it.
+    /// Connects and recreates lost streams; called by tend() of the sources.
     void tend();
-    /// What keeps the feed from going out, in plain words; empty while nothing does.
+    /// Message why there is no output; empty if there is.
     std::string problem() const;
 
   private:

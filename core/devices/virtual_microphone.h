@@ -9,40 +9,40 @@ namespace reed {
 
 class PipeWireConnection;
 
-/// Node name of the virtual microphone, and of the stream that carries the feed into it.
+/// Node names of the virtual microphone and of the stream that feeds it.
 inline constexpr const char* kVirtualMicName = "dusky-reed";
 inline constexpr const char* kVirtualMicTitle = "Dusky Reed";
 inline constexpr const char* kFeedName = "dusky-reed-feed";
-/// Begin of the names of all nodes that are made here; and of the outputs into which other programs play.
+/// Prefix of all node names of this program, and of its outputs for app audio.
 inline constexpr const char* kOwnNodes = "dusky-reed";
 inline constexpr const char* kProgrammeOutput = "dusky-reed-programme";
-/// Outputs for programmes, and the monitor: the session manager links none to another, or a programme would
-/// be fed into itself where its output is the system's default.
+/// Link group of app audio outputs and the headphones: the session manager links none to another, so app
+/// audio is never fed into itself.
 inline constexpr const char* kPlaybackLinkGroup = "dusky-reed-heard";
-/// Name of the source as which a strip is offered on its own.
+/// Node name of the separate microphone of a strip.
 std::string node_of(const std::string& strip);
-/// Object path of the streams that carry a feed: tells this process' from another's.
+/// Object path of the streams that carry an output; distinguishes processes.
 std::string feed_path();
-/// Input, feed and virtual microphone: the session manager links none of them to another.
+/// Link group of input, output and virtual microphone: the session manager links none to another.
 inline constexpr const char* kLinkGroup = "dusky-reed";
 
-/// A source in the daemon that outlives this program: whoever uses it stays connected and hears silence when
-/// the program ends, in whatever way, and is never handed the plain microphone instead. The feed is linked
-/// into it by this object, the links end with it. PipeWireGraph::remove_virtual_microphone() takes it away.
+/// A source in the daemon that outlives this process: apps that use it stay connected and receive silence
+/// when the process ends, and never the unprocessed microphone. This object links the output into it; the
+/// links end with it. PipeWireGraph::remove_virtual_microphone() removes it.
 class VirtualMicrophone {
   public:
     struct Wish {
-        std::string title{};                 ///< what other programs call it
+        std::string title{};                 ///< title in other apps
         int channels = 1;                    ///< 1 or 2
-        std::string node = kVirtualMicName;  ///< its own name,
-        std::string feed = kFeedName;        ///< and that of the streams that may be linked into it
+        std::string node = kVirtualMicName;  ///< name of its node
+        std::string feed = kFeedName;        ///< name of the streams that may be linked into it
         bool operator==(const Wish&) const = default;
     };
     enum class Standing {
-        coming,    ///< not there yet, or not linked yet
-        fed,       ///< it carries the feed
-        unfed,     ///< it is there; no feed was given
-        occupied,  ///< another program of this name feeds it
+        coming,    ///< not created or not linked yet
+        fed,       ///< carries the output
+        unfed,     ///< exists without an output
+        occupied,  ///< another process feeds it
         vacant     ///< that program has gone; take_over() lets the feed in
     };
 
@@ -51,15 +51,15 @@ class VirtualMicrophone {
     VirtualMicrophone(const VirtualMicrophone&) = delete;
     VirtualMicrophone& operator=(const VirtualMicrophone&) = delete;
 
-    /// Begins to work on an open connection, which must stay open until detach(): makes the microphone when
-    /// it is missing, and makes it anew when it is another than wished. The new one is there before the old
-    /// one goes, so that nobody falls back to another microphone in between.
+    /// Attaches to an open connection, which must stay open until detach(): creates the microphone if it is
+    /// missing, and creates it again if its title or channels differ. The new one exists before the old one
+    /// is removed, so that apps do not switch to another microphone.
     void attach(PipeWireConnection& connection, const Wish& wish);
     void detach();
-    /// Links the node `feed` (PW_ID_ANY: none) into it, and tries again what failed. Call it some times a
-    /// second, without the connection's lock. Quick.
+    /// Links the node `feed` (PW_ID_ANY: none) into it and retries what failed. Call about every 100 ms
+    /// without the lock of the connection. Doesn't block.
     Standing tend(std::uint32_t feed);
-    /// Lets the feed in where another program fed it before.
+    /// Links the output where another process fed it before.
     void take_over();
 
   private:

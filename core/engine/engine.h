@@ -14,77 +14,76 @@
 
 namespace reed {
 
-/// Figures of the running engine, all since open().
+/// Statistics of the running engine since open().
 struct EngineStats {
     std::uint64_t clipped = 0;  ///< samples clipped at the source (runs of three and more)
-    std::uint64_t faults = 0;   ///< samples that were no numbers
+    std::uint64_t faults = 0;   ///< non-finite samples
     std::uint64_t blocks = 0;
     double load = 0.0;  ///< share of the deadline used, mean over about a second (0 to 1)
     double worst_load = 0.0;
-    int latency = 0;       ///< frames of delay of the chain that sounds
+    int latency = 0;       ///< latency of the audible chain in frames
     int block_frames = 0;  ///< size of the newest block
 };
 
-/// Factor of a fader in dB, kFaderMinDb (silence) to kFaderMaxDb, and of the strip's mute. NaN for what is no
-/// finite number.
+/// Gain factor of a fader in dB (kFaderMinDb is silence) and a mute. NaN unless finite.
 double strip_level(double fader_db, bool muted);
 
-/// A microphone's way through the program: its chain, the mute, the headphones and the last seconds of what
-/// came in and went out. process() neither allocates nor waits.
+/// Real-time host of one strip: chain, mute, headphones, and histories of input and output. process() is
+/// real-time safe.
 class Engine final : public AudioCallback {
   public:
-    /// `builder`: the thread that builds its chains; one of its own when there is none.
+    /// `builder`: thread that builds its chains; by default its own.
     explicit Engine(std::shared_ptr<ChainBuilder> builder = std::make_shared<ChainBuilder>());
     Engine(const Engine&) = delete;
     Engine& operator=(const Engine&) = delete;
 
-    /// What is needed to start in a format with a chain.
+    /// Everything needed to start with a format and a chain.
     struct Prepared {
         StreamFormat format;
         ChainSpec spec;
         std::unique_ptr<Chain> chain;
         std::shared_ptr<HistoryRing> input, feed, monitored;
     };
-    /// Builds it: milliseconds, with a network tens of them. Any thread but the audio thread.
+    /// Builds it; takes milliseconds, with a network tens of milliseconds. Not on the audio thread.
     static Result<Prepared> prepare(const StreamFormat& format, const ChainSpec& spec);
-    /// Starts with it. Quick. Only while no device calls process().
+    /// Starts with it. Doesn't block. Precondition: no concurrent process().
     void open(Prepared prepared);
     /// Both at once.
     Result<void> open(const StreamFormat& format, const ChainSpec& spec);
     const StreamFormat& format() const { return format_; }
 
-    /// Which chain sounds, and what comes next.
+    /// Runs the audible chain and its successors.
     ChainRunner& chain() { return chain_; }
     const ChainRunner& chain() const { return chain_; }
 
-    /// Silences the feed, or lets it through again, with a short fade.
+    /// Mutes or unmutes the output with a short fade. Thread-safe.
     void set_mute(bool mute) { mute_.store(mute, std::memory_order_relaxed); }
-    /// The same, by whatever else keeps it back at the moment; both are asked.
+    /// A second, independent mute of the output, used by loops. Thread-safe.
     void suppress_output(bool hold) { held_back_.store(hold, std::memory_order_relaxed); }
-    /// The strip's own mute, which the feed hears by the level of its chain (strip_level()); here for what
-    /// else goes out of the strip.
+    /// Mute of the strip for its additional outputs; the main output uses the level of the chain
+    /// (strip_level()).
     void set_strip_mute(bool mute) { strip_mute_.store(mute, std::memory_order_relaxed); }
     bool strip_muted() const { return strip_mute_.load(std::memory_order_relaxed); }
     bool muted() const {
         return mute_.load(std::memory_order_relaxed) || held_back_.load(std::memory_order_relaxed);
     }
 
-    /// Level of what leaves it, in dB, kFaderMinDb to kFaderMaxDb; the least is silence. What is no finite
-    /// number changes nothing. Any thread; kept over open().
+    /// Output level in dB, kFaderMinDb (silence) to kFaderMaxDb. Ignored unless finite. Thread-safe; kept
+    /// across open().
     void set_fader(double db) { chain_.set_level(strip_level(db, false)); }
 
-    /// Any thread; kept over open().
+    /// Thread-safe; kept across open().
     void set_monitor(const MonitorSettings& settings) { monitor_.set(settings); }
 
     void process(const AudioBlock& block) noexcept override { process(block, Keys{}); }
-    /// The same, with what its stages listen to.
+    /// The same with sidechains.
     void process(const AudioBlock& block, const Keys& keys) noexcept;
     AudioBlock monitor() const noexcept override { return monitor_.sound(); }
 
     // Each is another one after open(), and then counts from nothing again. Control thread.
-    /// What has been monitored; nothing is added while the monitor is off.
+    /// History of the headphone signal; not extended while they are off.
     std::shared_ptr<const HistoryRing> monitor_history() const { return monitored_; }
-    /// The last twelve seconds at least; of the feed, after fader and mute.
+    /// Histories of at least 12 s; the output after fader and mute.
     std::shared_ptr<const HistoryRing> input_history() const { return input_; }
     std::shared_ptr<const HistoryRing> feed_history() const { return feed_; }
     EngineStats figures() const;

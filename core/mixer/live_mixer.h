@@ -1,4 +1,4 @@
-// A desk whose strips get their sound from sources of their own, each in its own time.
+// A mixer whose strips have sources with independent clocks.
 #pragma once
 
 #include <optional>
@@ -13,35 +13,34 @@ namespace reed {
 
 class LiveMixer;
 
-/// A strip with a way in for one source: what a source is started with, as callback and as sink. May come
-/// from any thread, one at a time.
+/// A strip that can be the callback and the sink of one source. Its functions may be called from any thread,
+/// one at a time.
 class LiveStrip final : public Strip, public AudioCallback, public FeedSink {
   public:
     LiveStrip(LiveMixer& desk, std::string id, StripRole role, std::shared_ptr<ChainBuilder> builder)
         : Strip(std::move(id), role, std::move(builder)), desk_(desk) {}
 
-    /// What the source that is started next gives, of the strip's channels or another number, and of the
-    /// desk's rate or another one; `steady`: its blocks come in the cycle of the feed, not in a time of their
-    /// own. While no source calls.
+    /// Configures format and clock of the next source; channels and rate may differ from the mixer's.
+    /// `steady`: the source runs in the cycle of the output. Precondition: no source calls.
     void expect(const StreamFormat& source, bool steady);
-    /// Who takes what the strip gives, beside the sum, and is pushed on by the desk's sink; nullptr: nobody.
-    /// As LiveMixer::set_sink().
+    /// Additional receiver of the strip's output; nullptr for none. Same lifetime rules as
+    /// LiveMixer::set_sink().
     void set_output(FeedSink* sink) { output_ = sink; }
-    /// Who takes what comes in as it is, as late as what the strip gives, and silent while the strip is
-    /// muted; else as set_output().
+    /// Receiver of the unprocessed input, aligned with the strip's output and silent while the strip is
+    /// muted; otherwise as set_output().
     void set_plain_output(FeedSink* sink) { plain_output_ = sink; }
-    /// A take in place of what the source gives. Opened anew by expect().
+    /// Plays a take instead of the source. Reopened by expect().
     TakePlayer& takes() { return takes_; }
-    /// Nothing goes out from now on, until TakePlayer::stop(): a take is about to loop. Control thread.
+    /// Silences the output until TakePlayer::stop(), because a take is about to loop. Control thread only.
     void reserve_for_take() {
         takes_.reserve(latency());
         engine().suppress_output(true);
     }
-    /// What the source gave, the last kRawHistorySeconds at least, whatever a take does; kept over expect()
-    /// of the same format. Control thread.
+    /// Unprocessed input of at least the last kRawHistorySeconds, unaffected by takes. Kept across expect()
+    /// if the format is unchanged. Control thread only.
     std::shared_ptr<const HistoryRing> said() const { return said_; }
     static constexpr double kRawHistorySeconds = 61.0;
-    /// Frames that were missing when they were wanted, since expect().
+    /// Frames that were not available in time since expect(). Thread-safe.
     std::uint64_t missed() const { return missed_.load(std::memory_order_relaxed); }
 
     void process(const AudioBlock& block) noexcept override;
@@ -75,10 +74,10 @@ class LiveStrip final : public Strip, public AudioCallback, public FeedSink {
     std::atomic<std::uint64_t> missed_{0};
 };
 
-/// The strip whose block has come runs the desk for all of them, as long as it is the leader; the others hand
-/// theirs over. When the leader has sent nothing for a tenth of a second, another one leads, so that a
-/// microphone that is pulled out takes no other one with it. A source in the feed's own cycle leads before
-/// one in its own time.
+/// Combines sources with independent clocks. One strip is the leader: whenever its source delivers a block,
+/// that thread processes the whole mixer. If the leader delivers nothing for 100 ms, another strip becomes
+/// the leader, so a microphone that is unplugged does not stop the others. A source in the cycle of the
+/// output leads before others.
 class LiveMixer {
   public:
     explicit LiveMixer(std::shared_ptr<ChainBuilder> builder = std::make_shared<ChainBuilder>())
@@ -87,25 +86,25 @@ class LiveMixer {
     LiveMixer(const LiveMixer&) = delete;
     LiveMixer& operator=(const LiveMixer&) = delete;
 
-    /// The format of the feed; no source may run.
+    /// Sets the format of the output. Precondition: no source runs.
     Result<void> open(const StreamFormat& feed);
     const StreamFormat& format() const { return desk_.format(); }
-    /// Who takes the sum; nullptr: nobody. It must live until it is another one and no source runs.
+    /// Receiver of the sum; nullptr for none. It must stay valid until it is replaced and no source runs.
     void set_sink(FeedSink* sink) { sink_ = sink; }
-    /// Returns when no source's thread is within the desk: what was taken from it before is no longer used.
+    /// Blocks until no source thread is inside the mixer; what was removed before is then unused.
     void settle() const;
 
-    /// A strip that stands beside the desk until arrange() takes it in.
+    /// Creates a strip; arrange() adds it to the mixer.
     std::shared_ptr<LiveStrip> make(const std::string& id, StripRole role);
-    /// See Mixer::arrange(). A strip that is left out must not be started any more.
+    /// See Mixer::arrange(). A strip that is left out must not be started again.
     void arrange(const std::vector<std::shared_ptr<LiveStrip>>& strips, const std::vector<size_t>& order);
-    /// Some times a second; quick.
+    /// Frees unused objects. Call about every 100 ms. Doesn't block.
     void tend();
 
     Mixer& desk() { return desk_; }
     const LoadMeter& load() const { return load_; }
     std::shared_ptr<const HistoryRing> feed_history() const { return desk_.feed_history(); }
-    /// Frames between what comes in and the feed.
+    /// Latency from input to output, in frames.
     int latency() const { return desk_.latency(); }
 
   private:

@@ -11,7 +11,7 @@
 
 namespace reed {
 
-/// One strip as it runs: a microphone's way through the program, and where it stands among the others.
+/// A running strip: an engine with its place in the mixer.
 class Strip {
   public:
     Strip(std::string id, StripRole role, std::shared_ptr<ChainBuilder> builder)
@@ -22,21 +22,21 @@ class Strip {
 
     const std::string& id() const { return id_; }
     StripRole role() const { return role_; }
-    /// Only while no desk runs it.
+    /// Precondition: no mixer runs it.
     void rename(const std::string& id) { id_ = id; }
     Engine& engine() { return engine_; }
     const Engine& engine() const { return engine_; }
-    /// Starts in a format with a chain; see Engine::open(). Only while no desk runs it.
+    /// Starts with a format and a chain, see Engine::open(). Precondition: no mixer runs it.
     void open(Engine::Prepared prepared);
 
-    /// Audio thread, for Mixer::process() without sounds: the strip's next frames.
+    /// Fetches the next input frames for Mixer::process() without blocks. Audio thread only.
     virtual void fetch(const AudioBlock& block) noexcept;
-    /// Audio thread: what has come in, before the strip is run.
+    /// Called with the input before the strip is processed. Audio thread only.
     virtual void came(const AudioBlock&) noexcept {}
-    /// Audio thread: what came of them, when all strips have been run.
+    /// Called with the output after all strips were processed. Audio thread only.
     virtual void gave(const AudioBlock&) noexcept {}
 
-    /// Frames between what comes in and what leaves the strip.
+    /// Latency of the strip in frames.
     int latency() const { return latency_.load(std::memory_order_relaxed); }
 
   private:
@@ -51,11 +51,10 @@ class Strip {
     Engine engine_;
 };
 
-/// Any number of strips of one sample rate, each with its own channels. process() neither allocates nor
-/// waits; strips may come and go while it runs. Voices leave it aligned to the slowest of them, so that a
-/// voice that two microphones hear is not coloured. A strip that listens to others is delayed so far that
-/// every key is there when it is needed; a programme at least as far as the voices, so that both keep their
-/// time.
+/// Processes any number of strips of one sample rate, each with its own channel count. process() is real-time
+/// safe; strips may be added and removed while it runs. Voices are aligned to the slowest, so that a voice in
+/// two microphones is not coloured. A strip with sidechains is delayed until they are available; app audio is
+/// delayed at least as far as the voices.
 class Mixer {
   public:
     Mixer();
@@ -63,33 +62,31 @@ class Mixer {
     Mixer(const Mixer&) = delete;
     Mixer& operator=(const Mixer&) = delete;
 
-    /// The format of the sum, before process() is called for the first time.
+    /// Sets the format of the sum. Call before the first process().
     Result<void> open(const StreamFormat& feed);
     const StreamFormat& format() const { return format_; }
 
-    /// The strips from the next block on, in the order in which process() is given their sound, and an order
-    /// in which every one comes after those it listens to (processing_order()). All must be open. Control
-    /// thread; who is no longer among them is freed by tend().
+    /// Sets the strips for the next block, in the order of the blocks given to process(), and an order in
+    /// which each follows its sidechain sources (processing_order()). All must be open. Control thread only;
+    /// tend() frees strips that are no longer included.
     void arrange(const std::vector<std::shared_ptr<Strip>>& strips, const std::vector<size_t>& order);
-    /// Frees what the audio thread has done with. Some times a second; quick.
+    /// Frees objects that the audio thread no longer uses. Call about every 100 ms. Doesn't block.
     void tend();
-    /// Strips of the newest arrangement. Control thread.
+    /// Strips of the newest arrangement. Control thread only.
     std::vector<std::shared_ptr<Strip>> strips() const;
 
-    /// Audio thread. `sounds`: a block a strip, of its own channels and all of one length, in place; on
-    /// return what the strip gives: voices aligned to each other. `feed`: gets the sum of the voices, under
-    /// the lid where there are several. A number of blocks that is not that of the strips (they have just
-    /// been arranged anew) gives false and silence.
+    /// Processes one block per strip in place, each with its own channel count and all of the same length. On
+    /// return voices are aligned. `feed` receives the sum of the voices, limited if there are several.
+    /// Returns false and silence if the number of blocks does not match the strips. Audio thread only.
     bool process(std::span<const AudioBlock> sounds, const AudioBlock& feed) noexcept;
-    /// The same, with what the strips themselves give (Strip::fetch()); the sound of `here` is `block`, in
-    /// place. At most SidechainBuffer::kLongest frames. False where it is not among them.
+    /// The same with input from Strip::fetch(); the input of `here` is `block`, in place. At most
+    /// SidechainBuffer::kLongest frames. Returns false if `here` is not included.
     bool process(const Strip& here, const AudioBlock& block, const AudioBlock& feed) noexcept;
 
-    /// Frames between what comes in and the voices as process() gives them, and the sum, which has its lid
-    /// on.
+    /// Latency of the aligned voices, and of the limited sum, in frames.
     int voices_latency() const { return slowest_.load(std::memory_order_relaxed); }
     int latency() const { return latency_.load(std::memory_order_relaxed); }
-    /// The sum, twelve seconds at least.
+    /// History of the sum, at least 12 s.
     std::shared_ptr<const HistoryRing> feed_history() const { return feed_; }
 
     static constexpr double kOutputCeiling = -1.0;  ///< dBTP

@@ -11,66 +11,64 @@
 
 namespace reed {
 
-/// What a chain is made for, measured on `sound` (some seconds of speech with pauses, as it comes in): levels
-/// before every stage, loudness after `fader` dB. Nothing when there is no speech or no pause in it.
+/// Measures the reference levels of a chain on `sound` (some seconds of unprocessed speech with pauses):
+/// levels before each stage, loudness after `fader` dB. Empty if there is no speech or no pause.
 std::optional<ReferenceLevels> measure_made_for(const ChainSpec& chain, double fader,
                                                 const AudioBuffer& sound, double sample_rate,
                                                 const Progress& progress = {});
 
-/// True when the levels that come in are so much others that settings by level no longer fit: a usual voice
-/// more than kOffVoice away, or a room that stands otherwise to the quiet words by more than kOffRoom (our
-/// choice).
+/// Whether input levels differ so much that the chain should be adapted: typical speech by more than
+/// kOffVoice, or the distance of noise and quiet speech by more than kOffRoom (empirical values).
 bool is_off(const VoiceLevels& made, const VoiceLevels& here);
 inline constexpr double kOffVoice = 3.0, kOffRoom = 6.0;  // dB
 
-/// One value that becomes another one.
+/// One changed value.
 struct AdaptationChange {
     enum class Why {
-        level,      ///< brings the voice to the level that the stages were set for
-        threshold,  ///< stands to room and voice as it did
-        loudness,   ///< brings the voice to the loudness it had
+        level,      ///< brings the voice to the level of the reference
+        threshold,  ///< keeps the distance of a threshold to noise and voice
+        loudness,   ///< restores the loudness
     };
     Why why = Why::level;
-    std::string stage;  ///< its id; empty: the strip's fader
-    size_t row = 0;     ///< of its table
+    std::string stage;  ///< id of the stage; empty: the fader of the strip
+    size_t row = 0;     ///< row of its table
     double from = 0.0, to = 0.0;
-    bool short_of = false;  ///< more was wanted than the row can do
-    VoiceLevels made{};     ///< what came to the stage then
-    VoiceLevels here{};     ///< and what does now, with the changes before it made
-    double lacking = 0.0;   ///< loudness: LU that it was away before this change
+    bool short_of = false;  ///< the range of the row was exceeded
+    VoiceLevels made{};     ///< reference levels before the stage
+    VoiceLevels here{};     ///< current levels, after the earlier changes
+    double lacking = 0.0;   ///< loudness error before this change, in LU
 
     bool operator==(const AdaptationChange&) const = default;
 };
 
 struct Fit {
-    VoiceLevels made{}, here{};  ///< what comes in
+    VoiceLevels made{}, here{};  ///< input levels
     std::vector<AdaptationChange> changes;
-    ChainSpec chain;  ///< with all of them made
+    ChainSpec chain;  ///< with all changes applied
     double fader = 0.0;
-    double loudness_made = 0.0, loudness = 0.0;  ///< LUFS: as it was, and with all of them made
-    /// Stages that were taught another room than this one.
+    double loudness_made = 0.0, loudness = 0.0;  ///< LUFS: reference, and with all changes applied
+    /// Stages whose noise profile does not match this room.
     std::vector<std::string> taught_elsewhere;
 };
 
-/// What to change so that `chain`, made for `made`, does to `sound` what it did there. First a gain that
-/// stands before every stage with a threshold brings the voice to its level; then, stage by stage with what
-/// was changed before it, every threshold is put where it stood between room, quiet, usual and loud voice
-/// (straight lines between those, the same distance beyond them), and those on a part of the spectrum as far
-/// as the usual voice has moved; at the end a make-up, or the fader, brings the loudness back. Stages that
-/// are bypassed or listen to another strip are left alone, and so are ceilings, which belong to what goes
-/// out. Fails when there is no speech or pause in `sound`, or it was cancelled.
+/// Finds the changes with which `chain`, tuned for `made`, has the same effect on `sound`. First, a gain
+/// before all thresholds brings the voice to its level. Then, stage by stage, each threshold gets its earlier
+/// place between noise, quiet, typical and loud speech (linear between them, same distance beyond), and
+/// thresholds on a part of the spectrum move with the typical speech level. At the end a make-up gain, or the
+/// fader, restores the loudness. Bypassed stages, stages with a sidechain, and ceilings are not changed.
+/// Returns an error if there is no speech or pause, or if it was cancelled.
 Result<Fit> adapt_chain(const ChainSpec& chain, double fader, const ReferenceLevels& made,
                         const AudioBuffer& sound, double sample_rate, const Progress& progress = {});
 
-/// What a tap has measured of voice and room, both of which must be known.
+/// Levels of a tap. Precondition: voice and noise are known.
 VoiceLevels voice_levels(const TapLevels& tap);
-/// The stage with its thresholds where they stand to `here` as they stood to `made`.
+/// The stage with its thresholds adapted from levels `made` to levels `here`.
 StageSpec placed(StageSpec stage, const VoiceLevels& made, const VoiceLevels& here);
 
-/// Why, in words with figures.
+/// Reason of a change, as text with quantities.
 Finding fit_reason(const AdaptationChange& change);
 
-/// `chain` with some changes made; the fader in dB where one of them is of it.
+/// `chain` with some changes applied, and the fader in dB if it is among them.
 ChainSpec with_changes(ChainSpec chain, const std::vector<AdaptationChange>& changes,
                        double* fader = nullptr);
 

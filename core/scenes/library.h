@@ -15,28 +15,28 @@ namespace reed {
 struct SceneEntry {
     std::filesystem::path path;
     Scene scene;
-    int version = 0;    ///< of the file's format
-    size_t digest = 0;  ///< of the file's bytes: another one is another file
+    int version = 0;    ///< format version of the file
+    size_t digest = 0;  ///< hash of the contents
 };
 
 struct SceneListing {
-    std::vector<SceneEntry> scenes;       ///< in the person's order, then by name
-    std::vector<Error> unreadable;        ///< files that are there but can't be used; they are left alone
-    std::optional<Error> folder_problem;  ///< the folder itself can't be read
+    std::vector<SceneEntry> scenes;       ///< in the user's order, then by name
+    std::vector<Error> unreadable;        ///< files that can't be read; they are left unchanged
+    std::optional<Error> folder_problem;  ///< the folder can't be read
 };
 
-/// A scene as it was before it was saved anew.
+/// A previous version of a scene.
 struct SceneRevision {
     std::filesystem::path path;
-    std::string when;  ///< "2026-11-26 21:05:33", local time at which the next one took its place
+    std::string when;  ///< "2026-11-26 21:05:33", local time at which it was replaced
     Scene scene;
 };
 
-/// What becomes of a scene that comes in under a name that is there already.
+/// What to do with an imported scene whose name exists.
 enum class ConflictPolicy { keep_both, replace, leave_out };
 
-/// Saves, lists and removes scenes in one folder. Names are unique, compared without regard to case. What has
-/// not changed since it was last read is not read again. One thread.
+/// Saves, lists and removes scenes in one folder. Names are unique, ignoring case. Unchanged files are not
+/// read again. One thread only.
 class SceneLibrary {
   public:
     explicit SceneLibrary(std::filesystem::path folder) : folder_(std::move(folder)) {}
@@ -44,36 +44,34 @@ class SceneLibrary {
     const std::filesystem::path& folder() const { return folder_; }
     SceneListing list() const;
 
-    /// The order in which they are listed from now on; those that are not named come after, by name. Kept
-    /// beside the scenes in "order.txt", a name a line.
+    /// Sets the order of the list; scenes that are not named follow by name. Stored in "order.txt", one name
+    /// per line.
     Result<void> set_order(const std::vector<std::string>& names) const;
 
-    /// What becomes of the scene of the same name that is there: written over, or kept in "removed" as well.
-    /// A file of an older version is always kept, as older programs can't read the new one; and so is one of
-    /// a newer version, which may have held more than is known here.
+    /// What to do with an existing scene of the same name: overwrite it, or also move it to "removed". Files
+    /// of older and newer versions are always moved there.
     enum class Old { replaced, kept };
-    /// Saves under the scene's name, replacing the scene of that name. Fails on an empty or overlong name,
-    /// an invalid chain, or a disk that refuses; what was there before is then still there.
+    /// Saves the scene, replacing the one with the same name. Returns an error for an empty or long name, an
+    /// invalid chain or a failed write; the existing file is then unchanged.
     Result<std::filesystem::path> save(const Scene& scene, Old old = Old::replaced) const;
 
-    /// What a scene was before it was saved, the newest first; those that can't be read are left out. Kept
-    /// beside the scenes in "earlier", kMostEarlier a scene.
+    /// Previous versions of a scene, newest first, without unreadable ones. Stored in "earlier", at most
+    /// kMostEarlier per scene.
     std::vector<SceneRevision> earlier(const std::string& name) const;
     static constexpr size_t kMostEarlier = 20;
-    /// There are some; without reading them.
+    /// Whether there are any; does not read them.
     bool has_earlier(const std::string& name) const;
-    /// The place in the order and the earlier states of `from` belong to `to` from now on.
+    /// Moves position and previous versions of `from` to `to`.
     void renamed(const std::string& from, const std::string& to) const;
 
-    /// Moves the file into the folder's "removed" sub-folder, so that nothing is ever lost by a slip.
+    /// Moves the file to the sub-folder "removed".
     Result<void> remove(const std::string& name) const;
 
-    /// Saves scenes that come from elsewhere; of those that are written over a copy is kept in "removed".
-    /// Gives the names under which they were saved, in their order; one that was left out has an empty one.
-    /// Stops at the first that can't be saved.
+    /// Imports scenes; replaced files are moved to "removed". Returns the names under which they were saved,
+    /// in order; empty for skipped ones. Stops at the first error.
     Result<std::vector<std::string>> take_in(const std::vector<Scene>& scenes, ConflictPolicy clash) const;
 
-    /// Copies the scenes of another folder, if this one holds no scene yet.
+    /// Copies the scenes of another folder if this one has none.
     Result<void> fill_from(const std::filesystem::path& other) const;
 
   private:
@@ -84,7 +82,7 @@ class SceneLibrary {
     std::filesystem::path earlier_folder(const std::string& name) const;
     std::vector<std::string> order() const;
 
-    /// A file as it was when it was read.
+    /// State of a file when it was read.
     struct Known {
         std::uint64_t device = 0, node = 0;
         std::int64_t size = 0, seconds = 0, nanoseconds = 0;
@@ -97,13 +95,13 @@ class SceneLibrary {
     mutable std::map<std::filesystem::path, Known> known_;
 };
 
-/// Why a scene can't be saved whatever the disk does: an empty or overlong name, an invalid chain.
+/// Why a scene can't be saved: an empty or long name, an invalid chain.
 std::optional<Error> scene_problem(const Scene& scene);
 
-/// The scene of this name, compared without regard to case; null when there is none.
+/// The scene with this name, ignoring case; nullptr if not found.
 const SceneEntry* find_scene(const std::vector<SceneEntry>& scenes, const std::string& name);
 
-/// A file name for a scene's name: lower-case letters, digits and dashes. Never empty.
+/// File name for the name of a scene: lower-case letters, digits and dashes; never empty.
 std::string scene_file_stem(const std::string& name);
 
 }  // namespace reed

@@ -14,61 +14,57 @@
 
 namespace reed {
 
-/// Version 1 was one chain without strips; it is read as a desk of one voice. Version 3 added colour, group,
-/// fade and what the scene was made for.
+/// Version 1 was one chain without strips, read as a mixer with one voice. Version 3 added colour, group,
+/// transition time and reference levels.
 inline constexpr int kSceneVersion = 3;
 
 struct Scene {
     std::string name{};
-    std::string note{};  ///< free text: which microphone, which room
+    std::string note{};  ///< free text
     MixerSpec desk{};
     std::optional<int> colour{};                        ///< 0 to kStripColours - 1
-    std::string group{};                                ///< a word under which scenes are found together
-    double fade = kUsualFade;                           ///< s, 0 to kLongestFade: how long its recall takes
-    std::map<std::string, ReferenceLevels> made_for{};  ///< by strip id; those it is known of
-    int version = kSceneVersion;  ///< of the file it came from where that is a newer one
-    std::string extra{};  ///< fields of a newer version as they came, as the JSON of an object; else empty
+    std::string group{};                                ///< group of scenes
+    double fade = kUsualFade;                           ///< transition time in s, 0 to kLongestFade
+    std::map<std::string, ReferenceLevels> made_for{};  ///< reference levels by strip id, where known
+    int version = kSceneVersion;                        ///< of the file if it is newer, else kSceneVersion
+    std::string extra{};  ///< unknown fields of a newer version, as a JSON object; otherwise empty
 
     static constexpr double kUsualFade = Fade::scene.seconds;
 
-    /// Of the first strip.
+    /// Chain of the first strip.
     ChainSpec& chain() { return desk.strips.front().chain; }
     const ChainSpec& chain() const { return desk.strips.front().chain; }
     bool operator==(const Scene&) const = default;
 };
 
-/// Longest scene file that is read; a full chain of 32 equalizers stays below half of it.
+/// Maximum size of a scene file; a chain of 32 equalizers needs less than half of it.
 inline constexpr size_t kMaxSceneBytes = 1'000'000;
 inline constexpr const char* kSceneFormat = "dusky-reed-scene";
-inline constexpr size_t kMaxSceneName = 80;  ///< characters of a scene's or stage's name
+inline constexpr size_t kMaxSceneName = 80;  ///< code points in the name of a scene or stage
 
-/// What reading a scene came to. Without a scene there is at least one problem; with one there is none.
+/// Result of reading a scene: a scene, or at least one problem.
 struct SceneReading {
     std::optional<Scene> scene;
-    /// Each says where ("line 7, column 3", "strips[0].stages[2].parameters.ratio", in version 1 without the
-    /// strip).
+    /// Each has a position ("line 7, column 3") or path ("strips[0].stages[2].parameters.ratio").
     std::vector<Error> problems;
-    std::vector<std::string> remarks;  ///< valid but unwise, e.g. the limiter is not last
-    int version = 0;                   ///< of the file's format, where there is a scene
+    std::vector<std::string> remarks;  ///< warnings about a valid scene, e.g. that the limiter is not last
+    int version = 0;                   ///< format version of the file, if there is a scene
 };
 
-/// JSON text of the newest version (of a newer one where the scene came from such a file), indented, with
-/// every parameter of every stage and a newline at its end.
+/// Indented JSON of the newest version (or of the newer version it was read from), with all parameters and a
+/// final newline.
 std::string write_scene(const Scene& scene);
 
-/// The same to be sent and read by people: a line a stage, only what is not as it was made, and without what
-/// stages were taught of a room.
+/// A short form for people: one line per stage, only values that differ from the defaults, no learned data.
 std::string scene_text(Scene scene);
 
-/// Reads and checks; collects everything that is wrong, not just the first. Of a newer version it takes what
-/// it knows and keeps the rest.
+/// Parses and validates; collects all problems. Of a newer version, unknown fields are preserved.
 SceneReading read_scene(std::string_view json);
 
-/// read_scene() on a file's contents; reading failures are problems too. `digest` gets a number that another
-/// content does not have, in this run of the program.
+/// Reads a scene file; failures to read are problems too. `digest` receives a hash of the contents.
 SceneReading load_scene(const std::string& path, size_t* digest = nullptr);
 
-/// What is unwise about a chain though it can be run. Peaks of a programme need no limiter of its own.
+/// Warnings about a chain that can run. App audio needs no limiter of its own.
 std::vector<std::string> chain_warnings(const ChainSpec& chain, StripRole role = StripRole::voice);
 
 }  // namespace reed

@@ -13,15 +13,16 @@
 
 namespace reed {
 
-/// Levels in dBFS (AES17). kSilenceDb stands for silence; `known` flags tell when nothing was heard yet.
+/// Levels in dBFS (AES17). kSilenceDb means silence; the `known` flags are false until something was
+/// measured.
 struct TapLevels {
     bool room_known = false;   ///< there were pauses
     bool voice_known = false;  ///< there was speech
-    double room = 0.0;         ///< usual level of the room: half of the pauses lie below
-    double room_high = 0.0;    ///< what the room reaches: 95 % of the pauses lie below
-    double voice_low = 0.0;    ///< quiet words: 10 % of the speech lies below
-    double voice = 0.0;        ///< usual level: half of the speech lies below
-    double voice_high = 0.0;   ///< loud words: 10 % of the speech lies above
+    double room = 0.0;         ///< background noise, median of the pauses
+    double room_high = 0.0;    ///< background noise, 95th percentile of the pauses
+    double voice_low = 0.0;    ///< quiet speech, 10th percentile
+    double voice = 0.0;        ///< typical speech, median
+    double voice_high = 0.0;   ///< loud speech, 90th percentile
     double peak = 0.0;         ///< highest sample
     double now = 0.0;          ///< level of the newest 50 ms
     double now_peak = 0.0;     ///< highest sample of the newest 50 ms
@@ -30,85 +31,85 @@ struct TapLevels {
 /// Gain reduction of one stage, in dB (>= 0).
 struct StageReduction {
     double now = 0.0;         ///< newest 10 ms
-    double usual = 0.0;       ///< median while there is speech
-    double deepest = 0.0;     ///< largest in the window
-    double open = 1.0;        ///< share of the window in which less than 1 dB was taken, 0 to 1
+    double usual = 0.0;       ///< median during speech
+    double deepest = 0.0;     ///< maximum in the window
+    double open = 1.0;        ///< share of the window with less than 1 dB of reduction, 0 to 1
     double load = 0.0;        ///< share of one core the stage takes, mean of the window, 0 to 1
     double worst_load = 0.0;  ///< in the worst 10 ms of the window
 };
 
-inline constexpr double kSilentPeak = -110.0;  ///< dBFS; digital silence: no converter is that quiet
+inline constexpr double kSilentPeak = -110.0;  ///< dBFS; digital silence, below the noise of any converter
 
 enum class FindingTone { neutral, good, warning };
 
-/// A figure of a finding, rounded as it is told.
+/// A value of a finding, rounded as it is shown.
 struct Quantity {
     double value = 0.0;
     Unit unit = Unit::decibel;
     int decimals = 0;
 };
 
-/// Values of one stage that would help, as one step.
+/// Suggested values of one stage, applied as one step.
 struct Proposal {
     std::vector<std::pair<size_t, double>> values;  ///< row, value in its range
-    std::string_view words;                         ///< what they do, as a button says it
+    std::string_view words;                         ///< text of the button
     std::vector<Quantity> quantities;
 };
 
-/// Something worth saying. `words` are English, translatable, with {0}, {1}, ... for the quantities; they and
-/// the id live for ever.
+/// What the levels say about a stage. `words` is a translatable English text with placeholders {0}, {1}, ...
+/// for the quantities; it and the id are static.
 struct Finding {
-    std::string_view id;  ///< "room_passes"; empty: nothing to say
+    std::string_view id;  ///< "room_passes"; empty: no finding
     FindingTone tone = FindingTone::neutral;
     std::string_view words;
     std::vector<Quantity> quantities;
     std::optional<Proposal> proposal;
 };
 
-/// Words with their figures put in. A unit is written only where it is not plain decibels.
+/// Inserts the quantities into the text. Decibels are written without their unit.
 std::string format_message(std::string_view words, std::span<const Quantity> quantities);
 inline std::string format_message(const Finding& f) {
     return format_message(f.words, f.quantities);
 }
 
-/// What a kind judges a stage by.
+/// Input of a finding.
 struct FindingContext {
     std::span<const double> values;
-    const LearnedData& taught;  ///< what the stage was taught
+    const LearnedData& taught;  ///< learned data of the stage
     const TapLevels& in;        ///< before the stage
     const TapLevels& out;       ///< after it
     const StageReduction& reduction;
 };
 
-/// Something a kind can look for in the sound that comes to a stage, when somebody asks for it.
+/// An analysis of the input of a stage, run on request.
 struct Search {
     std::string_view id;          ///< "hum"
-    double least_seconds = 0.0;   ///< of sound it needs
+    double least_seconds = 0.0;   ///< of audio that it needs
     double most_seconds = 0.0;    ///< more is not used
-    std::string_view too_little;  ///< words for when there is less
-    /// What was found, in words, with the values to set as its proposal; without one nothing was found.
-    /// `sound`: full scale +-1. May take its time.
+    std::string_view too_little;  ///< text if there is less
+    /// The result, with the values to set as its proposal; nothing was found if there is none. `sound`: full
+    /// scale is +-1. May take long.
     Finding (*look)(std::span<const float> sound, double sample_rate) = nullptr;
 };
 
-/// Nothing can be said about levels yet: why, or that it waits. For kinds that need a voice, a room.
+/// Findings while levels are unknown, for kinds that need speech or pauses.
 Finding no_signal_finding(const TapLevels& in);
 Finding waiting_for_voice();
 Finding waiting_for_pause();
 
-/// A proposal of one value, limited to the row's range and rounded to half a decibel.
+/// Proposes one value, clamped to the range of the row and rounded to 0.5 dB.
 Proposal propose(std::span<const Parameter> table, size_t row, double value, std::string_view words);
 
-/// Where a stage that keeps the room out has its thresholds (rows of the table; the same when there is one).
+/// Thresholds of a stage that attenuates in pauses (rows of the table; equal if there is only one).
 struct ThresholdCheck {
     std::span<const Parameter> table;
     size_t open_row = 0, close_row = 0;
     double opens = 0.0, closes = 0.0;  ///< dBFS
-    std::string_view passes;           ///< words for a room that is too loud: {0} the room, {1} the threshold
-    std::string_view proposal;         ///< words of the proposal: {0} the threshold
+    std::string_view passes;           ///< text if the noise is too loud; {0}: noise, {1}: threshold
+    std::string_view proposal;         ///< text of the proposal; {0}: threshold
 };
-/// Judges thresholds between the room and quiet words, and proposes the middle. 6 dB to spare on either side
-/// are enough (common practice, no source).
+/// Checks that thresholds are between noise and quiet speech, and proposes the middle. A margin of 6 dB on
+/// both sides is enough (common practice, no source).
 Finding threshold_finding(const ThresholdCheck& stage, const FindingContext& now);
 
 }  // namespace reed

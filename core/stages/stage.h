@@ -23,58 +23,58 @@ class Stage {
     Stage(const Stage&) = delete;
     Stage& operator=(const Stage&) = delete;
 
-    /// What it was taught, before prepare(). Kinds that learn nothing ignore it.
+    /// Sets the learned data. Call before prepare(). Kinds that learn nothing ignore it.
     virtual void teach(const LearnedData&) {}
 
-    /// What it has learnt of the voice while it ran, for the stage of the same id in the next chain; empty:
-    /// nothing. Any thread.
+    /// Adaptive state for the stage with the same id in the next chain; empty if there is none. Thread-safe.
     virtual std::vector<float> memory() const { return {}; }
-    /// The memory of a stage of the same kind, after prepare() and before it runs.
+    /// Restores the adaptive state of a stage of the same kind. Call after prepare() and before process().
     virtual void remember(std::span<const float>) {}
 
-    /// Takes memory for `format` and starts at `values` (one per table row, each inside its range).
+    /// Allocates for `format` and starts with `values` (one per table row, each within its range).
     virtual void prepare(const StreamFormat& format, std::span<const double> values) = 0;
 
-    /// New target values. Called at a grain boundary; the sound moves there smoothly.
+    /// Sets new target values, reached smoothly. Called at a sub-block boundary.
     virtual void set_values(std::span<const double> values) = 0;
 
-    /// Called at every grain boundary before process(): moves smoothed parameters one grain on.
+    /// Advances smoothed parameters by one sub-block. Called at every sub-block boundary before process().
     virtual void begin_sub_block() {}
 
-    /// Processes in place; at most kSubBlock frames, never across a grain boundary. Finite input only.
+    /// Processes in place. At most kSubBlock frames; the block must not cross a sub-block boundary. Finite
+    /// input only.
     virtual void process(const AudioBlock& block) = 0;
 
-    /// Forgets all signal history (after a fault), keeps the parameters.
+    /// Clears the signal history (after a fault) and keeps the parameters.
     virtual void reset() = 0;
 
-    /// Exact delay in frames between input and output, fixed from prepare() on.
+    /// Latency in frames, exact and constant from prepare() on.
     virtual int latency() const { return 0; }
 
-    /// Largest gain reduction in dB (>= 0) since the last call. 0 for stages without dynamics.
+    /// Maximum gain reduction in dB (>= 0) since the last call; 0 for stages without dynamics.
     float consume_reduction() {
         const float out = reduction_;
         reduction_ = 0.0f;
         return out;
     }
 
-    /// Probability of speech in the newest sound, 0 to 1; below 0: this stage does not know.
+    /// Probability of speech in the newest audio, 0 to 1; negative if this stage does not estimate it.
     virtual float voice_probability() const { return -1.0f; }
-    /// What a stage before this one knows of that, for the next process() call; below 0: nothing.
+    /// Sets the probability from an earlier stage for the next process() call; negative if unknown.
     void set_voice(float probability) { voice_ = probability; }
 
-    /// Its kind's readout `which`, as it is now. Any thread.
+    /// Current value of readout `which` of its kind. Thread-safe.
     virtual float readout(size_t which) const {
         (void)which;
         return 0.0f;
     }
 
-    /// Why the stage does not do its work, with what to do; nullptr while all is well. Any thread, while the
-    /// stage lives.
+    /// Fault text with what to do; nullptr if there is no fault. Thread-safe during the lifetime of the
+    /// stage.
     const char* trouble() const { return trouble_.load(std::memory_order_relaxed); }
 
-    /// Sound for the detection of the next process() call in place of the stage's own input; same frames,
-    /// channels of its own, none where what it is to listen to is not known. nullptr: its own. Kinds without
-    /// StageKind::accepts_sidechain ignore it.
+    /// Sidechain for the detector in the next process() call: same frames, its own channel count, no channels
+    /// if its source is unknown. nullptr: the stage's own input. Kinds without StageKind::accepts_sidechain
+    /// ignore it.
     void set_side_chain(const AudioBlock* side) { side_ = side; }
 
   protected:
@@ -92,61 +92,59 @@ class Stage {
     std::atomic<const char*> trouble_{nullptr};
 };
 
-/// A figure that a running stage tells: what it has found, what it measures now.
+/// A value that a running stage reports.
 struct Readout {
     std::string_view id;
-    std::string_view title;  ///< what the interface calls it
+    std::string_view title;  ///< title in the interface
     Unit unit = Unit::none;
-    std::string_view beside = {};  ///< parameter it is held against, if any
+    std::string_view beside = {};  ///< parameter it is compared with, if any
 };
 
-/// One kind of stage: its names, its table and how to make one. What it points to lives as long as the kind:
-/// for ever with ours; one found at run time is held together with its names by the pointer that
-/// add_stage_kind() keeps.
+/// Describes a kind of stage: names, parameter table, factory. What it points to lives as long as the kind:
+/// static for built-in kinds; for kinds found at run time, the pointer given to add_stage_kind() owns both.
 struct StageKind {
     std::string_view id;       ///< key in scene files
-    std::string_view title;    ///< what the interface calls it
-    std::string_view purpose;  ///< one line: what it is for
+    std::string_view title;    ///< title in the interface
+    std::string_view purpose;  ///< purpose in one line
     std::span<const Parameter> parameters = {};
-    /// Makes a stage, or says why it can't be; the sound then passes. Any thread but the audio thread.
+    /// Creates a stage, or returns an error; the signal then passes through. Not on the audio thread.
     std::function<Result<std::unique_ptr<Stage>>()> make;
     bool reports_reduction = false;
-    bool closes_in_pauses = false;  ///< takes the sound away between words, so it may cut them
-    bool usual = false;             ///< stands in a chain that is begun anew
-    bool lid = false;               ///< nothing leaves it louder than its ceiling; belongs at the end
-    /// Static curve: level out for a steady level in, both in dBFS, at these values; `rising` tells the
-    /// branch where there are two (hysteresis). nullptr for kinds whose gain does not hang on the level.
+    bool closes_in_pauses = false;  ///< attenuates between words, so it may cut them off
+    bool usual = false;             ///< is part of a new chain
+    bool lid = false;               ///< is a limiter that belongs at the end
+    /// Static curve: output level for a steady input level, both in dBFS. `rising` selects the branch if
+    /// there is hysteresis. nullptr if the gain does not depend on the level.
     double (*transfer)(std::span<const double> values, double level, bool rising) = nullptr;
-    /// True where it costs so much that it is not run while bypassed; the engine then builds and warms a new
-    /// chain before it is heard again. nullptr: it always runs.
+    /// True if the stage is suspended while bypassed because of its cost; the engine builds and warms up a
+    /// new chain to resume it. nullptr: never.
     bool (*rests)(std::span<const double> values) = nullptr;
-    /// What the levels say about its settings; nullptr: nothing. Any thread but the audio thread.
+    /// Evaluates the settings against the measured levels; nullptr: no findings. Not on the audio thread.
     Finding (*finding)(const FindingContext& now) = nullptr;
-    /// Whether `row` is a threshold that acts on a part of the sound's spectrum: it goes along with the
-    /// voice's level, as a marked one (DiagramMark::threshold) goes along with room and voice. nullptr: none
-    /// is.
+    /// Whether `row` is a threshold of a part of the spectrum, which adapts to the level of the voice as
+    /// marked thresholds (DiagramMark::threshold) adapt to noise and voice. nullptr: none is.
     bool (*is_band_threshold)(std::span<const double> values, size_t row) = nullptr;
-    /// The reduction that is wanted while there is a voice, in dB: least and most. nullptr: none is.
+    /// Target gain reduction during speech in dB, minimum and maximum. nullptr: none.
     std::pair<double, double> (*wanted)(std::span<const double> values) = nullptr;
-    /// Row that lifts or lowers all that leaves it, in dB, and in which order such rows are turned to bring
-    /// the voice to its level: `trim` for the level to work with, `makeup` for what is lacking at the end.
+    /// Role and row of a gain in dB that sets the output level: `trim` brings the voice to working level
+    /// first, `makeup` corrects the rest.
     enum class Lift { none, trim, makeup } lift = Lift::none;
     std::string_view lift_row = {};
-    /// What it tells while it runs (Stage::readout()).
+    /// Values it reports (Stage::readout()).
     std::span<const Readout> readouts = {};
-    /// What it can be taught; nullptr: nothing.
+    /// What it can learn; nullptr: nothing.
     const LearningSpec* teaching = nullptr;
-    /// What it can look for; nullptr: nothing.
+    /// Analysis it offers; nullptr: none.
     const Search* search = nullptr;
-    /// Rows of its times in ms, where it has them: how long a burst must be that shows all of them.
+    /// Rows of its times in ms, if any; they set the length of the burst that an editor draws.
     struct Timing {
         std::string_view attack = {}, hold = {}, release = {}, lookahead = {};
     } timing = {};
-    /// It can listen to another strip (StageSpec::key); and what a new one in a programme listens to, its own
-    /// sound when empty.
+    /// Whether it accepts a sidechain (StageSpec::key), and the default sidechain in app audio; empty: its
+    /// own input.
     bool accepts_sidechain = false;
     std::string_view default_sidechain = {};
-    /// Row of a toggle that makes its gain follow the voice over seconds; off where a single burst is drawn.
+    /// Row of a toggle for a gain that adapts over seconds; off when an editor draws a single burst.
     std::string_view slow_row = {};
 
     /// Index of a parameter by id, or -1.
@@ -158,7 +156,7 @@ struct StageKind {
     }
 };
 
-/// How most kinds make their stages.
+/// Default factory of a kind.
 template <typename T>
 Result<std::unique_ptr<Stage>> make_stage() {
     return std::unique_ptr<Stage>(std::make_unique<T>());

@@ -169,7 +169,7 @@ TEST_CASE("the first word after a pause is as loud as it was", "[reference][comp
     const double settled = gain(in, out, first + 6 * 48000, 10.0);
     const double then = gain(in, out, again + first + 6 * 48000, 10.0);
     CHECK(std::abs(then - settled) < 0.3);
-    // ComparisonTarget the make-up of twenty seconds of talk, which the very first word had not.
+    // Against the make-up of twenty seconds of talk, which the very first word had not.
     ChainSpec fixed = chain_of({compressor()});
     fixed.stages[0].set("auto_makeup", 0);
     const auto plain = run(fixed, in);

@@ -39,7 +39,7 @@ class Failing final : public VoiceNetwork {
 }  // namespace
 
 TEST_CASE("our layers give the network's sound to better than -90 dBFS, on any processor", "[suppression]") {
-    // ComparisonTarget the same package as wasm2c has turned it into C, function by function.
+    // Against the same package as wasm2c has turned it into C, function by function.
     auto x = mix(spoken_words(), scaled(make_noise(Noise::rain, 11.0, 5), 0.003));
     append(x, sine(440, 0.5, 0.5));
     append(x, silence(0.3));

@@ -38,7 +38,7 @@ TEST_CASE("at rest tone is the sound, and its bands do what they say", "[referen
     for (const double rate : {44100.0, 48000.0, 96000.0}) {
         for (const auto& [row, at] : {std::pair{"body", 110.0}, {"clarity", 3800.0}}) {
             const StageSpec spec = tone({{row, 4}, {"follow", 0}});
-            // ComparisonTarget its own far end: the loudness is kept, so all of it is turned.
+            // Against its own far end: the loudness is kept, so all of it is turned.
             const auto at_centre =
                 tone_amplitude(run(chain_of({spec}), sine(at, 0.1, 2.0, rate), rate), at, rate, 24000);
             CHECK(tone_gain(spec.values, 110.0, 3800.0, at, rate) == Approx(4.0).margin(0.05));
