@@ -10,7 +10,7 @@ namespace reed::ui {
 
 class Actions;
 
-/// What an action is told besides its name.
+/// Argument of an action.
 enum class Argument {
     none,
     on_off,
@@ -27,32 +27,32 @@ enum class Argument {
     character
 };
 
-/// A row of the table.
+/// An action.
 struct Action {
     const char* id;  ///< for `--send`, D-Bus and stored shortcuts
     /// The id of earlier versions, still accepted; shortcuts stored under it are migrated.
     const char* formerly = "";
-    const char* title;  ///< what it does; translatable. Of a numbered one: of each number ("%1")
-    const char* group;  ///< heading in the overview of keys; translatable
+    const char* title;  ///< title; translatable. Numbered actions have "%1"
+    const char* group;  ///< heading in the list of shortcuts; translatable
     Argument argument = Argument::none;
-    /// Usual keys as portable text, ";" between them; of a numbered one with "%1", of characters for the
-    /// first nine that came with the program.
+    /// Default shortcuts as portable text, ";" between them; with "%1" for numbered actions and for the first
+    /// nine included characters.
     const char* keys = "";
-    int numbered = 0;         ///< so many slots for keys, for the arguments "1", "2", ...
-    bool held = false;        ///< argument on_off: "on" while its key is down
-    bool written = false;     ///< done only when it stands on the disk: another program is answered then
-    bool everywhere = false;  ///< of use while another window has the keyboard
-    /// Does it. Empty when done, else why not, in plain words. The argument may be anything at all.
+    int numbered = 0;         ///< number of shortcut slots, for the arguments "1", "2", ...
+    bool held = false;        ///< press and hold: argument "on" while the shortcut is pressed
+    bool written = false;     ///< completes when it is on the disk; remote callers are answered then
+    bool everywhere = false;  ///< offered as a global shortcut
+    /// Runs it; returns an empty text, or why it is not possible. The argument may be any text.
     QString (*run)(Actions&, const QString& argument) = nullptr;
-    /// Whether it can be done now; nullptr: always.
+    /// Whether it is possible now; nullptr: always.
     bool (*possible)(const Session&) = nullptr;
-    /// The title for now ("Undo: Gate, hold"); nullptr: as in the table.
+    /// Current title ("Undo: Gate, hold"); nullptr: as in the table.
     QString (*now)(const Session&) = nullptr;
 };
 
 std::span<const Action> action_table();
 const Action* find_action(const QString& id);
-/// "scene NAME", as `--send` wants it.
+/// Usage text for `--send`: "scene NAME".
 QString usage(const Action& action);
 
 }  // namespace reed::ui

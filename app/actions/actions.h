@@ -11,51 +11,49 @@ class QMenu;
 
 namespace reed::ui {
 
-/// Runs actions by name, gives them their keys and their places in menus.
+/// Runs actions by id and connects them to shortcuts and menus.
 class Actions final : public QObject {
     Q_OBJECT
   public:
-    /// Defines the session's keys.
+    /// Defines the shortcuts of the session.
     explicit Actions(Session& session, QObject* parent = nullptr);
 
-    /// The strip that is worked on.
+    /// The selected strip.
     Session& session() const { return session_.desk().current(); }
-    /// Does `id`; empty when done, else why not, in plain words.
+    /// Runs action `id`; returns an empty text, or why it is not possible.
     QString run(const QString& id, const QString& argument = {});
-    /// As run(), but what can't be done is told in the window.
+    /// As run(), but notifies the user about errors.
     void act(const QString& id, const QString& argument = {});
 
-    /// Keys, found by `word`.
+    /// Opens the shortcuts, filtered by `word`.
     void openKeys(const QString& word = {}) { emit shortcutsRequested(word); }
-    /// A key of its own for a scene, which stays with it wherever it stands in the list: opens the keys
-    /// there.
+    /// Offers a shortcut that stays with this scene, and opens the shortcuts there.
     void openKeyOf(const QString& scene);
 
-    /// What the argument `number` of a numbered action stands for now: a scene's or a stage's name; empty
-    /// when there is none.
+    /// Name of the scene, stage or strip that the argument `number` refers to now; empty if none.
     QString nameOf(const QString& id, int number) const;
 
-    /// Makes the keys of all actions work in `window`, but those that are held: the window asks
+    /// Installs all shortcuts in `window`, except press-and-hold ones, for which the window calls
     /// holdSlotFor().
     void installKeys(QWidget* window);
-    /// The slot of a held key that this is, with nothing else held; empty: none.
+    /// Slot of a press-and-hold shortcut; empty if none.
     QString holdSlotFor(int key, Qt::KeyboardModifiers with) const;
-    /// The held key of a slot goes down or up.
+    /// Presses or releases the shortcut of a slot.
     void hold(const QString& slot, bool down);
-    /// Who held it has gone without letting it go. As if it had come up, but never opens the microphone.
+    /// The holder is gone: as a release, but never unmutes the microphone.
     void ownerLost(const QString& slot);
 
-    /// An entry that does `id`, with title, key and whether it can be done now.
+    /// Adds a menu entry for `id` with title, shortcut and enabled state.
     QAction* entry(QMenu* menu, const QString& id, const QString& argument = {});
 
   signals:
     // What only a window can do.
     void raiseRequested();
-    /// The small window instead of this one, or back.
+    /// Toggle the compact window.
     void compactRequested();
-    /// A scene by typing.
+    /// Open the scene finder.
     void findSceneRequested();
-    /// Takes in place of the diagram, or it again.
+    /// Show takes or the diagram.
     void takesRequested();
     void quitRequested();
     void nameRequested();
@@ -71,7 +69,7 @@ class Actions final : public QObject {
     QString offered_;
 };
 
-/// What another program sent, as far as it is said back to it.
+/// Text of another app, shortened for messages.
 QString shortened(const QString& text);
 
 }  // namespace reed::ui

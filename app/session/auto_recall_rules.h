@@ -17,19 +17,19 @@
 
 namespace reed::ui {
 
-/// Says what has come and what has ended, by what PipeWire knows over time. What is there when it begins to
-/// tell has not come; what was away for a moment only (between two songs, say) has neither ended nor come.
+/// Derives which apps and devices appeared or disappeared from snapshots of the graph. Objects that already
+/// exist at the first snapshot do not count, and short absences (between two songs) are ignored.
 class PresenceTracker {
   public:
     static constexpr std::int64_t kSettle = 3000, kAway = 10000;  // ms
 
-    /// By `key()` of what it is.
+    /// By `key()` of the object.
     struct News {
         std::set<std::string> came, ended;
     };
-    /// What PipeWire knows at `now` (ms, rising).
+    /// Updates with a snapshot at time `now` (ms, monotonic).
     News look(const PipeWireSnapshot& picture, std::int64_t now);
-    /// When it must be asked again though nothing changes; none: never.
+    /// Time at which it must be updated without a change; empty: never.
     std::optional<std::int64_t> next() const;
 
     static std::string key(RecallRule::When when, const std::string& name);
@@ -40,8 +40,8 @@ class PresenceTracker {
     std::map<std::string, std::int64_t> left_;  // when it went; it may come back
 };
 
-/// The rules of this computer. A scene with changes that are not saved is never left by itself; then it is
-/// told what would have been recalled.
+/// Recalls scenes by the rules of this computer. A scene with unsaved changes is never replaced; the user is
+/// notified instead.
 class AutoRecallRules final : public QObject {
     Q_OBJECT
   public:
@@ -49,20 +49,19 @@ class AutoRecallRules final : public QObject {
                     QObject* parent = nullptr);
 
     const std::vector<RecallRule>& all() const { return rules_; }
-    /// One that is there already for the same program or device gets this scene; where there are too many,
-    /// that is told.
+    /// Adds a rule or changes the one for the same app or device; notifies if there are too many.
     void add(const RecallRule& rule);
     void remove(const RecallRule& rule);
-    /// Whether the scene before comes back when it has ended.
+    /// Whether to return to the previous scene afterwards.
     void setBack(const RecallRule& rule, bool back);
     void restore(std::vector<RecallRule> rules);
 
-    /// Time in ms from some moment on, rising; that of the system when nothing else is said.
+    /// Clock in ms, monotonic; by default the system clock.
     void setClock(std::function<std::int64_t()> clock) { clock_ = std::move(clock); }
-    /// PipeWire knows something else.
+    /// Call when the graph changed.
     void follow(const PipeWireSnapshot& picture);
 
-    /// "When Firefox plays", "When Mixer microphone is there".
+    /// "When Firefox plays audio", "When Mixer microphone is connected".
     static QString words(const RecallRule& rule);
 
   signals:

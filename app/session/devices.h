@@ -19,108 +19,104 @@
 
 namespace reed::ui {
 
-/// The input of one strip; with that of the first strip come the virtual microphone and what PipeWire knows,
-/// which the others ask it for. Opening an input is a job of its own:
-/// the one before sounds on until the new one is there, or for good when it can't be opened (then the reason
-/// is told, and input() is the old one again).
+/// The input of one strip. The first one also owns the virtual microphone and the snapshot of the PipeWire
+/// graph. Opening an input is a background job: the previous input plays until then, and stays if the new one
+/// can't be opened (with a notification).
 class Devices final : public QObject {
     Q_OBJECT
   public:
-    /// `first`: of the first strip; nullptr: this one is.
+    /// `first`: the input of the first strip; nullptr if this is it.
     Devices(AppContext& house, std::shared_ptr<LiveStrip> seat, ChainModel& strip, Devices* first);
     ~Devices() override;
 
-    /// Makes sources of PipeWire; PipeWireDevice::create when nothing else is said.
+    /// Factory of PipeWire sources; by default PipeWireDevice::create.
     using Maker = std::function<Result<std::unique_ptr<SoundSource>>(const PipeWireOptions&)>;
     void setMaker(Maker maker) { maker_ = std::move(maker); }
 
-    /// Opens what was in use; what is not there is waited for.
+    /// Opens the stored input and waits for it if it is not connected.
     void begin(const WorkingState& state);
-    /// The same for another strip: a programme has its own output; a voice without an input is silent until
-    /// one is chosen.
+    /// The same for another strip: app audio gets its own output; a voice without a stored input stays
+    /// silent.
     void beginOther(const StripDeviceSettings& input);
     void keep(WorkingState& state) const;
-    /// As it is remembered.
+    /// Settings to store.
     StripDeviceSettings kept() const;
-    /// Looks after devices: some times a second.
+    /// Supervises devices. Call about every 100 ms.
     void tend();
-    /// Ends the input.
+    /// Closes the input.
     void stop();
-    /// Opens the same input again, with what the desk is now.
+    /// Opens the same input again, with the current mixer.
     void reopen();
     bool usesPipeWire() const;
 
-    /// The strip stands on the desk: its engine was opened.
+    /// Whether the strip is attached to the mixer.
     bool isAttached() const { return seated_; }
-    /// Takes it off the desk, so that nothing runs it, and puts it there again.
+    /// Detaches the strip from the mixer and attaches it again.
     void detachFromMixer();
     void attachToMixer();
 
-    /// What was chosen last, perhaps still to be opened.
+    /// The selected input, possibly not opened yet.
     const DeviceChoice& input() const { return opening_ ? *opening_ : input_; }
     QString inputTitle() const;
     void setInput(const DeviceChoice& choice);
-    /// An input is being opened.
+    /// Whether an input is being opened.
     bool opening() const { return opening_.has_value(); }
     DeviceStatus status() const;
-    /// The input of a programme: what other programs play into its own output.
+    /// Device that receives app audio for this strip.
     DeviceChoice appAudioDevice() const;
-    /// No input was chosen yet.
+    /// Whether no input was selected yet.
     bool unchosen() const { return !source_ && !opening_; }
-    /// When blocks were lost since the input started.
+    /// Times of dropouts since the input was opened.
     const std::vector<QDateTime>& dropoutTimes() const { return dropout_times_; }
-    /// Delay from the microphone to other programs in ms: device, one block, chain.
+    /// Total latency in ms: device, buffer, chain.
     double totalDelayMs() const;
 
-    /// The simulated room, while it is the input; else nullptr.
+    /// The simulated room if it is the input; otherwise nullptr.
     SimulatedRoom* room() { return room_; }
     void setRoom(RoomControl control, double value);
 
-    /// What PipeWire knows now.
+    /// Snapshot of the PipeWire graph.
     const PipeWireSnapshot& picture() const { return first_.picture_; }
     std::shared_ptr<const PipeWireGraph> graph() const { return house_.graph; }
     const AudioSettings& audio() const { return first_.audio_; }
-    /// Another block size, channel count or name of the virtual microphone: the input starts anew with it.
+    /// Sets buffer size, channel count or title of the virtual microphone; restarts the input.
     void setAudio(const AudioSettings& settings);
 
-    /// Makes the virtual microphone the one that programs use which do not choose.
+    /// Makes the virtual microphone the default microphone.
     void makeDefaultMicrophone();
-    /// Another program listens to the virtual microphone, whatever the input is.
+    /// Whether another app uses the virtual microphone.
     bool feedUsed() const { return house_.graph && house_.graph->picture().feed_used; }
-    /// Sends a program that plays now into this programme's output, and whenever it plays from then on; or
-    /// back to where it would go by itself.
+    /// Sends an app that plays to this strip, now and whenever it plays; or back to its default output.
     void moveProgram(const PlayingProgram& program, bool here);
-    /// What this strip is to other programs beside its part of the feed: a microphone of its own, and what
-    /// comes in, as it is. Only while its input comes from PipeWire.
+    /// Offers the strip as a separate microphone, processed and unprocessed. Only with a PipeWire input.
     bool offered() const { return offered_; }
     bool plainOffered() const { return plain_; }
     void setOffered(bool own, bool plain);
-    /// The microphone's volume in the system's settings in dB.
+    /// Volume of the microphone in the system settings, in dB.
     void setSystemVolume(double db);
-    /// The microphone that is the input, as PipeWire knows it; nullptr: it is another input, or not there.
+    /// Graph node of the microphone that is the input; nullptr if the input is another one or not connected.
     const PipeWireNode* microphone() const;
-    /// Ends the input and takes the virtual microphone away from all programs: for the last moment of the
-    /// program.
+    /// Closes the input and removes the virtual microphone; for quitting.
     void removeMicrophone();
 
   signals:
-    /// Another input is wished for, in use, in trouble, or well again.
+    /// The input was selected, opened, or its status changed.
     void inputChanged();
-    /// The engine was opened for another input, which will start next.
+    /// The engine was opened for another input that starts next.
     void engineOpened();
-    /// The first strip's input makes the feed this format.
+    /// The input of the first strip sets this output format.
     void formatChanges(const StreamFormat& feed);
-    /// Block, channels or title of the virtual microphone are others.
+    /// Buffer size, channels or title of the virtual microphone changed.
     void audioChanged();
-    /// The strip comes to the desk or leaves it.
+    /// The strip is about to be attached or detached.
     void seatsChange();
-    /// An input was opened, or could not be.
+    /// An input was opened or failed to open.
     void opened();
-    /// A control of the simulated room has moved.
+    /// A control of the simulated room changed.
     void roomChanged();
-    /// Microphones or outputs came or went.
+    /// The graph changed.
     void pictureChanged();
-    /// What is to be kept has changed.
+    /// Settings to store changed.
     void changed();
 
   private:

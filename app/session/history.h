@@ -12,37 +12,35 @@
 
 namespace reed::ui {
 
-/// What a strip is set to: the scene in work, and the memories of its stages that are not in work (by stage).
+/// State of a strip: its part of the scene, and the inactive A/B settings by stage.
 struct StripState {
     Scene scene;
     AbSettings memories;
 
     bool operator==(const StripState&) const = default;
 };
-/// A state never changes; the next one takes its place.
+/// States are immutable and shared.
 using SharedState = std::shared_ptr<const StripState>;
 
-/// All strips as they were, in their order. The name of the scene and what else belongs to all is in the
-/// state of the first voice.
+/// States of all strips in order. The metadata of the scene is in the state of the first voice.
 struct DeskState {
     std::vector<SharedState> strips;
-    size_t first = 0;  ///< which of them is the first voice, that is always there
+    size_t first = 0;  ///< index of the first voice, which always exists
     double target_distance_min = 10.0, target_distance_max = 15.0;
 };
 
-/// Keeps the desk as it was before each change, whichever strip it was in: what was done last is undone
-/// first. Changes with the same key that follow one another within a second and a half (a drag, turns of the
-/// wheel) count as one. (QUndoStack merges commands that know each other; here a step is a whole value, and
-/// what counts as one is a matter of time, which it does not know.)
+/// Undo and redo for the whole mixer. Consecutive changes with the same key within 1.5 s (a drag, wheel
+/// steps) are one step. (QUndoStack merges commands that know each other; here a step is a whole value and
+/// merging depends on time.)
 class History {
   public:
-    /// How the desk is now, and how it becomes so again. Nothing is noted before both are known.
+    /// Sets the functions that capture and restore the state. Nothing is recorded before.
     void serve(std::function<DeskState()> now, std::function<void(const DeskState&)> restore) {
         now_ = std::move(now);
         restore_ = std::move(restore);
     }
 
-    /// Notes the desk as it is, before a change.
+    /// Records the state before a change.
     void push(const QString& label, const QString& key) {
         if (held_ > 0 || !now_) return;
         const bool merge =
@@ -56,10 +54,10 @@ class History {
         key_ = key;
         clock_.restart();
     }
-    /// A later change with the same key starts a new step.
+    /// Ends the current step: a later change with the same key is a new step.
     void closeStep() { key_.clear(); }
 
-    /// While it lives nothing is noted: many changes that are one step, or none.
+    /// Suspends recording during its lifetime, for many changes that are one step or none.
     class Hold {
       public:
         explicit Hold(History& history) : history_(history) { ++history_.held_; }
@@ -79,7 +77,7 @@ class History {
     void undo() { step(undo_, redo_); }
     void redo() { step(redo_, undo_); }
 
-    /// The scene `from` is called `to` now: no step leads back to its old name.
+    /// Renames the scene `from` to `to` in all steps.
     void rename(const std::string& from, const std::string& to) {
         for (auto* steps : {&undo_, &redo_}) {
             for (Step& s : *steps) rename(s.state.strips[s.state.first], from, to);

@@ -17,9 +17,8 @@
 
 namespace reed::ui {
 
-/// Runs work that the person waits for, several at a time. What takes longer than a moment is shown: the
-/// oldest of it, with what it does and how far it is, and it can be ended. The destructor waits for what
-/// still runs.
+/// Runs cancellable background jobs in parallel. The oldest job that takes longer than a moment is shown with
+/// its progress. The destructor waits for running jobs.
 class JobRunner final : public QObject {
     Q_OBJECT
   public:
@@ -33,9 +32,9 @@ class JobRunner final : public QObject {
         }
     }
 
-    using JobId = int;  ///< 0: none
-    /// `work(progress)`, or `work()` for what can't be ended, there; then `done(result)` here. `words`: what
-    /// it does, "Writing evening.flac"; empty: it is never shown.
+    using JobId = int;  ///< 0: no job
+    /// Runs `work(progress)`, or `work()` if it can't be cancelled, on another thread, then `done(result)` on
+    /// this one. `words`: text, e.g. "Exporting evening.flac"; empty: never shown.
     template <typename Work, typename Done>
     JobId run(const QString& words, Work work, Done done) {
         constexpr bool kEnds = std::is_invocable_v<const Work&, const Progress&>;
@@ -69,32 +68,32 @@ class JobRunner final : public QObject {
             });
         return job->ticket;
     }
-    /// It is no longer wanted: it ends where it can, and nobody hears of it any more.
+    /// Discards a job: cancels it if possible and drops its result.
     void drop(JobId ticket) {
         for (const auto& job : jobs_) {
             if (job->ticket == ticket) job->dropped = job->ended = true;
         }
     }
 
-    /// What is shown now, and how far it is; empty: nothing takes long.
+    /// Status text with progress; empty if no job takes long.
     QString words() const {
         const Job* job = shown();
         if (job == nullptr) return {};
         if (!job->ends) return tr("%1 ...").arg(job->words);
         return tr("%1: %2%").arg(job->words).arg(static_cast<int>(100.0f * job->part));
     }
-    /// The one that is shown can be ended.
+    /// Whether the shown job can be cancelled.
     bool canEnd() const { return shown() != nullptr && shown()->ends; }
-    /// Ends it; ended() follows, unless it is done by then.
+    /// Cancels it; ended() follows unless it completes first.
     void end() {
         if (Job* job = shown()) job->ended = true;
         emit changed();
     }
 
   signals:
-    /// Another thing is shown, or it is further.
+    /// The status text changed.
     void changed();
-    /// The person has ended it.
+    /// The user cancelled it.
     void ended(int ticket, const QString& words);
 
   private:

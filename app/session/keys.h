@@ -10,17 +10,18 @@
 
 namespace reed::ui {
 
-/// One thing a key can be set for.
+/// An entry that a shortcut can be assigned to.
 struct ShortcutSlot {
     QString id;     ///< persistent: shortcuts are stored under it
     QString title;  ///< what the shortcut does
-    QString group;  ///< heading under which it is listed
+    QString group;  ///< heading in the list
     QList<QKeySequence> usual;
-    bool held = false;  ///< it matters how long the key is held
-    QString formerly;   ///< the id of earlier versions, if it had another one
+    bool held = false;  ///< press and hold
+    QString formerly;   ///< id of earlier versions, if different
 };
 
-/// A key serves one slot at most. Slots may be defined after restore(), and anew.
+/// Keyboard shortcuts. A shortcut belongs to one slot at most. Slots may be defined after restore(), and
+/// again.
 class Keys final : public QObject {
     Q_OBJECT
   public:
@@ -29,28 +30,28 @@ class Keys final : public QObject {
     void define(std::vector<ShortcutSlot> all);
     const std::vector<ShortcutSlot>& all() const { return slots_; }
 
-    /// The keys of a slot, now; empty: none.
+    /// The current shortcuts of a slot; empty if none.
     QList<QKeySequence> of(const QString& id) const;
-    /// The first of them as the desktop writes it ("Ctrl+M"), or empty.
+    /// The first of them in native format ("Ctrl+M"), or empty.
     QString text(const QString& id) const;
-    /// `words` with the slot's key in brackets behind, where it has one.
+    /// `words` followed by the shortcut of the slot in parentheses, if it has one.
     QString hint(const QString& words, const QString& id) const;
-    /// The slot that has this key, or nullptr.
+    /// The slot with this shortcut, or nullptr.
     const ShortcutSlot* holder(const QKeySequence& key) const;
 
-    /// Why a key can't be used, in plain words; empty when it can.
+    /// Why a shortcut can't be used; empty if it can.
     static QString problem(const QKeySequence& key);
-    /// Gives a slot this key alone (empty: none) and takes it from the slot that had it.
+    /// Assigns this shortcut only (empty: none), and removes it from another slot.
     void set(const QString& id, const QKeySequence& key);
     bool differs(const QString& id) const { return own_.contains(id.toStdString()); }
-    /// Back to the usual keys; one that another slot has by now is left there.
+    /// Resets to the defaults, except shortcuts that another slot has now.
     void reset(const QString& id);
     void resetAll();
-    /// What belonged to slot `from` belongs to `to` from now on.
+    /// Moves the shortcuts of slot `from` to `to`.
     void renamed(const QString& from, const QString& to);
 
-    /// What differs from the usual, by slot, as portable text; keys of one slot with ";" between. What
-    /// restore() does not understand, or another slot has already, is left out.
+    /// Differences from the defaults by slot, as portable text with ";" between shortcuts. restore() ignores
+    /// invalid and duplicate ones.
     const std::map<std::string, std::string>& kept() const { return own_; }
     void restore(const std::map<std::string, std::string>& kept);
 

@@ -12,17 +12,17 @@ namespace reed::ui {
 
 class Session;
 
-/// By the loudness of the last ten seconds of talk since the chain was changed: what went out before says
-/// nothing about what does now. Of several voices the one that is farthest off is named.
+/// Compares the output loudness of the last 10 s of speech since the last change with the target and proposes
+/// one change. Of several voices, the one that is farthest off is named.
 class LoudnessAdvisor final : public QObject {
     Q_OBJECT
   public:
     explicit LoudnessAdvisor(Session& session);
 
     FindingTone tone() const { return tone_; }
-    /// Empty: nothing to say yet.
+    /// Message; empty while nothing is known.
     const QString& words() const { return words_; }
-    /// What turn() does; empty: nothing is proposed. An offer stays for kStays ms after a change of the
+    /// Text of the proposal that turn() applies; empty if none. It stays for kStays ms after a change of the
     /// chain, so that it does not vanish while it is being pressed.
     const QString& remedy() const { return remedy_; }
     void turn();

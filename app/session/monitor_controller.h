@@ -18,43 +18,41 @@ class MonitorController final : public QObject {
     explicit MonitorController(Session& session);
     ~MonitorController() override;
 
-    /// Off after every start of the program.
+    /// The headphones: source, device, feedback protection. Off after every start.
     const MonitorSettings& settings() const { return settings_; }
-    /// Refused, with the reason told, when nothing can be played.
+    /// Rejected with a notification if nothing can be played.
     void set(const MonitorSettings& settings);
-    /// Voices against programmes in the headphones, of all strips: so many dB by which the voices are lower,
-    /// or below 0 the programmes. -30 to 30; nothing becomes louder by it.
+    /// Balance of voices and app audio in the headphones, -30 to 30 dB: positive values attenuate voices,
+    /// negative ones app audio.
     static constexpr double kMostBalance = 30.0;
     double balance() const;
     void setBalance(double db);
-    /// The volume of one strip turns those of the others as far.
+    /// Whether the volumes of the strips are linked.
     bool together() const;
     void setTogether(bool together);
-    /// On with the feed, or off: what the key does.
+    /// Toggles the headphones between output and off.
     void toggle();
-    /// Hears the sound as it leaves stage `id`; the same stage again: stops.
+    /// Monitors after stage `id`; the same stage again stops.
     void monitorAfterStage(const std::string& id);
-    /// The stage after which is heard; empty: none.
+    /// The monitored stage; empty if none.
     const std::string& monitoredStage() const { return heard_stage_; }
 
-    /// The headphones get this sound in place of what settings() says; nullptr: that again. False when
-    /// nothing can be played.
+    /// Overrides the source of settings(); nullptr ends it. False if nothing can be played.
     bool overrideSource(std::shared_ptr<const HistoryRing> sound);
 
-    /// The output; empty: the default one.
+    /// The output device; empty: the default.
     const std::string& sink() const { return sink_; }
     void setSink(const std::string& name);
-    /// Readable name of the output in use.
+    /// Title of the device in use.
     QString sinkTitle() const;
 
-    /// The order of the stages has changed.
+    /// Call when the order of stages changed.
     void followChain();
-    /// The input is there. What other programs play into a programme reaches nobody's ears but through here,
-    /// so it is heard from the beginning, once.
+    /// Call when the input was opened. App audio can only be heard here, so it is turned on once.
     void inputOpened();
-    /// The engine was opened anew: the way out is made anew.
+    /// Call when the engine was opened again: reconnects the device.
     void reopen();
-    /// What is kept between evenings, set at the start.
+    /// Restores the stored settings.
     void restore(const MonitorSettings& settings, const std::string& sink);
 
   signals:

@@ -7,18 +7,18 @@
 
 namespace reed::ui {
 
-/// Everything that is told in a line goes through here, so that the window shows it and tests see it.
+/// Dispatches messages to the user; the window shows them, tests observe them.
 class Notifications final : public QObject {
     Q_OBJECT
   public:
     using QObject::QObject;
 
-    /// Something worth knowing.
+    /// Posts information.
     void say(const QString& text) { emit told(text, false); }
-    /// Something that went wrong, or will.
+    /// Posts a warning.
     void warn(const QString& text) { emit told(text, true); }
     void tell(const QString& text, bool serious) { emit told(text, serious); }
-    /// An error, its first letter made large.
+    /// Posts an error with a capital first letter.
     void tell(const Error& error) {
         QString t = QString::fromStdString(error.text());
         if (!t.isEmpty()) t[0] = t[0].toUpper();

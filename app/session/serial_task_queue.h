@@ -13,8 +13,8 @@
 
 namespace reed::ui {
 
-/// Runs work in the order in which it was asked for, on one thread of its own, and hands the results back to
-/// the window's thread. Its destructor waits for what was asked for; those results are dropped.
+/// Runs tasks in order on one worker thread and returns results to the GUI thread. The destructor waits for
+/// pending tasks and drops their results.
 class SerialTaskQueue final : public QObject {
   public:
     explicit SerialTaskQueue(QObject* parent = nullptr) : QObject(parent), thread_([this] { work(); }) {}
@@ -27,7 +27,7 @@ class SerialTaskQueue final : public QObject {
         thread_.join();
     }
 
-    /// `work()` there, then `done(result)` here, unless `whose` has gone.
+    /// Runs `work()` on the worker, then `done(result)` on this thread, unless `whose` was destroyed.
     template <typename Work, typename Done>
     void run(QObject* whose, Work work, Done done) {
         using Answer = decltype(work());
@@ -44,9 +44,9 @@ class SerialTaskQueue final : public QObject {
         }
         wake_.notify_all();
     }
-    /// Something that was asked for has not come back yet; what comes back just now has.
+    /// Whether a task is pending.
     bool busy() const { return came_ != asked_; }
-    /// Waits until all has come back, also what is asked for meanwhile.
+    /// Waits until all tasks have completed, including new ones.
     void finish() {
         while (busy()) {
             {

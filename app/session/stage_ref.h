@@ -8,9 +8,8 @@
 
 namespace reed::ui {
 
-/// Stands for the stage of an id, as long as it is there and of the kind it was of at first. The one way in
-/// which a hand moves a value: taken into its range, rounded as the table says, everything until done() one
-/// step of undo.
+/// Refers to a stage by id, while it exists with its original kind. The only way for widgets to change
+/// values: clamped, rounded by the table, and one undo step until done().
 class StageRef {
   public:
     StageRef(ChainModel& strip, std::string id) : strip_(&strip), id_(std::move(id)) {
@@ -19,31 +18,31 @@ class StageRef {
 
     const std::string& id() const { return id_; }
     ChainModel& strip() const { return *strip_; }
-    /// nullptr while it is gone; see ChainModel for how long it is valid.
+    /// The stage, or nullptr if it does not exist; see ChainModel for its lifetime.
     const StageSpec* spec() const {
         const StageSpec* s = strip_->stage(id_);
         return s != nullptr && s->kind == kind_ ? s : nullptr;
     }
-    /// Its place in the chain; -1 while it is gone.
+    /// Position in the chain; -1 if it does not exist.
     int index() const { return spec() != nullptr ? strip_->chain().index_of(id_) : -1; }
 
-    /// A value as it is typed or pressed; one that can't be is refused with a notice.
+    /// Sets a typed value; out of range it is rejected with a notification.
     bool set(size_t row, double value) const {
         return spec() != nullptr && strip_->setValue(id_, row, value);
     }
-    /// Where a hand has pulled it.
+    /// Sets a dragged value.
     void drag(size_t row, double value) const {
         if (spec() != nullptr) set(row, round_value(parameter(row), value));
     }
-    /// Notches of the wheel, or presses of an arrow; `fine`: with Shift.
+    /// Changes a value by steps of the wheel or of arrow keys; `fine`: with Shift.
     void turn(size_t row, double steps, bool fine) const {
         if (const StageSpec* s = spec()) set(row, step_value(parameter(row), s->values[row], steps, fine));
     }
-    /// Several values as one change.
+    /// Sets several values as one change.
     bool setAll(const std::vector<double>& values, const QString& label, const QString& key) const {
         return spec() != nullptr && strip_->setValues(id_, values, label, key);
     }
-    /// Calls `slot` when the stage, or which stages there are, is another; until `receiver` is no more.
+    /// Calls `slot` when the stage or the structure changes, during the lifetime of `receiver`.
     template <typename Slot>
     void onChange(QObject* receiver, Slot slot) const {
         QObject::connect(strip_, &ChainModel::structureChanged, receiver, slot);
@@ -52,7 +51,7 @@ class StageRef {
                              if (which == id) slot();
                          });
     }
-    /// The hand lets go: what comes next is a step of its own.
+    /// Ends the edit: the next change is a new undo step.
     void done() const { strip_->closeStep(); }
 
   private:

@@ -19,8 +19,8 @@
 
 namespace reed::ui {
 
-/// One take is chosen at a time; it loops in place of the microphone of one strip. Reading, writing and
-/// rendering happen off the window's thread.
+/// The takes: one is selected at a time and can loop instead of the microphone of one strip. Reading, writing
+/// and rendering run in the background.
 class TakesModel final : public QObject {
     Q_OBJECT
   public:
@@ -28,42 +28,40 @@ class TakesModel final : public QObject {
     ~TakesModel() override;
 
     const TakeStore& store() const { return store_; }
-    /// The newest first. Empty until refresh() has read them.
+    /// Newest first; empty until refresh() has completed.
     const std::vector<Take>& all() const { return all_; }
     void refresh();
     TakeWaveforms& outlines() { return outlines_; }
-    /// What takes its time just now.
+    /// The running jobs.
     JobRunner& work() { return work_; }
 
-    /// Turns the last seconds of the strip that is worked on (`every`: of all voices, aligned to a block)
-    /// into takes; the first of them is chosen.
-    /// Empty, or why nothing can be kept.
+    /// Saves the last seconds of the selected strip (`every`: of all voices, aligned to a block) as takes and
+    /// selects the first. Returns an empty text, or why it is not possible.
     QString keep(double seconds, bool every = false);
     static constexpr double kUsual = 20.0;
-    /// Records from now on until stop; half an hour at most.
-    /// Again: stops. Empty, or why nothing can be recorded.
+    /// Starts recording (30 minutes at most), or stops it. Returns an empty text, or why it is not possible.
     QString record(bool every = false);
     void stopRecording();
-    /// Recordings that the program was ended in the middle of become takes.
+    /// Imports recordings that a crash left unfinished.
     void recoverUnfinished();
     bool recording() const { return recorder_.running(); }
     double recordedSeconds() const { return recorder_.seconds(); }
 
-    /// Empty path: none.
+    /// Selects a take; an empty path selects none.
     const Take& chosen() const { return chosen_; }
     void choose(const Take& take);
     void import(const QString& file);
-    /// `processed`: through the chain of the strip that is worked on.
+    /// `processed`: with the chain of the selected strip.
     void exportTo(const QString& file, bool processed);
-    /// The one to `file`, the other beside it as "... through the chain", over nothing that is there.
+    /// Exports the unprocessed take to `file` and the processed one beside it; never overwrites a file.
     void exportBoth(const QString& file);
     void remove();
     bool canRestoreRemoved() const { return !removed_.empty(); }
     void restoreRemoved();
     void rename(const QString& name);
-    /// To the part that is looped.
+    /// Trims the take to the looped part.
     void trim();
-    /// The chosen take before and after, as a page.
+    /// Exports the report of the selected take.
     void writeReport(const QString& file);
 
     // The part that is looped, in seconds of the take.
@@ -72,18 +70,18 @@ class TakesModel final : public QObject {
     void setPart(double from, double to);
 
     bool looping() const { return strip_ != nullptr; }
-    /// In which strip; nullptr: none.
+    /// Strip in which it loops; nullptr if none.
     Session* strip() const { return strip_; }
     void setLooping(bool on);
-    /// What loops goes out to the viewers as well; else nothing does.
+    /// Whether the loop is sent to the output; otherwise the output is muted.
     bool aloud() const { return aloud_; }
     void setAloud(bool aloud);
-    /// Whose sound does not go out while the take loops.
+    /// Text that says which output is muted by the loop.
     QString silenceText() const;
-    /// Seconds of the take; below 0 while nothing loops.
+    /// Position in the take in s; negative while nothing loops.
     double position() const;
     void seek(double seconds);
-    /// To the next word that lost its beginning or ending.
+    /// Goes to the next cut-off word.
     void toNextCut();
 
     bool comparing() const { return against_.has_value(); }
@@ -93,18 +91,18 @@ class TakesModel final : public QObject {
     QString sideName(bool b) const;
     bool sideB() const;
     void chooseSide(bool b);
-    /// What was done to make both equally loud, in words; empty until it is known.
+    /// Text about the loudness match; empty until known.
     const QString& matched() const { return matched_; }
 
-    /// Ten rounds of "which is X?"; chooseSide() then leads to a, b, and hearX() to X.
+    /// Starts a blind test of ten rounds; chooseSide() plays A or B, hearX() plays X.
     void beginBlind();
     void endBlind();
     const BlindTest* blind() const { return blind_ ? &*blind_ : nullptr; }
     void hearX();
     void answer(bool b);
 
-    /// The chosen take along time, through the chain as it is; nullptr until it is known. Of a long one its
-    /// first mostReported() seconds: it is worked out anew with every change, and held in memory for that.
+    /// Levels and reductions of the selected take over time with the current chain; nullptr until known. Of a
+    /// long take the first mostReported() seconds, since it is rendered again with every change.
     static double mostReported(const Take& take) {
         constexpr double kSeconds = 300.0, kSamples = 30e6;
         return std::min(kSeconds, kSamples / std::max(1.0, take.info.sample_rate * take.info.channels));
@@ -114,7 +112,7 @@ class TakesModel final : public QObject {
   signals:
     void listChanged();
     void chosenChanged();
-    /// It begins or ends, is aloud or not, or another part.
+    /// The loop started, stopped, or changed.
     void loopChanged();
     void recordingChanged();
     void comparisonChanged();
@@ -130,7 +128,7 @@ class TakesModel final : public QObject {
     void renderComparison();
     void renderReport();
     void follow();
-    /// Strips that an action is about.
+    /// Strips that an action applies to.
     std::vector<Session*> meant(bool every) const;
     Session& worked() const;
     template <typename Work>
