@@ -280,7 +280,7 @@ TEST_CASE("a starting point is begun from unsaved, with what to do first") {
             CHECK(chain_warnings(s.chain, s.role).empty());
             if (s.role != StripRole::voice) continue;
             const ReferenceLevels& made = e.scene.made_for.at(s.id);
-            CHECK(std::abs(made.loudness + 17.0) < 0.5);
+            CHECK(std::abs(made.loudness + 16.0) < 0.5);
             for (const StageSpec& stage : s.chain.stages) {
                 if (stage.kind != "gate") continue;
                 CHECK(stage.value("close_threshold") > made.stages.at(stage.id).room + 3.0);
