@@ -23,7 +23,7 @@ InputLevels::InputLevels(Session& session, QWidget* parent) : QWidget(parent), s
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
     setAccessibleName(tr("Levels of the input"));
     clock_.start();
-    connect(&session_, &Session::ticked, this, &InputLevels::update_levels);
+    connect(&session_, &Session::ticked, this, &InputLevels::updateLevels);
     connect(&session_.devices(), &Devices::inputChanged, this, &InputLevels::restart);
 }
 
@@ -44,7 +44,7 @@ std::vector<int> InputLevels::clipAges() const {
     return out;
 }
 
-void InputLevels::update_levels() {
+void InputLevels::updateLevels() {
     seconds_ = session_.levels().taps.empty() ? 0.0 : session_.levels().seconds;
     const qint64 now = clock_.elapsed();
     // The count falls when old clips leave the window of the levels.
@@ -137,12 +137,10 @@ void InputLevels::paintEvent(QPaintEvent*) {
         if (shares.empty()) return;
         QPainterPath path(QPointF(r.left(), r.bottom()));
         for (size_t b = 0; b < shares.size(); ++b) {
-            const double db = LevelDistribution::kLowestBin + static_cast<double>(b) + 0.5;
+            const double db = LevelDistribution::level_of(b);
             if (db < kAxis.lowest || db > kAxis.highest) continue;
-            const double before = shares[b > 0 ? b - 1 : b];
-            const double after = shares[b + 1 < shares.size() ? b + 1 : b];
-            const double share = 0.25 * before + 0.5 * shares[b] + 0.25 * after;
-            path.lineTo(kAxis.x(r, db), r.bottom() - share / most * 0.9 * r.height());
+            path.lineTo(kAxis.x(r, db),
+                        r.bottom() - LevelDistribution::smoothed(shares, b) / most * 0.9 * r.height());
         }
         path.lineTo(r.right(), r.bottom());
         p.fillPath(path, fill);

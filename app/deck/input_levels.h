@@ -35,7 +35,7 @@ class InputLevels final : public QWidget {
 
   private:
     void restart();
-    void update_levels();
+    void updateLevels();
     void judge();
     void paintClips(QPainter& p, const QRectF& r) const;
 

@@ -191,13 +191,9 @@ void LevelDiagram::paintLevels(QPainter& p) const {
     p.drawLine(QPointF(left, r.top()), QPointF(left, r.bottom()));
     const auto hump = [&](const std::vector<float>& shares, const QColor& color, const QColor& fill) {
         QPainterPath path(QPointF(left, r.bottom()));
-        for (size_t b = 0; b < shares.size(); ++b) {
-            const double before = shares[b > 0 ? b - 1 : b];
-            const double after = shares[b + 1 < shares.size() ? b + 1 : b];
-            const double share = 0.25 * before + 0.5 * shares[b] + 0.25 * after;
-            path.lineTo(left + share / most * 0.92 * reach,
-                        yOf(LevelDistribution::kLowestBin + static_cast<double>(b) + 0.5));
-        }
+        for (size_t b = 0; b < shares.size(); ++b)
+            path.lineTo(left + LevelDistribution::smoothed(shares, b) / most * 0.92 * reach,
+                        yOf(LevelDistribution::level_of(b)));
         path.lineTo(left, r.top());
         p.fillPath(path, fill);
         p.strokePath(path, QPen(color, 1.4));

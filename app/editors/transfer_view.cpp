@@ -114,20 +114,14 @@ void TransferView::paintDistributions(QPainter& p) const {
     const double reach = 0.30 * std::min(r.width(), r.height());
     const auto hump = [&](const std::vector<float>& shares, bool below, const QColor& color) {
         QPainterPath path;
-        const auto at = [&](int bin, double share) {
-            const double db = LevelDistribution::kLowestBin + bin + 0.5;
+        const auto at = [&](size_t bin, double share) {
+            const double db = LevelDistribution::level_of(bin);
             return below ? QPointF(xOf(db), r.bottom() - share / most * reach)
                          : QPointF(r.right() - share / most * reach, yOf(db));
         };
         path.moveTo(at(0, 0.0));
-        for (int b = 0; b < LevelDistribution::kBins; ++b) {
-            const auto i = static_cast<size_t>(b);
-            // A little rounder than the bins are.
-            const float left = shares[i > 0 ? i - 1 : i];
-            const float right = shares[i + 1 < shares.size() ? i + 1 : i];
-            path.lineTo(at(b, 0.25 * left + 0.5 * shares[i] + 0.25 * right));
-        }
-        path.lineTo(at(LevelDistribution::kBins - 1, 0.0));
+        for (size_t b = 0; b < shares.size(); ++b) path.lineTo(at(b, LevelDistribution::smoothed(shares, b)));
+        path.lineTo(at(shares.size() - 1, 0.0));
         p.fillPath(path, color);
     };
     hump(in_.room, true, t.roomFill);

@@ -33,10 +33,10 @@ LoudnessAdvisor::LoudnessAdvisor(Session& session) : QObject(&session), session_
 void LoudnessAdvisor::measureAgain() {
     heard_.clear();
     wait_ = kWait;
-    if (turn_ != nullptr)
-        changed_.isValid() ? void() : changed_.start();
-    else
+    if (turn_ == nullptr)
         judge();
+    else if (!changed_.isValid())
+        changed_.start();
 }
 
 void LoudnessAdvisor::follow() {

@@ -426,7 +426,7 @@ void PipeWireSource::tend() {
     // A source that is there but sends nothing.
     if (capture_.silent_seconds() > kStallSeconds) {
         wait_for("The microphone isn't sending audio. Check its switch and cable, or choose another input.");
-        // Perhaps the stream hangs where nobody told: it is made anew, every two seconds until sound comes.
+        // The stream may hang without an error: it is created again every two seconds until audio arrives.
         capture_.end();
         if (!hub_.captures()) hub_.end_feeds();
         last_try_ = Clock::now();

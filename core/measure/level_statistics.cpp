@@ -104,6 +104,12 @@ double quantile(std::vector<float>& values, double q) {
 
 }  // namespace
 
+double LevelDistribution::smoothed(const std::vector<float>& shares, size_t bin) {
+    const double below = shares[bin > 0 ? bin - 1 : bin];
+    const double above = shares[bin + 1 < shares.size() ? bin + 1 : bin];
+    return 0.25 * below + 0.5 * shares[bin] + 0.25 * above;
+}
+
 std::optional<double> room_level(const std::vector<float>& mean_square,
                                  const std::vector<FrameClass>& classes) {
     const std::vector<float> levels = smooth_levels(mean_square);

@@ -48,6 +48,12 @@ std::optional<double> room_level(const std::vector<float>& mean_square,
 struct LevelDistribution {
     static constexpr int kLowestBin = -90, kBins = 100;
     std::vector<float> room, voice;  ///< kBins each; empty while nothing has been heard
+
+    /// Level at the middle of bin `bin` (0 to kBins - 1), dBFS.
+    static double level_of(size_t bin) { return kLowestBin + static_cast<double>(bin) + 0.5; }
+    /// Share of bin `bin` of `shares` (room or voice), smoothed over its two neighbours (1:2:1) for drawing.
+    /// The outermost bins count as their own outer neighbours.
+    static double smoothed(const std::vector<float>& shares, size_t bin);
 };
 
 /// A word that lost its beginning or its ending in a stage.

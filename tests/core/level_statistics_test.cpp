@@ -1,5 +1,6 @@
 #include <catch2/catch.hpp>
 #include <chrono>
+#include <numeric>
 #include <thread>
 
 #include "base/decibel.h"
@@ -412,6 +413,21 @@ TEST_CASE("the distribution of levels has a hump for the room and one for the vo
     for (const float x : before.voice) sum += x;
     CHECK((sum > 0.6f && sum <= 1.001f));  // what is neither is left out
     CHECK(LevelStatistics(2).distribution(0).room.empty());
+}
+
+TEST_CASE("a drawn distribution is smoothed over its neighbours and loses nothing") {
+    std::vector<float> shares(LevelDistribution::kBins, 0.0f);
+    shares[40] = 0.8f;  // inside
+    shares[0] = 0.2f;   // at the lower end
+    std::vector<double> drawn;
+    for (size_t b = 0; b < shares.size(); ++b) drawn.push_back(LevelDistribution::smoothed(shares, b));
+    CHECK(drawn[39] == Approx(0.2));
+    CHECK(drawn[40] == Approx(0.4));
+    CHECK(drawn[41] == Approx(0.2));
+    CHECK(drawn[0] == Approx(0.15));
+    CHECK(drawn[1] == Approx(0.05));
+    CHECK(std::accumulate(drawn.begin(), drawn.end(), 0.0) == Approx(1.0));
+    CHECK(LevelDistribution::level_of(0) == Approx(-89.5));
 }
 
 TEST_CASE("a gate set too high is seen to cut word ends, one set well is not", "[levels]") {
