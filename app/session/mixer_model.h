@@ -125,7 +125,7 @@ class MixerModel final : public QObject, public CurrentScene {
     std::unique_ptr<Removed> removed_;
     std::pair<std::vector<std::shared_ptr<LiveStrip>>, std::vector<size_t>> arranged_;
     std::map<std::string, StripDeviceSettings> inputs_;  // also of strips that are not on the desk now
-    std::map<std::string, int> monitored_;               // sources before somebody was heard alone
+    std::map<std::string, int> monitored_;               // sources before one strip was soloed
     double least_ = 10.0, most_ = 15.0;
 };
 

@@ -86,11 +86,11 @@ struct WorkingState {
     bool small_on_top = true;    ///< it stays before all others
     double window_seconds = 10.0;
     AudioSettings audio;
-    MonitorSettings monitor;       ///< its source is not kept: the monitor never comes on by itself
+    MonitorSettings monitor;       ///< its source is not stored: the monitor is off at every start
     std::string monitor_sink;      ///< node name; empty: the default output
     double monitor_balance = 0.0;  ///< the headphones', voices against programme, -30 to 30 dB
     bool monitor_linked = false;   ///< one volume in the headphones turns all
-    double target_lufs = -16.0;    ///< where the feed's loudness shall be, -30 to -9
+    double target_lufs = -16.0;    ///< target loudness of the output, LUFS, -30 to -9
     bool muted = false;            ///< when it ended; it starts so again
     /// Name of the character that is on, by strip id; strips without one are missing.
     std::map<std::string, std::string> characters;

@@ -59,7 +59,7 @@ class NoiseUpdateControl {
     std::array<size_t, kGroups + 1> edges_{};
     std::array<float, kGroups> quick_level_{}, slow_level_{}, lowest_{}, highest_{};
     std::array<float, kGroups> over_{};   // dB by which each group is louder than the room
-    std::array<float, kGroups> gusts_{};  // dB that it seldom exceeds while nobody is heard
+    std::array<float, kGroups> gusts_{};  // dB that it seldom exceeds between words
     std::vector<float> recent_;
     size_t reach_;
     long frames_ = 0;

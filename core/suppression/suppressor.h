@@ -32,12 +32,12 @@ class Suppressor {
     virtual bool failed() const { return false; }
 };
 
-/// Follows the noise by itself and subtracts it as make_profile_suppressor() does. The noise under the speech
-/// comes from minima-controlled recursive averaging (I. Cohen, IEEE Signal Processing Letters 9 (1), 2002),
-/// guided by NoiseUpdateControl: held notes and what began with a jump are no room for 15 s, a room that
-/// changes while nobody is heard is followed within half a second. A first guess takes 0.3 s, during which
-/// the sound passes. Frames, latency and exactness as make_profile_suppressor(). (SpeexDSP's preprocessor is
-/// compared in bench/suppression: it falls 5 to 8 dB short of its amount in steady noise.)
+/// Tracks the noise without a profile and subtracts it as make_profile_suppressor() does. The noise under the
+/// speech comes from minima-controlled recursive averaging (I. Cohen, IEEE Signal Processing Letters 9 (1),
+/// 2002), guided by NoiseUpdateControl: held notes and what began with a jump are no room for 15 s, a room
+/// that changes while there is no speech is followed within half a second. A first guess takes 0.3 s, during
+/// which the sound passes. Frames, latency and exactness as make_profile_suppressor(). (SpeexDSP's
+/// preprocessor is compared in bench/suppression: it falls 5 to 8 dB short of its amount in steady noise.)
 std::unique_ptr<Suppressor> make_adaptive(double sample_rate, bool short_delay);
 
 /// As adaptive, and a network says what is voice. What stands 6 to 12 dB above the room is not taken away

@@ -36,7 +36,7 @@ TEST_CASE("a feed that is too quiet is told, one press raises the gain, and undo
     QTest::mouseClick(button, Qt::LeftButton);
     CHECK(w.value("gain", "gain") > -12.0);
     CHECK_FALSE(button->isVisible());
-    // Not pressed, it goes by itself.
+    // The offer disappears without being pressed.
     w.session.strip().undo();
     REQUIRE(Window::until([&] { return button->isVisible(); }, 30));
     w.session.strip().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("hold")), 260);
