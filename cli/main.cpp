@@ -14,6 +14,7 @@
 #include "engine/render.h"
 #include "measure/file_measure.h"
 #include "scene_commands.h"
+#include "soundcheck_command.h"
 #include "stage_commands.h"
 #include "take_commands.h"
 
@@ -142,6 +143,7 @@ int run(int argc, char** argv) {
     std::ranges::move(stage_commands(app), std::back_inserter(others));
     std::ranges::move(take_commands(app), std::back_inserter(others));
     std::ranges::move(scene_commands(app), std::back_inserter(others));
+    std::ranges::move(soundcheck_command(app), std::back_inserter(others));
 
     std::string sound;
     auto* measure =

@@ -1,0 +1,716 @@
+#include "soundcheck/chain_builder.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <ranges>
+
+#include "base/decibel.h"
+#include "measure/loudness.h"
+#include "measure/sibilance.h"
+#include "stages/equalizer.h"
+
+namespace reed {
+namespace {
+
+using enum StageRole;
+
+// Of two neighbours the first and second share what comes before the suppression.
+const std::array<StageOrder, 4> kOrders{{
+    {"cut_first", {gain, plosives, low_cut, suppression, gate, tone, deesser, compressor, limiter}},
+    {"gate_late", {gain, plosives, low_cut, suppression, tone, deesser, compressor, gate, limiter}},
+    {"suppress_first", {gain, plosives, suppression, gate, low_cut, tone, deesser, compressor, limiter}},
+    {"tone_first", {gain, plosives, low_cut, tone, suppression, gate, deesser, compressor, limiter}},
+}};
+
+// Levels in dB. What has no source here is common practice or was tried on the cases of bench/soundcheck.
+constexpr double kWorkingLevel = -22.0;  // dBFS, active speech after the gain
+constexpr double kHighestPeak = -3.0;    // dBFS after the gain, of all steps
+constexpr double kQuietNoise = -66.0;    // dBFS after the chain: not heard on a stream
+constexpr double kWantedLower = 18.0;    // dB by which noise in pauses falls against the speech
+constexpr double kLeastSuppression = 6.0, kMostSuppression = 30.0;
+constexpr double kAdaptiveBonus = 2.0;  // dB; the adaptive method costs less, so it may be so much worse
+constexpr double kVoiceMayLose = 1.0;   // dB, of quiet speech by a suppression
+constexpr double kGateMargin = 6.0;  // dB from the noise to the closing and from quiet speech to the opening
+constexpr double kGateNeeds = 14.0, kExpanderNeeds = 8.0;  // dB between noise and quiet speech
+constexpr double kTypicalReduction = 5.0;                  // dB, of a compressor on normal talk
+// Slower than the default: quick gain changes cost intelligibility (STOI -0.017 at 140 ms, -0.0095 at 400
+// ms).
+constexpr double kRelease = 400.0;                   // ms
+constexpr double kMostMove = 4.0, kLeastMove = 1.0;  // dB, of the equalizer
+constexpr double kMostSharp = 5.0;                   // dB that s sounds are lowered at most
+constexpr double kNoisesStandOut = 3.0;              // dB above the background noise
+constexpr int kMostNotches = 2;
+constexpr double kLowestCut = 50.0, kHighestCut = 110.0;  // Hz
+constexpr double kBelowPitch = 0.75;
+
+struct Move {
+    std::string_view id;
+    FilterType type;
+    double frequency, gain, q, differs;
+    bool resonance = false;
+};
+
+/// Row `id` of a kind; it exists.
+size_t row_of(const StageSpec& s, std::string_view id) {
+    return static_cast<size_t>(s.stage_kind().find(id));
+}
+
+void set_band(StageSpec& equalizer, int band, const BandSettings& b) {
+    const auto row = [band](BandParameter p) { return static_cast<size_t>(band * kBandParameters + p); };
+    equalizer.values[row(kBandOn)] = 1.0;
+    equalizer.values[row(kBandType)] = static_cast<double>(b.type);
+    equalizer.values[row(kBandFrequency)] = b.frequency;
+    equalizer.values[row(kBandGain)] = b.gain_db;
+    equalizer.values[row(kBandQ)] = b.q;
+    equalizer.values[row(kBandSlope)] = b.slope / 6 - 1;
+}
+
+double half(double db) {
+    return std::round(2.0 * db) / 2.0;
+}
+
+/// At most four moves, the largest first, within +-4 dB.
+std::vector<Move> equalizer_moves(const SoundcheckFacts& facts) {
+    std::vector<Move> all;
+    const auto consider = [&](std::string_view id, const std::optional<double>& differs, FilterType type,
+                              double frequency, double q, bool may_lift) {
+        if (!differs || std::abs(*differs) <= kToneTolerance) return;
+        // Half of what goes beyond what voices differ anyway.
+        const double beyond = *differs > 0.0 ? *differs - kToneTolerance : *differs + kToneTolerance;
+        const double by = half(std::clamp(-0.5 * beyond, -kMostMove, kMostMove));
+        if (std::abs(by) < kLeastMove || (by > 0.0 && !may_lift)) return;
+        all.push_back({id, type, frequency, by, q, *differs});
+    };
+    // What is lifted lifts the noise there too: only where speech stands clear of it.
+    const auto clear = [&](double from, double to) {
+        const size_t first = third_octave_of(from);
+        const size_t last = third_octave_of(to);
+        return sum_of_bands(facts.spectrum, first, last) >
+               sum_of_bands(facts.noise.spectrum, first, last) + 18.0;
+    };
+    const double pitch = facts.pitch ? facts.pitch->usual : 140.0;
+    consider("body", facts.tone.body, FilterType::low_shelf, std::clamp(1.6 * pitch, 160.0, 300.0), 0.71,
+             clear(160, 250));
+    consider("boxiness", facts.tone.boxiness, FilterType::bell, 450.0, 1.0, false);
+    consider("presence", facts.tone.presence, FilterType::bell, 3500.0, 0.8, clear(2500, 5000));
+    consider("brightness", facts.tone.hiss, FilterType::high_shelf, 7000.0, 0.71, clear(6300, 10000));
+    for (const Resonance& r : facts.resonances) {
+        if (r.height < kResonanceHeight) continue;
+        all.push_back({"resonance", FilterType::bell, std::round(r.frequency),
+                       -half(std::min(kMostMove, 0.4 * r.height)), std::clamp(r.width, 1.0, 8.0), r.height,
+                       true});
+    }
+    std::ranges::stable_sort(all, std::greater<>(), [](const Move& m) { return std::abs(m.gain); });
+    if (all.size() > 4) all.resize(4);
+    std::ranges::sort(all, {}, &Move::frequency);
+    return all;
+}
+
+Finding why(std::string_view id, std::string_view words, std::vector<Quantity> quantities = {}) {
+    return {id, FindingTone::neutral, words, std::move(quantities), {}};
+}
+
+class Builder {
+  public:
+    Builder(const SoundcheckFacts& facts, const StepSound& steps, double target, SuppressionRuns& shared)
+        : facts_(facts),
+          steps_(steps),
+          target_(target),
+          shared_(shared),
+          at_(steps.sound()),
+          levels_(steps.input()) {
+        out_.run.taps.push_back(levels_);
+    }
+
+    Result<BuiltChain> build(const StageOrder& order) {
+        for (const StageRole role : order.roles) {
+            if (auto added = add(role); !added.ok()) return added.error();
+        }
+        const int lift = lifting_stage(out_.chain);
+        if (lift >= 0) {
+            const auto at = static_cast<size_t>(lift);
+            // The buffer before it was kept if it is the compressor; a gain comes first.
+            const AudioBuffer& before = before_compressor_.frames() > 0 ? before_compressor_ : steps_.sound();
+            auto rest = bring_to_loudness(out_.chain, at, before, steps_, target_);
+            if (!rest.ok()) return rest.error();
+            std::ranges::move(rest.value().taps | std::views::drop(1),
+                              out_.run.taps.begin() + static_cast<std::ptrdiff_t>(at) + 1);
+            std::ranges::move(rest.value().reduction,
+                              out_.run.reduction.begin() + static_cast<std::ptrdiff_t>(at));
+            out_.run.out = std::move(rest.value().out);
+        } else {
+            out_.run.out = std::move(at_);
+        }
+        tell_makeup();
+        return std::move(out_);
+    }
+
+  private:
+    Result<void> add(StageRole role) {
+        switch (role) {
+            case gain:
+                return add_gain();
+            case plosives:
+                return add_plosives();
+            case low_cut:
+                return add_low_cut();
+            case suppression:
+                return add_suppression();
+            case gate:
+                return add_gate();
+            case tone:
+                return add_tone();
+            case deesser:
+                return add_deesser();
+            case compressor:
+                return add_compressor();
+            case limiter:
+                return add_limiter();
+        }
+        return {};
+    }
+
+    StageSpec make(const char* kind) const { return new_stage(out_.chain, *find_stage_kind(kind)); }
+    SectionLevels now() const { return steps_.levels(levels_); }
+
+    Result<ChainRun> run(const StageSpec& stage) const {
+        return run_chain({{stage}}, at_, steps_.sample_rate());
+    }
+    void accept(StageSpec stage, ChainRun& result) {
+        if (stage.kind == "compressor") before_compressor_ = std::move(at_);
+        at_ = std::move(result.out);
+        levels_ = std::move(result.taps.back());
+        out_.run.taps.push_back(levels_);
+        out_.run.reduction.push_back(std::move(result.reduction.back()));
+        out_.run.latency += result.latency;
+        out_.chain.stages.push_back(std::move(stage));
+    }
+    Result<void> append(StageSpec stage) {
+        auto done = run(stage);
+        if (!done.ok()) return done.error();
+        accept(std::move(stage), done.value());
+        return {};
+    }
+    void line(std::string_view id, const StageSpec& stage, std::vector<size_t> rows, Finding reason,
+              std::string_view effect, int band = -1) {
+        out_.lines.push_back({id, stage.id, band, std::move(rows), std::move(reason), effect});
+    }
+
+    Result<void> add_gain() {
+        double db = std::round(kWorkingLevel - facts_.speech.active_dbfs);
+        db = std::min(db, std::floor(kHighestPeak - facts_.loud_peak));
+        StageSpec s = make("gain");
+        const bool one_side = facts_.channels == 2 && std::abs(facts_.left_over_right) > 20.0;
+        const bool inverted = facts_.channels == 2 && !one_side && facts_.correlation < -0.5;
+        // One channel is enough; the difference of an inverted pair is the voice.
+        if (one_side) s.set("channels", facts_.left_over_right > 0.0 ? 1.0 : 2.0);
+        if (inverted) s.set("channels", 4.0);
+        if (std::abs(db) < 2.0 && !one_side && !inverted) return {};
+        if (std::abs(db) < 2.0) db = 0.0;
+        const Parameter& p = s.stage_kind().parameters[row_of(s, "gain")];
+        s.set("gain", std::clamp(db, p.minimum, p.maximum));
+        if (one_side) {
+            line("one_side", s, {row_of(s, "channels"), row_of(s, "gain")},
+                 why("one_side", facts_.left_over_right > 0.0
+                                     ? "The microphone is only on the left channel."
+                                     : "The microphone is only on the right channel."),
+                 "Your voice is in the middle instead of on one side.");
+        } else if (inverted) {
+            line("inverted", s, {row_of(s, "channels"), row_of(s, "gain")},
+                 why("inverted", "Left and right cancel each other; their difference is your voice."),
+                 "Your voice is there in mono too.");
+        } else {
+            line("gain", s, {row_of(s, "gain")},
+                 why("gain", "Normal talk arrives at {0} dBFS; the chain works best at {1} dBFS.",
+                     {{facts_.speech.active_dbfs, Unit::dbfs, 0}, {kWorkingLevel, Unit::dbfs, 0}}),
+                 db > 0.0 ? "Voice and background noise are louder." : "Everything is quieter.");
+        }
+        return append(std::move(s));
+    }
+
+    Result<void> add_plosives() {
+        if (facts_.plosives_per_minute < kManyPlosives) return {};
+        StageSpec s = make("plosives");
+        const SectionLevels before = now();
+        auto done = run(s);
+        if (!done.ok()) return done.error();
+        // Vowels must not be taken for pops.
+        if (before.usual - steps_.levels(done.value().taps.back()).usual > 0.5) return {};
+        line("plosives", s, {row_of(s, "depth")},
+             why("plosives", "{0} pops a minute reach the microphone.",
+                 {{facts_.plosives_per_minute, Unit::count, 0}}),
+             "p and b no longer thump.");
+        accept(std::move(s), done.value());
+        return {};
+    }
+
+    /// An equalizer for `role`; the last stage if it is one already.
+    StageSpec* last_equalizer() {
+        if (out_.chain.stages.empty() || out_.chain.stages.back().kind != "equalizer") return nullptr;
+        return &out_.chain.stages.back();
+    }
+    StageSpec empty_equalizer(std::string title) const {
+        StageSpec s = make("equalizer");
+        s.title = std::move(title);
+        for (int b = 0; b < kEqualizerBands; ++b)
+            s.values[static_cast<size_t>(b * kBandParameters + kBandOn)] = 0.0;
+        return s;
+    }
+
+    Result<void> add_low_cut() {
+        const double low = facts_.pitch ? facts_.pitch->low : 0.0;
+        const double cut =
+            low > 0.0 ? 5.0 * std::floor(std::clamp(kBelowPitch * low, kLowestCut, kHighestCut) / 5.0)
+                      : kLowestCut;
+        StageSpec s = empty_equalizer("Low cut");
+        BandSettings band{FilterType::low_cut, cut, 0.0, 0.71, 24};
+        set_band(s, 0, band);
+        line("low_cut", s, {static_cast<size_t>(kBandFrequency)},
+             low > 0.0 ? why("low_cut", "Your lowest pitch is {0}; below are only rumble, bumps and pops.",
+                             {{low, Unit::hertz, 0}})
+                       : why("low_cut", "Below any voice are only rumble, bumps and pops."),
+             "Bumps on the desk and rumble are gone; the voice is unchanged.", 0);
+        int band_at = 1;
+        for (const NarrowTone& t : facts_.noise.tones) {
+            // Suppression takes quieter ones; what is on the voice's own low tones stays.
+            if (band_at > kMostNotches || t.frequency < 1000.0 || t.level < facts_.noise.level - 12.0)
+                continue;
+            set_band(s, band_at, {FilterType::notch, std::round(t.frequency), 0.0, 30.0, 12});
+            line("tone", s, {static_cast<size_t>(band_at * kBandParameters + kBandFrequency)},
+                 why("tone", "A steady tone at {0}, {1} dB above what is around it.",
+                     {{t.frequency, Unit::hertz, 0}, {t.prominence, Unit::decibel, 0}}),
+                 "The whistle is gone; the notch is too narrow to be heard on a voice.", band_at);
+            ++band_at;
+        }
+        return append(std::move(s));
+    }
+
+    Result<void> add_suppression() {
+        const SectionLevels before = now();
+        // What the make-up will lift: up to the wanted loudness, and what a compressor takes off the speech.
+        const double lift = target_ - before.usual + kTypicalReduction;
+        const double needed = std::max(before.noise + lift - kQuietNoise, 0.0);
+        if (needed < kLeastSuppression) {
+            line_without_stage(
+                "no_suppression",
+                why("no_suppression", "The room is quiet: noise stays at about {0} dBFS without suppression.",
+                    {{before.noise + lift, Unit::dbfs, 0}}),
+                "Nothing is taken from the voice.");
+            return {};
+        }
+        // Never more than needed; an unsteady noise needs some reserve.
+        const double amount = std::clamp(std::ceil(needed + 3.0), kLeastSuppression + 2.0, kMostSuppression);
+        std::optional<StageSpec> best;
+        ChainRun best_run;
+        double best_noise = 0.0;
+        bool only_one = false;
+        for (const int method : {0, 1}) {
+            StageSpec s = make("suppression");
+            s.set("method", method);
+            s.set("amount", -amount);
+            if (facts_.noise.hum && facts_.noise.hum->level > facts_.noise.level - 20.0) {
+                s.set("hum", 1.0);
+                s.set("hum_frequency", std::clamp(facts_.noise.hum->frequency, 45.0, 65.0));
+                s.set("hum_tones", facts_.noise.hum->tones);
+            }
+            auto done = shared_.run(out_.chain, s, at_, steps_.sample_rate());
+            if (!done.ok()) return done.error();
+            const FrameLevels& out = done.value().taps.back();
+            const SectionLevels after = steps_.levels(out);
+            const SpeechLoss loss = steps_.loss(levels_, out);
+            // Noise as it is heard: pauses, and what the desk does; a voice that is hurt counts against it.
+            double noise = after.noise + 0.3 * std::max(0.0, after.noise_high - after.noise);
+            if (after.noises) noise += 0.3 * std::max(0.0, *after.noises - after.noise);
+            noise += 3.0 * static_cast<double>(loss.cut + loss.truncated);
+            noise += 2.0 * std::max(0.0, before.usual - after.usual - kVoiceMayLose);
+            // The adaptive method costs less: where it is enough, nothing else is tried.
+            const bool enough = after.noise + lift <= kQuietNoise && loss.cut + loss.truncated == 0 &&
+                                (!after.noises || *after.noises + lift <= kQuietNoise);
+            if (method == 1) noise += kAdaptiveBonus;
+            if (best && noise >= best_noise) continue;
+            only_one = enough;
+            best = std::move(s);
+            best_noise = noise;
+            best_run = std::move(done.value());
+            if (enough) break;
+        }
+        const SectionLevels after = steps_.levels(best_run.taps.back());
+        const double lowered = before.noise - after.noise;
+        if (lowered < 3.0) {
+            line_without_stage("no_suppression",
+                               why("suppression_fails",
+                                   "Suppression would lower this noise by only {0} dB, so it is left out.",
+                                   {{std::max(0.0, lowered), Unit::decibel, 0}}),
+                               "Nothing is taken from the voice.");
+            return {};
+        }
+        const bool neural = best->value("method") == 1.0;
+        std::vector<size_t> rows{row_of(*best, "amount"), row_of(*best, "method")};
+        if (best->value("hum") != 0.0) rows.push_back(row_of(*best, "hum"));
+        line("suppression", *best, std::move(rows),
+             why("suppression",
+                 neural ? "Noise is at {0} dBFS, {1} dB below the voice. On your recording the neural method "
+                          "lowers it by {2} dB, more than the adaptive one."
+                 : only_one
+                     ? "Noise is at {0} dBFS, {1} dB below the voice. The adaptive method lowers it by {2} "
+                       "dB, which is enough; the neural one costs more."
+                     : "Noise is at {0} dBFS, {1} dB below the voice. On your recording the adaptive method "
+                       "lowers it by {2} dB; the neural one is no better and costs more.",
+                 {{facts_.noise.level, Unit::dbfs, 0},
+                  {facts_.signal_to_noise, Unit::decibel, 0},
+                  {lowered, Unit::decibel, 0}}),
+             "The background noise is lower, also under your words.");
+        accept(std::move(*best), best_run);
+        return {};
+    }
+
+    Result<void> add_gate() {
+        const SectionLevels before = now();
+        const bool after_makeup =
+            out_.chain.stages.size() > 0 && out_.chain.stages.back().kind == "compressor";
+        const double lift = after_makeup ? 0.0 : target_ - before.usual + kTypicalReduction;
+        // Desk noises count if a threshold can separate them from quiet speech.
+        double under = before.noise_high;
+        double heard = before.noise + lift;
+        const bool with_noises = before.noises && *before.noises > under + kNoisesStandOut &&
+                                 *before.noises + lift > kQuietNoise &&
+                                 before.quiet - *before.noises >= kGateNeeds;
+        if (with_noises) {
+            under = *before.noises;
+            heard = *before.noises + lift;
+        }
+        if (heard <= kQuietNoise) {
+            line_without_stage("no_gate",
+                               why("no_gate_needed", "No gate: noise in pauses is already at {0} dBFS.",
+                                   {{heard, Unit::dbfs, 0}}),
+                               "No word can be cut off.");
+            return {};
+        }
+        const double margin = before.quiet - under;
+        if (margin < kExpanderNeeds) {
+            line_without_stage(
+                "no_gate",
+                margin >= 0.0
+                    ? why("no_gate_close",
+                          "No gate: noise comes within {0} dB of your quiet speech, so a gate would "
+                          "cut words off.",
+                          {{margin, Unit::decibel, 0}})
+                    : why("no_gate_overlap", "No gate: noise and your quiet speech overlap by {0} dB.",
+                          {{-margin, Unit::decibel, 0}}),
+                "No word can be cut off.");
+            return {};
+        }
+        // Desk noises end by themselves; what closes over them needs less depth than what hides a steady
+        // noise.
+        const double wanted =
+            std::clamp(std::ceil(heard - kQuietNoise) + 2.0, 6.0, with_noises ? 12.0 : 20.0);
+        // From the firmest to the gentlest; the first that cuts no word is taken.
+        std::vector<StageSpec> tries;
+        if (margin >= kGateNeeds) {
+            StageSpec s = make("gate");
+            const double close = half(std::min(under + kGateMargin, before.quiet - kGateMargin - 2.0));
+            s.set("close_threshold", std::clamp(close, -80.0, -2.0));
+            s.set("open_threshold",
+                  std::clamp(half(std::min(close + 6.0, before.quiet - kGateMargin)), -80.0, 0.0));
+            s.set("range", -wanted);
+            s.set("lookahead", 5.0);
+            tries.push_back(s);
+            s.set("hold", 300.0);
+            s.set("release", 300.0);
+            s.set("close_threshold", std::clamp(half(under + 4.0), -80.0, -2.0));
+            s.set("open_threshold", std::clamp(half(under + 7.0), -80.0, 0.0));
+            s.set("range", -std::min(wanted, 12.0));
+            tries.push_back(s);
+        }
+        StageSpec e = make("expander");
+        e.set("threshold", std::clamp(half(under + 0.5 * margin), -80.0, 0.0));
+        e.set("ratio", 2.0);
+        e.set("range", -std::min(wanted, 12.0));
+        e.set("release", 250.0);
+        tries.push_back(e);
+        e.set("threshold", std::clamp(half(under + 0.3 * margin), -80.0, 0.0));
+        e.set("range", -std::min(wanted, 8.0));
+        tries.push_back(e);
+        for (StageSpec& s : tries) {
+            auto done = run(s);
+            if (!done.ok()) return done.error();
+            const SpeechLoss loss = steps_.loss(levels_, done.value().taps.back());
+            const SectionLevels after = steps_.levels(done.value().taps.back());
+            const double lowered = std::max(before.noise - after.noise,
+                                            before.noises.value_or(0.0) - after.noises.value_or(0.0));
+            if (loss.truncated > 0 || loss.cut > 0 || lowered < 3.0) continue;
+            const bool is_gate = s.kind == "gate";
+            const double threshold = s.value(is_gate ? "open_threshold" : "threshold");
+            line(is_gate ? "gate" : "expander", s,
+                 is_gate ? std::vector<size_t>{row_of(s, "open_threshold"), row_of(s, "close_threshold"),
+                                               row_of(s, "range")}
+                         : std::vector<size_t>{row_of(s, "threshold"), row_of(s, "range")},
+                 why(with_noises ? "gate_noises" : "gate_noise",
+                     with_noises
+                         ? "{0} dB above your desk noises and {1} dB below quiet speech; no word was cut on "
+                           "your recordings."
+                         : "{0} dB above the noise and {1} dB below quiet speech; no word was cut on your "
+                           "recordings.",
+                     {{threshold - under, Unit::decibel, 0}, {before.quiet - threshold, Unit::decibel, 0}}),
+                 is_gate ? "Pauses are quieter; every word begins and ends as you speak it."
+                         : "Pauses become quieter gradually; hardly noticeable.");
+            accept(std::move(s), done.value());
+            return {};
+        }
+        line_without_stage(
+            "no_gate",
+            why("no_gate_cuts",
+                "No gate: every setting that was tried cut words off on your recordings, or did "
+                "nothing."),
+            "No word can be cut off.");
+        return {};
+    }
+
+    Result<void> add_tone() {
+        const std::vector<Move> moves = equalizer_moves(facts_);
+        if (moves.empty()) {
+            line_without_stage(
+                "no_tone",
+                why("tone_right", "No equalizer: your voice is within {0} dB of average speech.",
+                    {{kToneTolerance, Unit::decibel, 0}}),
+                "Your voice sounds like you.");
+            return {};
+        }
+        StageSpec* shared = last_equalizer();
+        StageSpec s = shared != nullptr ? *shared : empty_equalizer("Equalizer");
+        int band = shared != nullptr ? bands_on(*shared) : 0;
+        for (const Move& m : moves) {
+            set_band(s, band, {m.type, m.frequency, m.gain, m.q, 12});
+            const auto row = static_cast<size_t>(band * kBandParameters);
+            std::string_view words;
+            std::string_view effect;
+            if (m.resonance) {
+                words = "A resonance at {1} stands {0} dB above what is around it.";
+                effect = "One note rings less.";
+            } else if (m.id == "body") {
+                words = m.differs > 0.0 ? "{0} dB more than average speech between 160 and 250 Hz."
+                                        : "{0} dB less than average speech between 160 and 250 Hz.";
+                effect = m.gain > 0.0 ? "The voice has more body." : "The voice booms less.";
+            } else if (m.id == "boxiness") {
+                words = "{0} dB more than average speech between 315 and 630 Hz.";
+                effect = "The voice sounds less boxy.";
+            } else if (m.id == "presence") {
+                words = m.differs > 0.0 ? "{0} dB more than average speech between 2.5 and 5 kHz."
+                                        : "{0} dB less than average speech between 2.5 and 5 kHz.";
+                effect = m.gain > 0.0 ? "Consonants are clearer." : "The voice is less harsh.";
+            } else {
+                words = m.differs > 0.0 ? "{0} dB more than average speech above 6 kHz."
+                                        : "{0} dB less than average speech above 6 kHz.";
+                effect = m.gain > 0.0 ? "The voice is brighter." : "The voice hisses less.";
+            }
+            std::vector<Quantity> quantities{{std::abs(m.differs), Unit::decibel, 0}};
+            if (m.resonance) quantities.push_back({m.frequency, Unit::hertz, 0});
+            line(m.id, s, {row + kBandGain, row + kBandFrequency}, why(m.id, words, std::move(quantities)),
+                 effect, band);
+            ++band;
+        }
+        if (shared == nullptr) return append(std::move(s));
+        // Both in one stage: only the new bands still have to be rendered.
+        StageSpec added = s;
+        for (int b = 0; b < bands_on(*shared); ++b)
+            added.values[static_cast<size_t>(b * kBandParameters + kBandOn)] = 0.0;
+        auto done = run(added);
+        if (!done.ok()) return done.error();
+        at_ = std::move(done.value().out);
+        levels_ = std::move(done.value().taps.back());
+        out_.run.taps.back() = levels_;
+        s.title = "Equalizer";
+        *shared = std::move(s);
+        return {};
+    }
+
+    Result<void> add_deesser() {
+        if (facts_.sibilance < kSharpSibilance + 1.0) return {};
+        StageSpec s = make("deesser");
+        // The threshold by the real de-esser on the talk: the sharpest s sounds come back to what is usual.
+        const AudioBuffer talk = steps_.part(at_, SoundcheckStep::talk);
+        const double wanted = std::min(kMostSharp, facts_.sibilance - kSharpSibilance + 1.0);
+        const auto sharpness = [&](double threshold) {
+            s.set("threshold", threshold);
+            const auto done = run_chain({{s}}, talk, steps_.sample_rate());
+            return done.ok() ? sibilance(mono_of(done.value().out), steps_.sample_rate()).value_or(kSilenceDb)
+                             : kSilenceDb;
+        };
+        const double before = sibilance(mono_of(talk), steps_.sample_rate()).value_or(kSilenceDb);
+        s.set("depth", -8.0);
+        double low = -40.0;
+        double high = 10.0;
+        for (int round = 0; round < 6; ++round) {
+            const double middle = 0.5 * (low + high);
+            (before - sharpness(middle) > wanted ? low : high) = middle;
+        }
+        const double lower = before - sharpness(half(high));
+        if (lower < 1.0) return {};
+        line("deesser", s, {row_of(s, "threshold"), row_of(s, "depth")},
+             why("deesser",
+                 "Your sharpest s sounds are {0} dB against your voice; this lowers them by {1} dB.",
+                 {{facts_.sibilance, Unit::decibel, 0}, {lower, Unit::decibel, 0}}),
+             "s and sh are softer.");
+        return append(std::move(s));
+    }
+
+    Result<void> add_compressor() {
+        const SectionLevels before = now();
+        const double spread = before.loud - before.quiet;
+        StageSpec s = make("compressor");
+        const double ratio = spread < 10.0 ? 2.5 : spread < 18.0 ? 3.0 : 4.0;
+        s.set("ratio", ratio);
+        s.set("release", kRelease);
+        // The threshold by the real compressor on the talk.
+        const AudioBuffer talk = steps_.part(at_, SoundcheckStep::talk);
+        const auto frames = steps_.classes(SoundcheckStep::talk);
+        const auto reduction_at = [&](double threshold) -> double {
+            s.set("threshold", threshold);
+            const auto done = run_chain({{s}}, talk, steps_.sample_rate());
+            if (!done.ok()) return 0.0;
+            std::vector<double> values;
+            for (size_t i = 0; i < frames.size(); ++i) {
+                if (frames[i] == FrameClass::voice)
+                    values.push_back(static_cast<double>(done.value().reduction[0][i]));
+            }
+            if (values.empty()) return 0.0;
+            std::nth_element(values.begin(), values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2),
+                             values.end());
+            return values[values.size() / 2];
+        };
+        double low = -60.0;
+        double high = 0.0;
+        for (int round = 0; round < 8; ++round) {
+            const double middle = 0.5 * (low + high);
+            (reduction_at(middle) > kTypicalReduction ? low : high) = middle;
+        }
+        const double threshold = half(0.5 * (low + high));
+        const double typical = reduction_at(threshold);
+        s.set("threshold", threshold);
+        line(
+            "compressor", s, {row_of(s, "threshold"), row_of(s, "ratio")},
+            why("compressor",
+                "At this threshold normal talk is reduced by {0} dB. Quiet and loud speech are {1} dB apart.",
+                {{typical, Unit::decibel, 0}, {spread, Unit::decibel, 0}}),
+            "Loud and quiet speech are closer together.");
+        // A gain after everything else: it is known exactly from the loudness without it.
+        auto done = run_chain({{s}}, talk, steps_.sample_rate());
+        if (!done.ok()) return done.error();
+        const double loudness =
+            measure_loudness(done.value().out, steps_.sample_rate()).integrated.value_or(target_);
+        const Parameter& p = s.stage_kind().parameters[row_of(s, "makeup")];
+        s.set("makeup", std::clamp(std::round(10.0 * (target_ - loudness)) / 10.0, p.minimum, p.maximum));
+        return append(std::move(s));
+    }
+
+    Result<void> add_limiter() {
+        // The talk stays below; the loud step is what it is for.
+        const SectionLevels before = now();
+        StageSpec s = make("limiter");
+        const double over = before.peak - before.talk_peak;
+        const double ceiling = std::clamp(half(before.talk_peak + 1.0), -6.0, -1.5);
+        s.set("ceiling", ceiling);
+        line("limiter", s, {row_of(s, "ceiling")},
+             steps_.has(SoundcheckStep::loud) && over > 0.0
+                 ? why("limiter",
+                       "Your loud talk peaks {0} dB above normal talk; nothing passes this ceiling.",
+                       {{over, Unit::decibel, 0}})
+                 : why("limiter", "Whatever happens, nothing passes this ceiling."),
+             "Shouts and bumps can't clip.");
+        return append(std::move(s));
+    }
+
+    void line_without_stage(std::string_view id, Finding reason, std::string_view effect) {
+        out_.lines.push_back({id, {}, -1, {}, std::move(reason), effect});
+    }
+
+    /// The make-up is known only at the end, and belongs to the compressor.
+    void tell_makeup() {
+        for (const StageSpec& s : out_.chain.stages) {
+            if (s.kind != "compressor") continue;
+            const auto place = std::ranges::find(out_.lines, s.id, &SoundcheckLine::stage);
+            SoundcheckLine makeup{"makeup", {}, -1, {}, {}, "Your voice is as loud as the target."};
+            makeup.why =
+                why("makeup",
+                    "Make-up gain of {0} dB brings the talk to {1} LUFS. It lifts the background noise by "
+                    "as much.",
+                    {{s.value("makeup"), Unit::decibel, 1}, {target_, Unit::decibel, 0}});
+            out_.lines.insert(place + 1, std::move(makeup));
+            return;
+        }
+    }
+
+    const SoundcheckFacts& facts_;
+    const StepSound& steps_;
+    double target_;
+    SuppressionRuns& shared_;
+    BuiltChain out_;
+    AudioBuffer at_;  // the recordings after the stages so far
+    AudioBuffer before_compressor_;
+    FrameLevels levels_;  // of at_
+};
+
+}  // namespace
+
+std::span<const StageOrder> stage_orders() {
+    return kOrders;
+}
+
+int bands_on(const StageSpec& equalizer) {
+    int on = 0;
+    for (int b = 0; b < kEqualizerBands; ++b)
+        on += equalizer.values[static_cast<size_t>(b * kBandParameters + kBandOn)] != 0.0 ? 1 : 0;
+    return on;
+}
+
+Result<ChainRun> SuppressionRuns::run(const ChainSpec& before, const StageSpec& stage,
+                                      const AudioBuffer& sound, double sample_rate) {
+    ChainSpec with = before;
+    with.stages.push_back(stage);
+    for (const auto& [chain, run] : done_) {
+        if (chain == with) return run;
+    }
+    auto done = run_chain({{stage}}, sound, sample_rate);
+    if (done.ok()) done_.emplace_back(std::move(with), done.value());
+    return done;
+}
+
+int lifting_stage(const ChainSpec& chain) {
+    int gain = -1;
+    int makeup = -1;
+    for (size_t i = 0; i < chain.stages.size(); ++i) {
+        if (chain.stages[i].bypass) continue;
+        const auto lift = chain.stages[i].stage_kind().lift;
+        if (lift == StageKind::Lift::trim) gain = static_cast<int>(i);
+        if (lift == StageKind::Lift::makeup) makeup = static_cast<int>(i);
+    }
+    return makeup >= 0 ? makeup : gain;
+}
+
+Result<ChainRun> bring_to_loudness(ChainSpec& chain, size_t at, const AudioBuffer& before,
+                                   const StepSound& steps, double target) {
+    StageSpec& lifts = chain.stages[at];
+    const size_t row = row_of(lifts, lifts.stage_kind().lift_row);
+    const Parameter& p = lifts.stage_kind().parameters[row];
+    const double rate = steps.sample_rate();
+    for (int round = 0;; ++round) {
+        auto run = run_chain({{chain.stages.begin() + static_cast<std::ptrdiff_t>(at), chain.stages.end()}},
+                             before, rate);
+        if (!run.ok()) return run.error();
+        AudioBuffer talk = steps.part(run.value().out, SoundcheckStep::talk);
+        const auto loudness = measure_loudness(talk, rate).integrated;
+        const double off = loudness ? target - *loudness : 0.0;
+        const double rounded =
+            std::round(10.0 * std::clamp(lifts.values[row] + off, p.minimum, p.maximum)) / 10.0;
+        if (round == 4 || std::abs(off) < 0.2 || rounded == lifts.values[row]) return run;
+        lifts.values[row] = rounded;
+    }
+}
+
+Result<BuiltChain> build_chain(const SoundcheckFacts& facts, const StepSound& steps, const StageOrder& order,
+                               double target, SuppressionRuns& shared) {
+    return Builder(facts, steps, target, shared).build(order);
+}
+
+}  // namespace reed

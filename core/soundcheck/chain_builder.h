@@ -1,0 +1,55 @@
+// Builds one order of stages for a soundcheck, each stage set by what comes to it.
+#pragma once
+
+#include <span>
+#include <string_view>
+#include <vector>
+
+#include "soundcheck/proposal.h"
+
+namespace reed {
+
+/// What a place in an order is for; which stage, if any, is decided by the facts.
+enum class StageRole { gain, plosives, low_cut, suppression, gate, tone, deesser, compressor, limiter };
+
+struct StageOrder {
+    std::string_view id;
+    std::vector<StageRole> roles;
+};
+
+/// The orders that are tried: common practice (no source), the limiter always last.
+std::span<const StageOrder> stage_orders();
+
+struct BuiltChain {
+    ChainSpec chain;
+    std::vector<SoundcheckLine> lines;
+    ChainRun run;  ///< of the recordings through the chain
+};
+
+/// Results of suppressions that several orders share, since nothing else takes as long. One thread at a time.
+class SuppressionRuns {
+  public:
+    /// The recordings after `before`, in `sound`, through `stage`: from an earlier call, or run now.
+    Result<ChainRun> run(const ChainSpec& before, const StageSpec& stage, const AudioBuffer& sound,
+                         double sample_rate);
+
+  private:
+    std::vector<std::pair<ChainSpec, ChainRun>> done_;
+};
+
+/// Builds the stages one after the other, rendering each over the recordings before the next is set.
+Result<BuiltChain> build_chain(const SoundcheckFacts& facts, const StepSound& steps, const StageOrder& order,
+                               double target, SuppressionRuns& shared);
+
+/// Index of the stage whose gain sets the loudness: the last compressor, or else the last gain; -1: none.
+int lifting_stage(const ChainSpec& chain);
+
+/// Sets the gain of stage `at` so that the talk leaves the chain at `target` LUFS, within the range of its
+/// row. `before`: the recordings as they come to it. Returns the run of the stages from `at` on.
+Result<ChainRun> bring_to_loudness(ChainSpec& chain, size_t at, const AudioBuffer& before,
+                                   const StepSound& steps, double target);
+
+/// Number of bands of an equalizer that are on.
+int bands_on(const StageSpec& equalizer);
+
+}  // namespace reed
