@@ -104,6 +104,8 @@ int main(int argc, char** argv) {
     if (options.isSet(focus)) session.strip().focus(options.value(focus).toStdString());
     if (!session.preferences().geometry().isEmpty()) window.restoreGeometry(session.preferences().geometry());
     window.show();
+    // Whoever is new is led to a good sound first.
+    if (session.firstStart() && !options.isSet(seconds)) window.openSoundcheck(true);
 
     int status = 0;
     const auto check = [&status](const Result<void>& result) {

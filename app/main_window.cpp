@@ -34,6 +34,7 @@
 #include "session/monitor_controller.h"
 #include "session/session.h"
 #include "session/takes_model.h"
+#include "soundcheck/soundcheck_page.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
@@ -70,6 +71,7 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
     balance_button_ = new BalanceButton(*actions_, rail_);
     rail_->setFooter(balance_button_);
     connect(balance_button_, &BalanceButton::pressed, this, &MainWindow::showBalance);
+    soundcheck_ = new SoundcheckPage(session_, this);
     messages_ = new MessageBar(this);
 
     auto* top = new QHBoxLayout;
@@ -126,6 +128,7 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
     connect(actions_, &Actions::takesRequested, this, [this] { showTakes(!takesShown()); });
     for (const auto signal : {&TakesModel::loopChanged, &TakesModel::recordingChanged})
         connect(&session_.takes(), signal, this, &MainWindow::showMute);
+    connect(actions_, &Actions::soundcheckRequested, this, [this] { openSoundcheck(false); });
     connect(actions_, &Actions::compactRequested, this, [this] { showSmall(!smallShown()); });
     connect(&session_.preferences().keys(), &Keys::changed, this, &MainWindow::showMute);
     showMute();
@@ -189,6 +192,13 @@ void MainWindow::showBalance(bool show) {
     else if (!takesShown())
         diagrams_->setCurrentWidget(page().diagram);
     balance_button_->setShown(show);
+}
+
+void MainWindow::openSoundcheck(bool choose_input) {
+    // A strip without an input needs one first.
+    soundcheck_->setGeometry(rect());
+    soundcheck_->open(choose_input || strip().devices().unchosen());
+    messages_->raise();
 }
 
 bool MainWindow::takesShown() const {
@@ -393,6 +403,7 @@ void MainWindow::resizeEvent(QResizeEvent*) {
     feeds_->setFixedWidth(side);
     rooms_->setFixedWidth(side);
     characters_->setLabelled(width() >= kLabelled);
+    soundcheck_->setGeometry(rect());
     placeMessages();
 }
 

@@ -25,6 +25,7 @@ class SceneBar;
 class Session;
 class StageEditor;
 class CompactWindow;
+class SoundcheckPage;
 class StripSidebar;
 class TakesPage;
 
@@ -47,6 +48,9 @@ class MainWindow final : public QWidget {
     /// Takes in place of the diagram.
     bool takesShown() const;
     TakesPage* takeView() const { return takes_; }
+    SoundcheckPage* soundcheck() const { return soundcheck_; }
+    /// Opens the soundcheck over the window. `choose_input`: with the choice of the microphone first.
+    void openSoundcheck(bool choose_input);
     /// Null before it was wanted for the first time.
     CompactWindow* smallWindow() const { return small_.get(); }
     bool smallShown() const;
@@ -117,6 +121,7 @@ class MainWindow final : public QWidget {
     QStackedWidget *diagrams_, *editors_, *feeds_, *rooms_;
     std::unique_ptr<CompactWindow> small_;
     std::vector<Page> pages_;
+    SoundcheckPage* soundcheck_;
     MessageBar* messages_;
     int ticks_ = 0;
     bool closing_ = false;

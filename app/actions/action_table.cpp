@@ -417,6 +417,8 @@ const Action kTable[] = {
     {.id = "hold-character", .title = QT_TRANSLATE_NOOP("QObject", "Hold for %1"), .group = kCharacters,
      .argument = Argument::character, .held = true, .everywhere = true, .run = holdCharacter},
 
+    {.id = "soundcheck", .title = QT_TRANSLATE_NOOP("QObject", "Soundcheck…"), .group = kTakes,
+     .keys = "F3", .run = [](Actions& a, const QString&) { emit a.soundcheckRequested(); return QString(); }},
     {.id = "takes", .title = QT_TRANSLATE_NOOP("QObject", "Show or hide takes"), .group = kTakes,
      .keys = "F4", .run = [](Actions& a, const QString&) { emit a.takesRequested(); return QString(); }},
     {.id = "save-take", .formerly = "keep-that", .title = QT_TRANSLATE_NOOP("QObject", "Save last 20 s as take"), .group = kTakes,

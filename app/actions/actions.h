@@ -55,6 +55,7 @@ class Actions final : public QObject {
     void findSceneRequested();
     /// Show takes or the diagram.
     void takesRequested();
+    void soundcheckRequested();
     void quitRequested();
     void nameRequested();
     void shortcutsRequested(const QString& word);

@@ -12,6 +12,8 @@ MainMenu::MainMenu(Actions& actions, QWidget* parent) : QMenu(parent), actions_(
     actions_.entry(this, "undo");
     actions_.entry(this, "redo");
     addSeparator();
+    actions_.entry(this, "soundcheck");
+    addSeparator();
     addStrips();
     addSeparator();
     addLevels();

@@ -152,6 +152,14 @@ void ChainModel::adopt(Scene scene, const QString& label, Fade fade) {
     change({std::move(scene), now_->memories}, label, {}, fade);
 }
 
+void ChainModel::setChain(ChainSpec chain, const QString& label) {
+    StripState after = *now_;
+    after.scene.desk.strips.front().chain = std::move(chain);
+    after.memories.clear();  // settings B of stages that are gone
+    closeStep();
+    change(std::move(after), label, {}, Fade::scene);
+}
+
 void ChainModel::setHead(Scene head) {
     StripState next = *now_;
     head.desk = next.scene.desk;

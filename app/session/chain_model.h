@@ -86,6 +86,8 @@ class ChainModel final : public QObject {
     void adopt(Scene scene, const QString& label, Fade fade);
     /// Sets the metadata of the scene (name, note, colour, ...) without changing the mixer; no undo step.
     void setHead(Scene head);
+    /// Replaces all stages, as one undo step. Sidechains and characters of the strip stay as they are.
+    void setChain(ChainSpec chain, const QString& label);
     /// Sets values of several stages, and optionally the fader, as one undo step.
     void fitTo(const std::vector<AdaptationChange>& changes, const QString& label);
 

@@ -16,6 +16,7 @@
 #include "session/mix_balance_model.h"
 #include "session/monitor_controller.h"
 #include "session/noise_profile_learner.h"
+#include "session/soundcheck_model.h"
 #include "session/stage_presets.h"
 #include "session/takes_model.h"
 #include "session/voice_loudness_model.h"
@@ -64,6 +65,7 @@ Session::Session(SessionPaths paths, QObject* parent)
     fit_ = new AdaptationModel(*this);
     recipes_ = std::make_unique<StagePresets>(house_);
     takes_ = std::make_unique<TakesModel>(*this);
+    soundcheck_ = std::make_unique<SoundcheckModel>(*this);
     save_later_.setInterval(400);
     save_later_.setSingleShot(true);
     connect(&save_later_, &QTimer::timeout, this, &Session::keepNow);
@@ -144,6 +146,7 @@ Session::~Session() {
     const bool character = std::ranges::any_of(
         desk_->strips(), [](const Session* s) { return !s->strip().character().empty(); });
     if (save_later_.isActive() || character) saveState();
+    soundcheck_.reset();
     takes_.reset();  // what is recorded is kept
     desk_->stop();
     house_.live.set_sink(nullptr);
@@ -219,7 +222,10 @@ WorkingState Session::readState() {
         house_.notices.tell(state.error());
         return {};
     }
-    if (!state.value()) return {};
+    if (!state.value()) {
+        first_start_ = true;
+        return {};
+    }
     WorkingState& s = *state.value();
     if (!s.left_out.empty()) {
         constexpr qsizetype kNamed = 3;

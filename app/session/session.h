@@ -33,6 +33,7 @@ class MonitorController;
 class AutoRecallRules;
 class StagePresets;
 class NoiseProfileLearner;
+class SoundcheckModel;
 class TakesModel;
 class VoiceLoudnessModel;
 
@@ -102,6 +103,9 @@ class Session final : public QObject {
     MixBalanceModel& balance() const { return *first_.balance_; }
     VoiceLoudnessModel& voices() const { return *first_.voices_; }
     TakesModel& takes() const { return *first_.takes_; }
+    SoundcheckModel& soundcheck() const { return *first_.soundcheck_; }
+    /// Whether there was no state of an earlier session.
+    bool firstStart() const { return first_.first_start_; }
     StagePresets& recipes() const { return *first_.recipes_; }
     Characters& characters() const { return *first_.characters_; }
     AdaptationModel& fit() const { return *first_.fit_; }
@@ -170,6 +174,7 @@ class Session final : public QObject {
     VoiceLoudnessModel* voices_ = nullptr;
     AdaptationModel* fit_ = nullptr;
     std::unique_ptr<TakesModel> takes_;
+    std::unique_ptr<SoundcheckModel> soundcheck_;
     std::unique_ptr<StagePresets> recipes_;
     std::unique_ptr<Characters> characters_;
 
@@ -177,6 +182,7 @@ class Session final : public QObject {
     std::unique_ptr<QLockFile> lock_;  // on the state: one program writes it
     bool keeps_ = true;
     bool ending_ = false;
+    bool first_start_ = false;
     bool begun_ = false;  // before that there is nothing to keep that is not kept already
     std::unique_ptr<StateWriter> keeper_;
     MuteMarker mute_marker_{{}};

@@ -7,11 +7,11 @@
 #include "actions/shortcuts_dialog.h"
 #include "app/window.h"
 #include "deck/adaptation_popover.h"
-#include "deck/changes_popover.h"
 #include "rail/compact_window.h"
 #include "scenes/library.h"
 #include "session/adaptation_model.h"
 #include "session/noise_profile_learner.h"
+#include "session/soundcheck_model.h"
 #include "session/takes_model.h"
 
 using namespace reed;
@@ -185,27 +185,6 @@ TEST_CASE("shots: keys", "[.shots]") {
     REQUIRE(dialog->grab().save(QString::fromLocal8Bit(shots) + "/keys-dusk.png"));
 }
 
-TEST_CASE("shots: changes", "[.shots]") {
-    TemporaryFolder folder;
-    Window w(folder);
-    settle(3.0);
-    REQUIRE(w.window.actions().run("set", "gate open_threshold -44").isEmpty());
-    REQUIRE(w.window.actions().run("set", "gate hold 300").isEmpty());
-    REQUIRE(w.window.actions().run("set", "equalizer band3_gain 2").isEmpty());
-    w.session.strip().setBypass("compressor", true);
-    w.session.strip().addStage(*find_stage_kind("deesser"), 4);
-    w.session.strip().focus("gate");
-    settle(3.0);
-    QTest::mouseClick(w.find<ui::FlatButton>("changes_button"), Qt::LeftButton);
-    auto* popup = w.window.findChild<ui::ChangesPopover*>();
-    QTest::qWait(60);
-    QPixmap picture = w.window.grab();
-    QPainter p(&picture);
-    p.drawPixmap(w.window.mapFromGlobal(popup->pos()), popup->grab());
-    p.end();
-    REQUIRE(picture.save(QString::fromLocal8Bit(qgetenv("REED_SHOTS")) + "/changes-dusk.png"));
-}
-
 TEST_CASE("shots: fit", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
@@ -289,6 +268,29 @@ TEST_CASE("shots: pitch", "[.shots]") {
 }
 
 // To look at, not for docs/screenshots: REED_SHOTS=FOLDER reed_app_tests "[.sizes]"
+TEST_CASE("shots: soundcheck", "[.shots]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    ui::SoundcheckModel& model = w.session.soundcheck();
+    const auto step = [&](SoundcheckStep which) {
+        model.record();
+        REQUIRE(
+            Window::until([&] { return model.state(which) == ui::SoundcheckModel::StepState::done; }, 60.0));
+    };
+    w.window.openSoundcheck(true);
+    w.find<ui::FlatButton>("soundcheck_begin")->click();
+    step(SoundcheckStep::silence);
+    model.record();
+    REQUIRE(Window::until([&] { return model.seconds() > 7.0; }));
+    REQUIRE(Window::until(
+        [&] { return model.state(SoundcheckStep::talk) == ui::SoundcheckModel::StepState::done; }, 60.0));
+    for (const SoundcheckStep s : {SoundcheckStep::quiet, SoundcheckStep::loud, SoundcheckStep::noises})
+        step(s);
+    REQUIRE(Window::until([&] { return model.phase() == ui::SoundcheckModel::Phase::results; }, 240.0));
+    settle(0.3);
+    shoot(w, "soundcheck");
+}
+
 TEST_CASE("sizes: the window from its smallest to a large screen, in both themes", "[.sizes]") {
     TemporaryFolder folder;
     Window w(folder);

@@ -1,0 +1,130 @@
+// A soundcheck of one strip: records the steps, measures them, and proposes a chain.
+#pragma once
+
+#include <QObject>
+#include <QPointer>
+#include <array>
+#include <atomic>
+#include <memory>
+#include <optional>
+#include <vector>
+
+#include "base/history_ring.h"
+#include "session/job_runner.h"
+#include "soundcheck/proposal.h"
+
+namespace reed::ui {
+
+class Session;
+
+class SoundcheckModel final : public QObject {
+    Q_OBJECT
+  public:
+    explicit SoundcheckModel(Session& first);
+    ~SoundcheckModel() override;
+
+    /// closed: none runs. steps: recording. working: measuring and trying chains. results: there is a
+    /// proposal.
+    enum class Phase { closed, steps, working, results };
+    Phase phase() const { return phase_; }
+    /// Strip that is checked; nullptr while closed, or if it was removed.
+    Session* strip() const { return strip_; }
+
+    /// Begins a soundcheck of the selected strip. Returns an empty text, or why it is not possible.
+    QString open();
+    /// Ends it; recordings that were not applied are dropped.
+    void close();
+
+    enum class StepState { waiting, recording, checking, done, failed, skipped };
+    StepState state(SoundcheckStep step) const { return at(step).state; }
+    /// Why its recording can't be used; empty if it can.
+    const QString& problem(SoundcheckStep step) const { return at(step).problem; }
+    /// The step that is shown.
+    SoundcheckStep current() const { return current_; }
+    /// Shows another step; a recording that runs is dropped.
+    void choose(SoundcheckStep step);
+    /// Starts recording the current step, again if it was recorded before.
+    void record();
+    /// Ends the recording now and uses what there is.
+    void stop();
+    /// Skips the current step, if it is not required.
+    void skip();
+    bool recording() const { return at(current_).state == StepState::recording; }
+    /// Seconds recorded of the current step.
+    double seconds() const { return seconds_; }
+    /// Peak levels of the current step in dBFS, ten a second, oldest first.
+    const std::vector<float>& levels() const { return at(current_).levels; }
+    /// Level of the step of silence in dBFS, if it was recorded.
+    std::optional<double> noise() const { return noise_; }
+    /// Whether both required steps are recorded.
+    bool complete() const;
+
+    /// Measures and proposes, in the background.
+    void analyse();
+    /// Goes back to the steps.
+    void cancel();
+    /// Share of the work that is done, 0 to 1.
+    double progress() const { return progress_ ? static_cast<double>(progress_->load()) : 0.0; }
+
+    // Results.
+    const SoundcheckFacts& facts() const { return result_->facts; }
+    const std::vector<SoundcheckFinding>& findings() const { return findings_; }
+    const SoundcheckProposal& proposal() const { return result_->proposal; }
+    bool isOn(size_t line) const { return on_.at(line); }
+    void setOn(size_t line, bool on);
+    /// Replaces the chain of the strip by the lines that are on, as one undo step.
+    void apply();
+    bool applied() const { return applied_; }
+    /// Keeps the recordings as takes, and loops the talk to compare the chain before and after.
+    void compare();
+    /// Writes facts and proposal as JSON or text, by the extension of `file`.
+    void saveReport(const QString& file);
+
+  signals:
+    /// Phase, step, state or lines changed.
+    void changed();
+    /// Recorded seconds, levels or progress changed.
+    void moved();
+
+  private:
+    struct Step {
+        StepState state = StepState::waiting;
+        QString problem;
+        std::vector<float> levels;
+    };
+    struct Result_ {
+        SoundcheckFacts facts;
+        std::shared_ptr<const StepSound> steps;
+        SoundcheckProposal proposal;
+    };
+    Step& at(SoundcheckStep step) { return steps_[static_cast<size_t>(step)]; }
+    const Step& at(SoundcheckStep step) const { return steps_[static_cast<size_t>(step)]; }
+    void tick();
+    void finish();
+    void check(AudioBuffer sound, double rate);
+    void fail(const QString& why);
+    void next();
+    void playRoom(std::optional<SoundcheckStep> step);
+    void keepTakes();
+
+    Session& first_;
+    QPointer<Session> strip_;
+    Phase phase_ = Phase::closed;
+    SoundcheckStep current_ = SoundcheckStep::silence;
+    std::array<Step, kSoundcheckSteps> steps_;
+    StepRecordings recordings_;
+    std::shared_ptr<const HistoryRing> ring_;  // of the input, while it records
+    std::int64_t from_ = 0;                    // frame of the ring
+    double seconds_ = 0.0;
+    std::optional<double> noise_;
+    std::shared_ptr<std::atomic<float>> progress_;
+    std::optional<Result_> result_;
+    std::vector<SoundcheckFinding> findings_;
+    std::vector<bool> on_;
+    bool applied_ = false, kept_ = false, looped_ = false;
+    std::vector<double> room_before_;  // controls of the simulated room
+    JobRunner::JobId job_ = 0;
+    JobRunner work_;  // ends first
+};
+
+}  // namespace reed::ui

@@ -1,0 +1,79 @@
+// The soundcheck over the whole window: steps on the left, the step or the results beside them.
+#pragma once
+
+#include <QWidget>
+#include <array>
+#include <vector>
+
+#include "session/soundcheck_model.h"
+
+class QGridLayout;
+class QScrollArea;
+class QStackedWidget;
+class QVBoxLayout;
+
+namespace reed::ui {
+
+class FlatButton;
+class StepLevels;
+class Words;
+
+/// Enter presses the button that leads on, Escape closes; everything else is reached by Tab.
+class SoundcheckPage final : public QWidget {
+    Q_OBJECT
+  public:
+    explicit SoundcheckPage(Session& first, QWidget* parent);
+
+    /// Opens the soundcheck of the selected strip. `choose_input`: with the choice of the microphone first.
+    void open(bool choose_input);
+
+  signals:
+    void closed();
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+
+  private:
+    FlatButton* button(const char* name, const QString& text);
+    Words* words(int pixels, bool bold, int ink);
+    QWidget* inputPage();
+    QWidget* stepPage();
+    QWidget* workPage();
+    QWidget* resultPage();
+    void showInputs();
+    void showState();
+    void showStep();
+    void showResults();
+    void showMoved();
+    void saveReport();
+    /// The button that leads on.
+    FlatButton* primary() const;
+
+    Session& first_;
+    SoundcheckModel& model_;
+    bool choosing_ = false;  // the microphone
+    bool results_shown_ = false;
+    Words* title_;
+    std::array<FlatButton*, kSoundcheckSteps> steps_{};
+    FlatButton* results_button_;
+    FlatButton* close_;
+    QStackedWidget* pages_;
+    // The microphone.
+    QVBoxLayout* inputs_ = nullptr;
+    std::vector<std::pair<FlatButton*, std::string>> microphones_;
+    FlatButton* begin_ = nullptr;
+    Words* input_note_ = nullptr;
+    // A step.
+    Words *step_title_ = nullptr, *instruction_ = nullptr, *text_ = nullptr, *problem_ = nullptr,
+          *time_ = nullptr;
+    StepLevels* levels_ = nullptr;
+    FlatButton *record_ = nullptr, *skip_ = nullptr, *finish_ = nullptr;
+    // Work and results.
+    Words *working_ = nullptr, *summary_ = nullptr, *order_ = nullptr;
+    FlatButton *cancel_ = nullptr, *apply_ = nullptr, *compare_ = nullptr, *report_ = nullptr;
+    QScrollArea *findings_ = nullptr, *lines_ = nullptr;
+    std::vector<FlatButton*> line_buttons_;
+};
+
+}  // namespace reed::ui

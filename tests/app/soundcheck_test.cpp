@@ -1,0 +1,206 @@
+// The soundcheck in the real window: by keys alone, cancelled, and with an input that is lost.
+#include <catch2/catch.hpp>
+
+#include "app/window.h"
+#include "base/file.h"
+#include "session/takes_model.h"
+#include "soundcheck/soundcheck_page.h"
+#include "support/noises.h"
+#include "support/signals.h"
+
+using namespace reed;
+using namespace reed::test;
+using Model = ui::SoundcheckModel;
+
+namespace {
+
+struct Checking : Window {
+    using Window::Window;
+    Model& model() { return session.soundcheck(); }
+    ui::FlatButton* button(const char* name) { return window.soundcheck()->findChild<ui::FlatButton*>(name); }
+    QString text(const char* name) {
+        auto* label = window.soundcheck()->findChild<QLabel*>(name);
+        return label != nullptr && label->isVisible() ? label->text() : QString();
+    }
+    /// A key where the focus is.
+    void press(int code) {
+        QWidget* focused = window.focusWidget();
+        QTest::keyClick(focused != nullptr ? focused : &window, Qt::Key(code));
+    }
+    bool at(Model::Phase phase) { return model().phase() == phase; }
+    /// Begins by its key and leaves the choice of the input.
+    void begin() {
+        window.activateWindow();
+        QTest::keyClick(&window, Qt::Key_F3);
+        REQUIRE(window.soundcheck()->isVisible());
+    }
+    /// Records the current step in full and waits for the next.
+    void step(SoundcheckStep which) {
+        REQUIRE(model().current() == which);
+        press(Qt::Key_Return);
+        REQUIRE(model().recording());
+        REQUIRE(until([&] { return model().state(which) != Model::StepState::recording; }, 60.0));
+        REQUIRE(until([&] { return model().state(which) != Model::StepState::checking; }));
+        INFO(model().problem(which).toStdString());
+        REQUIRE(model().state(which) == Model::StepState::done);
+    }
+};
+
+/// Seconds of a microphone that gives silence, then talk, then silence again.
+std::vector<float> room_noise(double dbfs, double seconds) {
+    auto out = make_noise(Noise::fan, seconds, 5);
+    const double by = std::pow(10.0, (dbfs - 3.0) / 20.0);
+    for (float& x : out) x *= static_cast<float>(by);
+    return out;
+}
+
+}  // namespace
+
+TEST_CASE("soundcheck by keys alone fits a chain to the simulated room, and undo takes it back") {
+    TemporaryFolder folder;
+    Checking w(folder);
+    w.setInput({DeviceKind::simulated_room, ""});
+    const std::string before = w.order();
+    const double effort = w.session.devices().room()->get(kRoomEffort);
+    w.begin();
+    w.step(SoundcheckStep::silence);
+    CHECK(w.model().noise().has_value());
+    w.step(SoundcheckStep::talk);
+    // Optional steps are skipped by Tab and Enter.
+    for (const SoundcheckStep s : {SoundcheckStep::quiet, SoundcheckStep::loud, SoundcheckStep::noises}) {
+        REQUIRE(w.model().current() == s);
+        w.press(Qt::Key_Tab);
+        CHECK(w.window.focusWidget() == w.button("soundcheck_skip"));
+        w.press(Qt::Key_Return);
+    }
+    REQUIRE(Window::until([&] { return w.at(Model::Phase::results); }, 240.0));
+    // The room's voice is as it was.
+    CHECK(w.session.devices().room()->get(kRoomEffort) == effort);
+    CHECK(w.text("soundcheck_summary").contains("LUFS"));
+    CHECK_FALSE(w.model().findings().empty());
+    const ChainSpec proposed = w.model().proposal().chain;
+    CHECK(w.model().proposal().figures.loudness == Approx(-16.0).margin(0.5));
+    CHECK(proposed.stages.back().stage_kind().lid);
+    // A line that is off is missing from the chain.
+    const auto& lines = w.model().proposal().lines;
+    const auto suppression = std::ranges::find(lines, std::string_view("suppression"), &SoundcheckLine::id);
+    REQUIRE(suppression != lines.end());
+    const auto line = static_cast<size_t>(suppression - lines.begin());
+    w.window.soundcheck()
+        ->findChildren<ui::FlatButton*>("soundcheck_line")
+        .at(static_cast<int>(line))
+        ->click();
+    CHECK_FALSE(w.model().isOn(line));
+    w.model().apply();
+    REQUIRE(Window::until([&] { return w.model().applied(); }, 120.0));
+    CHECK(w.session.strip().chain().index_of(suppression->stage) < 0);
+    CHECK(w.session.strip().chain().stages.size() + 1 == proposed.stages.size());
+    w.session.strip().undo();
+    w.model().setOn(line, true);
+    CHECK(w.window.focusWidget() == w.button("soundcheck_apply"));
+    w.press(Qt::Key_Return);
+    CHECK(w.session.strip().chain() == proposed);
+    w.model().saveReport(QString::fromStdString(folder.path("report.json")));
+    const auto report = read_file(folder.path("report.json"), 1'000'000);
+    REQUIRE(report.ok());
+    CHECK(report.value().find("\"findings\"") != std::string::npos);
+    w.model().saveReport(QString::fromStdString(folder.path("no/such/folder/report.txt")));
+    CHECK(w.told().find("no/such/folder") != std::string::npos);
+    // Its recordings are takes, and compare before and after.
+    REQUIRE(Window::until([&] { return !w.session.takes().chosen().path.empty(); }));
+    CHECK(w.session.takes().chosen().notes.name == "Soundcheck: Normal talk");
+    REQUIRE(Window::until([&] { return w.button("soundcheck_compare")->isEnabled(); }));
+    w.button("soundcheck_compare")->click();
+    CHECK(w.session.takes().comparing());
+    CHECK(w.session.takes().looping());
+    w.press(Qt::Key_Escape);
+    CHECK(w.at(Model::Phase::closed));
+    CHECK_FALSE(w.window.soundcheck()->isVisible());
+    CHECK_FALSE(w.session.takes().comparing());
+    CHECK_FALSE(w.session.takes().looping());
+    w.session.strip().undo();
+    CHECK(w.order() == before);
+}
+
+TEST_CASE("soundcheck step says at once why its recording can't be used, and can be repeated") {
+    TemporaryFolder folder;
+    Checking w(folder);
+    // Somebody speaks all the time.
+    write_wav(folder.path("words.wav"), mono(mix(spoken_words(), room_noise(-60.0, 5.0))));
+    w.setInput({DeviceKind::sound_file, folder.path("words.wav")});
+    w.begin();
+    w.press(Qt::Key_Return);
+    REQUIRE(Window::until(
+        [&] { return w.model().state(SoundcheckStep::silence) == Model::StepState::failed; }, 60.0));
+    CHECK(w.text("soundcheck_problem").contains("Speech was heard"));
+    CHECK(w.model().current() == SoundcheckStep::silence);
+    // In silence it passes; then talk finds nobody.
+    write_wav(folder.path("room.wav"), mono(room_noise(-60.0, 8.0)));
+    w.setInput({DeviceKind::sound_file, folder.path("room.wav")});
+    w.step(SoundcheckStep::silence);
+    w.press(Qt::Key_Return);
+    REQUIRE(Window::until([&] { return w.model().state(SoundcheckStep::talk) == Model::StepState::failed; },
+                          60.0));
+    CHECK(w.text("soundcheck_problem").contains("No speech"));
+    CHECK_FALSE(w.model().complete());
+    CHECK_FALSE(w.button("soundcheck_results")->isEnabled());
+}
+
+TEST_CASE("soundcheck survives a lost input and a cancelled measurement, and closing restores the room") {
+    TemporaryFolder folder;
+    Checking w(folder);
+    w.setInput({DeviceKind::simulated_room, ""});
+    w.begin();
+    w.press(Qt::Key_Return);
+    REQUIRE(w.model().recording());
+    // Another input in the middle of a recording.
+    write_wav(folder.path("room.wav"), stereo(room_noise(-60.0, 8.0), room_noise(-60.0, 8.0)));
+    w.setInput({DeviceKind::sound_file, folder.path("room.wav")});
+    REQUIRE(
+        Window::until([&] { return w.model().state(SoundcheckStep::silence) == Model::StepState::failed; }));
+    CHECK(w.text("soundcheck_problem").contains("input"));
+    w.setInput({DeviceKind::simulated_room, ""});
+    w.step(SoundcheckStep::silence);
+    w.step(SoundcheckStep::talk);
+    const std::string before = w.order();
+    w.button("soundcheck_finish")->click();
+    REQUIRE(w.at(Model::Phase::working));
+    CHECK(w.window.focusWidget() == w.button("soundcheck_cancel"));
+    w.press(Qt::Key_Return);
+    CHECK(w.at(Model::Phase::steps));
+    CHECK(w.model().complete());
+    CHECK(w.order() == before);
+    w.press(Qt::Key_Escape);
+    CHECK(w.at(Model::Phase::closed));
+    CHECK(w.session.devices().room()->get(kRoomEffort) == 3.0);
+}
+
+TEST_CASE("soundcheck of the first start offers the inputs, and only then", "[first]") {
+    TemporaryFolder folder;
+    {
+        Checking w(folder);
+        CHECK(w.session.firstStart());
+        w.window.openSoundcheck(true);
+        REQUIRE(w.window.soundcheck()->isVisible());
+        const auto inputs = w.window.soundcheck()->findChildren<ui::FlatButton*>("soundcheck_input");
+        REQUIRE(inputs.size() == 1);  // no PipeWire here: the simulated room alone
+        inputs.front()->click();
+        w.opened();
+        REQUIRE(Window::until([&] { return w.button("soundcheck_begin")->isEnabled(); }));
+        w.press(Qt::Key_Return);
+        CHECK(w.button("soundcheck_record")->isVisible());
+        w.press(Qt::Key_Escape);
+        REQUIRE(w.session.saveState());
+    }
+    Checking again(folder);
+    CHECK_FALSE(again.session.firstStart());
+}
+
+TEST_CASE("soundcheck refuses app audio and says so") {
+    TemporaryFolder folder;
+    Checking w(folder);
+    w.session.desk().add(StripRole::programme);
+    QTest::keyClick(&w.window, Qt::Key_F3);
+    CHECK_FALSE(w.window.soundcheck()->isVisible());
+    CHECK(w.told().find("voices") != std::string::npos);
+}
