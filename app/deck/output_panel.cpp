@@ -127,6 +127,7 @@ void OutputPanel::placeButtons() {
 void OutputPanel::showVerdict() {
     const LoudnessAdvisor& now = session_.verdict();
     verdict_->show(now.tone(), now.words());
+    setHint(verdict_, now.details());
     apply_->setVisible(!now.remedy().isEmpty());
     if (!now.remedy().isEmpty()) apply_->setText(now.remedy());
     placeButtons();

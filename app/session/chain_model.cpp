@@ -155,7 +155,9 @@ void ChainModel::adopt(Scene scene, const QString& label, Fade fade) {
 void ChainModel::setChain(ChainSpec chain, const QString& label) {
     StripState after = *now_;
     after.scene.desk.strips.front().chain = std::move(chain);
-    after.memories.clear();  // settings B of stages that are gone
+    // Settings B of stages that are gone.
+    const ChainSpec& now = after.scene.chain();
+    std::erase_if(after.memories, [&](const auto& stage) { return now.index_of(stage.first) < 0; });
     closeStep();
     change(std::move(after), label, {}, Fade::scene);
 }

@@ -16,6 +16,7 @@ namespace {
 constexpr size_t kHeard = 20;       // of half a second
 constexpr int kWait = 7;            // of them, until the three seconds before a change are over
 constexpr int kEvery = 480;         // ms
+constexpr int kLasts = 6;           // judgements in a row, half a second each
 constexpr double kAtTheMark = 1.5;  // LU, for a voice among several
 
 }  // namespace
@@ -51,6 +52,7 @@ void LoudnessAdvisor::judge() {
     const auto before = std::tuple(tone_, words_, remedy_);
     tone_ = FindingTone::neutral;
     words_.clear();
+    details_.clear();
     remedy_.clear();
     turn_ = nullptr;
     // Of what loops nothing goes out.
@@ -75,9 +77,30 @@ void LoudnessAdvisor::judgeFeed() {
                          sorted.end());
         loudness = sorted[sorted.size() / 2];
     }
-    if (!session_.levelsFit()) return;
+    if (!session_.levelsFit() || adviseChain()) return;
     propose(
         feed_finding(session_.strip().chain(), session_.levels(), loudness, session_.preferences().target()));
+}
+
+/// The whole chain comes first: where it is wrong, its loudness means little. False if it is right.
+bool LoudnessAdvisor::adviseChain() {
+    if (!session_.isFirst()) return false;
+    const bool single = session_.desk().count(StripRole::voice) == 1;
+    const auto checks = chain_checks(session_.strip().chain(), session_.levels(), single);
+    const auto shown = std::ranges::find_if(checks, [this](const ChainCheck& c) {
+        // Figures of a moment must last before they are said: a shout in between is none.
+        return ++seen_[std::string(c.finding.id)] >= kLasts;
+    });
+    std::erase_if(seen_, [&](const auto& seen) {
+        return std::ranges::none_of(checks, [&](const ChainCheck& c) { return c.finding.id == seen.first; });
+    });
+    if (shown == checks.end()) return false;
+    tone_ = FindingTone::warning;
+    words_ = Words::spelt(shown->brief, shown->finding.quantities);
+    details_ = Words::of(shown->finding);
+    remedy_ = Words::spelt(shown->words, {});
+    turn_ = [this, chain = shown->mended, label = remedy_] { session_.strip().setChain(chain, label); };
+    return true;
 }
 
 void LoudnessAdvisor::propose(const FeedFinding& found) {

@@ -5,15 +5,19 @@
 #include <QObject>
 #include <deque>
 #include <functional>
+#include <map>
+#include <string>
 
+#include "measure/chain_checks.h"
 #include "measure/findings.h"
 
 namespace reed::ui {
 
 class Session;
 
-/// Compares the output loudness of the last 10 s of speech since the last change with the target and proposes
-/// one change. Of several voices, the one that is farthest off is named.
+/// Checks the whole chain (chain_checks()); if it is right, compares the output loudness of the last 10 s of
+/// speech since the last change with the target. Proposes one change. Of several voices, the one that is
+/// farthest off is named.
 class LoudnessAdvisor final : public QObject {
     Q_OBJECT
   public:
@@ -22,6 +26,8 @@ class LoudnessAdvisor final : public QObject {
     FindingTone tone() const { return tone_; }
     /// Message; empty while nothing is known.
     const QString& words() const { return words_; }
+    /// The same as a whole sentence, where words() is shortened; else empty.
+    const QString& details() const { return details_; }
     /// Text of the proposal that turn() applies; empty if none. It stays for kStays ms after a change of the
     /// chain, so that it does not vanish while it is being pressed.
     const QString& remedy() const { return remedy_; }
@@ -38,14 +44,16 @@ class LoudnessAdvisor final : public QObject {
     void judgeFeed();
     void measureAgain();
     void propose(const FeedFinding& finding);
+    bool adviseChain();
 
     Session& session_;
     QElapsedTimer since_;
     QElapsedTimer changed_;     // since the chain was changed, while an offer of before is still shown
     std::deque<double> heard_;  // loudness of the last 3 s of talk, LUFS, each half second
     int wait_ = 0;
+    std::map<std::string, int> seen_;  // problems of the chain, by id: judgements in a row
     FindingTone tone_ = FindingTone::neutral;
-    QString words_, remedy_;
+    QString words_, details_, remedy_;
     std::function<void()> turn_;
 };
 

@@ -7,8 +7,9 @@
 namespace reed {
 
 namespace {
-/// A chain that starts cold still learns the room; its first second and a half say nothing about it.
-constexpr std::int64_t kColdPieces = 150;
+/// A chain that starts cold still learns the background noise: its first three seconds say nothing about it,
+/// and would make a gate look wrong that is right a moment later.
+constexpr std::int64_t kColdPieces = 300;
 constexpr int kPiece = 4096;
 }  // namespace
 

@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <ranges>
 
 #include "base/decibel.h"
 #include "measure/loudness.h"
@@ -27,13 +26,12 @@ const std::array<StageOrder, 4> kOrders{{
 constexpr double kWorkingLevel = -22.0;  // dBFS, active speech after the gain
 constexpr double kHighestPeak = -3.0;    // dBFS after the gain, of all steps
 constexpr double kQuietNoise = -66.0;    // dBFS after the chain: not heard on a stream
-constexpr double kWantedLower = 18.0;    // dB by which noise in pauses falls against the speech
 constexpr double kLeastSuppression = 6.0, kMostSuppression = 30.0;
 constexpr double kAdaptiveBonus = 2.0;  // dB; the adaptive method costs less, so it may be so much worse
 constexpr double kVoiceMayLose = 1.0;   // dB, of quiet speech by a suppression
 constexpr double kGateMargin = 6.0;  // dB from the noise to the closing and from quiet speech to the opening
 constexpr double kGateNeeds = 14.0, kExpanderNeeds = 8.0;  // dB between noise and quiet speech
-constexpr double kTypicalReduction = 5.0;                  // dB, of a compressor on normal talk
+constexpr double kTypicalReduction = 4.0;                  // dB, of a compressor on normal talk
 // Slower than the default: quick gain changes cost intelligibility (STOI -0.017 at 140 ms, -0.0095 at 400
 // ms).
 constexpr double kRelease = 400.0;                   // ms
@@ -63,7 +61,7 @@ void set_band(StageSpec& equalizer, int band, const BandSettings& b) {
     equalizer.values[row(kBandFrequency)] = b.frequency;
     equalizer.values[row(kBandGain)] = b.gain_db;
     equalizer.values[row(kBandQ)] = b.q;
-    equalizer.values[row(kBandSlope)] = b.slope / 6 - 1;
+    equalizer.values[row(kBandSlope)] = static_cast<double>(b.slope) / 6.0 - 1.0;
 }
 
 double half(double db) {
@@ -134,8 +132,9 @@ class Builder {
             const AudioBuffer& before = before_compressor_.frames() > 0 ? before_compressor_ : steps_.sound();
             auto rest = bring_to_loudness(out_.chain, at, before, steps_, target_);
             if (!rest.ok()) return rest.error();
-            std::ranges::move(rest.value().taps | std::views::drop(1),
-                              out_.run.taps.begin() + static_cast<std::ptrdiff_t>(at) + 1);
+            auto& taps = rest.value().taps;
+            std::move(taps.begin() + 1, taps.end(),
+                      out_.run.taps.begin() + static_cast<std::ptrdiff_t>(at) + 1);
             std::ranges::move(rest.value().reduction,
                               out_.run.reduction.begin() + static_cast<std::ptrdiff_t>(at));
             out_.run.out = std::move(rest.value().out);

@@ -3,8 +3,8 @@
 
 #include "app/window.h"
 #include "base/file.h"
+#include "review/soundcheck_page.h"
 #include "session/takes_model.h"
-#include "soundcheck/soundcheck_page.h"
 #include "support/noises.h"
 #include "support/signals.h"
 

@@ -43,6 +43,34 @@ TEST_CASE("a feed that is too quiet is told, one press raises the gain, and undo
     CHECK(Window::until([&] { return !button->isVisible(); }, 5));
 }
 
+TEST_CASE("output panel names a problem of the whole chain, and one press mends it") {
+    TemporaryFolder folder;
+    Window w(folder);
+    auto* words = w.find<QLabel>("feed_verdict");
+    auto* button = w.find<ui::FlatButton>("verdict_button");
+    const std::string order = w.order();
+    const auto last = static_cast<int>(w.session.strip().chain().stages.size()) - 1;
+    w.session.strip().moveStage("limiter", 0);
+    REQUIRE(Window::until([&] { return words->text() == "The limiter isn't last."; }));
+    CHECK(words->toolTip().contains("ceiling"));
+    CHECK(button->isVisible());
+    CHECK(words->fontMetrics().horizontalAdvance(words->text()) <= words->width());
+    QTest::mouseClick(button, Qt::LeftButton);
+    CHECK(w.order() == order);
+    w.session.strip().undo();
+    CHECK(w.session.strip().chain().index_of("limiter") == 0);
+    w.session.strip().redo();
+    CHECK(w.session.strip().chain().index_of("limiter") == last);
+    w.session.strip().removeStage("limiter");
+    REQUIRE(Window::until([&] { return words->text() == "No limiter."; }));
+    QTest::mouseClick(button, Qt::LeftButton);
+    CHECK(w.session.strip().chain().stages.back().kind == "limiter");
+    // With a second voice the sum has a limiter of its own.
+    w.session.strip().removeStage("limiter");
+    w.session.desk().add(StripRole::voice);
+    CHECK(Window::until([&] { return words->text() != "No limiter."; }));
+}
+
 TEST_CASE("the input panel shows how far the peaks are from their range, and when the source clipped") {
     TemporaryFolder folder;
     Window w(folder);

@@ -1,4 +1,4 @@
-#include "soundcheck/step_levels.h"
+#include "review/step_levels.h"
 
 #include <QPainter>
 #include <algorithm>

@@ -1,5 +1,6 @@
-#include "soundcheck/soundcheck_page.h"
+#include "review/soundcheck_page.h"
 
+#include <QApplication>
 #include <QFileDialog>
 #include <QGridLayout>
 #include <QHBoxLayout>
@@ -11,11 +12,11 @@
 #include <algorithm>
 #include <cmath>
 
+#include "review/step_levels.h"
 #include "session/microphones.h"
 #include "session/session.h"
 #include "session/takes_model.h"
 #include "soundcheck/report.h"
-#include "soundcheck/step_levels.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/plain_text.h"
