@@ -11,6 +11,7 @@
 #include <QVBoxLayout>
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "review/step_levels.h"
 #include "session/microphones.h"
@@ -129,11 +130,13 @@ void SoundcheckPage::open(bool choose_input) {
     if (!why.isEmpty()) return first_.notices().warn(why);
     choosing_ = choose_input;
     if (choosing_) {
-        model_.strip()->microphones().listenFor(this);
-        connect(&model_.strip()->microphones(), &Microphones::heard, this, [this] {
+        model_.listenToAll(true);
+        // Those of an earlier opening end with it.
+        delete std::exchange(watching_, new QObject(this));
+        connect(&model_.strip()->microphones(), &Microphones::heard, watching_, [this] {
             if (choosing_) showInputs();
         });
-        connect(&model_.strip()->devices(), &Devices::inputChanged, this, [this] {
+        connect(&model_.strip()->devices(), &Devices::inputChanged, watching_, [this] {
             if (choosing_) showInputs();
         });
         showInputs();
@@ -162,6 +165,7 @@ QWidget* SoundcheckPage::inputPage() {
     begin_ = button("soundcheck_begin", tr("Begin with this microphone"));
     connect(begin_, &FlatButton::clicked, this, [this] {
         choosing_ = false;
+        model_.listenToAll(false);
         showState();
     });
     column->addWidget(heading);

@@ -54,6 +54,7 @@ class SoundcheckPage final : public QWidget {
     SoundcheckModel& model_;
     bool choosing_ = false;  // the microphone
     bool results_shown_ = false;
+    QObject* watching_ = nullptr;  // context of what follows the inputs while one is chosen
     Words* title_;
     std::array<FlatButton*, kSoundcheckSteps> steps_{};
     FlatButton* results_button_;

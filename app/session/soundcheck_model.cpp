@@ -59,14 +59,20 @@ QString SoundcheckModel::open() {
     applied_ = kept_ = false;
     current_ = SoundcheckStep::silence;
     phase_ = Phase::steps;
-    // So that another microphone that is spoken into can be named.
-    strip.microphones().listenFor(this);
     emit changed();
     return {};
 }
 
+void SoundcheckModel::listenToAll(bool on) {
+    if (!on || !strip_) return listener_.reset();
+    if (listener_) return;
+    listener_ = std::make_unique<QObject>();
+    strip_->microphones().listenFor(listener_.get());
+}
+
 void SoundcheckModel::close() {
     if (phase_ == Phase::closed) return;
+    listenToAll(false);
     work_.drop(job_);
     playRoom({});
     if (looped_) {
@@ -105,6 +111,7 @@ void SoundcheckModel::playRoom(std::optional<SoundcheckStep> step) {
 
 void SoundcheckModel::choose(SoundcheckStep step) {
     if (phase_ == Phase::closed || phase_ == Phase::working) return;
+    listenToAll(false);
     if (recording()) {
         at(current_) = {};
         recordings_[current_] = {};
@@ -125,7 +132,10 @@ void SoundcheckModel::record() {
     playRoom(current_);
     at(current_) = {StepState::recording, {}, {}};
     recordings_[current_] = {};
+    kept_ = false;
     seconds_ = 0.0;
+    // So that another microphone that is spoken into can be named.
+    listenToAll(current_ == SoundcheckStep::talk);
     ring_ = strip_->seat().said();
     const double rate = strip_->engine().format().sample_rate;
     // The simulated room needs a moment until it does what the step asks for.
@@ -191,7 +201,7 @@ void SoundcheckModel::check(AudioBuffer sound, double rate) {
             return step_problem(step, *recorded, rate, silence.get());
         },
         [this, recorded, rate, step = current_](const std::optional<Finding>& problem) {
-            if (phase_ != Phase::steps || at(step).state != StepState::checking) return;
+            if (phase_ != Phase::steps || at(step).state != StepState::checking) return listenToAll(false);
             if (problem) {
                 QString why = Words::of(*problem);
                 // The wrong microphone is the usual reason for hearing nobody.
@@ -202,6 +212,7 @@ void SoundcheckModel::check(AudioBuffer sound, double rate) {
                 current_ = step;
                 return fail(why);
             }
+            listenToAll(false);
             recordings_.sample_rate = rate;
             recordings_[step] = std::move(*recorded);
             at(step).state = StepState::done;
@@ -212,6 +223,7 @@ void SoundcheckModel::check(AudioBuffer sound, double rate) {
 }
 
 void SoundcheckModel::fail(const QString& why) {
+    listenToAll(false);
     ring_.reset();
     at(current_).state = StepState::failed;
     at(current_).problem = why;

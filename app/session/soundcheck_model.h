@@ -32,6 +32,8 @@ class SoundcheckModel final : public QObject {
 
     /// Begins a soundcheck of the selected strip. Returns an empty text, or why it is not possible.
     QString open();
+    /// Opens all microphones to show or name the one that is spoken into, or closes them again.
+    void listenToAll(bool on);
     /// Ends it; recordings that were not applied are dropped.
     void close();
 
@@ -122,7 +124,8 @@ class SoundcheckModel final : public QObject {
     std::vector<SoundcheckFinding> findings_;
     std::vector<bool> on_;
     bool applied_ = false, kept_ = false, looped_ = false;
-    std::vector<double> room_before_;  // controls of the simulated room
+    std::unique_ptr<QObject> listener_;  // all microphones are open while it lives
+    std::vector<double> room_before_;    // controls of the simulated room
     JobRunner::JobId job_ = 0;
     JobRunner work_;  // ends first
 };

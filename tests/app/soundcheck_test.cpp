@@ -4,6 +4,7 @@
 #include "app/window.h"
 #include "base/file.h"
 #include "review/soundcheck_page.h"
+#include "session/microphones.h"
 #include "session/takes_model.h"
 #include "support/noises.h"
 #include "support/signals.h"
@@ -187,8 +188,11 @@ TEST_CASE("soundcheck of the first start offers the inputs, and only then", "[fi
         inputs.front()->click();
         w.opened();
         REQUIRE(Window::until([&] { return w.button("soundcheck_begin")->isEnabled(); }));
+        // All microphones are open while one is chosen, and only then.
+        CHECK(w.session.microphones().listening());
         w.press(Qt::Key_Return);
         CHECK(w.button("soundcheck_record")->isVisible());
+        CHECK(Window::until([&] { return !w.session.microphones().listening(); }));
         w.press(Qt::Key_Escape);
         REQUIRE(w.session.saveState());
     }
