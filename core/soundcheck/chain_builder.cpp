@@ -121,9 +121,11 @@ class Builder {
         out_.run.taps.push_back(levels_);
     }
 
-    Result<BuiltChain> build(const StageOrder& order) {
+    Result<BuiltChain> build(const StageOrder& order, TrialControl& control) {
         for (const StageRole role : order.roles) {
+            if (control.stop) return cancelled("");
             if (auto added = add(role); !added.ok()) return added.error();
+            ++control.roles;
         }
         const int lift = lifting_stage(out_.chain);
         if (lift >= 0) {
@@ -708,8 +710,8 @@ Result<ChainRun> bring_to_loudness(ChainSpec& chain, size_t at, const AudioBuffe
 }
 
 Result<BuiltChain> build_chain(const SoundcheckFacts& facts, const StepSound& steps, const StageOrder& order,
-                               double target, SuppressionRuns& shared) {
-    return Builder(facts, steps, target, shared).build(order);
+                               double target, SuppressionRuns& shared, TrialControl& control) {
+    return Builder(facts, steps, target, shared).build(order, control);
 }
 
 }  // namespace reed

@@ -1,6 +1,7 @@
 // Builds one order of stages for a soundcheck, each stage set by what comes to it.
 #pragma once
 
+#include <atomic>
 #include <span>
 #include <string_view>
 #include <vector>
@@ -37,9 +38,16 @@ class SuppressionRuns {
     std::vector<std::pair<ChainSpec, ChainRun>> done_;
 };
 
-/// Builds the stages one after the other, rendering each over the recordings before the next is set.
+/// How far orders that are tried on several threads are, and whether they are still wanted.
+struct TrialControl {
+    std::atomic<bool> stop = false;
+    std::atomic<size_t> roles = 0;  ///< places of all orders that are done
+};
+
+/// Builds the stages one after the other, rendering each over the recordings before the next is set. Returns
+/// an error if stopped, which is looked at before each stage.
 Result<BuiltChain> build_chain(const SoundcheckFacts& facts, const StepSound& steps, const StageOrder& order,
-                               double target, SuppressionRuns& shared);
+                               double target, SuppressionRuns& shared, TrialControl& control);
 
 /// Index of the stage whose gain sets the loudness: the last compressor, or else the last gain; -1: none.
 int lifting_stage(const ChainSpec& chain);

@@ -85,12 +85,14 @@ Result<SoundcheckProposal> propose_chain(const SoundcheckFacts& facts, const Ste
     };
     // Orders that share their suppression are tried one after the other on one thread.
     const auto orders = stage_orders();
-    std::atomic<bool> stop = false;
+    TrialControl control;
+    size_t roles = 0;
+    for (const StageOrder& order : orders) roles += order.roles.size();
     const auto try_orders = [&](size_t first, size_t last) -> Result<std::vector<Tried>> {
         SuppressionRuns shared;
         std::vector<Tried> tried;
-        for (size_t i = first; i < last && !stop; ++i) {
-            auto built = build_chain(facts, steps, orders[i], target, shared);
+        for (size_t i = first; i < last && !control.stop; ++i) {
+            auto built = build_chain(facts, steps, orders[i], target, shared, control);
             if (!built.ok()) return built.error();
             const ChainFigures figures = figures_of(built.value().chain, built.value().run, steps);
             built.value().run = {};
@@ -110,18 +112,19 @@ Result<SoundcheckProposal> propose_chain(const SoundcheckFacts& facts, const Ste
     std::optional<Error> failed;
     for (size_t r = 0; r < running.size(); ++r) {
         while (running[r].wait_for(std::chrono::milliseconds(50)) != std::future_status::ready) {
-            if (!told(0.1 + 0.8 * static_cast<double>(r) / static_cast<double>(running.size()))) stop = true;
+            if (!told(0.95 * static_cast<double>(control.roles) / static_cast<double>(roles)))
+                control.stop = true;
         }
         auto done = running[r].get();
         if (!done.ok()) {
             failed = done.error();
-            stop = true;
+            control.stop = true;
             continue;
         }
         for (Tried& t : done.value()) all.push_back(std::move(t));
     }
     if (failed) return *failed;
-    if (stop) return cancelled("");
+    if (control.stop) return cancelled("");
     for (size_t i = 0; i < all.size(); ++i) {
         std::string stages;
         for (const StageSpec& s : all[i].built.chain.stages)

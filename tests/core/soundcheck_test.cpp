@@ -374,6 +374,18 @@ TEST_CASE("soundcheck proposes a chain that does what it promises", "[figures]")
     CHECK(measure_chain(less.value(), joined.value()).value().loudness == Approx(-18.0).margin(0.5));
 }
 
+TEST_CASE("soundcheck proposal ends with an error when it is cancelled") {
+    const StepRecordings steps = recordings();
+    const auto facts = analyse_steps(steps);
+    const auto joined = StepSound::join(steps);
+    REQUIRE(facts.ok());
+    REQUIRE(joined.ok());
+    const auto proposal =
+        propose_chain(facts.value(), joined.value(), -16.0, 2, [](double) { return false; });
+    REQUIRE_FALSE(proposal.ok());
+    CHECK(proposal.error().what == "Cancelled.");
+}
+
 TEST_CASE("soundcheck of a quiet room leaves the suppression out and says why", "[figures]") {
     const StepRecordings steps = recordings(-24.0, -96.0);
     const auto facts = analyse_steps(steps);
