@@ -372,6 +372,14 @@ TEST_CASE("soundcheck proposes a chain that does what it promises", "[figures]")
     REQUIRE(less.ok());
     CHECK(less.value().stages.size() + 1 == p.chain.stages.size());
     CHECK(measure_chain(less.value(), joined.value()).value().loudness == Approx(-18.0).margin(0.5));
+    // Without the compressor and its make-up the gain brings the talk to the target.
+    on.assign(p.lines.size(), true);
+    for (size_t i = 0; i < p.lines.size(); ++i) {
+        if (p.lines[i].id == "compressor") on[i] = false;
+    }
+    const auto even = chain_with_lines(p, on, joined.value());
+    REQUIRE(even.ok());
+    CHECK(measure_chain(even.value(), joined.value()).value().loudness == Approx(-18.0).margin(0.5));
 }
 
 TEST_CASE("soundcheck proposal ends with an error when it is cancelled") {
