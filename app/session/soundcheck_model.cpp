@@ -38,7 +38,9 @@ SoundcheckModel::SoundcheckModel(Session& first) : QObject(&first), first_(first
         if (phase_ == Phase::working) emit moved();
     });
     connect(&first_.desk(), &MixerModel::stripsChanged, this, [this] {
-        if (phase_ != Phase::closed && !strip_) close();
+        // A removed strip stays for a moment, until it has faded out.
+        const auto& strips = first_.desk().strips();
+        if (std::ranges::find(strips, strip_.data()) == strips.end()) close();
     });
 }
 
@@ -171,7 +173,7 @@ void SoundcheckModel::tick() {
 }
 
 void SoundcheckModel::stop() {
-    if (recording()) finish();
+    if (recording() && strip_) finish();
 }
 
 /// What was recorded is checked in the background.

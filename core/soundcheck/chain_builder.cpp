@@ -6,7 +6,9 @@
 
 #include "base/decibel.h"
 #include "measure/loudness.h"
-#include "measure/sibilance.h"
+#include "soundcheck/dynamics_fit.h"
+#include "soundcheck/equalizer_moves.h"
+#include "soundcheck/loudness_target.h"
 #include "stages/equalizer.h"
 
 namespace reed {
@@ -27,82 +29,25 @@ constexpr double kWorkingLevel = -22.0;  // dBFS, active speech after the gain
 constexpr double kHighestPeak = -3.0;    // dBFS after the gain, of all steps
 constexpr double kQuietNoise = -66.0;    // dBFS after the chain: not heard on a stream
 constexpr double kLeastSuppression = 6.0, kMostSuppression = 30.0;
-constexpr double kAdaptiveBonus = 2.0;  // dB; the adaptive method costs less, so it may be so much worse
-constexpr double kVoiceMayLose = 1.0;   // dB, of quiet speech by a suppression
-constexpr double kGateMargin = 6.0;  // dB from the noise to the closing and from quiet speech to the opening
-constexpr double kGateNeeds = 14.0, kExpanderNeeds = 8.0;  // dB between noise and quiet speech
-constexpr double kTypicalReduction = 4.0;                  // dB, of a compressor on normal talk
+constexpr double kAdaptiveBonus = 2.0;     // dB; the adaptive method costs less, so it may be so much worse
+constexpr double kVoiceMayLose = 1.0;      // dB, of quiet speech by a suppression
+constexpr double kTypicalReduction = 4.0;  // dB, of a compressor on normal talk
 // Slower than the default: quick gain changes cost intelligibility (STOI -0.017 at 140 ms, -0.0095 at 400
 // ms).
-constexpr double kRelease = 400.0;                   // ms
-constexpr double kMostMove = 4.0, kLeastMove = 1.0;  // dB, of the equalizer
-constexpr double kMostSharp = 5.0;                   // dB that s sounds are lowered at most
-constexpr double kNoisesStandOut = 3.0;              // dB above the background noise
+constexpr double kRelease = 400.0;       // ms
+constexpr double kMostSharp = 5.0;       // dB that s sounds are lowered at most
+constexpr double kNoisesStandOut = 3.0;  // dB above the background noise
 constexpr int kMostNotches = 2;
 constexpr double kLowestCut = 50.0, kHighestCut = 110.0;  // Hz
 constexpr double kBelowPitch = 0.75;
-
-struct Move {
-    std::string_view id;
-    FilterType type;
-    double frequency, gain, q, differs;
-    bool resonance = false;
-};
 
 /// Row `id` of a kind; it exists.
 size_t row_of(const StageSpec& s, std::string_view id) {
     return static_cast<size_t>(s.stage_kind().find(id));
 }
 
-void set_band(StageSpec& equalizer, int band, const BandSettings& b) {
-    const auto row = [band](BandParameter p) { return static_cast<size_t>(band * kBandParameters + p); };
-    equalizer.values[row(kBandOn)] = 1.0;
-    equalizer.values[row(kBandType)] = static_cast<double>(b.type);
-    equalizer.values[row(kBandFrequency)] = b.frequency;
-    equalizer.values[row(kBandGain)] = b.gain_db;
-    equalizer.values[row(kBandQ)] = b.q;
-    equalizer.values[row(kBandSlope)] = static_cast<double>(b.slope) / 6.0 - 1.0;
-}
-
 double half(double db) {
     return std::round(2.0 * db) / 2.0;
-}
-
-/// At most four moves, the largest first, within +-4 dB.
-std::vector<Move> equalizer_moves(const SoundcheckFacts& facts) {
-    std::vector<Move> all;
-    const auto consider = [&](std::string_view id, const std::optional<double>& differs, FilterType type,
-                              double frequency, double q, bool may_lift) {
-        if (!differs || std::abs(*differs) <= kToneTolerance) return;
-        // Half of what goes beyond what voices differ anyway.
-        const double beyond = *differs > 0.0 ? *differs - kToneTolerance : *differs + kToneTolerance;
-        const double by = half(std::clamp(-0.5 * beyond, -kMostMove, kMostMove));
-        if (std::abs(by) < kLeastMove || (by > 0.0 && !may_lift)) return;
-        all.push_back({id, type, frequency, by, q, *differs});
-    };
-    // What is lifted lifts the noise there too: only where speech stands clear of it.
-    const auto clear = [&](double from, double to) {
-        const size_t first = third_octave_of(from);
-        const size_t last = third_octave_of(to);
-        return sum_of_bands(facts.spectrum, first, last) >
-               sum_of_bands(facts.noise.spectrum, first, last) + 18.0;
-    };
-    const double pitch = facts.pitch ? facts.pitch->usual : 140.0;
-    consider("body", facts.tone.body, FilterType::low_shelf, std::clamp(1.6 * pitch, 160.0, 300.0), 0.71,
-             clear(160, 250));
-    consider("boxiness", facts.tone.boxiness, FilterType::bell, 450.0, 1.0, false);
-    consider("presence", facts.tone.presence, FilterType::bell, 3500.0, 0.8, clear(2500, 5000));
-    consider("brightness", facts.tone.hiss, FilterType::high_shelf, 7000.0, 0.71, clear(6300, 10000));
-    for (const Resonance& r : facts.resonances) {
-        if (r.height < kResonanceHeight) continue;
-        all.push_back({"resonance", FilterType::bell, std::round(r.frequency),
-                       -half(std::min(kMostMove, 0.4 * r.height)), std::clamp(r.width, 1.0, 8.0), r.height,
-                       true});
-    }
-    std::ranges::stable_sort(all, std::greater<>(), [](const Move& m) { return std::abs(m.gain); });
-    if (all.size() > 4) all.resize(4);
-    std::ranges::sort(all, {}, &Move::frequency);
-    return all;
 }
 
 Finding why(std::string_view id, std::string_view words, std::vector<Quantity> quantities = {}) {
@@ -406,33 +351,8 @@ class Builder {
         // noise.
         const double wanted =
             std::clamp(std::ceil(heard - kQuietNoise) + 2.0, 6.0, with_noises ? 12.0 : 20.0);
-        // From the firmest to the gentlest; the first that cuts no word is taken.
-        std::vector<StageSpec> tries;
-        if (margin >= kGateNeeds) {
-            StageSpec s = make("gate");
-            const double close = half(std::min(under + kGateMargin, before.quiet - kGateMargin - 2.0));
-            s.set("close_threshold", std::clamp(close, -80.0, -2.0));
-            s.set("open_threshold",
-                  std::clamp(half(std::min(close + 6.0, before.quiet - kGateMargin)), -80.0, 0.0));
-            s.set("range", -wanted);
-            s.set("lookahead", 5.0);
-            tries.push_back(s);
-            s.set("hold", 300.0);
-            s.set("release", 300.0);
-            s.set("close_threshold", std::clamp(half(under + 4.0), -80.0, -2.0));
-            s.set("open_threshold", std::clamp(half(under + 7.0), -80.0, 0.0));
-            s.set("range", -std::min(wanted, 12.0));
-            tries.push_back(s);
-        }
-        StageSpec e = make("expander");
-        e.set("threshold", std::clamp(half(under + 0.5 * margin), -80.0, 0.0));
-        e.set("ratio", 2.0);
-        e.set("range", -std::min(wanted, 12.0));
-        e.set("release", 250.0);
-        tries.push_back(e);
-        e.set("threshold", std::clamp(half(under + 0.3 * margin), -80.0, 0.0));
-        e.set("range", -std::min(wanted, 8.0));
-        tries.push_back(e);
+        // The first that cuts no word is taken.
+        std::vector<StageSpec> tries = gate_candidates(out_.chain, under, before.quiet, wanted);
         for (StageSpec& s : tries) {
             auto done = run(s);
             if (!done.ok()) return done.error();
@@ -469,7 +389,7 @@ class Builder {
     }
 
     Result<void> add_tone() {
-        const std::vector<Move> moves = equalizer_moves(facts_);
+        const std::vector<EqualizerMove> moves = equalizer_moves(facts_);
         if (moves.empty()) {
             line_without_stage(
                 "no_tone",
@@ -481,34 +401,10 @@ class Builder {
         StageSpec* shared = last_equalizer();
         StageSpec s = shared != nullptr ? *shared : empty_equalizer("Equalizer");
         int band = shared != nullptr ? bands_on(*shared) : 0;
-        for (const Move& m : moves) {
-            set_band(s, band, {m.type, m.frequency, m.gain, m.q, 12});
+        for (const EqualizerMove& m : moves) {
+            set_band(s, band, m.band);
             const auto row = static_cast<size_t>(band * kBandParameters);
-            std::string_view words;
-            std::string_view effect;
-            if (m.resonance) {
-                words = "A resonance at {1} stands {0} dB above what is around it.";
-                effect = "One note rings less.";
-            } else if (m.id == "body") {
-                words = m.differs > 0.0 ? "{0} dB more than average speech between 160 and 250 Hz."
-                                        : "{0} dB less than average speech between 160 and 250 Hz.";
-                effect = m.gain > 0.0 ? "The voice has more body." : "The voice booms less.";
-            } else if (m.id == "boxiness") {
-                words = "{0} dB more than average speech between 315 and 630 Hz.";
-                effect = "The voice sounds less boxy.";
-            } else if (m.id == "presence") {
-                words = m.differs > 0.0 ? "{0} dB more than average speech between 2.5 and 5 kHz."
-                                        : "{0} dB less than average speech between 2.5 and 5 kHz.";
-                effect = m.gain > 0.0 ? "Consonants are clearer." : "The voice is less harsh.";
-            } else {
-                words = m.differs > 0.0 ? "{0} dB more than average speech above 6 kHz."
-                                        : "{0} dB less than average speech above 6 kHz.";
-                effect = m.gain > 0.0 ? "The voice is brighter." : "The voice hisses less.";
-            }
-            std::vector<Quantity> quantities{{std::abs(m.differs), Unit::decibel, 0}};
-            if (m.resonance) quantities.push_back({m.frequency, Unit::hertz, 0});
-            line(m.id, s, {row + kBandGain, row + kBandFrequency}, why(m.id, words, std::move(quantities)),
-                 effect, band);
+            line(m.id, s, {row + kBandGain, row + kBandFrequency}, reason_of(m), effect_of(m), band);
             ++band;
         }
         if (shared == nullptr) return append(std::move(s));
@@ -532,21 +428,8 @@ class Builder {
         // The threshold by the real de-esser on the talk: the sharpest s sounds come back to what is usual.
         const AudioBuffer talk = steps_.part(at_, SoundcheckStep::talk);
         const double wanted = std::min(kMostSharp, facts_.sibilance - kSharpSibilance + 1.0);
-        const auto sharpness = [&](double threshold) {
-            s.set("threshold", threshold);
-            const auto done = run_chain({{s}}, talk, steps_.sample_rate());
-            return done.ok() ? sibilance(mono_of(done.value().out), steps_.sample_rate()).value_or(kSilenceDb)
-                             : kSilenceDb;
-        };
-        const double before = sibilance(mono_of(talk), steps_.sample_rate()).value_or(kSilenceDb);
         s.set("depth", -8.0);
-        double low = -40.0;
-        double high = 10.0;
-        for (int round = 0; round < 6; ++round) {
-            const double middle = 0.5 * (low + high);
-            (before - sharpness(middle) > wanted ? low : high) = middle;
-        }
-        const double lower = before - sharpness(half(high));
+        const double lower = lower_sibilance(s, talk, steps_.sample_rate(), wanted);
         if (lower < 1.0) return {};
         line("deesser", s, {row_of(s, "threshold"), row_of(s, "depth")},
              why("deesser",
@@ -565,30 +448,8 @@ class Builder {
         s.set("release", kRelease);
         // The threshold by the real compressor on the talk.
         const AudioBuffer talk = steps_.part(at_, SoundcheckStep::talk);
-        const auto frames = steps_.classes(SoundcheckStep::talk);
-        const auto reduction_at = [&](double threshold) -> double {
-            s.set("threshold", threshold);
-            const auto done = run_chain({{s}}, talk, steps_.sample_rate());
-            if (!done.ok()) return 0.0;
-            std::vector<double> values;
-            for (size_t i = 0; i < frames.size(); ++i) {
-                if (frames[i] == FrameClass::voice)
-                    values.push_back(static_cast<double>(done.value().reduction[0][i]));
-            }
-            if (values.empty()) return 0.0;
-            std::nth_element(values.begin(), values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2),
-                             values.end());
-            return values[values.size() / 2];
-        };
-        double low = -60.0;
-        double high = 0.0;
-        for (int round = 0; round < 8; ++round) {
-            const double middle = 0.5 * (low + high);
-            (reduction_at(middle) > kTypicalReduction ? low : high) = middle;
-        }
-        const double threshold = half(0.5 * (low + high));
-        const double typical = reduction_at(threshold);
-        s.set("threshold", threshold);
+        const double typical = reach_reduction(s, talk, steps_.sample_rate(),
+                                               steps_.classes(SoundcheckStep::talk), kTypicalReduction);
         line(
             "compressor", s, {row_of(s, "threshold"), row_of(s, "ratio")},
             why("compressor",
@@ -658,13 +519,6 @@ std::span<const StageOrder> stage_orders() {
     return kOrders;
 }
 
-int bands_on(const StageSpec& equalizer) {
-    int on = 0;
-    for (int b = 0; b < kEqualizerBands; ++b)
-        on += equalizer.values[static_cast<size_t>(b * kBandParameters + kBandOn)] != 0.0 ? 1 : 0;
-    return on;
-}
-
 Result<ChainRun> SuppressionRuns::run(const ChainSpec& before, const StageSpec& stage,
                                       const AudioBuffer& sound, double sample_rate) {
     ChainSpec with = before;
@@ -675,38 +529,6 @@ Result<ChainRun> SuppressionRuns::run(const ChainSpec& before, const StageSpec& 
     auto done = run_chain({{stage}}, sound, sample_rate);
     if (done.ok()) done_.emplace_back(std::move(with), done.value());
     return done;
-}
-
-int lifting_stage(const ChainSpec& chain) {
-    int gain = -1;
-    int makeup = -1;
-    for (size_t i = 0; i < chain.stages.size(); ++i) {
-        if (chain.stages[i].bypass) continue;
-        const auto lift = chain.stages[i].stage_kind().lift;
-        if (lift == StageKind::Lift::trim) gain = static_cast<int>(i);
-        if (lift == StageKind::Lift::makeup) makeup = static_cast<int>(i);
-    }
-    return makeup >= 0 ? makeup : gain;
-}
-
-Result<ChainRun> bring_to_loudness(ChainSpec& chain, size_t at, const AudioBuffer& before,
-                                   const StepSound& steps, double target) {
-    StageSpec& lifts = chain.stages[at];
-    const size_t row = row_of(lifts, lifts.stage_kind().lift_row);
-    const Parameter& p = lifts.stage_kind().parameters[row];
-    const double rate = steps.sample_rate();
-    for (int round = 0;; ++round) {
-        auto run = run_chain({{chain.stages.begin() + static_cast<std::ptrdiff_t>(at), chain.stages.end()}},
-                             before, rate);
-        if (!run.ok()) return run.error();
-        AudioBuffer talk = steps.part(run.value().out, SoundcheckStep::talk);
-        const auto loudness = measure_loudness(talk, rate).integrated;
-        const double off = loudness ? target - *loudness : 0.0;
-        const double rounded =
-            std::round(10.0 * std::clamp(lifts.values[row] + off, p.minimum, p.maximum)) / 10.0;
-        if (round == 4 || std::abs(off) < 0.2 || rounded == lifts.values[row]) return run;
-        lifts.values[row] = rounded;
-    }
 }
 
 Result<BuiltChain> build_chain(const SoundcheckFacts& facts, const StepSound& steps, const StageOrder& order,

@@ -49,15 +49,4 @@ struct TrialControl {
 Result<BuiltChain> build_chain(const SoundcheckFacts& facts, const StepSound& steps, const StageOrder& order,
                                double target, SuppressionRuns& shared, TrialControl& control);
 
-/// Index of the stage whose gain sets the loudness: the last compressor, or else the last gain; -1: none.
-int lifting_stage(const ChainSpec& chain);
-
-/// Sets the gain of stage `at` so that the talk leaves the chain at `target` LUFS, within the range of its
-/// row. `before`: the recordings as they come to it. Returns the run of the stages from `at` on.
-Result<ChainRun> bring_to_loudness(ChainSpec& chain, size_t at, const AudioBuffer& before,
-                                   const StepSound& steps, double target);
-
-/// Number of bands of an equalizer that are on.
-int bands_on(const StageSpec& equalizer);
-
 }  // namespace reed

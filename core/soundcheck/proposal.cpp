@@ -9,6 +9,8 @@
 #include "base/decibel.h"
 #include "measure/loudness.h"
 #include "soundcheck/chain_builder.h"
+#include "soundcheck/equalizer_moves.h"
+#include "soundcheck/loudness_target.h"
 
 namespace reed {
 namespace {

@@ -200,6 +200,29 @@ TEST_CASE("soundcheck of the first start offers the inputs, and only then", "[fi
     CHECK_FALSE(again.session.firstStart());
 }
 
+TEST_CASE("soundcheck closes when its strip is removed, by hand or by a recall") {
+    TemporaryFolder folder;
+    Checking w(folder);
+    w.setInput({DeviceKind::simulated_room, ""});
+    REQUIRE(w.saveAs("One voice"));
+    w.session.desk().add(StripRole::voice);
+    w.session.desk().current().devices().setInput({DeviceKind::simulated_room, ""});
+    REQUIRE(Window::until([&] { return w.session.desk().current().devices().status().running; }));
+    w.begin();
+    REQUIRE(w.model().strip() == &w.session.desk().current());
+    w.press(Qt::Key_Return);
+    REQUIRE(w.model().recording());
+    const std::string guest = w.session.desk().current().strip().spec().id;
+    w.session.desk().remove(guest);
+    CHECK(w.at(Model::Phase::closed));
+    CHECK_FALSE(w.window.soundcheck()->isVisible());
+    w.session.desk().restoreRemoved();
+    w.session.desk().focus(guest);
+    w.begin();
+    w.session.shelf().recall("One voice");
+    CHECK(Window::until([&] { return w.at(Model::Phase::closed); }));
+}
+
 TEST_CASE("soundcheck refuses app audio and says so") {
     TemporaryFolder folder;
     Checking w(folder);
