@@ -251,7 +251,7 @@ TEST_CASE("soundcheck needs silence and talk, and leaves other steps out that ca
     CHECK_FALSE(analyse_steps(steps, [](double) { return false; }).ok());
 }
 
-TEST_CASE("soundcheck measures speech, noise and their distance as they were made") {
+TEST_CASE("soundcheck measures speech, noise and their distance as they were made", "[figures]") {
     const auto facts = analyse_steps(recordings(-26.0, -56.0));
     REQUIRE(facts.ok());
     const SoundcheckFacts& f = facts.value();
@@ -268,7 +268,7 @@ TEST_CASE("soundcheck measures speech, noise and their distance as they were mad
     CHECK(says(recordings(-26.0, -36.0), "near_noise"));
 }
 
-TEST_CASE("soundcheck finds what was put into the recordings, and does not without it") {
+TEST_CASE("soundcheck finds what was put into the recordings, and does not without it", "[figures]") {
     const StepRecordings plain = recordings();
     for (const char* id : {"hum", "one_side", "out_of_phase", "band_limited", "rumble", "noises_loud"}) {
         CAPTURE(id);
