@@ -13,22 +13,22 @@ namespace reed {
 namespace {
 
 constexpr StepInfo kSteps[] = {
-    {SoundcheckStep::silence, "silence", "Silence",
+    {"silence", "Silence",
      "Sit as you do while you stream, and don't speak. Let the fan and the computer run.", "", 5.0, 3.0,
-     true},
-    {SoundcheckStep::talk, "talk", "Normal talk", "Read this aloud, as you speak on stream.",
+     SoundcheckStep::silence, true},
+    {"talk", "Normal talk", "Read this aloud, as you speak on stream.",
      "Tonight I split a new tube of cane and show you the gouge. Rain is on the tin roof, so the fen is "
      "loud; "
      "please tell me if it covers my voice. Six reeds are ready to scrape, and each one will sing a little "
      "differently.",
-     12.0, 5.0, true},
-    {SoundcheckStep::quiet, "quiet", "Quiet talk", "Say this as quietly as you ever speak on stream.",
+     12.0, 5.0, SoundcheckStep::talk, true},
+    {"quiet", "Quiet talk", "Say this as quietly as you ever speak on stream.",
      "The lamp is low and the bench is swept. One more reed, slowly, before I put the knife away.", 7.0, 3.0,
-     false},
-    {SoundcheckStep::loud, "loud", "Loud talk", "Call out or laugh, as loud as you get in a good moment.",
-     "It plays! First try, top note, clean as a bell!", 5.0, 2.0, false},
-    {SoundcheckStep::noises, "desk", "Desk noises",
-     "Don't speak. Type, click, move the mouse and your chair.", "", 6.0, 2.0, false},
+     SoundcheckStep::quiet, false},
+    {"loud", "Loud talk", "Call out or laugh, as loud as you get in a good moment.",
+     "It plays! First try, top note, clean as a bell!", 5.0, 2.0, SoundcheckStep::loud, false},
+    {"desk", "Desk noises", "Don't speak. Type, click, move the mouse and your chair.", "", 6.0, 2.0,
+     SoundcheckStep::noises, false},
 };
 
 constexpr double kSpeechShareOfSilence = 0.05, kSpeechShareOfNoises = 0.3;  // of the frames

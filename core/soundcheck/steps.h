@@ -18,13 +18,13 @@ inline constexpr size_t kSoundcheckSteps = 5;
 
 /// What the user is asked to do. The texts are translatable English.
 struct StepInfo {
-    SoundcheckStep step = SoundcheckStep::silence;
     std::string_view id;           ///< "silence"; also the option of the command line
     std::string_view title;        ///< "Silence"
     std::string_view instruction;  ///< one sentence or two
     std::string_view text;         ///< to be read aloud; empty: nothing is read
     double seconds = 0.0;          ///< recorded by the window
     double least_seconds = 0.0;    ///< shorter recordings are refused
+    SoundcheckStep step = SoundcheckStep::silence;
     bool required = false;
 };
 /// In the order of SoundcheckStep.
