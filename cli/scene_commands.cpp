@@ -7,11 +7,11 @@
 #include "base/sound_file.h"
 #include "common.h"
 #include "engine/render.h"
+#include "recordings.h"
 #include "scenes/adaptation.h"
 #include "scenes/library.h"
 #include "scenes/scene_archive.h"
 #include "scenes/scene_schema.h"
-#include "takes/take.h"
 
 namespace reed::cli {
 
@@ -29,16 +29,6 @@ struct Options {
     std::string scene, strip, stage, in, out, folder, clash = "both";
     bool json = false;
 };
-
-constexpr std::int64_t kMostFrames = static_cast<std::int64_t>(60 * kMaxSampleRate);
-
-/// A recording that a chain can be run over, at most a minute of 192 kHz; its name is in every error.
-Result<AudioBuffer> read_recording(const std::string& path, SoundInfo& info) {
-    const Take take = read_take(path);
-    if (!take.problem.empty())
-        return Error{take.problem, path, "Use an audio file with 1 or 2 channels and 44.1 to 192 kHz."};
-    return read_sound(path, &info, kMostFrames);
-}
 
 /// Teaches a stage the room tone of a sound file, and writes the scene with it.
 int learn_command(const Options& o) {

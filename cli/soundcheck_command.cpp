@@ -4,13 +4,12 @@
 #include <memory>
 
 #include "base/file.h"
-#include "base/sound_file.h"
 #include "common.h"
 #include "dsp/resample.h"
+#include "recordings.h"
 #include "scenes/adaptation.h"
 #include "soundcheck/proposal.h"
 #include "soundcheck/report.h"
-#include "takes/take.h"
 
 namespace reed::cli {
 namespace {
@@ -22,31 +21,17 @@ struct Options {
     bool json = false;
 };
 
-TakeStore store_of(const Options& o) {
-    return TakeStore(o.folder.empty() ? user_data_folder() / "dusky-reed/takes"
-                                      : std::filesystem::path(o.folder));
-}
-
-/// A file, or the file of a take of that name.
-std::string path_of(const Options& o, const std::string& word) {
-    if (std::filesystem::exists(word)) return word;
-    const auto take = store_of(o).find(word);
-    return take.ok() ? take.value().path.string() : word;
-}
-
 Result<StepRecordings> read_steps(const Options& o) {
     StepRecordings out;
     bool first = true;
     for (const StepInfo& info : soundcheck_steps()) {
         const std::string& word = o.files[static_cast<size_t>(info.step)];
         if (word.empty()) continue;
-        const std::string path = path_of(o, word);
-        const Take take = read_take(path);
-        if (!take.problem.empty())
-            return Error{take.problem, path, "Use an audio file with 1 or 2 channels and 44.1 to 192 kHz."};
+        const auto take = recording_named(word, o.folder);
+        if (!take.ok()) return take.error();
+        const std::string path = take.value().path.string();
         SoundInfo sound_info;
-        auto sound =
-            read_sound(path, &sound_info, static_cast<std::int64_t>(kMaxStepSeconds * kMaxSampleRate));
+        auto sound = read_recording(path, sound_info);
         if (!sound.ok()) return sound.error();
         if (first) out.sample_rate = sound_info.sample_rate;
         first = false;

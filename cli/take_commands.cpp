@@ -6,6 +6,7 @@
 
 #include "base/file.h"
 #include "common.h"
+#include "recordings.h"
 #include "takes/comparison.h"
 #include "takes/take_report.h"
 
@@ -17,12 +18,6 @@ struct Options {
     std::string folder, in, out, scene, strip;
     bool json = false;
 };
-
-TakeStore store_of(const Options& o) {
-    if (!o.folder.empty()) return TakeStore(o.folder);
-    (void)make_private(user_data_folder() / "dusky-reed");
-    return TakeStore(user_data_folder() / "dusky-reed/takes");
-}
 
 Json take_json(const Take& take) {
     Json out;
@@ -40,7 +35,7 @@ Json take_json(const Take& take) {
 }
 
 int list(const Options& o) {
-    const auto takes = store_of(o).list();
+    const auto takes = take_store(o.folder).list();
     if (o.json) {
         Json all = Json::array();
         for (const Take& t : takes) all.push_back(take_json(t));
@@ -59,7 +54,7 @@ int list(const Options& o) {
 int import(const Options& o) {
     int status = 0;
     for (const auto& file : o.files) {
-        const auto taken = store_of(o).import(file);
+        const auto taken = take_store(o.folder).import(file);
         if (taken.ok())
             std::printf("%s\n", taken.value().path.c_str());
         else
@@ -79,26 +74,12 @@ std::optional<ChainSpec> chain_of(const std::string& path, const std::string& st
 }
 
 int export_take(const Options& o) {
-    const auto take = store_of(o).find(o.in);
+    const auto take = take_store(o.folder).find(o.in);
     if (!take.ok()) return refuse(take.error());
     std::optional<ChainSpec> chain;
     if (!o.scene.empty() && !(chain = chain_of(o.scene, o.strip))) return kBadInput;
-    const auto done = store_of(o).write_out(take.value(), o.out, chain ? &*chain : nullptr);
+    const auto done = take_store(o.folder).write_out(take.value(), o.out, chain ? &*chain : nullptr);
     return done.ok() ? 0 : refuse(done.error());
-}
-
-/// A file, or a take by its name.
-Result<Take> sound_of(const Options& o) {
-    std::error_code ec;
-    if (!std::filesystem::exists(o.in, ec)) {
-        auto take = store_of(o).find(o.in);
-        if (take.ok() || o.in.find_first_of("/.") == std::string::npos) return take;
-        return Error{"is neither a file nor the name of a take.", o.in,
-                     "Check the path, or list the takes with “take list”."};
-    }
-    Take out = read_take(o.in);
-    if (!out.problem.empty()) return Error{out.problem, o.in, ""};
-    return out;
 }
 
 Result<void> write_sound(const std::filesystem::path& path, AudioBuffer& sound, double rate) {
@@ -113,7 +94,7 @@ Result<void> write_sound(const std::filesystem::path& path, AudioBuffer& sound, 
 }
 
 int compare_scenes(const Options& o) {
-    const auto take = sound_of(o);
+    const auto take = recording_named(o.in, o.folder);
     if (!take.ok()) return refuse(take.error());
     if (o.scenes.size() != 2)
         return refuse({"Two sides are needed.", std::to_string(o.scenes.size()) + " given",
@@ -157,7 +138,7 @@ int compare_scenes(const Options& o) {
 }
 
 int report(const Options& o) {
-    const auto take = sound_of(o);
+    const auto take = recording_named(o.in, o.folder);
     if (!take.ok()) return refuse(take.error());
     const auto chain = chain_of(o.scene, o.strip);
     if (!chain) return kBadInput;

@@ -5,7 +5,10 @@
 // An RMS level is therefore 10 log10(2 * mean square): 3.01 dB above the bare RMS figure.
 #pragma once
 
+#include <algorithm>
 #include <cmath>
+#include <cstddef>
+#include <span>
 
 namespace reed {
 
@@ -29,6 +32,18 @@ inline double gain_to_db(double gain) {
 /// AES17 RMS level in dBFS of a mean square (full-scale sine: mean square 0.5, level 0).
 inline double mean_square_to_dbfs(double mean_square) {
     return mean_square > 5e-16 ? 10.0 * std::log10(2.0 * mean_square) : kSilenceDb;
+}
+
+/// RMS level in dBFS of samples; silence for none.
+inline double rms_dbfs(std::span<const float> samples) {
+    double sum = 0.0;
+    for (const float x : samples) sum += static_cast<double>(x) * x;
+    return mean_square_to_dbfs(sum / static_cast<double>(std::max<std::size_t>(samples.size(), 1)));
+}
+
+/// The nearest half decibel: as fine as a person sets a level.
+inline double half_decibels(double db) {
+    return std::round(2.0 * db) / 2.0;
 }
 
 /// Inverse of mean_square_to_dbfs.

@@ -1,7 +1,6 @@
 #include "measure/chain_checks.h"
 
 #include <algorithm>
-#include <cmath>
 #include <optional>
 
 namespace reed {
@@ -28,7 +27,7 @@ class Checks {
   public:
     Checks(const ChainSpec& chain, const LevelReport& levels) : chain_(chain), levels_(levels) {
         for (size_t i = 0; i < chain.stages.size(); ++i) {
-            if (!chain.stages[i].bypass && !chain.stages[i].missing()) active_.push_back(i);
+            if (!chain.stages[i].bypass) active_.push_back(i);
         }
     }
 
@@ -48,25 +47,21 @@ class Checks {
     }
 
     void check_limiter() {
-        std::optional<size_t> limiter;
-        for (const size_t i : active_) {
-            if (at(i).stage_kind().lid) limiter = i;
+        const LimiterPlace place = limiter_place(chain_);
+        if (place == LimiterPlace::missing) {
+            const auto kind = std::ranges::find_if(stage_kinds(), [](const StageKind* k) { return k->lid; });
+            if (kind == stage_kinds().end() || chain_.stages.size() >= kMaxStages) return;
+            ChainSpec mended = chain_;
+            mended.stages.push_back(new_stage(mended, **kind));
+            add("no_limiter", "No limiter.", "No limiter: a shout or a bump can clip.", "Add limiter",
+                std::move(mended));
+        } else if (place == LimiterPlace::not_last) {
+            const auto limiter = std::ranges::find_if(active_.rbegin(), active_.rend(),
+                                                      [this](size_t i) { return at(i).stage_kind().lid; });
+            add("limiter_not_last", "The limiter isn't last.",
+                "The limiter isn't last: later stages can exceed its ceiling.", "Move to end",
+                with_moved(chain_, *limiter, chain_.stages.size() - 1));
         }
-        if (!limiter) {
-            for (const StageKind* kind : stage_kinds()) {
-                if (!kind->lid || chain_.stages.size() >= kMaxStages) continue;
-                ChainSpec mended = chain_;
-                mended.stages.push_back(new_stage(mended, *kind));
-                add("no_limiter", "No limiter.", "No limiter: a shout or a bump can clip.", "Add limiter",
-                    std::move(mended));
-                break;
-            }
-            return;
-        }
-        if (active_.back() == *limiter) return;
-        add("limiter_not_last", "The limiter isn't last.",
-            "The limiter isn't last: later stages can exceed its ceiling.", "Move to end",
-            with_moved(chain_, *limiter, chain_.stages.size() - 1));
     }
 
     void check_suppression() {
@@ -106,41 +101,58 @@ class Checks {
     }
 
     void check_levels() {
-        const TapLevels& out = levels_.taps.back();
         for (const size_t i : active_) {
-            const double typical = levels_.stages[i].usual;
-            if (!at(i).stage_kind().lid || !levels_.taps[i].voice_known || typical < kLimiterOnSpeech)
-                continue;
-            // The last gain before it is what lifts speech into it.
-            for (size_t k = i; k-- > 0;) {
-                const StageKind& kind = at(k).stage_kind();
-                if (at(k).bypass || kind.lift == StageKind::Lift::none) continue;
-                const auto row = static_cast<size_t>(kind.find(kind.lift_row));
-                ChainSpec mended = chain_;
+            if (at(i).stage_kind().lid && levels_.taps[i].voice_known) check_limited_speech(i);
+        }
+        const TapLevels& out = levels_.taps.back();
+        if (!out.room_known || out.room <= kAudibleNoise) return;
+        for (const size_t i : active_) {
+            if (check_lifted_noise(i, out.room)) return;
+        }
+    }
+
+    /// Speech that is evened out more before the limiter reaches it less, at the same loudness.
+    void check_limited_speech(size_t limiter) {
+        const double typical = levels_.stages[limiter].usual;
+        if (typical < kLimiterOnSpeech) return;
+        ChainSpec mended = chain_;
+        std::string_view words;
+        for (size_t k = limiter; k-- > 0 && words.empty();) {
+            const StageKind& kind = at(k).stage_kind();
+            if (at(k).bypass || kind.lift != StageKind::Lift::makeup) continue;
+            for (size_t row = 0; row < kind.parameters.size(); ++row) {
+                const Parameter& p = kind.parameters[row];
                 double& value = mended.stages[k].values[row];
-                value = round_value(kind.parameters[row],
-                                    std::max(kind.parameters[row].minimum, value - typical));
-                add("limiter_on_speech", "Limiter reduces speech by {0} dB.",
-                    "The limiter reduces ordinary speech by {0} dB; it is for peaks.", "Lower gain",
-                    std::move(mended), {{typical, Unit::decibel, 0}});
-                break;
+                const double lower = round_value(p, std::max(p.minimum, value - 2.0 * typical));
+                if (p.mark != DiagramMark::threshold || lower == value) continue;
+                value = lower;
+                words = "Compress more";
             }
         }
-        if (!out.room_known || out.room <= kNoiseHeard) return;
-        for (const size_t i : active_) {
-            const double db = makeup_of(at(i));
-            const double before = levels_.taps[i].room;
-            if (db < 1.0 || !levels_.taps[i].room_known || before > kNoiseHeard) continue;
-            ChainSpec mended = chain_;
-            const StageKind& kind = at(i).stage_kind();
-            const auto row = static_cast<size_t>(kind.find(kind.lift_row));
-            const double by = std::min(db, out.room - kNoiseHeard);
-            mended.stages[i].values[row] = round_value(kind.parameters[row], db - by);
-            add("makeup_lifts_noise", "Make-up lifts noise to {1} dBFS.",
-                "Make-up gain lifts the background noise from {0} to {1} dBFS.", "Lower make-up",
-                std::move(mended), {{before, Unit::dbfs, 0}, {out.room, Unit::dbfs, 0}});
-            return;
+        add("limiter_on_speech", "Limiter reduces speech by {0} dB.",
+            "The limiter reduces ordinary speech by {0} dB. It is for peaks: lower the threshold of the "
+            "compressor, or the "
+            "loudness target.",
+            words, std::move(mended), {{typical, Unit::decibel, 0}});
+    }
+
+    bool check_lifted_noise(size_t i, double noise) {
+        const TapLevels& in = levels_.taps[i];
+        if (makeup_of(at(i)) < 1.0 || !in.room_known || in.room > kAudibleNoise) return false;
+        ChainSpec mended = chain_;
+        std::string_view words;
+        const auto kind =
+            std::ranges::find_if(stage_kinds(), [](const StageKind* k) { return k->teaching != nullptr; });
+        const bool suppressed =
+            std::ranges::any_of(active_, [this](size_t k) { return is_suppression(at(k)); });
+        if (!suppressed && kind != stage_kinds().end() && chain_.stages.size() < kMaxStages) {
+            mended.stages.insert(mended.stages.begin(), new_stage(mended, **kind));
+            words = "Add suppression";
         }
+        add("makeup_lifts_noise", "Make-up lifts noise to {1} dBFS.",
+            "Make-up gain lifts the background noise from {0} to {1} dBFS. Use more suppression, or a gate.",
+            words, std::move(mended), {{in.room, Unit::dbfs, 0}, {noise, Unit::dbfs, 0}});
+        return true;
     }
 
     const ChainSpec& chain_;
@@ -150,6 +162,41 @@ class Checks {
 };
 
 }  // namespace
+
+LimiterPlace limiter_place(const ChainSpec& chain) {
+    bool limited = false;
+    bool last = false;
+    for (const StageSpec& s : chain.stages) {
+        if (s.bypass) continue;
+        last = s.stage_kind().lid;
+        limited = limited || last;
+    }
+    return !limited ? LimiterPlace::missing : last ? LimiterPlace::last : LimiterPlace::not_last;
+}
+
+ChainSpec with_input_gain(ChainSpec chain, double db) {
+    const auto kind = std::ranges::find(stage_kinds(), std::string_view("gain"), &StageKind::id);
+    const bool first =
+        !chain.stages.empty() && chain.stages.front().kind == "gain" && !chain.stages.front().bypass;
+    if (!first) {
+        if (chain.stages.size() >= kMaxStages) return chain;
+        chain.stages.insert(chain.stages.begin(), new_stage(chain, **kind));
+    }
+    const auto row = static_cast<size_t>((*kind)->find("gain"));
+    double& value = chain.stages.front().values[row];
+    const Parameter& p = (*kind)->parameters[row];
+    value = round_value(p, std::clamp(value + db, p.minimum, p.maximum));
+    return chain;
+}
+
+std::optional<size_t> silencing_stage(const LevelReport& levels) {
+    const auto& taps = levels.taps;
+    if (taps.size() < 2 || !taps.back().voice_known || taps.back().voice > kSpeechGone) return std::nullopt;
+    for (size_t i = 0; i + 1 < taps.size(); ++i) {
+        if (taps[i].voice > kSpeechHeard && taps[i + 1].voice < kSpeechGone) return i;
+    }
+    return std::nullopt;
+}
 
 std::vector<ChainCheck> chain_checks(const ChainSpec& chain, const LevelReport& levels, bool limited) {
     return Checks(chain, levels).run(limited);

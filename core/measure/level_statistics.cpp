@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "base/decibel.h"
+#include "base/quantile.h"
 
 namespace reed {
 namespace {
@@ -96,18 +97,24 @@ Split otsu(const std::vector<float>& levels) {
     return best;
 }
 
-double quantile(std::vector<float>& values, double q) {
-    const auto k = std::lround(q * static_cast<double>(values.size() - 1));
-    std::nth_element(values.begin(), values.begin() + k, values.end());
-    return values[static_cast<size_t>(k)];
-}
-
 }  // namespace
 
 double LevelDistribution::smoothed(const std::vector<float>& shares, size_t bin) {
     const double below = shares[bin > 0 ? bin - 1 : bin];
     const double above = shares[bin + 1 < shares.size() ? bin + 1 : bin];
     return 0.25 * below + 0.5 * shares[bin] + 0.25 * above;
+}
+
+std::function<bool(size_t, size_t)> mostly(FrameClass which, const std::vector<FrameClass>& classes,
+                                           double sample_rate) {
+    const auto frame = static_cast<size_t>(std::lround(kTapFrameSeconds * sample_rate));
+    return [which, &classes, frame](size_t from, size_t to) {
+        const size_t first = std::min(classes.size(), from / frame);
+        const size_t end = std::min(classes.size(), to / frame);
+        const auto count = std::count(classes.begin() + static_cast<std::ptrdiff_t>(first),
+                                      classes.begin() + static_cast<std::ptrdiff_t>(end), which);
+        return 2 * static_cast<size_t>(count) > end - first;
+    };
 }
 
 std::optional<double> room_level(const std::vector<float>& mean_square,

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <deque>
+#include <functional>
 #include <optional>
 #include <vector>
 
@@ -38,6 +39,11 @@ std::vector<FrameClass> classify_by_level(const std::vector<float>& mean_square,
 /// is no quiet word, and not what the room usually is.
 std::vector<FrameClass> classify_by_speech(const std::vector<float>& mean_square,
                                            const std::vector<float>& voice);
+
+/// For third_octave_levels(): whether most 10 ms frames of a piece, given by its first and its end in
+/// samples, are of this class. Keeps a reference to `classes`.
+std::function<bool(size_t, size_t)> mostly(FrameClass which, const std::vector<FrameClass>& classes,
+                                           double sample_rate);
 
 /// Usual level of the room in dBFS (median over the pauses of the 50 ms levels); nothing without pauses.
 std::optional<double> room_level(const std::vector<float>& mean_square,

@@ -2,10 +2,11 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 
 #include "base/decibel.h"
+#include "base/quantile.h"
 #include "dsp/fourier.h"
+#include "measure/periodogram.h"
 
 namespace reed {
 namespace {
@@ -14,28 +15,7 @@ constexpr double kBinHz = 3.0;        // about
 constexpr double kProminence = 12.0;  // dB
 constexpr double kFrom = 40.0, kTo = 16000.0;
 constexpr double kLeastSeconds = 2.0;
-constexpr double kLeastLevel = -110.0;  // dBFS; quieter is nobody's trouble
-
-/// Mean powers per bin of Hann windows, half overlapped; 1 is the power of a sine of mean square 1.
-std::vector<double> mean_powers(std::span<const float> sound, Fourier& fourier) {
-    const auto length = static_cast<size_t>(fourier.length());
-    std::vector<double> out(static_cast<size_t>(fourier.bins()));
-    size_t pieces = 0;
-    for (size_t at = 0; at + length <= sound.size(); at += length / 2, ++pieces) {
-        for (size_t i = 0; i < length; ++i) {
-            const double w = 0.5 - 0.5 * std::cos(2.0 * std::numbers::pi * static_cast<double>(i) /
-                                                  static_cast<double>(length));
-            fourier.samples()[i] = static_cast<float>(w * static_cast<double>(sound[at + i]));
-        }
-        fourier.forward();
-        for (size_t k = 0; k < out.size(); ++k)
-            out[k] += std::norm(std::complex<double>(fourier.spectrum()[k]));
-    }
-    // A sine of amplitude a gives a bin of a * length / 4; its mean square is a^2 / 2.
-    const auto n = static_cast<double>(length);
-    for (double& p : out) p *= 8.0 / (n * n * static_cast<double>(std::max<size_t>(pieces, 1)));
-    return out;
-}
+constexpr double kLeastLevel = -110.0;  // dBFS; quieter is not heard
 
 double beside(const std::vector<double>& power, size_t k) {
     const auto from = static_cast<size_t>(static_cast<double>(k) / 1.122);
@@ -46,8 +26,7 @@ double beside(const std::vector<double>& power, size_t k) {
         if (i + 3 < k || i > k + 3) near.push_back(power[i]);
     }
     if (near.empty()) return 0.0;
-    std::nth_element(near.begin(), near.begin() + static_cast<std::ptrdiff_t>(near.size() / 2), near.end());
-    return near[near.size() / 2];
+    return quantile(near, 0.5);
 }
 
 bool on_hum(double frequency, const Hum* hum, double bin) {
@@ -61,11 +40,15 @@ bool on_hum(double frequency, const Hum* hum, double bin) {
 std::vector<NarrowTone> narrow_tones(std::span<const float> sound, double sample_rate, const Hum* hum,
                                      size_t most) {
     if (static_cast<double>(sound.size()) < kLeastSeconds * sample_rate) return {};
-    Fourier fourier(fast_length(static_cast<int>(sample_rate / kBinHz)));
-    const double bin = sample_rate / fourier.length();
-    const auto all = mean_powers(sound, fourier);
-    const auto first = mean_powers(sound.first(sound.size() / 2), fourier);
-    const auto second = mean_powers(sound.subspan(sound.size() / 2), fourier);
+    const int length = fast_length(static_cast<int>(sample_rate / kBinHz));
+    const auto spectrum_of = [&](std::span<const float> part) {
+        return mean_periodogram(part, sample_rate, length).value_or(Periodogram{}).mean_square;
+    };
+    const double bin = sample_rate / length;
+    const auto all = spectrum_of(sound);
+    const auto first = spectrum_of(sound.first(sound.size() / 2));
+    const auto second = spectrum_of(sound.subspan(sound.size() / 2));
+    if (first.empty() || second.empty()) return {};
     const double prominent = std::pow(10.0, 0.1 * kProminence);
     const auto stands_out = [&](const std::vector<double>& power, size_t k) {
         const double highest = std::max({power[k - 1], power[k], power[k + 1]});
@@ -79,10 +62,10 @@ std::vector<NarrowTone> narrow_tones(std::span<const float> sound, double sample
         if (on_hum(frequency, hum, bin)) continue;
         const double around = beside(all, k);
         if (all[k] < prominent * around || !stands_out(first, k) || !stands_out(second, k)) continue;
-        // The main lobe of the window: four bins.
+        // The main lobe of the window.
         double sum = 0.0;
         for (size_t i = k - 2; i <= std::min(k + 2, all.size() - 1); ++i) sum += all[i];
-        const double level = mean_square_to_dbfs(sum / 1.5);
+        const double level = mean_square_to_dbfs(sum);
         if (level < kLeastLevel) continue;
         out.push_back({frequency, level, 10.0 * std::log10(all[k] / std::max(around, 1e-30))});
     }

@@ -20,8 +20,8 @@ struct RoomEcho {
 /// result is the time that two fifths of the ends stay below (after R. Ratnam and others, "Blind estimation
 /// of reverberation time", JASA 114 (5), 2003, who take an order statistic for the same reason). What it says
 /// of rooms of known decay at the critical distance (26 voices, median): dry 0.10 s, 0.3 s: 0.30, 0.6 s:
-/// 0.43, 0.9 s: 0.52; nearer to the microphone it is less, as it is heard. Below kEchoMedium the echo is low,
-/// from kEchoHigh on high (empirical). Nothing with fewer than three such ends.
+/// 0.43, 0.9 s: 0.52; nearer to the microphone it is less, like the audible echo. Below kEchoMedium the echo
+/// is low, from kEchoHigh on high (empirical). Nothing with fewer than three such ends.
 std::optional<RoomEcho> room_echo(std::span<const float> sound, double sample_rate);
 inline constexpr double kEchoMedium = 0.24, kEchoHigh = 0.40;  // s
 

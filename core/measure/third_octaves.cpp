@@ -2,11 +2,11 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 #include <vector>
 
 #include "base/decibel.h"
 #include "dsp/fourier.h"
+#include "measure/periodogram.h"
 
 namespace reed {
 namespace {
@@ -34,31 +34,11 @@ size_t third_octave_of(double frequency) {
 
 std::optional<ThirdOctaveLevels> third_octave_levels(std::span<const float> sound, double sample_rate,
                                                      const std::function<bool(size_t, size_t)>& use) {
-    const auto length =
-        static_cast<size_t>(fast_length(static_cast<int>(std::ceil(kPieceSeconds * sample_rate))));
-    Fourier fourier(static_cast<int>(length));
-    std::vector<double> window(length);
-    double window_power = 0.0;
-    for (size_t i = 0; i < length; ++i) {
-        window[i] = 0.5 - 0.5 * std::cos(2.0 * std::numbers::pi * static_cast<double>(i) /
-                                         static_cast<double>(length));
-        window_power += window[i] * window[i];
-    }
-    std::vector<double> power(static_cast<size_t>(fourier.bins()));
-    size_t pieces = 0;
-    for (size_t at = 0; at + length <= sound.size(); at += length / 2) {
-        if (use && !use(at, at + length)) continue;
-        for (size_t i = 0; i < length; ++i)
-            fourier.samples()[i] = static_cast<float>(window[i] * static_cast<double>(sound[at + i]));
-        fourier.forward();
-        for (size_t k = 0; k < power.size(); ++k)
-            power[k] += std::norm(std::complex<double>(fourier.spectrum()[k]));
-        ++pieces;
-    }
-    if (pieces == 0) return std::nullopt;
-    // Parseval: mean square = 2 * sum / (length * window power), each bin but 0 Hz standing for two.
-    const double scale = 2.0 / (static_cast<double>(length) * window_power * static_cast<double>(pieces));
-    const double bin = sample_rate / static_cast<double>(length);
+    const int length = fast_length(static_cast<int>(std::ceil(kPieceSeconds * sample_rate)));
+    const auto spectrum = mean_periodogram(sound, sample_rate, length, use);
+    if (!spectrum) return std::nullopt;
+    const std::vector<double>& power = spectrum->mean_square;
+    const double bin = spectrum->bin_hz;
     ThirdOctaveLevels out;
     for (size_t band = 0; band < kThirdOctaves; ++band) {
         const double from = edge(band);
@@ -72,7 +52,16 @@ std::optional<ThirdOctaveLevels> third_octave_levels(std::span<const float> soun
                 sum += power[k] * std::max(0.0, upper - lower) / bin;
             }
         }
-        out[band] = mean_square_to_dbfs(scale * sum);
+        out[band] = mean_square_to_dbfs(sum);
+    }
+    return out;
+}
+
+ThirdOctaveLevels without_noise(const ThirdOctaveLevels& sound, const ThirdOctaveLevels& noise) {
+    ThirdOctaveLevels out{};
+    for (size_t k = 0; k < kThirdOctaves; ++k) {
+        out[k] =
+            mean_square_to_dbfs(std::max(0.0, dbfs_to_mean_square(sound[k]) - dbfs_to_mean_square(noise[k])));
     }
     return out;
 }

@@ -26,6 +26,9 @@ using ThirdOctaveLevels = std::array<double, kThirdOctaves>;
 std::optional<ThirdOctaveLevels> third_octave_levels(std::span<const float> sound, double sample_rate,
                                                      const std::function<bool(size_t, size_t)>& use = {});
 
+/// The powers of `noise` taken from those of `sound`, band by band.
+ThirdOctaveLevels without_noise(const ThirdOctaveLevels& sound, const ThirdOctaveLevels& noise);
+
 /// Powers of the bands added, bands `first` to `last`, in dBFS.
 double sum_of_bands(const ThirdOctaveLevels& levels, size_t first = 0, size_t last = kThirdOctaves - 1);
 

@@ -8,7 +8,7 @@ namespace reed {
 
 struct PitchRange {
     double low = 0.0;      ///< Hz; 5 % of the voiced time lies below
-    double usual = 0.0;    ///< Hz, median
+    double median = 0.0;   ///< Hz
     double high = 0.0;     ///< Hz; 5 % of the voiced time lies above
     double seconds = 0.0;  ///< voiced time that was measured
 };

@@ -6,6 +6,7 @@
 
 #include "base/case_folding.h"
 #include "base/file.h"
+#include "measure/chain_checks.h"
 #include "scenes/strict_json.h"
 
 namespace reed {
@@ -165,6 +166,7 @@ class Reader {
         }
         Keys known{"id", "name", "role", "colour", "fader", "mute", "stages"};
         if (out_.version > 2) known.emplace_back("made_for");
+        if (out_.version > 3) known.emplace_back("soundcheck");
         keep(known_keys(s, where, known), spec.extra);
         spec.id = text(s, "id", where, true);
         spec.name = text(s, "name", where, false);
@@ -187,6 +189,8 @@ class Reader {
         stages(s, where, spec.chain);
         if (out_.version > 2 && s.contains("made_for"))
             made_for(s["made_for"], where + "made_for", scene.made_for[spec.id]);
+        if (out_.version > 3 && s.contains("soundcheck"))
+            soundcheck(s["soundcheck"], where + "soundcheck", scene.soundchecks[spec.id]);
         if (spec.role != StripRole::programme) return;
         for (size_t i = 0; i < spec.chain.stages.size() && i < s["stages"].size(); ++i) {
             StageSpec& stage = spec.chain.stages[i];
@@ -217,6 +221,34 @@ class Reader {
             known_keys(at, here + ".", {"room", "quiet", "usual", "loud"});
             levels(at, here, out.stages[id]);
         }
+    }
+
+    void soundcheck(const Json& s, const std::string& where, SoundcheckRecord& out) {
+        if (!s.is_object()) {
+            problem(where, "is " + type_name(s) + ", not the figures of a soundcheck.");
+            return;
+        }
+        const std::string inside = where + ".";
+        keep(known_keys(s, inside, {"date", "microphone", "noise", "speech", "balance", "echo", "takes"}),
+             out.extra);
+        for (const auto& [key, words] : {std::pair("date", &out.date), {"microphone", &out.microphone}}) {
+            *words = text(s, key, inside, true);
+            if (characters(*words) > kMaxDeviceTitle) problem(inside + key, "is longer than 200 characters.");
+        }
+        for (const char* key : {"noise", "speech", "balance"}) {
+            if (!s.contains(key)) problem(inside + key, "is missing.");
+        }
+        out.noise = number(s, "noise", inside, 0.0, -200.0, 20.0);
+        out.speech = number(s, "speech", inside, 0.0, -200.0, 20.0);
+        out.balance = number(s, "balance", inside, 0.0, -200.0, 200.0);
+        if (s.contains("echo")) out.echo = number(s, "echo", inside, 0.0, 0.0, 60.0);
+        if (!s.contains("takes")) return;
+        if (!s["takes"].is_object()) {
+            problem(inside + "takes", "is " + type_name(s["takes"]) + ", not takes by step.");
+            return;
+        }
+        for (const auto& [step, file] : s["takes"].items())
+            out.takes[step] = text(s["takes"], step.c_str(), inside + "takes.", true);
     }
 
     void levels(const Json& at, const std::string& where, VoiceLevels& out) {
@@ -467,18 +499,10 @@ std::vector<std::string> chain_warnings(const ChainSpec& chain, StripRole role) 
             "\"; the signal passes through unchanged and its settings are preserved. Known: " + known + ".");
     }
     if (role == StripRole::programme) return out;
-    int last_limiter = -1;
-    int last_active = -1;
-    for (size_t i = 0; i < chain.stages.size(); ++i) {
-        if (chain.stages[i].bypass) continue;
-        last_active = static_cast<int>(i);
-        if (chain.stages[i].stage_kind().lid) last_limiter = static_cast<int>(i);
-    }
-    if (last_limiter < 0) {
+    if (limiter_place(chain) == LimiterPlace::missing)
         out.emplace_back("No active limiter: peaks are not controlled.");
-    } else if (last_limiter != last_active) {
+    else if (limiter_place(chain) == LimiterPlace::not_last)
         out.emplace_back("The limiter isn't last: later stages can exceed its ceiling.");
-    }
     return out;
 }
 

@@ -11,12 +11,13 @@
 #include "chain/fade.h"
 #include "mixer/mixer_spec.h"
 #include "scenes/reference_levels.h"
+#include "scenes/soundcheck_record.h"
 
 namespace reed {
 
 /// Version 1 was one chain without strips, read as a mixer with one voice. Version 3 added colour, group,
-/// transition time and reference levels.
-inline constexpr int kSceneVersion = 3;
+/// transition time and reference levels; version 4 the soundcheck of a strip.
+inline constexpr int kSceneVersion = 4;
 
 struct Scene {
     std::string name{};
@@ -26,8 +27,10 @@ struct Scene {
     std::string group{};                                ///< group of scenes
     double fade = kUsualFade;                           ///< transition time in s, 0 to kLongestFade
     std::map<std::string, ReferenceLevels> made_for{};  ///< reference levels by strip id, where known
-    int version = kSceneVersion;                        ///< of the file if it is newer, else kSceneVersion
-    std::string extra{};  ///< unknown fields of a newer version, as a JSON object; otherwise empty
+    std::map<std::string, SoundcheckRecord>
+        soundchecks{};            ///< last soundcheck by strip id, where there was one
+    int version = kSceneVersion;  ///< of the file if it is newer, else kSceneVersion
+    std::string extra{};          ///< unknown fields of a newer version, as a JSON object; otherwise empty
 
     static constexpr double kUsualFade = Fade::scene.seconds;
 
@@ -40,7 +43,8 @@ struct Scene {
 /// Maximum size of a scene file; a chain of 32 equalizers needs less than half of it.
 inline constexpr size_t kMaxSceneBytes = 1'000'000;
 inline constexpr const char* kSceneFormat = "dusky-reed-scene";
-inline constexpr size_t kMaxSceneName = 80;  ///< code points in the name of a scene or stage
+inline constexpr size_t kMaxSceneName = 80;     ///< code points in the name of a scene or stage
+inline constexpr size_t kMaxDeviceTitle = 200;  ///< code points in the title of a microphone
 
 /// Result of reading a scene: a scene, or at least one problem.
 struct SceneReading {

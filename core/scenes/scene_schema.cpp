@@ -98,6 +98,16 @@ std::string scene_schema() {
     made["loudness"] = range(-100.0, 20.0);
     made["stages"] = {{"type", "object"}, {"additionalProperties", object(levels, all)}};
     strip["made_for"] = object(std::move(made), all);
+    const Json words = text(kMaxDeviceTitle);
+    Json checked{{"date", words},
+                 {"microphone", words},
+                 {"noise", level},
+                 {"speech", level},
+                 {"balance", range(-200.0, 200.0)}};
+    const std::vector<std::string> needed{"date", "microphone", "noise", "speech", "balance"};
+    checked["echo"] = range(0.0, 60.0);
+    checked["takes"] = {{"type", "object"}, {"additionalProperties", {{"type", "string"}}}};
+    strip["soundcheck"] = object(std::move(checked), needed);
     Json root;
     root["format"] = {{"const", kSceneFormat}};
     root["version"] = {{"const", kSceneVersion}};

@@ -32,8 +32,16 @@ std::string free_mark(const Scene& scene) {
             return holds(made.second.extra) ||
                    std::ranges::any_of(made.second.stages, [&](const auto& at) { return holds(at.first); });
         };
-        return std::ranges::any_of(scene.made_for, in_made_for) || holds(scene.name) || holds(scene.note) ||
-               holds(scene.group) || holds(scene.extra) || std::ranges::any_of(scene.desk.strips, in_strip);
+        const auto in_soundcheck = [&](const auto& checked) {
+            const SoundcheckRecord& s = checked.second;
+            return holds(s.date) || holds(s.microphone) || holds(s.extra) ||
+                   std::ranges::any_of(
+                       s.takes, [&](const auto& take) { return holds(take.first) || holds(take.second); });
+        };
+        return std::ranges::any_of(scene.made_for, in_made_for) ||
+               std::ranges::any_of(scene.soundchecks, in_soundcheck) || holds(scene.name) ||
+               holds(scene.note) || holds(scene.group) || holds(scene.extra) ||
+               std::ranges::any_of(scene.desk.strips, in_strip);
     };
     while (used()) mark += '_';
     return mark;
@@ -65,6 +73,20 @@ Json made_for_to_json(const ReferenceLevels& made) {
     out["stages"] = Json::object();
     for (const auto& [id, at] : made.stages) out["stages"][id] = levels_to_json(at);
     add_extra(out, made.extra);
+    return out;
+}
+
+Json soundcheck_to_json(const SoundcheckRecord& s) {
+    const auto tenths = [](double x) { return std::round(10.0 * x) / 10.0; };
+    Json out{{"date", s.date},
+             {"microphone", s.microphone},
+             {"noise", tenths(s.noise)},
+             {"speech", tenths(s.speech)},
+             {"balance", tenths(s.balance)}};
+    if (s.echo) out["echo"] = std::round(100.0 * *s.echo) / 100.0;
+    out["takes"] = Json::object();
+    for (const auto& [step, file] : s.takes) out["takes"][step] = file;
+    add_extra(out, s.extra);
     return out;
 }
 
@@ -168,6 +190,11 @@ std::string write(const Scene& scene, bool brief) {
             const Json levels = made_for_to_json(made->second);
             if (brief) lists.push_back(line(levels));
             out["made_for"] = brief ? Json(mark) : levels;
+        }
+        if (const auto checked = scene.soundchecks.find(strip.id); checked != scene.soundchecks.end()) {
+            const Json record = soundcheck_to_json(checked->second);
+            if (brief) lists.push_back(line(record));
+            out["soundcheck"] = brief ? Json(mark) : record;
         }
         add_extra(out, strip.extra);
         root["strips"].push_back(std::move(out));

@@ -244,6 +244,13 @@ Result<WorkingState> parse(std::string_view bytes) {
     part("the simulated room", [&] {
         for (const auto& [id, value] : root.at("room").items()) out.room[id] = value.get<double>();
     });
+    if (root.contains("hidden_advice"))
+        part("the advice that is hidden", [&] {
+            for (const Json& id : root.at("hidden_advice")) {
+                if (out.hidden_advice.size() < kMaxHiddenAdvice)
+                    out.hidden_advice.push_back(id.get<std::string>());
+            }
+        });
     part("the theme", [&] { out.theme = root.at("theme").get<std::string>(); });
     part("the window position", [&] { out.geometry = root.at("geometry").get<std::string>(); });
     part("the stage in focus", [&] { out.focused = root.at("focused").get<std::string>(); });
@@ -345,6 +352,7 @@ std::string write_working_state(const WorkingState& state) {
     if (!state.rules.empty()) root["rules"] = write_rules(state);
     root["room"] = Json::object();
     for (const auto& [id, value] : state.room) root["room"][id] = value;
+    if (!state.hidden_advice.empty()) root["hidden_advice"] = state.hidden_advice;
     root["theme"] = state.theme;
     root["geometry"] = state.geometry;
     root["focused"] = state.focused;

@@ -91,7 +91,8 @@ struct WorkingState {
     double monitor_balance = 0.0;  ///< the headphones', voices against programme, -30 to 30 dB
     bool monitor_linked = false;   ///< one volume in the headphones turns all
     double target_lufs = -16.0;    ///< target loudness of the output, LUFS, -30 to -9
-    bool muted = false;            ///< when it ended; it starts so again
+    std::vector<std::string> hidden_advice{};  ///< ids of advice that is not shown, at most kMaxHiddenAdvice
+    bool muted = false;                        ///< when it ended; it starts so again
     /// Name of the character that is on, by strip id; strips without one are missing.
     std::map<std::string, std::string> characters;
     std::string talk_key = "toggles";            ///< or "talks", "mutes"
@@ -103,6 +104,8 @@ struct WorkingState {
 
     bool operator==(const WorkingState&) const = default;
 };
+
+inline constexpr size_t kMaxHiddenAdvice = 100;
 
 /// JSON text, indented, and back. Parts that are missing or of another type than expected are left out and
 /// named; an error is only what is no state at all.

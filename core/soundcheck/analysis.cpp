@@ -14,7 +14,7 @@ namespace {
 
 constexpr double kRumbleTo = 80.0;       // Hz
 constexpr double kCovered = 6.0;         // dB: less above the noise and a band says nothing of the voice
-constexpr double kEdge = 20.0;           // dB: no voice falls so fast by itself
+constexpr double kEdge = 20.0;           // dB: no voice falls so fast
 constexpr double kReadoutSeconds = 0.1;  // how often a stage's readout is looked at
 constexpr double kSettle = 1.5;          // s before a stage knows the voice
 
@@ -26,15 +26,9 @@ double peak_of(const AudioBuffer& sound) {
     return gain_to_db(static_cast<double>(peak));
 }
 
-double level_of(const std::vector<float>& x) {
-    double sum = 0.0;
-    for (const float v : x) sum += static_cast<double>(v) * v;
-    return mean_square_to_dbfs(sum / static_cast<double>(std::max<size_t>(x.size(), 1)));
-}
-
 NoiseFacts noise_facts(const std::vector<float>& x, double rate, const SectionLevels& levels) {
     NoiseFacts out;
-    out.level = level_of(x);
+    out.level = rms_dbfs(x);
     out.high = levels.noise_high;
     if (const auto spectrum = third_octave_levels(x, rate)) {
         out.spectrum = *spectrum;
@@ -75,28 +69,17 @@ std::optional<double> bandwidth_of(const ThirdOctaveLevels& voice, const ThirdOc
 
 void take_spectrum(SoundcheckFacts& facts, const std::vector<float>& talk, double rate,
                    const std::vector<FrameClass>& classes) {
-    const auto frame = static_cast<double>(std::lround(kTapFrameSeconds * rate));
-    const auto mostly_speech = [&](size_t from, size_t to) {
-        const auto first = static_cast<size_t>(static_cast<double>(from) / frame);
-        const auto last = std::min(classes.size(), static_cast<size_t>(static_cast<double>(to) / frame));
-        const auto voice = std::count(classes.begin() + static_cast<std::ptrdiff_t>(first),
-                                      classes.begin() + static_cast<std::ptrdiff_t>(last), FrameClass::voice);
-        return 2 * static_cast<size_t>(voice) > last - first;
-    };
-    auto spectrum = third_octave_levels(talk, rate, mostly_speech);
+    auto spectrum = third_octave_levels(talk, rate, mostly(FrameClass::voice, classes, rate));
     if (!spectrum) spectrum = third_octave_levels(talk, rate);
     if (!spectrum) return;
-    for (size_t k = 0; k < kThirdOctaves; ++k) {
-        const double noise = dbfs_to_mean_square(facts.noise.spectrum[k]);
-        facts.spectrum[k] = mean_square_to_dbfs(std::max(0.0, dbfs_to_mean_square((*spectrum)[k]) - noise));
-    }
+    facts.spectrum = without_noise(*spectrum, facts.noise.spectrum);
     facts.against_average = against_average_speech(facts.spectrum);
     facts.bandwidth = bandwidth_of(facts.spectrum, facts.noise.spectrum);
     std::erase_if(facts.resonances, [&](const Resonance& r) {
         return facts.bandwidth && r.frequency > 0.75 * *facts.bandwidth;
     });
     // Below its pitch a voice has nothing.
-    if (!facts.pitch || facts.pitch->usual < 230.0) facts.tone.body = mean_between(facts, 160.0, 250.0);
+    if (!facts.pitch || facts.pitch->median < 230.0) facts.tone.body = mean_between(facts, 160.0, 250.0);
     facts.tone.boxiness = mean_between(facts, 315.0, 630.0);
     facts.tone.presence = mean_between(facts, 2500.0, 5000.0);
     if (!facts.bandwidth || *facts.bandwidth > 11000.0)
@@ -196,10 +179,10 @@ Result<SoundcheckFacts> analyse_steps(const StepRecordings& recorded, const Prog
     facts.sample_rate = rate;
     const AudioBuffer& talk = steps[SoundcheckStep::talk];
     const std::vector<float> spoken = mono_of(talk);
-    const auto told = [&](double done) { return !progress || progress(done); };
+    const auto report = [&](double done) { return !progress || progress(done); };
 
     facts.noise = noise_facts(mono_of(steps[SoundcheckStep::silence]), rate, levels);
-    if (!told(0.5)) return cancelled("");
+    if (!report(0.5)) return cancelled("");
     facts.speech = speech_level(spoken, rate).value_or(SpeechLevel{});
     if (steps.has(SoundcheckStep::quiet))
         facts.quiet = speech_level(mono_of(steps[SoundcheckStep::quiet]), rate);
@@ -214,7 +197,7 @@ Result<SoundcheckFacts> analyse_steps(const StepRecordings& recorded, const Prog
     facts.crest = facts.peak - facts.speech.active_dbfs;
     facts.signal_to_noise = facts.speech.active_dbfs - facts.noise.level;
     facts.pitch = pitch_range(spoken, rate);
-    if (!told(0.6)) return cancelled("");
+    if (!report(0.6)) return cancelled("");
     ResonanceFinder resonances(rate);
     const auto& classes = all.classes(SoundcheckStep::talk);
     const auto frame = static_cast<size_t>(std::lround(kTapFrameSeconds * rate));
@@ -222,16 +205,16 @@ Result<SoundcheckFacts> analyse_steps(const StepRecordings& recorded, const Prog
         resonances.add({&spoken[i * frame], frame}, classes[i] == FrameClass::voice);
     facts.resonances = resonances.find();
     take_spectrum(facts, spoken, rate, all.classes(SoundcheckStep::talk));
-    if (!told(0.7)) return cancelled("");
+    if (!report(0.7)) return cancelled("");
     facts.sibilance = sibilance(spoken, rate).value_or(kSilenceDb);
     facts.plosives_per_minute = plosives_in(talk, rate);
-    if (!told(0.9)) return cancelled("");
+    if (!report(0.9)) return cancelled("");
     facts.echo = room_echo(spoken, rate);
     facts.quiet_speech = levels.quiet;
     if (steps.has(SoundcheckStep::noises)) facts.noises = levels.noises;
     take_channels(facts, talk);
     take_distance(facts);
-    if (!told(1.0)) return cancelled("");
+    if (!report(1.0)) return cancelled("");
     return facts;
 }
 

@@ -25,12 +25,9 @@ const std::array<StageOrder, 4> kOrders{{
 }};
 
 // Levels in dB. What has no source here is common practice or was tried on the cases of bench/soundcheck.
-constexpr double kWorkingLevel = -22.0;  // dBFS, active speech after the gain
-constexpr double kHighestPeak = -3.0;    // dBFS after the gain, of all steps
-constexpr double kQuietNoise = -66.0;    // dBFS after the chain: not heard on a stream
-constexpr double kLeastSuppression = 6.0, kMostSuppression = 30.0;
-constexpr double kAdaptiveBonus = 2.0;     // dB; the adaptive method costs less, so it may be so much worse
-constexpr double kVoiceMayLose = 1.0;      // dB, of quiet speech by a suppression
+constexpr double kWorkingLevel = -22.0;    // dBFS, active speech after the gain
+constexpr double kHighestPeak = -3.0;      // dBFS after the gain, of all steps
+constexpr double kLeastLowered = 3.0;      // dB, by a suppression or a gate, or it is left out
 constexpr double kTypicalReduction = 4.0;  // dB, of a compressor on normal talk
 // Slower than the default: quick gain changes cost intelligibility (STOI -0.017 at 140 ms, -0.0095 at 400
 // ms).
@@ -44,10 +41,6 @@ constexpr double kBelowPitch = 0.75;
 /// Row `id` of a kind; it exists.
 size_t row_of(const StageSpec& s, std::string_view id) {
     return static_cast<size_t>(s.stage_kind().find(id));
-}
-
-double half(double db) {
-    return std::round(2.0 * db) / 2.0;
 }
 
 Finding why(std::string_view id, std::string_view words, std::vector<Quantity> quantities = {}) {
@@ -88,7 +81,7 @@ class Builder {
         } else {
             out_.run.out = std::move(at_);
         }
-        tell_makeup();
+        add_makeup_line();
         return std::move(out_);
     }
 
@@ -182,7 +175,7 @@ class Builder {
         auto done = run(s);
         if (!done.ok()) return done.error();
         // Vowels must not be taken for pops.
-        if (before.usual - steps_.levels(done.value().taps.back()).usual > 0.5) return {};
+        if (before.typical - steps_.levels(done.value().taps.back()).typical > 0.5) return {};
         line("plosives", s, {row_of(s, "depth")},
              why("plosives", "{0} pops a minute reach the microphone.",
                  {{facts_.plosives_per_minute, Unit::count, 0}}),
@@ -226,18 +219,23 @@ class Builder {
             line("tone", s, {static_cast<size_t>(band_at * kBandParameters + kBandFrequency)},
                  why("tone", "A steady tone at {0}, {1} dB above what is around it.",
                      {{t.frequency, Unit::hertz, 0}, {t.prominence, Unit::decibel, 0}}),
-                 "The whistle is gone; the notch is too narrow to be heard on a voice.", band_at);
+                 "The whistle is gone; the notch is too narrow to be audible on a voice.", band_at);
             ++band_at;
         }
         return append(std::move(s));
     }
 
+    /// What the make-up will lift in dB: up to the target, and what a compressor takes off the speech.
+    double lift_to_target(const SectionLevels& levels) const {
+        return target_ - levels.typical + kTypicalReduction;
+    }
+
     Result<void> add_suppression() {
         const SectionLevels before = now();
-        // What the make-up will lift: up to the wanted loudness, and what a compressor takes off the speech.
-        const double lift = target_ - before.usual + kTypicalReduction;
-        const double needed = std::max(before.noise + lift - kQuietNoise, 0.0);
-        if (needed < kLeastSuppression) {
+        const double lift = lift_to_target(before);
+        auto chosen = choose_suppression(facts_, steps_, out_.chain, at_, levels_, lift, shared_);
+        if (!chosen.ok()) return chosen.error();
+        if (!chosen.value()) {
             line_without_stage(
                 "no_suppression",
                 why("no_suppression", "The room is quiet: noise stays at about {0} dBFS without suppression.",
@@ -245,69 +243,38 @@ class Builder {
                 "Nothing is taken from the voice.");
             return {};
         }
-        // Never more than needed; an unsteady noise needs some reserve.
-        const double amount = std::clamp(std::ceil(needed + 3.0), kLeastSuppression + 2.0, kMostSuppression);
-        std::optional<StageSpec> best;
-        ChainRun best_run;
-        double best_noise = 0.0;
-        bool only_one = false;
-        for (const int method : {0, 1}) {
-            StageSpec s = make("suppression");
-            s.set("method", method);
-            s.set("amount", -amount);
-            if (facts_.noise.hum && facts_.noise.hum->level > facts_.noise.level - 20.0) {
-                s.set("hum", 1.0);
-                s.set("hum_frequency", std::clamp(facts_.noise.hum->frequency, 45.0, 65.0));
-                s.set("hum_tones", facts_.noise.hum->tones);
-            }
-            auto done = shared_.run(out_.chain, s, at_, steps_.sample_rate());
-            if (!done.ok()) return done.error();
-            const FrameLevels& out = done.value().taps.back();
-            const SectionLevels after = steps_.levels(out);
-            const SpeechLoss loss = steps_.loss(levels_, out);
-            // Noise as it is heard: pauses, and what the desk does; a voice that is hurt counts against it.
-            double noise = after.noise + 0.3 * std::max(0.0, after.noise_high - after.noise);
-            if (after.noises) noise += 0.3 * std::max(0.0, *after.noises - after.noise);
-            noise += 3.0 * static_cast<double>(loss.cut + loss.truncated);
-            noise += 2.0 * std::max(0.0, before.usual - after.usual - kVoiceMayLose);
-            // The adaptive method costs less: where it is enough, nothing else is tried.
-            const bool enough = after.noise + lift <= kQuietNoise && loss.cut + loss.truncated == 0 &&
-                                (!after.noises || *after.noises + lift <= kQuietNoise);
-            if (method == 1) noise += kAdaptiveBonus;
-            if (best && noise >= best_noise) continue;
-            only_one = enough;
-            best = std::move(s);
-            best_noise = noise;
-            best_run = std::move(done.value());
-            if (enough) break;
-        }
-        const SectionLevels after = steps_.levels(best_run.taps.back());
-        const double lowered = before.noise - after.noise;
-        if (lowered < 3.0) {
+        SuppressionChoice& best = *chosen.value();
+        if (best.lowered < kLeastLowered) {
             line_without_stage("no_suppression",
                                why("suppression_fails",
                                    "Suppression would lower this noise by only {0} dB, so it is left out.",
-                                   {{std::max(0.0, lowered), Unit::decibel, 0}}),
+                                   {{std::max(0.0, best.lowered), Unit::decibel, 0}}),
                                "Nothing is taken from the voice.");
             return {};
         }
-        const bool neural = best->value("method") == 1.0;
-        std::vector<size_t> rows{row_of(*best, "amount"), row_of(*best, "method")};
-        if (best->value("hum") != 0.0) rows.push_back(row_of(*best, "hum"));
-        line("suppression", *best, std::move(rows),
-             why("suppression",
-                 neural ? "Noise is at {0} dBFS, {1} dB below the voice. On your recording the neural method "
-                          "lowers it by {2} dB, more than the adaptive one."
-                 : only_one
-                     ? "Noise is at {0} dBFS, {1} dB below the voice. The adaptive method lowers it by {2} "
-                       "dB, which is enough; the neural one costs more."
-                     : "Noise is at {0} dBFS, {1} dB below the voice. On your recording the adaptive method "
-                       "lowers it by {2} dB; the neural one is no better and costs more.",
+        std::vector<size_t> rows{row_of(best.stage, "amount"), row_of(best.stage, "method")};
+        if (best.stage.value("hum") != 0.0) rows.push_back(row_of(best.stage, "hum"));
+        std::string_view words =
+            "Noise is at {0} dBFS, {1} dB below the voice. On your recording the adaptive method lowers it "
+            "by {2} dB; "
+            "the neural one is not clearly better and costs more.";
+        if (best.stage.value("method") == 1.0)
+            words =
+                "Noise is at {0} dBFS, {1} dB below the voice. On your recording the neural method lowers it "
+                "by {2} dB "
+                "and is better than the adaptive one.";
+        else if (best.enough)
+            words =
+                "Noise is at {0} dBFS, {1} dB below the voice. The adaptive method lowers it by {2} dB, "
+                "which is enough; "
+                "the neural one costs more.";
+        line("suppression", best.stage, std::move(rows),
+             why("suppression", words,
                  {{facts_.noise.level, Unit::dbfs, 0},
                   {facts_.signal_to_noise, Unit::decibel, 0},
-                  {lowered, Unit::decibel, 0}}),
+                  {best.lowered, Unit::decibel, 0}}),
              "The background noise is lower, also under your words.");
-        accept(std::move(*best), best_run);
+        accept(std::move(best.stage), best.run);
         return {};
     }
 
@@ -315,21 +282,21 @@ class Builder {
         const SectionLevels before = now();
         const bool after_makeup =
             out_.chain.stages.size() > 0 && out_.chain.stages.back().kind == "compressor";
-        const double lift = after_makeup ? 0.0 : target_ - before.usual + kTypicalReduction;
+        const double lift = after_makeup ? 0.0 : lift_to_target(before);
         // Desk noises count if a threshold can separate them from quiet speech.
         double under = before.noise_high;
-        double heard = before.noise + lift;
+        double left = before.noise + lift;
         const bool with_noises = before.noises && *before.noises > under + kNoisesStandOut &&
-                                 *before.noises + lift > kQuietNoise &&
+                                 *before.noises + lift > kInaudibleNoise &&
                                  before.quiet - *before.noises >= kGateNeeds;
         if (with_noises) {
             under = *before.noises;
-            heard = *before.noises + lift;
+            left = *before.noises + lift;
         }
-        if (heard <= kQuietNoise) {
+        if (left <= kInaudibleNoise) {
             line_without_stage("no_gate",
                                why("no_gate_needed", "No gate: noise in pauses is already at {0} dBFS.",
-                                   {{heard, Unit::dbfs, 0}}),
+                                   {{left, Unit::dbfs, 0}}),
                                "No word can be cut off.");
             return {};
         }
@@ -347,12 +314,11 @@ class Builder {
                 "No word can be cut off.");
             return {};
         }
-        // Desk noises end by themselves; what closes over them needs less depth than what hides a steady
-        // noise.
-        const double wanted =
-            std::clamp(std::ceil(heard - kQuietNoise) + 2.0, 6.0, with_noises ? 12.0 : 20.0);
-        // The first that cuts no word is taken.
-        std::vector<StageSpec> tries = gate_candidates(out_.chain, under, before.quiet, wanted);
+        // Desk noises are short: what closes over them needs less depth than what hides a steady noise.
+        const double range =
+            std::clamp(std::ceil(left - kInaudibleNoise) + 2.0, 6.0, with_noises ? 12.0 : 20.0);
+        // The first that cuts no word is used.
+        std::vector<StageSpec> tries = gate_candidates(out_.chain, under, before.quiet, range);
         for (StageSpec& s : tries) {
             auto done = run(s);
             if (!done.ok()) return done.error();
@@ -360,7 +326,7 @@ class Builder {
             const SectionLevels after = steps_.levels(done.value().taps.back());
             const double lowered = std::max(before.noise - after.noise,
                                             before.noises.value_or(0.0) - after.noises.value_or(0.0));
-            if (loss.truncated > 0 || loss.cut > 0 || lowered < 3.0) continue;
+            if (loss.truncated > 0 || loss.cut > 0 || lowered < kLeastLowered) continue;
             const bool is_gate = s.kind == "gate";
             const double threshold = s.value(is_gate ? "open_threshold" : "threshold");
             line(is_gate ? "gate" : "expander", s,
@@ -425,11 +391,11 @@ class Builder {
     Result<void> add_deesser() {
         if (facts_.sibilance < kSharpSibilance + 1.0) return {};
         StageSpec s = make("deesser");
-        // The threshold by the real de-esser on the talk: the sharpest s sounds come back to what is usual.
+        // The threshold by the real de-esser on the talk: the sharpest s sounds come back to what is common.
         const AudioBuffer talk = steps_.part(at_, SoundcheckStep::talk);
-        const double wanted = std::min(kMostSharp, facts_.sibilance - kSharpSibilance + 1.0);
+        const double by = std::min(kMostSharp, facts_.sibilance - kSharpSibilance + 1.0);
         s.set("depth", -8.0);
-        const double lower = lower_sibilance(s, talk, steps_.sample_rate(), wanted);
+        const double lower = lower_sibilance(s, talk, steps_.sample_rate(), by);
         if (lower < 1.0) return {};
         line("deesser", s, {row_of(s, "threshold"), row_of(s, "depth")},
              why("deesser",
@@ -471,7 +437,7 @@ class Builder {
         const SectionLevels before = now();
         StageSpec s = make("limiter");
         const double over = before.peak - before.talk_peak;
-        const double ceiling = std::clamp(half(before.talk_peak + 1.0), -6.0, -1.5);
+        const double ceiling = std::clamp(half_decibels(before.talk_peak + 1.0), -6.0, -1.5);
         s.set("ceiling", ceiling);
         line("limiter", s, {row_of(s, "ceiling")},
              steps_.has(SoundcheckStep::loud) && over > 0.0
@@ -488,7 +454,7 @@ class Builder {
     }
 
     /// The make-up is known only at the end, and belongs to the compressor.
-    void tell_makeup() {
+    void add_makeup_line() {
         for (const StageSpec& s : out_.chain.stages) {
             if (s.kind != "compressor") continue;
             const auto place = std::ranges::find(out_.lines, s.id, &SoundcheckLine::stage);
@@ -517,18 +483,6 @@ class Builder {
 
 std::span<const StageOrder> stage_orders() {
     return kOrders;
-}
-
-Result<ChainRun> SuppressionRuns::run(const ChainSpec& before, const StageSpec& stage,
-                                      const AudioBuffer& sound, double sample_rate) {
-    ChainSpec with = before;
-    with.stages.push_back(stage);
-    for (const auto& [chain, run] : done_) {
-        if (chain == with) return run;
-    }
-    auto done = run_chain({{stage}}, sound, sample_rate);
-    if (done.ok()) done_.emplace_back(std::move(with), done.value());
-    return done;
 }
 
 Result<BuiltChain> build_chain(const SoundcheckFacts& facts, const StepSound& steps, const StageOrder& order,

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "soundcheck/proposal.h"
+#include "soundcheck/suppression_choice.h"
 
 namespace reed {
 
@@ -27,18 +28,7 @@ struct BuiltChain {
     ChainRun run;  ///< of the recordings through the chain
 };
 
-/// Results of suppressions that several orders share, since nothing else takes as long. One thread at a time.
-class SuppressionRuns {
-  public:
-    /// The recordings after `before`, in `sound`, through `stage`: from an earlier call, or run now.
-    Result<ChainRun> run(const ChainSpec& before, const StageSpec& stage, const AudioBuffer& sound,
-                         double sample_rate);
-
-  private:
-    std::vector<std::pair<ChainSpec, ChainRun>> done_;
-};
-
-/// How far orders that are tried on several threads are, and whether they are still wanted.
+/// How far orders that are tried on several threads are, and whether to go on.
 struct TrialControl {
     std::atomic<bool> stop = false;
     std::atomic<size_t> roles = 0;  ///< places of all orders that are done

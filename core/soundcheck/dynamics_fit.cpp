@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "base/decibel.h"
+#include "base/quantile.h"
 #include "measure/sibilance.h"
 
 namespace reed {
@@ -11,12 +12,8 @@ namespace {
 
 constexpr double kGateMargin = 6.0;  // dB from noise to the closing, and from quiet speech to the opening
 
-double half(double db) {
-    return std::round(2.0 * db) / 2.0;
-}
-
 double threshold(double db) {
-    return std::clamp(half(db), -80.0, 0.0);
+    return std::clamp(half_decibels(db), -80.0, 0.0);
 }
 
 }  // namespace
@@ -52,7 +49,7 @@ std::vector<StageSpec> gate_candidates(const ChainSpec& chain, double under, dou
 }
 
 double reach_reduction(StageSpec& compressor, const AudioBuffer& talk, double sample_rate,
-                       const std::vector<FrameClass>& classes, double wanted) {
+                       const std::vector<FrameClass>& classes, double by) {
     const auto reduction_at = [&](double db) -> double {
         compressor.set("threshold", db);
         const auto done = run_chain({{compressor}}, talk, sample_rate);
@@ -62,21 +59,18 @@ double reach_reduction(StageSpec& compressor, const AudioBuffer& talk, double sa
         for (size_t i = 0; i < std::min(classes.size(), reduction.size()); ++i) {
             if (classes[i] == FrameClass::voice) values.push_back(static_cast<double>(reduction[i]));
         }
-        if (values.empty()) return 0.0;
-        const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-        std::nth_element(values.begin(), middle, values.end());
-        return *middle;
+        return values.empty() ? 0.0 : quantile(values, 0.5);
     };
     double low = -60.0;
     double high = 0.0;
     for (int round = 0; round < 8; ++round) {
         const double middle = 0.5 * (low + high);
-        (reduction_at(middle) > wanted ? low : high) = middle;
+        (reduction_at(middle) > by ? low : high) = middle;
     }
-    return reduction_at(half(0.5 * (low + high)));
+    return reduction_at(half_decibels(0.5 * (low + high)));
 }
 
-double lower_sibilance(StageSpec& deesser, const AudioBuffer& talk, double sample_rate, double wanted) {
+double lower_sibilance(StageSpec& deesser, const AudioBuffer& talk, double sample_rate, double by) {
     const double before = sibilance(mono_of(talk), sample_rate).value_or(kSilenceDb);
     const auto lower_at = [&](double db) {
         deesser.set("threshold", db);
@@ -88,9 +82,9 @@ double lower_sibilance(StageSpec& deesser, const AudioBuffer& talk, double sampl
     double high = 10.0;
     for (int round = 0; round < 6; ++round) {
         const double middle = 0.5 * (low + high);
-        (lower_at(middle) > wanted ? low : high) = middle;
+        (lower_at(middle) > by ? low : high) = middle;
     }
-    return lower_at(half(high));
+    return lower_at(half_decibels(high));
 }
 
 }  // namespace reed

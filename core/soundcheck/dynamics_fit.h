@@ -18,12 +18,12 @@ inline constexpr double kGateNeeds = 14.0, kExpanderNeeds = 8.0;
 std::vector<StageSpec> gate_candidates(const ChainSpec& chain, double under, double quiet, double range);
 
 /// Sets the threshold of a compressor so that it reduces the speech of `talk` (`classes`: every 10 ms of it)
-/// by `wanted` dB in the median. Returns what it reaches.
+/// by `by` dB in the median. Returns what it reaches.
 double reach_reduction(StageSpec& compressor, const AudioBuffer& talk, double sample_rate,
-                       const std::vector<FrameClass>& classes, double wanted);
+                       const std::vector<FrameClass>& classes, double by);
 
-/// Sets the threshold of a de-esser so that the sharpest s sounds of `talk` are `wanted` dB lower at most.
+/// Sets the threshold of a de-esser so that the sharpest s sounds of `talk` are `by` dB lower at most.
 /// Returns by how much they are.
-double lower_sibilance(StageSpec& deesser, const AudioBuffer& talk, double sample_rate, double wanted);
+double lower_sibilance(StageSpec& deesser, const AudioBuffer& talk, double sample_rate, double by);
 
 }  // namespace reed

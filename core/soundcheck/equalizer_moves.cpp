@@ -3,16 +3,13 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/decibel.h"
 #include "stages/equalizer.h"
 
 namespace reed {
 namespace {
 
 constexpr double kMostMove = 4.0, kLeastMove = 1.0;  // dB
-
-double half(double db) {
-    return std::round(2.0 * db) / 2.0;
-}
 
 }  // namespace
 
@@ -23,7 +20,7 @@ std::vector<EqualizerMove> equalizer_moves(const SoundcheckFacts& facts) {
         if (!differs || std::abs(*differs) <= kToneTolerance) return;
         // Half of what goes beyond what voices differ anyway.
         const double beyond = *differs > 0.0 ? *differs - kToneTolerance : *differs + kToneTolerance;
-        const double by = half(std::clamp(-0.5 * beyond, -kMostMove, kMostMove));
+        const double by = half_decibels(std::clamp(-0.5 * beyond, -kMostMove, kMostMove));
         if (std::abs(by) < kLeastMove || (by > 0.0 && !may_lift)) return;
         all.push_back({id, {type, frequency, by, q, 12}, *differs});
     };
@@ -34,7 +31,7 @@ std::vector<EqualizerMove> equalizer_moves(const SoundcheckFacts& facts) {
         return sum_of_bands(facts.spectrum, first, last) >
                sum_of_bands(facts.noise.spectrum, first, last) + 18.0;
     };
-    const double pitch = facts.pitch ? facts.pitch->usual : 140.0;
+    const double pitch = facts.pitch ? facts.pitch->median : 140.0;
     consider("body", facts.tone.body, FilterType::low_shelf, std::clamp(1.6 * pitch, 160.0, 300.0), 0.71,
              clear(160, 250));
     consider("boxiness", facts.tone.boxiness, FilterType::bell, 450.0, 1.0, false);
@@ -42,10 +39,11 @@ std::vector<EqualizerMove> equalizer_moves(const SoundcheckFacts& facts) {
     consider("brightness", facts.tone.hiss, FilterType::high_shelf, 7000.0, 0.71, clear(6300, 10000));
     for (const Resonance& r : facts.resonances) {
         if (r.height < kResonanceHeight) continue;
-        all.push_back({"resonance",
-                       {FilterType::bell, std::round(r.frequency), -half(std::min(kMostMove, 0.4 * r.height)),
-                        std::clamp(r.width, 1.0, 8.0), 12},
-                       r.height});
+        all.push_back(
+            {"resonance",
+             {FilterType::bell, std::round(r.frequency), -half_decibels(std::min(kMostMove, 0.4 * r.height)),
+              std::clamp(r.width, 1.0, 8.0), 12},
+             r.height});
     }
     std::ranges::stable_sort(all, std::greater<>(),
                              [](const EqualizerMove& m) { return std::abs(m.band.gain_db); });

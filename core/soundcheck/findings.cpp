@@ -19,6 +19,7 @@ constexpr double kPoorDistance = 15.0, kGoodDistance = 30.0;               // dB
 constexpr double kRumbleBelow = 30.0;  // dB that rumble lies below speech, at least
 constexpr double kToneAudible = 35.0;  // dB that a tone lies below speech, at least
 constexpr double kStandsOut = 3.0;     // dB of desk noises above the background
+constexpr double kWorthTurning = 3.0;  // dB at the microphone
 constexpr double kOneSide = 20.0;      // dB between left and right
 
 class Sentences {
@@ -53,14 +54,13 @@ void say_level(Sentences& out, const SoundcheckFacts& f) {
         out.say(warning, "too_hot",
                 "Your loudest peaks reach {0} dBFS. Turn the microphone down by about {1} dB.", kPeaks,
                 {peak, {f.loud_peak - kWarmPeak, Unit::decibel, 0}});
-    } else if (f.speech.active_dbfs < kFaintSpeech) {
+    } else if (const double more = std::min(-30.0 - f.speech.active_dbfs, kWarmPeak - f.loud_peak);
+               f.speech.active_dbfs < kFaintSpeech && more >= kWorthTurning) {
         out.say(
             warning, "too_quiet",
             "Normal talk is at only {0} dBFS. Turn the microphone up by about {1} dB at the device or in the "
             "system settings.",
-            kP56,
-            {{f.speech.active_dbfs, Unit::dbfs, 0},
-             {std::min(-30.0 - f.speech.active_dbfs, kWarmPeak - f.loud_peak), Unit::decibel, 0}});
+            kP56, {{f.speech.active_dbfs, Unit::dbfs, 0}, {more, Unit::decibel, 0}});
     } else {
         out.say(good, "level_right", "The microphone's level is right: peaks reach {0} dBFS.", kPeaks,
                 {peak});
@@ -109,7 +109,7 @@ void say_tone(Sentences& out, const SoundcheckFacts& f) {
     if (f.pitch)
         out.say(neutral, "pitch", "Your pitch is {0}, from {1} to {2}.",
                 "YIN (de Cheveigné and Kawahara 2002), median, 5% and 95%",
-                {{f.pitch->usual, Unit::hertz, 0},
+                {{f.pitch->median, Unit::hertz, 0},
                  {f.pitch->low, Unit::hertz, 0},
                  {f.pitch->high, Unit::hertz, 0}});
     const auto say = [&](std::string_view id, const std::optional<double>& differs, std::string_view more,

@@ -15,8 +15,6 @@
 namespace reed {
 namespace {
 
-// Noise below this after the chain is not heard on a stream (empirical value).
-constexpr double kInaudible = -66.0;  // dBFS
 constexpr double kPerCutWord = 6.0, kPerCutPiece = 3.0, kPerLoudness = 2.0, kPerReduction = 1.0;
 constexpr double kReductionFrom = 3.0, kReductionTo = 8.0;
 constexpr double kLeastMs = 0.02;  // score for a millisecond of latency
@@ -31,7 +29,7 @@ ChainFigures figures_of(const ChainSpec& chain, ChainRun& r, const StepSound& st
     f.true_peak = measure_loudness(r.out, steps.sample_rate()).true_peak.value_or(kSilenceDb);
     f.noise = now.noise;
     f.noises = now.noises;
-    f.noise_gain = (in.noise - in.usual) - (now.noise - now.usual);
+    f.noise_gain = (in.noise - in.typical) - (now.noise - now.typical);
     // What takes noise away may take speech with it; the other stages are meant to change speech.
     const auto takes_noise = [](const StageSpec& stage) {
         return stage.stage_kind().closes_in_pauses || stage.stage_kind().teaching != nullptr;
@@ -62,8 +60,8 @@ ChainFigures figures_of(const ChainSpec& chain, ChainRun& r, const StepSound& st
 }  // namespace
 
 double score(const ChainFigures& f, double target) {
-    double out = std::max(0.0, f.noise - kInaudible);
-    if (f.noises) out += 0.5 * std::max(0.0, *f.noises - kInaudible);
+    double out = std::max(0.0, f.noise - kInaudibleNoise);
+    if (f.noises) out += 0.5 * std::max(0.0, *f.noises - kInaudibleNoise);
     out +=
         kPerCutWord * static_cast<double>(f.loss.truncated) + kPerCutPiece * static_cast<double>(f.loss.cut);
     out += kPerLoudness * std::max(0.0, std::abs(f.loudness - target) - 0.5);
@@ -80,7 +78,7 @@ Result<ChainFigures> measure_chain(const ChainSpec& chain, const StepSound& step
 
 Result<SoundcheckProposal> propose_chain(const SoundcheckFacts& facts, const StepSound& steps, double target,
                                          int threads, const Progress& progress) {
-    const auto told = [&](double done) { return !progress || progress(done); };
+    const auto report = [&](double done) { return !progress || progress(done); };
     struct Tried {
         BuiltChain built;
         ChainFigures figures;
@@ -114,7 +112,7 @@ Result<SoundcheckProposal> propose_chain(const SoundcheckFacts& facts, const Ste
     std::optional<Error> failed;
     for (size_t r = 0; r < running.size(); ++r) {
         while (running[r].wait_for(std::chrono::milliseconds(50)) != std::future_status::ready) {
-            if (!told(0.95 * static_cast<double>(control.roles) / static_cast<double>(roles)))
+            if (!report(0.95 * static_cast<double>(control.roles) / static_cast<double>(roles)))
                 control.stop = true;
         }
         auto done = running[r].get();
@@ -169,6 +167,36 @@ Result<ChainSpec> chain_with_lines(const SoundcheckProposal& proposal, const std
     if (!before.ok()) return before.error();
     const auto set = bring_to_loudness(chain, at, before.value().out, steps, proposal.target);
     if (!set.ok()) return set.error();
+    return chain;
+}
+
+ChainSpec with_line(ChainSpec chain, const SoundcheckProposal& proposal, size_t line) {
+    const SoundcheckLine& wanted = proposal.lines.at(line);
+    const int from = proposal.chain.index_of(wanted.stage);
+    if (wanted.stage.empty() || from < 0) return chain;
+    const StageSpec& source = proposal.chain.stages[static_cast<size_t>(from)];
+    const auto of_kind = [&chain](std::string_view kind) {
+        return std::ranges::find_if(chain.stages, [&](const StageSpec& s) { return s.kind == kind; });
+    };
+    auto stage = of_kind(source.kind);
+    if (stage == chain.stages.end()) {
+        if (chain.stages.size() >= kMaxStages) return chain;
+        // Behind the nearest of those that are before it in the proposal.
+        auto place = chain.stages.begin();
+        for (int k = from; k-- > 0;) {
+            const auto before = of_kind(proposal.chain.stages[static_cast<size_t>(k)].kind);
+            if (before == chain.stages.end()) continue;
+            place = before + 1;
+            break;
+        }
+        stage = chain.stages.insert(place, new_stage(chain, source.stage_kind()));
+    }
+    stage->bypass = false;
+    if (!source.taught.empty()) stage->taught = source.taught;
+    // Bands of an equalizer are lines of their own.
+    if (wanted.band < 0) stage->values = source.values;
+    for (const size_t row : wanted.rows) stage->values[row] = source.values[row];
+    if (wanted.band >= 0) stage->set("band" + std::to_string(wanted.band + 1) + "_on", 1.0);
     return chain;
 }
 

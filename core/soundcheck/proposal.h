@@ -55,20 +55,25 @@ inline constexpr double kSoundcheckTarget = -16.0;  ///< LUFS, the default
 
 /// Builds the chain: each stage is set by what comes to it, several orders are rendered over the recordings,
 /// and the best is returned. A stage that does not do what it is for when it is rendered is left out.
-/// `target`: wanted loudness in LUFS. Uses up to `threads` threads. Returns an error if cancelled.
+/// `target`: loudness of the output in LUFS. Uses up to `threads` threads. Returns an error if cancelled.
 Result<SoundcheckProposal> propose_chain(const SoundcheckFacts& facts, const StepSound& steps,
                                          double target = kSoundcheckTarget, int threads = 2,
                                          const Progress& progress = {});
 
 /// The chain with only the lines that are on (one flag per line; lines without a stage have no effect), with
-/// its make-up or gain set anew for the target.
+/// its make-up or gain adjusted to the target.
 Result<ChainSpec> chain_with_lines(const SoundcheckProposal& proposal, const std::vector<bool>& on,
                                    const StepSound& steps);
+
+/// `chain` with what one line proposes and nothing else: the first stage of that kind gets its values, or
+/// such a stage is added at the place that it has in the proposal; of an equalizer only the band of the line.
+/// A line without a stage changes nothing.
+ChainSpec with_line(ChainSpec chain, const SoundcheckProposal& proposal, size_t line);
 
 /// Measures a chain on the recordings.
 Result<ChainFigures> measure_chain(const ChainSpec& chain, const StepSound& steps);
 
-/// Lower is better: noise that is heard, words and quiet speech that are cut, loudness and reduction off
+/// Lower is better: audible noise, words and quiet speech that are cut, loudness and reduction off
 /// their range, in dB as far as they can be compared (empirical weights).
 double score(const ChainFigures& figures, double target);
 

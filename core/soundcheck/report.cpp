@@ -61,7 +61,7 @@ Json facts_json(const SoundcheckFacts& f) {
     Json pitch = nullptr;
     if (f.pitch)
         pitch = {{"low_hz", number(f.pitch->low)},
-                 {"median_hz", number(f.pitch->usual)},
+                 {"median_hz", number(f.pitch->median)},
                  {"high_hz", number(f.pitch->high)}};
     Json resonances = Json::array();
     for (const Resonance& r : f.resonances)

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "base/decibel.h"
+#include "base/quantile.h"
 #include "chain/chain.h"
 #include "measure/voice_detector.h"
 
@@ -19,10 +20,9 @@ constexpr size_t kPiece = 10;    // frames
 constexpr size_t kWordBegin = 6, kWordEnd = 15, kLeastWord = 25;  // frames
 constexpr double kTruncated = 3.0, kCut = 6.0;                    // dB
 
-double quantile(std::vector<double> values, double share) {
-    if (values.empty()) return kSilenceDb;
-    std::ranges::sort(values);
-    return values[static_cast<size_t>(std::lround(share * static_cast<double>(values.size() - 1)))];
+/// Of a copy; silence for no values.
+double quantile_of(std::vector<double> values, double share) {
+    return values.empty() ? kSilenceDb : quantile(values, share);
 }
 
 std::vector<double> smooth(const std::vector<float>& mean_square) {
@@ -133,7 +133,7 @@ Result<StepSound> StepSound::join(const StepRecordings& recorded, const Progress
     }
     out.classes_ = classify_by_speech(out.input_.mean_square, voice);
     out.classes_.resize(frames, FrameClass::between);
-    // By what was asked for: nobody speaks in two of the steps.
+    // Two of the steps are without speech.
     const auto [silence, silent] = out.range(SoundcheckStep::silence);
     std::fill_n(out.classes_.begin() + static_cast<std::ptrdiff_t>(silence), silent, FrameClass::room);
     const auto [noises, noisy] = out.range(SoundcheckStep::noises);
@@ -167,20 +167,20 @@ SectionLevels StepSound::levels(const FrameLevels& at) const {
         }
         return out;
     };
-    const auto is = [](FrameClass wanted) { return [wanted](FrameClass c) { return c == wanted; }; };
+    const auto is = [](FrameClass kind) { return [kind](FrameClass c) { return c == kind; }; };
     SectionLevels out;
     std::vector<double> noise = collect(SoundcheckStep::silence, is(FrameClass::room));
     const std::vector<double> pauses = collect(SoundcheckStep::talk, is(FrameClass::room));
     noise.insert(noise.end(), pauses.begin(), pauses.end());
-    out.noise = quantile(noise, 0.50);
-    out.noise_high = quantile(noise, 0.95);
+    out.noise = quantile_of(noise, 0.50);
+    out.noise_high = quantile_of(noise, 0.95);
     const std::vector<double> talk = collect(SoundcheckStep::talk, is(FrameClass::voice));
-    out.usual = quantile(talk, 0.50);
-    out.loud = quantile(talk, 0.90);
+    out.typical = quantile_of(talk, 0.50);
+    out.loud = quantile_of(talk, 0.90);
     const std::vector<double> quiet = collect(SoundcheckStep::quiet, is(FrameClass::voice));
-    out.quiet = quantile(quiet.size() > kLeastWord ? quiet : talk, 0.10);
+    out.quiet = quantile_of(quiet.size() > kLeastWord ? quiet : talk, 0.10);
     if (has(SoundcheckStep::noises))
-        out.noises = quantile(collect(SoundcheckStep::noises, [](FrameClass) { return true; }), 0.95);
+        out.noises = quantile_of(collect(SoundcheckStep::noises, [](FrameClass) { return true; }), 0.95);
     out.talk_peak = kSilenceDb;
     out.peak = kSilenceDb;
     const auto [first, count] = range(SoundcheckStep::talk);
@@ -198,7 +198,7 @@ double StepSound::median_in_speech(SoundcheckStep step, const std::vector<float>
     for (size_t i = first; i < std::min(first + count, per_frame.size()); ++i) {
         if (classes_[i] == FrameClass::voice) values.push_back(static_cast<double>(per_frame[i]));
     }
-    return values.empty() ? 0.0 : quantile(values, 0.50);
+    return values.empty() ? 0.0 : quantile_of(values, 0.50);
 }
 
 SpeechLoss StepSound::loss(const FrameLevels& before, const FrameLevels& after) const {
@@ -215,19 +215,19 @@ SpeechLoss StepSound::loss(const FrameLevels& before, const FrameLevels& after) 
         for (size_t i = first; i < first + count; ++i) {
             if (classes_[i] == FrameClass::voice) powers.push_back(static_cast<double>(in[i]));
         }
-        const double middle = powers.empty() ? 0.0 : quantile(powers, 0.5);
+        const double middle = powers.empty() ? 0.0 : quantile_of(powers, 0.5);
         for (size_t i = first; i < first + count; ++i) {
             if (classes_[i] == FrameClass::voice && static_cast<double>(in[i]) > middle)
                 general.push_back(lost(in, out, i, 1));
         }
-        const double usual = quantile(general, 0.5);
+        const double typical = quantile_of(general, 0.5);
         for (size_t i = first; i + kPiece <= first + count; i += kPiece) {
             const auto voiced =
                 std::count(classes_.begin() + static_cast<std::ptrdiff_t>(i),
                            classes_.begin() + static_cast<std::ptrdiff_t>(i + kPiece), FrameClass::voice);
             if (static_cast<size_t>(voiced) < kPiece || sum_of(in, i, kPiece) < clear * kPiece) continue;
             ++result.pieces;
-            const double more = lost(in, out, i, kPiece) - usual;
+            const double more = lost(in, out, i, kPiece) - typical;
             result.deepest = std::max(result.deepest, more);
             if (more > kCut) ++result.cut;
         }

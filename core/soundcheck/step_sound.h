@@ -17,7 +17,7 @@ namespace reed {
 struct SectionLevels {
     double noise = 0.0, noise_high = 0.0;  ///< median and 95th percentile, silence and the pauses of the talk
     double quiet = 0.0;                    ///< 10th percentile of the quiet talk, or of the talk without it
-    double usual = 0.0, loud = 0.0;        ///< median and 90th percentile of the talk
+    double typical = 0.0, loud = 0.0;      ///< median and 90th percentile of the talk
     double talk_peak = 0.0, peak = 0.0;    ///< highest sample of the talk, and of all
     std::optional<double> noises;          ///< 95th percentile of the desk noises
 };

@@ -64,12 +64,6 @@ Speech speech_in(const std::vector<float>& x, double rate, double above) {
     return out;
 }
 
-double level_of(const std::vector<float>& x) {
-    double sum = 0.0;
-    for (const float v : x) sum += static_cast<double>(v) * v;
-    return mean_square_to_dbfs(sum / static_cast<double>(std::max<size_t>(x.size(), 1)));
-}
-
 }  // namespace
 
 std::span<const StepInfo> soundcheck_steps() {
@@ -108,7 +102,7 @@ std::optional<Finding> step_problem(SoundcheckStep step, const AudioBuffer& soun
         return problem("too_short", "Only {0} s were recorded; {1} s are needed.",
                        {{seconds, Unit::none, 1}, {info.least_seconds, Unit::none, 0}});
     const std::vector<float> x = mono_of(sound);
-    if (level_of(x) < kNothing)
+    if (rms_dbfs(x) < kNothing)
         return problem("nothing_heard",
                        "Nothing was heard. Check the microphone's switch and mute button, and that the right "
                        "input is chosen.");
@@ -121,7 +115,7 @@ std::optional<Finding> step_problem(SoundcheckStep step, const AudioBuffer& soun
                        "settings, then repeat this step.",
                        {{static_cast<double>(clipped), Unit::count}});
     if (step == SoundcheckStep::silence || step == SoundcheckStep::noises) {
-        const Speech speech = speech_in(x, sample_rate, level_of(x) + 3.0);
+        const Speech speech = speech_in(x, sample_rate, rms_dbfs(x) + 3.0);
         // Keys are taken for speech now and then.
         const double most = step == SoundcheckStep::silence ? kSpeechShareOfSilence : kSpeechShareOfNoises;
         if (speech.share > most)
@@ -131,7 +125,7 @@ std::optional<Finding> step_problem(SoundcheckStep step, const AudioBuffer& soun
         return std::nullopt;
     }
     const double noise =
-        silence != nullptr && silence->frames() > 0 ? level_of(mono_of(*silence)) : kSilenceDb;
+        silence != nullptr && silence->frames() > 0 ? rms_dbfs(mono_of(*silence)) : kSilenceDb;
     const Speech speech = speech_in(x, sample_rate, noise);
     const auto level = speech_level(x, sample_rate);
     // Laughter and calls are often not detected as speech, and whispers not all of the time.

@@ -1,6 +1,7 @@
 // The steps of a soundcheck: what is recorded, and whether a recording can be used.
 #pragma once
 
+#include <algorithm>
 #include <array>
 #include <optional>
 #include <span>
@@ -42,6 +43,10 @@ struct StepRecordings {
     AudioBuffer& operator[](SoundcheckStep step) { return sounds[static_cast<size_t>(step)]; }
     const AudioBuffer& operator[](SoundcheckStep step) const { return sounds[static_cast<size_t>(step)]; }
     bool has(SoundcheckStep step) const { return (*this)[step].frames() > 0; }
+    /// Whether any step is recorded.
+    bool any() const {
+        return std::ranges::any_of(sounds, [](const AudioBuffer& b) { return b.frames() > 0; });
+    }
 };
 
 /// The voice in one channel: the mean of both, or the louder one where the other is 20 dB quieter or both

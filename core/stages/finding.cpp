@@ -4,6 +4,8 @@
 #include <cmath>
 #include <cstdio>
 
+#include "base/decibel.h"
+
 namespace reed {
 namespace {
 
@@ -31,7 +33,7 @@ std::string format_message(const Quantity& q) {
 
 /// The value as a person would set it: half decibels, inside the row's range.
 double settable(const Parameter& row, double value) {
-    return std::clamp(std::round(2.0 * value) / 2.0, row.minimum, row.maximum);
+    return std::clamp(half_decibels(value), row.minimum, row.maximum);
 }
 
 }  // namespace

@@ -72,6 +72,38 @@ TEST_CASE("a scene keeps a whole desk", "[scene][desk]") {
     CHECK_THAT(remarks[0], Catch::StartsWith("Guest: No active limiter"));
 }
 
+TEST_CASE("a scene keeps the soundcheck of a strip, and says what is wrong with it", "[scene][desk]") {
+    Scene s = two_and_music();
+    SoundcheckRecord& record = s.soundchecks[s.desk.strips[1].id];
+    record = {"2026-11-10T20:15:00", "A list of “microphones”", -61.5, -27.3, 4.2, 0.31, {}, {}};
+    record.takes = {{"silence", "a list.flac"}, {"talk", "talk.flac"}};
+    const SceneReading r = read_scene(write_scene(s));
+    REQUIRE(r.scene);
+    CHECK(r.scene->soundchecks == s.soundchecks);
+    CHECK(*r.scene == s);
+    CHECK(scene_text(s).find("-61.5") != std::string::npos);
+    REQUIRE(read_scene(scene_text(s)).scene);
+    record.echo.reset();
+    CHECK(read_scene(write_scene(s)).scene->soundchecks == s.soundchecks);
+    const auto with = [&](const std::function<void(json&)>& change) {
+        json j = json::parse(write_scene(s));
+        change(j["strips"][1]["soundcheck"]);
+        return said(j.dump());
+    };
+    CHECK(with([](json& c) { c = 3; }).find("strips[1].soundcheck") != std::string::npos);
+    CHECK(with([](json& c) { c.erase("noise"); }).find("soundcheck.noise is missing") != std::string::npos);
+    CHECK(with([](json& c) { c["speech"] = 300; }).find("soundcheck.speech") != std::string::npos);
+    CHECK(with([](json& c) { c["echo"] = -1; }).find("soundcheck.echo") != std::string::npos);
+    CHECK(with([](json& c) { c["takes"]["talk"] = 1; }).find("takes.talk") != std::string::npos);
+    CHECK(with([](json& c) { c["microphone"] = std::string(201, 'x'); }).find("200") != std::string::npos);
+    // Version 3 had none.
+    json old = json::parse(write_scene(s));
+    old["version"] = 3;
+    CHECK(said(old.dump()).find("strips[1].soundcheck is an unknown field") != std::string::npos);
+    old["strips"][1].erase("soundcheck");
+    CHECK(said(old.dump()).empty());
+}
+
 TEST_CASE("a scene of version 1 is a desk of one voice, and its file is kept when it is saved",
           "[scene][desk]") {
     const TemporaryFolder folder;

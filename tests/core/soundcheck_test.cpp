@@ -5,12 +5,10 @@
 #include <filesystem>
 #include <nlohmann/json.hpp>
 #include <numbers>
-#include <random>
 
 #include "base/decibel.h"
 #include "base/file.h"
 #include "chain/chain.h"
-#include "dsp/fourier.h"
 #include "engine/render.h"
 #include "measure/narrow_tones.h"
 #include "measure/room_echo.h"
@@ -23,6 +21,7 @@
 #include "soundcheck/report.h"
 #include "support/command.h"
 #include "support/noises.h"
+#include "support/room.h"
 #include "support/signals.h"
 #include "support/vowel.h"
 
@@ -43,7 +42,7 @@ std::vector<float> fan(double dbfs, double seconds, std::uint32_t seed = 3) {
     return scaled(make_noise(Noise::fan, seconds, seed), dbfs - mean_square_to_dbfs(1.0));
 }
 
-/// Spoken words, repeated to `seconds`, at about `dbfs` while somebody speaks.
+/// Spoken words, repeated to `seconds`, at about `dbfs` during speech.
 std::vector<float> talk(double dbfs, double seconds) {
     auto x = spoken_words(3);
     const auto level = speech_level(x, kRate);
@@ -77,35 +76,6 @@ std::string problem_of(SoundcheckStep step, const std::vector<float>& sound,
                        const AudioBuffer* silence = nullptr) {
     const auto problem = step_problem(step, mono(sound), kRate, silence);
     return problem ? std::string(problem->id) : std::string();
-}
-
-/// The sound in a room that decays by 60 dB in `seconds`, at the critical distance.
-std::vector<float> echoing(const std::vector<float>& x, double seconds) {
-    std::mt19937 random(7);
-    std::normal_distribution<double> normal;
-    std::vector<double> tail(static_cast<size_t>(seconds * kRate / 4.0));  // every fourth frame: dense enough
-    double power = 0.0;
-    for (size_t i = 0; i < tail.size(); ++i) {
-        tail[i] =
-            normal(random) * std::pow(10.0, -3.0 * static_cast<double>(i) / static_cast<double>(tail.size()));
-        power += tail[i] * tail[i];
-    }
-    size_t n = 1;
-    while (n < x.size() + 4 * tail.size()) n *= 2;
-    Fourier a(static_cast<int>(n));
-    Fourier b(static_cast<int>(n));
-    std::fill(a.samples().begin(), a.samples().end(), 0.0f);
-    std::fill(b.samples().begin(), b.samples().end(), 0.0f);
-    std::copy(x.begin(), x.end(), a.samples().begin());
-    for (size_t i = 0; i < tail.size(); ++i)
-        b.samples()[4 * i] = static_cast<float>(tail[i] / std::sqrt(power));
-    a.forward();
-    b.forward();
-    for (size_t k = 0; k < a.spectrum().size(); ++k) a.spectrum()[k] *= b.spectrum()[k];
-    a.inverse();
-    std::vector<float> out = x;
-    for (size_t i = 0; i < x.size(); ++i) out[i] += a.samples()[i];
-    return out;
 }
 
 }  // namespace
@@ -145,7 +115,8 @@ TEST_CASE("A-weighting has the values of IEC 61672-1, table 3") {
     CHECK(a_weighted_level(only_low) == Approx(-46.1).margin(0.1));
 }
 
-TEST_CASE("a voice with the average speech spectrum differs from it by nothing, a swollen band by itself") {
+TEST_CASE(
+    "a voice with the average speech spectrum differs from it by nothing, a swollen band by its height") {
     ThirdOctaveLevels voice;
     voice.fill(kSilenceDb);
     for (size_t k = 4; k < kThirdOctaves; ++k) voice[k] = *byrne_speech_level(k) - 90.0;
@@ -163,7 +134,7 @@ TEST_CASE("pitch range has the pitch of sung vowels, and nothing for noise") {
     const auto range = pitch_range(x, kRate);
     REQUIRE(range);
     CHECK(range->low == Approx(110.0).margin(2.0));
-    CHECK(range->usual == Approx(110.0).margin(2.0));
+    CHECK(range->median == Approx(110.0).margin(2.0));
     CHECK(range->high == Approx(200.0).margin(4.0));
     CHECK_FALSE(pitch_range(noise(0.1, 3.0, 3), kRate));
     CHECK_FALSE(pitch_range(silence(3.0), kRate));
@@ -174,8 +145,8 @@ TEST_CASE("room echo grows with the decay of the room") {
     const auto dry = room_echo(words, kRate);
     REQUIRE(dry);
     CHECK(dry->amount == EchoAmount::low);
-    const auto some = room_echo(echoing(words, 0.35), kRate);
-    const auto much = room_echo(echoing(words, 0.9), kRate);
+    const auto some = room_echo(reverberant(words, 0.35), kRate);
+    const auto much = room_echo(reverberant(words, 0.9), kRate);
     REQUIRE(some);
     REQUIRE(much);
     CHECK(some->amount == EchoAmount::medium);
@@ -212,7 +183,8 @@ TEST_CASE("sibilance is the level of the sharpest sounds against the voice") {
     BiquadCascade high;
     high.snap(design({FilterType::low_cut, 5500.0, 0.0, 0.7071, 48}, kRate));
     for (float& v : hiss) v = high.next(0, v);
-    hiss = scaled(std::move(hiss), speech->active_dbfs - mean_square_to_dbfs(std::pow(rms(hiss, 4800), 2.0)));
+    const double level = mean_square_to_dbfs(std::pow(rms(hiss, 4800), 2.0));
+    hiss = scaled(std::move(hiss), speech->active_dbfs - level);
     std::copy(hiss.begin(), hiss.end(), x.begin() + 96000);
     CHECK(sibilance(x, kRate).value() == Approx(0.0).margin(1.5));
     CHECK(sibilance(vowel(120.0, 4.0), kRate).value() < -25.0);
@@ -261,8 +233,8 @@ TEST_CASE("soundcheck measures speech, noise and their distance as they were mad
     CHECK(f.clipped == 0);
     CHECK(f.channels == 1);
     REQUIRE(f.pitch);
-    CHECK(f.pitch->usual > 80.0);
-    CHECK(f.pitch->usual < 350.0);
+    CHECK(f.pitch->median > 80.0);
+    CHECK(f.pitch->median < 350.0);
     CHECK(says(recordings(), "level_right"));
     CHECK(says(recordings(-54.0, -86.0), "too_quiet"));
     CHECK(says(recordings(-26.0, -36.0), "near_noise"));
@@ -363,6 +335,27 @@ TEST_CASE("soundcheck proposes a chain that does what it promises", "[figures]")
     REQUIRE(cut != p.lines.end());
     const StageSpec& eq = p.chain.stages[static_cast<size_t>(p.chain.index_of(cut->stage))];
     CHECK(eq.value("band1_frequency") < facts.value().pitch->low);
+    // A line alone changes one stage of another chain, or adds it at its place.
+    const ChainSpec bare = chain_of({stage("gain"), stage("limiter", {{"ceiling", -6.0}})});
+    for (size_t i = 0; i < p.lines.size(); ++i) {
+        const SoundcheckLine& line = p.lines[i];
+        CAPTURE(line.id);
+        const ChainSpec one = with_line(bare, p, i);
+        CHECK(chain_problems(one).empty());
+        CHECK(one.stages.back().kind == "limiter");
+        if (line.stage.empty()) {
+            CHECK(one == bare);
+            continue;
+        }
+        const StageSpec& source = p.chain.stages[static_cast<size_t>(p.chain.index_of(line.stage))];
+        const auto has = [&](const ChainSpec& chain) {
+            return std::ranges::find(chain.stages, source.kind, &StageSpec::kind);
+        };
+        REQUIRE(has(one) != one.stages.end());
+        CHECK(one.stages.size() == bare.stages.size() + (has(bare) == bare.stages.end() ? 1 : 0));
+        for (const size_t row : line.rows) CHECK(has(one)->values[row] == source.values[row]);
+        if (line.id == "suppression") CHECK(one.index_of("limiter") == 2);
+    }
     // A line that is off is missing, and the rest is as loud.
     std::vector<bool> on(p.lines.size(), true);
     for (size_t i = 0; i < p.lines.size(); ++i) {
