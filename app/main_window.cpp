@@ -17,6 +17,7 @@
 #include "actions/actions.h"
 #include "actions/hold_shortcuts.h"
 #include "actions/shortcuts_dialog.h"
+#include "deck/advice_popover.h"
 #include "deck/characters_button.h"
 #include "deck/input_menu.h"
 #include "deck/input_panel.h"
@@ -306,6 +307,8 @@ void MainWindow::chooseFile() {
 
 void MainWindow::openMainMenu() {
     auto* menu = new MainMenu(*actions_, this);
+    connect(menu, &MainMenu::adviceWanted, this,
+            [this] { (new AdvicePopover(strip(), this))->openBelow(*menu_, true); });
     connect(menu, &MainMenu::desktopKeysWanted, this, &MainWindow::desktopKeysWanted);
     connect(menu, &MainMenu::quitWithoutMicrophoneWanted, this, &MainWindow::quitWithoutMicrophone);
     menu->popup(menu_->mapToGlobal(QPoint(menu_->width() - menu->sizeHint().width(), menu_->height())));

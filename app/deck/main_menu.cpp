@@ -13,6 +13,7 @@ MainMenu::MainMenu(Actions& actions, QWidget* parent) : QMenu(parent), actions_(
     actions_.entry(this, "redo");
     addSeparator();
     actions_.entry(this, "soundcheck");
+    addAction(tr("Advice since the start…"), this, &MainMenu::adviceWanted)->setObjectName("advice_list");
     addSeparator();
     addStrips();
     addSeparator();

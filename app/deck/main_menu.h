@@ -13,6 +13,7 @@ class MainMenu final : public QMenu {
     explicit MainMenu(Actions& actions, QWidget* parent = nullptr);
 
   signals:
+    void adviceWanted();
     void desktopKeysWanted();
     void quitWithoutMicrophoneWanted();
 

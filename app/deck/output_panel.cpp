@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "deck/advice_popover.h"
 #include "deck/popups.h"
 #include "session/loudness_advisor.h"
 #include "session/monitor_controller.h"
@@ -49,6 +50,12 @@ OutputPanel::OutputPanel(Session& session, QWidget* parent) : QWidget(parent), s
     apply_->setWeight(FlatButton::Weight::raised);
     connect(apply_, &FlatButton::clicked, &session_.verdict(), &LoudnessAdvisor::turn);
     connect(&session_.verdict(), &LoudnessAdvisor::changed, this, &OutputPanel::showVerdict);
+    advice_menu_ = new FlatButton({}, this);
+    advice_menu_->setObjectName("advice_menu_button");
+    advice_menu_->setIconName("more");
+    advice_menu_->setAccessibleName(tr("More about this advice"));
+    setHint(advice_menu_, tr("Hide this advice, or list all advice since the start"));
+    connect(advice_menu_, &FlatButton::clicked, this, &OutputPanel::openAdviceMenu);
     target_ = new FlatButton({}, this);
     target_->setObjectName("target_button");
     target_->setFont(ui::font(12));
@@ -121,7 +128,9 @@ void OutputPanel::placeButtons() {
     const int mark = static_cast<int>(markAt(session_.preferences().target())) - target_->width() / 2;
     target_->move(std::clamp(mark, 60, std::max(60, width() - target_->width() - 8)), 103);
     target_->setVisible(!session_.muted() && session_.takes().strip() != &session_);
-    verdict_->setGeometry(18, 123, (apply_->isHidden() ? width() : apply_->x()) - 26, 28);
+    const int end = apply_->isHidden() ? width() - 8 : apply_->x();
+    advice_menu_->setGeometry(end - 30, 123, 28, 28);
+    verdict_->setGeometry(18, 123, (advice_menu_->isHidden() ? end - 8 : advice_menu_->x() - 2) - 18, 28);
 }
 
 void OutputPanel::showVerdict() {
@@ -130,7 +139,20 @@ void OutputPanel::showVerdict() {
     setHint(verdict_, now.details());
     apply_->setVisible(!now.remedy().isEmpty());
     if (!now.remedy().isEmpty()) apply_->setText(now.remedy());
+    advice_menu_->setVisible(!now.id().empty());
     placeButtons();
+}
+
+void OutputPanel::openAdviceMenu() {
+    auto* menu = new QMenu(this);
+    menu->setObjectName("advice_menu");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    menu->addAction(tr("Hide this advice"), &session_.verdict(), &LoudnessAdvisor::hide)
+        ->setObjectName("advice_hide");
+    menu->addAction(tr("Advice since the start…"), this,
+                    [this] { (new AdvicePopover(session_, window()))->openBelow(*this, true); })
+        ->setObjectName("advice_list");
+    menu->popup(advice_menu_->mapToGlobal(QPoint(0, advice_menu_->height())));
 }
 
 void OutputPanel::chooseTarget() {

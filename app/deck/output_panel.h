@@ -26,10 +26,11 @@ class OutputPanel final : public QWidget {
     /// Where a loudness stands on the bar, in pixels.
     double markAt(double lufs) const;
     void showVerdict();
+    void openAdviceMenu();
     void chooseTarget();
     Session& session_;
     Words* verdict_;
-    FlatButton* apply_;
+    FlatButton *apply_, *advice_menu_;
     FlatButton* target_;
     FlatButton* restart_;
     FlatButton* monitor_;

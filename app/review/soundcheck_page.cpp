@@ -1,25 +1,27 @@
 #include "review/soundcheck_page.h"
 
 #include <QApplication>
+#include <QDateTime>
 #include <QFileDialog>
-#include <QGridLayout>
 #include <QHBoxLayout>
 #include <QKeyEvent>
+#include <QMenu>
 #include <QPainter>
-#include <QScrollArea>
 #include <QStackedWidget>
 #include <QVBoxLayout>
 #include <algorithm>
 #include <cmath>
 #include <utility>
 
+#include "review/soundcheck_results.h"
 #include "review/step_levels.h"
 #include "session/microphones.h"
 #include "session/session.h"
+#include "session/soundcheck_follow_up.h"
 #include "session/takes_model.h"
-#include "soundcheck/report.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
+#include "widgets/layouts.h"
 #include "widgets/plain_text.h"
 #include "widgets/words.h"
 
@@ -27,22 +29,34 @@ namespace reed::ui {
 namespace {
 
 constexpr int kEdge = 24, kStepsWidth = 250, kRow = 40, kButton = 36;
+constexpr int kTakesListed = 20;
 constexpr double kQuietest = -70.0;  // dBFS, where the line of a microphone begins
 
-/// Texts of the core's tables, translated.
-QString translated(std::string_view text) {
-    return QCoreApplication::translate("Finding", std::string(text).c_str());
+using Ink = Words::Ink;
+
+/// "today", "3 weeks ago".
+QString howLongAgo(const QDateTime& then) {
+    const auto days = then.date().daysTo(QDate::currentDate());
+    const auto tr = [](const char* text, qint64 n) { return SoundcheckPage::tr(text).arg(n); };
+    if (days <= 0) return SoundcheckPage::tr("today");
+    if (days == 1) return SoundcheckPage::tr("yesterday");
+    if (days < 14) return tr("%1 days ago", days);
+    if (days < 60) return tr("%1 weeks ago", days / 7);
+    return tr("%1 months ago", days / 30);
 }
 
-/// A scroll area for rows of words; its width is that of its rows.
-QScrollArea* scrolled(const char* name, QWidget* parent) {
-    auto* out = new QScrollArea(parent);
-    out->setObjectName(name);
-    out->setFrameShape(QFrame::NoFrame);
-    out->setWidgetResizable(true);
-    out->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    out->viewport()->setAutoFillBackground(false);
+/// When the last soundcheck was, and what has changed since.
+QString lastSoundcheck(const SoundcheckRecord& record, const std::optional<Finding>& change) {
+    const QDateTime then = QDateTime::fromString(QString::fromStdString(record.date), Qt::ISODate);
+    QString out = then.isValid() ? SoundcheckPage::tr("Last soundcheck: %1.").arg(howLongAgo(then))
+                                 : SoundcheckPage::tr("There was a soundcheck before.");
+    if (change) out += ' ' + Words::of(*change);
     return out;
+}
+
+/// A text of the core's tables, translated.
+QString translated(std::string_view text) {
+    return text.empty() ? QString() : Words::spelt(text, {});
 }
 
 }  // namespace
@@ -52,7 +66,7 @@ SoundcheckPage::SoundcheckPage(Session& first, QWidget* parent)
     setObjectName("soundcheck");
     setAccessibleName(tr("Soundcheck"));
     setFocusPolicy(Qt::StrongFocus);
-    title_ = words(20, true, 0);
+    title_ = Words::wrapped(Ink::text, 20, true, this);
     close_ = button("soundcheck_close", tr("Close"));
     connect(close_, &FlatButton::clicked, &model_, &SoundcheckModel::close);
 
@@ -83,7 +97,8 @@ SoundcheckPage::SoundcheckPage(Session& first, QWidget* parent)
     pages_->addWidget(inputPage());
     pages_->addWidget(stepPage());
     pages_->addWidget(workPage());
-    pages_->addWidget(resultPage());
+    results_ = new SoundcheckResults(first_, pages_);
+    pages_->addWidget(results_);
 
     auto* top = new QHBoxLayout;
     top->addWidget(title_, 1);
@@ -111,24 +126,15 @@ SoundcheckPage::SoundcheckPage(Session& first, QWidget* parent)
 }
 
 FlatButton* SoundcheckPage::button(const char* name, const QString& text) {
-    auto* out = new FlatButton(text, this);
-    out->setObjectName(name);
-    out->setWeight(FlatButton::Weight::raised);
+    FlatButton* out = FlatButton::raised(name, text, this);
     out->setMinimumHeight(kButton);
     return out;
 }
 
-Words* SoundcheckPage::words(int pixels, bool bold, int ink) {
-    auto* out = new Words(static_cast<Words::Ink>(ink), this);
-    out->setFont(ui::font(pixels, bold));
-    out->setWordWrap(true);
-    return out;
-}
-
 void SoundcheckPage::open(bool choose_input) {
+    choosing_ = choose_input;
     const QString why = model_.open();
     if (!why.isEmpty()) return first_.notices().warn(why);
-    choosing_ = choose_input;
     if (choosing_) {
         model_.listenToAll(true);
         // Those of an earlier opening end with it.
@@ -141,8 +147,6 @@ void SoundcheckPage::open(bool choose_input) {
         });
         showInputs();
     }
-    show();
-    raise();
     showState();
 }
 
@@ -150,18 +154,16 @@ void SoundcheckPage::open(bool choose_input) {
 
 QWidget* SoundcheckPage::inputPage() {
     auto* page = new QWidget(this);
-    auto* column = new QVBoxLayout(page);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(10);
-    Words* heading = words(18, true, 0);
+    auto* column = columnOf(page, 10);
+    Words* heading = Words::wrapped(Ink::text, 18, true, this);
     heading->setText(tr("Which microphone do you speak into?"));
-    Words* say = words(15, false, 1);
+    Words* say = Words::wrapped(Ink::muted, 15, false, this);
     say->setText(tr(
         "Speak: the line under the right one moves. Then one minute of soundcheck sets up a chain for your "
         "voice, your microphone and your room, with a reason for every value."));
     inputs_ = new QVBoxLayout;
     inputs_->setSpacing(6);
-    input_note_ = words(14, false, 1);
+    input_note_ = Words::wrapped(Ink::muted, 14, false, this);
     begin_ = button("soundcheck_begin", tr("Begin with this microphone"));
     connect(begin_, &FlatButton::clicked, this, [this] {
         choosing_ = false;
@@ -174,13 +176,8 @@ QWidget* SoundcheckPage::inputPage() {
     column->addWidget(input_note_);
     FlatButton* not_now = button("soundcheck_not_now", tr("Not now"));
     connect(not_now, &FlatButton::clicked, &model_, &SoundcheckModel::close);
-    auto* row = new QHBoxLayout;
-    row->setSpacing(10);
-    row->addWidget(begin_);
-    row->addWidget(not_now);
-    row->addStretch(1);
-    column->addLayout(row);
-    Words* again = words(14, false, 1);
+    column->addLayout(rowOf({begin_, not_now}));
+    Words* again = Words::wrapped(Ink::muted, 14, false, this);
     again->setText(
         tr("You find the soundcheck in the menu at any time. It changes nothing until you use its chain."));
     column->addWidget(again);
@@ -193,18 +190,18 @@ void SoundcheckPage::showInputs() {
     if (strip == nullptr) return;
     const PipeWireSnapshot& known = strip->devices().picture();
     // As they are now: those that are there, then the simulated room.
-    std::vector<std::pair<QString, DeviceChoice>> wanted;
+    std::vector<std::pair<QString, DeviceChoice>> inputs;
     for (const auto& m : known.sources)
-        wanted.emplace_back(QString::fromStdString(m.title), DeviceChoice{DeviceKind::pipewire, m.name});
-    wanted.emplace_back(tr("Simulated room (a demo voice speaks)"),
+        inputs.emplace_back(QString::fromStdString(m.title), DeviceChoice{DeviceKind::pipewire, m.name});
+    inputs.emplace_back(tr("Simulated room (a demo voice speaks)"),
                         DeviceChoice{DeviceKind::simulated_room, ""});
-    bool same = wanted.size() == microphones_.size();
-    for (size_t i = 0; same && i < wanted.size(); ++i)
-        same = microphones_[i].second == wanted[i].second.target;
+    bool same = inputs.size() == microphones_.size();
+    for (size_t i = 0; same && i < inputs.size(); ++i)
+        same = microphones_[i].second == inputs[i].second.target;
     if (!same) {
         for (auto& [b, name] : microphones_) b->deleteLater();
         microphones_.clear();
-        for (const auto& [title, choice] : wanted) {
+        for (const auto& [title, choice] : inputs) {
             FlatButton* b = button("soundcheck_input", title);
             b->setCheckable(true);
             b->setMinimumHeight(kRow);
@@ -217,8 +214,8 @@ void SoundcheckPage::showInputs() {
         }
     }
     const Devices& devices = strip->devices();
-    for (size_t i = 0; i < wanted.size(); ++i)
-        microphones_[i].first->setChecked(!devices.unchosen() && devices.input() == wanted[i].second);
+    for (size_t i = 0; i < inputs.size(); ++i)
+        microphones_[i].first->setChecked(!devices.unchosen() && devices.input() == inputs[i].second);
     QString note;
     if (known.sources.empty())
         note = known.connected
@@ -234,18 +231,16 @@ void SoundcheckPage::showInputs() {
 
 QWidget* SoundcheckPage::stepPage() {
     auto* page = new QWidget(this);
-    auto* column = new QVBoxLayout(page);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(12);
-    step_title_ = words(18, true, 0);
-    instruction_ = words(16, false, 0);
-    text_ = words(22, false, 0);
+    auto* column = columnOf(page, 12);
+    step_title_ = Words::wrapped(Ink::text, 18, true, this);
+    instruction_ = Words::wrapped(Ink::text, 16, false, this);
+    text_ = Words::wrapped(Ink::text, 22, false, this);
     text_->setObjectName("soundcheck_text");
     text_->setContentsMargins(0, 8, 0, 8);
     levels_ = new StepLevels(page);
-    time_ = words(14, false, 1);
+    time_ = Words::wrapped(Ink::muted, 14, false, this);
     time_->setObjectName("soundcheck_time");
-    problem_ = words(15, false, 3);
+    problem_ = Words::wrapped(Ink::warning, 15, false, this);
     problem_->setObjectName("soundcheck_problem");
     record_ = button("soundcheck_record", {});
     connect(record_, &FlatButton::clicked, this, [this] {
@@ -256,21 +251,27 @@ QWidget* SoundcheckPage::stepPage() {
     });
     skip_ = button("soundcheck_skip", tr("Skip this step"));
     connect(skip_, &FlatButton::clicked, &model_, &SoundcheckModel::skip);
+    file_ = button("soundcheck_file", tr("Use a recording…"));
+    connect(file_, &FlatButton::clicked, this, &SoundcheckPage::chooseRecording);
+    earlier_ = Words::wrapped(Ink::muted, 15, false, this);
+    earlier_->setObjectName("soundcheck_earlier");
+    use_earlier_ = button("soundcheck_use_earlier", tr("Use its recordings"));
+    setHint(use_earlier_, tr("Then record only the steps that have changed"));
+    connect(use_earlier_, &FlatButton::clicked, &model_, [this] { model_.useEarlier(); });
     finish_ = button("soundcheck_finish", tr("Enough: measure and propose"));
     connect(finish_, &FlatButton::clicked, &model_, &SoundcheckModel::analyse);
-    auto* row = new QHBoxLayout;
-    row->setSpacing(10);
-    row->addWidget(record_);
-    row->addWidget(skip_);
-    row->addWidget(finish_);
-    row->addStretch(1);
+    auto* last = new QHBoxLayout;
+    last->setSpacing(12);
+    last->addWidget(earlier_, 1);
+    last->addWidget(use_earlier_);
+    column->addLayout(last);
     column->addWidget(step_title_);
     column->addWidget(instruction_);
     column->addWidget(text_);
     column->addWidget(levels_, 1);
     column->addWidget(time_);
     column->addWidget(problem_);
-    column->addLayout(row);
+    column->addLayout(rowOf({record_, skip_, file_, finish_}));
     return page;
 }
 
@@ -292,6 +293,12 @@ void SoundcheckPage::showStep() {
     record_->setEnabled(state != SoundcheckModel::StepState::checking);
     skip_->setVisible(!info.required);
     finish_->setVisible(model_.complete() && !recording);
+    file_->setVisible(!recording);
+    file_->setEnabled(record_->isEnabled());
+    const auto record = model_.earlier();
+    earlier_->setVisible(record.has_value());
+    if (record) earlier_->setText(lastSoundcheck(*record, model_.strip()->sinceSoundcheck().finding()));
+    use_earlier_->setVisible(model_.canUseEarlier());
     levels_->setStep(info.seconds, model_.noise());
     showMoved();
 }
@@ -320,16 +327,35 @@ void SoundcheckPage::showMoved() {
         time_->setText(tr("Level of the microphone in dBFS, while it records."));
 }
 
+void SoundcheckPage::chooseRecording() {
+    auto* menu = new QMenu(this);
+    menu->setObjectName("soundcheck_recordings");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    int listed = 0;
+    for (const Take& take : first_.takes().all()) {
+        if (!take.problem.empty()) continue;
+        if (++listed > kTakesListed) break;
+        const QString name = plainText(QString::fromStdString(take.notes.name)).replace('&', "&&");
+        menu->addAction(tr("%1 (%2 s)").arg(name).arg(take.seconds(), 0, 'f', 0), &model_,
+                        [this, path = take.path] { model_.useFile(path); });
+    }
+    if (listed > 0) menu->addSeparator();
+    menu->addAction(tr("Sound file…"), this, [this] {
+        const QString file = QFileDialog::getOpenFileName(this, tr("Use a sound file for this step"), {},
+                                                          tr("Sound files (*.wav *.flac *.ogg *.opus)"));
+        if (!file.isEmpty()) model_.useFile(file.toStdString());
+    });
+    menu->popup(file_->mapToGlobal(QPoint(0, file_->height())));
+}
+
 // --- work and results ---
 
 QWidget* SoundcheckPage::workPage() {
     auto* page = new QWidget(this);
-    auto* column = new QVBoxLayout(page);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(12);
-    Words* heading = words(18, true, 0);
+    auto* column = columnOf(page, 12);
+    Words* heading = Words::wrapped(Ink::text, 18, true, this);
     heading->setText(tr("Measuring"));
-    working_ = words(16, false, 1);
+    working_ = Words::wrapped(Ink::muted, 16, false, this);
     working_->setObjectName("soundcheck_working");
     cancel_ = button("soundcheck_cancel", tr("Cancel"));
     connect(cancel_, &FlatButton::clicked, &model_, &SoundcheckModel::cancel);
@@ -340,132 +366,6 @@ QWidget* SoundcheckPage::workPage() {
     return page;
 }
 
-QWidget* SoundcheckPage::resultPage() {
-    auto* page = new QWidget(this);
-    auto* column = new QVBoxLayout(page);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(12);
-    summary_ = words(16, false, 0);
-    summary_->setObjectName("soundcheck_summary");
-    findings_ = scrolled("soundcheck_findings", page);
-    lines_ = scrolled("soundcheck_lines", page);
-    auto* both = new QGridLayout;
-    both->setHorizontalSpacing(kEdge);
-    both->setVerticalSpacing(8);
-    Words* left = words(15, true, 0);
-    left->setText(tr("What was measured"));
-    Words* right = words(15, true, 0);
-    right->setText(tr("The chain for it"));
-    both->addWidget(left, 0, 0);
-    both->addWidget(right, 0, 1);
-    both->addWidget(findings_, 1, 0);
-    both->addWidget(lines_, 1, 1);
-    both->setColumnStretch(0, 4);
-    both->setColumnStretch(1, 6);
-    both->setRowStretch(1, 1);
-    order_ = words(13, false, 1);
-    apply_ = button("soundcheck_apply", tr("Use this chain"));
-    connect(apply_, &FlatButton::clicked, &model_, &SoundcheckModel::apply);
-    compare_ = button("soundcheck_compare", {});
-    connect(compare_, &FlatButton::clicked, &model_, &SoundcheckModel::compare);
-    report_ = button("soundcheck_report", tr("Save report…"));
-    connect(report_, &FlatButton::clicked, this, &SoundcheckPage::saveReport);
-    auto* row = new QHBoxLayout;
-    row->setSpacing(10);
-    row->addWidget(apply_);
-    row->addWidget(compare_);
-    row->addWidget(report_);
-    row->addStretch(1);
-    column->addWidget(summary_);
-    column->addLayout(both, 1);
-    column->addWidget(order_);
-    column->addLayout(row);
-    return page;
-}
-
-void SoundcheckPage::showResults() {
-    const SoundcheckProposal& p = model_.proposal();
-    if (!results_shown_) {
-        results_shown_ = true;
-        const ChainFigures& f = p.figures;
-        summary_->setText(
-            tr("On your recordings: %1 LUFS, noise in pauses %2 dBFS (%3 dB lower against your voice), "
-               "%4 of %5 words cut off, latency %6 ms.")
-                .arg(f.loudness, 0, 'f', 1)
-                .arg(f.noise, 0, 'f', 0)
-                .arg(f.noise_gain, 0, 'f', 0)
-                .arg(f.loss.truncated)
-                .arg(f.loss.words)
-                .arg(1000.0 * f.latency / model_.facts().sample_rate, 0, 'f', 0));
-        QString order = tr("Order: %1.").arg(QString::fromStdString(p.orders[0].stages));
-        if (p.orders.size() > 1) {
-            const ChainFigures& g = p.orders[1].figures;
-            order += tr(" Next best of %1 that were tried: %2 (noise %3 dBFS, %4 words cut off).")
-                         .arg(p.orders.size())
-                         .arg(QString::fromStdString(p.orders[1].stages))
-                         .arg(g.noise, 0, 'f', 0)
-                         .arg(g.loss.truncated);
-        }
-        order_->setText(order);
-        auto* facts = new QWidget;
-        auto* column = new QVBoxLayout(facts);
-        column->setContentsMargins(0, 0, 12, 0);
-        column->setSpacing(8);
-        for (const SoundcheckFinding& finding : model_.findings()) {
-            Words* w = words(14, false, 0);
-            w->show(finding.finding);
-            if (finding.finding.tone == FindingTone::neutral) w->setInk(Words::Ink::text);
-            if (finding.certainty == Certainty::likely) w->setText(w->text() + tr(" (likely)"));
-            setHint(w, tr("Measured by: %1").arg(translated(finding.method)));
-            column->addWidget(w);
-        }
-        column->addStretch(1);
-        findings_->setWidget(facts);
-
-        auto* lines = new QWidget;
-        auto* grid = new QGridLayout(lines);
-        grid->setContentsMargins(0, 0, 12, 0);
-        grid->setHorizontalSpacing(12);
-        grid->setVerticalSpacing(10);
-        grid->setColumnStretch(1, 1);
-        line_buttons_.clear();
-        for (size_t i = 0; i < p.lines.size(); ++i) {
-            const SoundcheckLine& line = p.lines[i];
-            auto* on = button("soundcheck_line", translated(line_title(p.chain, line)));
-            on->setFixedWidth(150);
-            on->setCheckable(!line.stage.empty());
-            on->setEnabled(!line.stage.empty());
-            connect(on, &FlatButton::clicked, this, [this, i](bool checked) { model_.setOn(i, checked); });
-            line_buttons_.push_back(on);
-            const QString values = QString::fromStdString(line_values(p.chain, line));
-            const QString effect = translated(line.effect);
-            Words* why = words(14, false, line.stage.empty() ? 1 : 0);
-            why->setText((values.isEmpty() ? QString() : values + ". ") + Words::of(line.why) + ' ' + effect);
-            const auto row = static_cast<int>(i);
-            grid->addWidget(on, row, 0, Qt::AlignTop);
-            grid->addWidget(why, row, 1, Qt::AlignTop);
-        }
-        grid->setRowStretch(static_cast<int>(p.lines.size()), 1);
-        lines_->setWidget(lines);
-    }
-    for (size_t i = 0; i < line_buttons_.size(); ++i)
-        line_buttons_[i]->setChecked(!p.lines[i].stage.empty() && model_.isOn(i));
-    apply_->setText(model_.applied() ? tr("In use") : tr("Use this chain"));
-    apply_->setEnabled(!model_.applied());
-    const TakesModel& takes = first_.takes();
-    compare_->setText(takes.comparing() ? tr("Stop comparing") : tr("Compare with unprocessed"));
-    compare_->setEnabled(model_.applied() && !takes.chosen().path.empty());
-    setHint(compare_,
-            tr("Loops your talk at equal loudness; switch sides with the shortcut for comparisons. The "
-               "output is silent meanwhile."));
-}
-
-void SoundcheckPage::saveReport() {
-    QString file = QFileDialog::getSaveFileName(this, tr("Save report"), "soundcheck.txt",
-                                                tr("Text (*.txt);;JSON (*.json)"));
-    model_.saveReport(file);
-}
-
 // --- all of it ---
 
 void SoundcheckPage::showState() {
@@ -473,11 +373,15 @@ void SoundcheckPage::showState() {
     const auto phase = model_.phase();
     if (phase == closed) {
         if (isHidden()) return;
-        hide();
-        emit this->closed();
-        return;
+        delete std::exchange(watching_, nullptr);
+        shown_.reset();
+        choosing_ = false;
+        return hide();
     }
-    if (phase != results) results_shown_ = false;
+    if (isHidden()) {  // advice can ask for a step to be repeated
+        show();
+        raise();
+    }
     title_->setText(model_.strip() != nullptr
                         ? tr("Soundcheck: %1").arg(plainText(model_.strip()->stripName()))
                         : tr("Soundcheck"));
@@ -498,9 +402,14 @@ void SoundcheckPage::showState() {
     pages_->setCurrentIndex(choosing_ ? 0 : phase == steps ? 1 : phase == working ? 2 : 3);
     if (phase == steps) showStep();
     if (phase == working) showMoved();
-    if (phase == results) showResults();
-    // What leads on has the focus, so that one key does.
-    if (FlatButton* b = primary(); b != nullptr && b->isEnabled() && isVisible()) b->setFocus();
+    // What leads on has the focus where something else is shown, so that one key does; who is further down
+    // stays there.
+    const std::tuple now(choosing_, phase, model_.current(), model_.state(model_.current()));
+    const bool other = shown_ != now;
+    if (phase == results) results_->show(other);
+    if (!other || !isVisible()) return;
+    shown_ = now;
+    if (FlatButton* b = primary(); b != nullptr && b->isEnabled()) b->setFocus();
 }
 
 FlatButton* SoundcheckPage::primary() const {
@@ -512,7 +421,7 @@ FlatButton* SoundcheckPage::primary() const {
         case working:
             return cancel_;
         case results:
-            return apply_->isEnabled() ? apply_ : compare_;
+            return results_->primary();
         case closed:
             return nullptr;
     }

@@ -3,18 +3,19 @@
 
 #include <QWidget>
 #include <array>
+#include <optional>
+#include <tuple>
 #include <vector>
 
 #include "session/soundcheck_model.h"
 
-class QGridLayout;
-class QScrollArea;
 class QStackedWidget;
 class QVBoxLayout;
 
 namespace reed::ui {
 
 class FlatButton;
+class SoundcheckResults;
 class StepLevels;
 class Words;
 
@@ -27,33 +28,26 @@ class SoundcheckPage final : public QWidget {
     /// Opens the soundcheck of the selected strip. `choose_input`: with the choice of the microphone first.
     void open(bool choose_input);
 
-  signals:
-    void closed();
-
   protected:
     void paintEvent(QPaintEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
 
   private:
     FlatButton* button(const char* name, const QString& text);
-    Words* words(int pixels, bool bold, int ink);
     QWidget* inputPage();
     QWidget* stepPage();
     QWidget* workPage();
-    QWidget* resultPage();
+    void chooseRecording();
     void showInputs();
     void showState();
     void showStep();
-    void showResults();
     void showMoved();
-    void saveReport();
     /// The button that leads on.
     FlatButton* primary() const;
 
     Session& first_;
     SoundcheckModel& model_;
-    bool choosing_ = false;  // the microphone
-    bool results_shown_ = false;
+    bool choosing_ = false;        // the microphone
     QObject* watching_ = nullptr;  // context of what follows the inputs while one is chosen
     Words* title_;
     std::array<FlatButton*, kSoundcheckSteps> steps_{};
@@ -69,12 +63,16 @@ class SoundcheckPage final : public QWidget {
     Words *step_title_ = nullptr, *instruction_ = nullptr, *text_ = nullptr, *problem_ = nullptr,
           *time_ = nullptr;
     StepLevels* levels_ = nullptr;
-    FlatButton *record_ = nullptr, *skip_ = nullptr, *finish_ = nullptr;
+    Words* earlier_ = nullptr;
+    FlatButton *record_ = nullptr, *skip_ = nullptr, *file_ = nullptr, *use_earlier_ = nullptr,
+               *finish_ = nullptr;
     // Work and results.
-    Words *working_ = nullptr, *summary_ = nullptr, *order_ = nullptr;
-    FlatButton *cancel_ = nullptr, *apply_ = nullptr, *compare_ = nullptr, *report_ = nullptr;
-    QScrollArea *findings_ = nullptr, *lines_ = nullptr;
-    std::vector<FlatButton*> line_buttons_;
+    Words* working_ = nullptr;
+    FlatButton* cancel_ = nullptr;
+    SoundcheckResults* results_ = nullptr;
+    /// What was shown last: choice of the input, phase, step and its state.
+    std::optional<std::tuple<bool, SoundcheckModel::Phase, SoundcheckStep, SoundcheckModel::StepState>>
+        shown_;
 };
 
 }  // namespace reed::ui

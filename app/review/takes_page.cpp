@@ -131,10 +131,7 @@ TakesPage::TakesPage(Actions& actions, QWidget* parent)
 }
 
 FlatButton* TakesPage::button(const char* name, const QString& words) {
-    auto* b = new FlatButton(words, this);
-    b->setObjectName(name);
-    b->setWeight(FlatButton::Weight::raised);
-    return b;
+    return FlatButton::raised(name, words, this);
 }
 
 void TakesPage::showEvent(QShowEvent*) {

@@ -5,7 +5,11 @@
 #include <cmath>
 #include <utility>
 
+#include "session/advice_log.h"
+#include "session/monitor_controller.h"
 #include "session/session.h"
+#include "session/soundcheck_follow_up.h"
+#include "session/soundcheck_model.h"
 #include "session/takes_model.h"
 #include "session/voice_loudness_model.h"
 #include "widgets/words.h"
@@ -16,7 +20,7 @@ namespace {
 constexpr size_t kHeard = 20;       // of half a second
 constexpr int kWait = 7;            // of them, until the three seconds before a change are over
 constexpr int kEvery = 480;         // ms
-constexpr int kLasts = 6;           // judgements in a row, half a second each
+constexpr int kLasts = 6;           // of kEvery: how long a problem must last
 constexpr double kAtTheMark = 1.5;  // LU, for a voice among several
 
 }  // namespace
@@ -24,45 +28,160 @@ constexpr double kAtTheMark = 1.5;  // LU, for a voice among several
 LoudnessAdvisor::LoudnessAdvisor(Session& session) : QObject(&session), session_(session) {
     connect(&session_.strip(), &ChainModel::changed, this, &LoudnessAdvisor::measureAgain);
     connect(&session_.devices(), &Devices::inputChanged, this, [this] {
-        turn_ = nullptr;  // another voice, perhaps
+        shown_.turn = nullptr;  // another voice, perhaps
         measureAgain();
     });
-    connect(&session_.preferences(), &Preferences::targetChanged, this, &LoudnessAdvisor::judge);
-    connect(&session_, &Session::readingsChanged, this, &LoudnessAdvisor::follow);
+    connect(&session_.preferences(), &Preferences::targetChanged, this, &LoudnessAdvisor::update);
+    connect(&session_.preferences(), &Preferences::adviceChanged, this, &LoudnessAdvisor::update);
+    connect(&session_, &Session::readingsChanged, this, &LoudnessAdvisor::tick);
 }
 
 void LoudnessAdvisor::measureAgain() {
     heard_.clear();
     wait_ = kWait;
-    if (turn_ == nullptr)
-        judge();
+    if (shown_.turn == nullptr)
+        update();
     else if (!changed_.isValid())
         changed_.start();
 }
 
-void LoudnessAdvisor::follow() {
+void LoudnessAdvisor::tick() {
     if (since_.isValid() && since_.elapsed() < kEvery) return;
     since_.start();
-    judge();
+    ++ticks_;
+    update();
 }
 
-void LoudnessAdvisor::judge() {
+void LoudnessAdvisor::update() {
     if (changed_.isValid() && changed_.elapsed() < kStays) return;
     changed_.invalidate();
-    const auto before = std::tuple(tone_, words_, remedy_);
-    tone_ = FindingTone::neutral;
-    words_.clear();
-    details_.clear();
-    remedy_.clear();
-    turn_ = nullptr;
-    // Of what loops nothing goes out.
-    const bool loops = session_.takes().strip() == &session_;
-    if (session_.seat().role() == StripRole::voice && !loops)
-        session_.voices().now().empty() ? judgeFeed() : judgeVoices();
-    if (before != std::tuple(tone_, words_, remedy_)) emit changed();
+    const Advice before = std::exchange(shown_, find());
+    log(before);
+    if (!(before == shown_)) emit changed();
 }
 
-void LoudnessAdvisor::judgeFeed() {
+LoudnessAdvisor::Advice LoudnessAdvisor::find() {
+    // Of what loops nothing goes out.
+    if (session_.seat().role() != StripRole::voice || session_.takes().strip() == &session_) return {};
+    const std::vector<Advice> problems = lastingProblems();
+    const auto first = [&](bool by_one_press) {
+        return std::ranges::find_if(problems,
+                                    [&](const Advice& a) { return a.remedy.isEmpty() != by_one_press; });
+    };
+    if (const auto found = first(true); found != problems.end()) return *found;
+    const Found loud = session_.voices().now().empty() ? loudness() : loudnessOfVoices();
+    if (loud && loud->tone == FindingTone::warning) return *loud;
+    // What no single change mends must not hide what one does.
+    if (const auto found = first(false); found != problems.end()) return *found;
+    return loud.value_or(Advice{});
+}
+
+/// Problems beside the loudness, the most important first, that are not hidden and have been there for some
+/// time: no shout in between, nor a stage on its way to another place.
+std::vector<LoudnessAdvisor::Advice> LoudnessAdvisor::lastingProblems() {
+    std::vector<Advice> all = chainProblems();
+    if (Found found = loudspeakers()) all.insert(all.begin(), std::move(*found));
+    if (Found found = silentOutput()) all.insert(all.begin(), std::move(*found));
+    if (Found found = sinceSoundcheck()) all.push_back(std::move(*found));
+    std::erase_if(since_tick_, [&](const auto& since) {
+        return std::ranges::none_of(all, [&](const Advice& a) { return a.id == since.first; });
+    });
+    std::erase_if(all, [this](const Advice& a) {
+        const int since = since_tick_.try_emplace(a.id, ticks_).first->second;
+        return ticks_ - since < kLasts || session_.preferences().hidesAdvice(a.id);
+    });
+    return all;
+}
+
+LoudnessAdvisor::Found LoudnessAdvisor::silentOutput() const {
+    if (session_.muted() || session_.strip().spec().mute) return std::nullopt;  // that is shown already
+    const auto stages = session_.strip().chain().stages.size();
+    if (const auto stage = session_.levelsFit() ? silencing_stage(session_.levels()) : std::nullopt;
+        stage && *stage < stages) {
+        const StageSpec& s = session_.strip().chain().stages[*stage];
+        const QString title = QString::fromStdString(s.shown_title());
+        return Advice{"output_silent",
+                      FindingTone::warning,
+                      tr("%1 lets no speech through.").arg(title),
+                      tr("Your voice reaches %1, but doesn't leave it. The output is silent.").arg(title),
+                      tr("Bypass it"),
+                      [this, id = s.id] { session_.strip().setBypass(id, true); }};
+    }
+    const auto& taps = session_.levels().taps;
+    const bool talks = !taps.empty() && taps.front().voice_known;
+    if (session_.strip().spec().fader > kFaderMinDb || !talks) return std::nullopt;
+    return Advice{"fader_down",
+                  FindingTone::warning,
+                  tr("The fader is all the way down."),
+                  tr("You speak, but the fader of this strip is at silence."),
+                  tr("Fader to 0 dB"),
+                  [this] { session_.strip().setFader(0.0); }};
+}
+
+LoudnessAdvisor::Found LoudnessAdvisor::loudspeakers() const {
+    const MonitorController& monitor = session_.monitoring();
+    if (monitor.settings().source == MonitorSource::off || !monitor.toLoudspeakers() ||
+        !session_.devices().feedUsed())
+        return std::nullopt;
+    return Advice{"monitor_on_loudspeakers",
+                  FindingTone::warning,
+                  tr("Monitor on loudspeakers."),
+                  tr("The monitor plays on %1 while an app records you: the microphone picks it up.")
+                      .arg(monitor.sinkTitle()),
+                  tr("Monitor off"),
+                  [this] { session_.monitoring().toggle(); }};
+}
+
+/// The whole chain comes before its loudness, which means little where that is wrong.
+std::vector<LoudnessAdvisor::Advice> LoudnessAdvisor::chainProblems() const {
+    const bool single = session_.desk().count(StripRole::voice) == 1;
+    std::vector<Advice> out;
+    for (const ChainCheck& c : chain_checks(session_.strip().chain(), session_.levels(), single)) {
+        Advice& a =
+            out.emplace_back(Advice{std::string(c.finding.id), FindingTone::warning,
+                                    Words::spelt(c.brief, c.finding.quantities), Words::of(c.finding)});
+        if (c.words.empty()) continue;
+        a.remedy = Words::spelt(c.words, {});
+        // By the chain as it is when it is pressed: the offer outlasts a change for a moment.
+        a.turn = [this, single, id = a.id, label = a.remedy] {
+            for (const ChainCheck& now : chain_checks(session_.strip().chain(), session_.levels(), single)) {
+                if (now.finding.id == id) return session_.strip().setChain(now.mended, label);
+            }
+        };
+    }
+    return out;
+}
+
+LoudnessAdvisor::Found LoudnessAdvisor::sinceSoundcheck() const {
+    const SoundcheckFollowUp& follow_up = session_.sinceSoundcheck();
+    const auto& finding = follow_up.finding();
+    if (!finding) return std::nullopt;
+    const double by = finding->quantities.front().value;
+    Advice out{std::string(finding->id), FindingTone::warning, {}, Words::of(*finding)};
+    if (finding->id == "gain_changed") {
+        const double gain = -follow_up.gainChange();
+        out.words = gain > 0.0 ? tr("Mic %1 dB quieter than checked.").arg(by, 0, 'f', 0)
+                               : tr("Mic %1 dB louder than checked.").arg(by, 0, 'f', 0);
+        ChainSpec mended = with_input_gain(session_.strip().chain(), gain);
+        if (mended == session_.strip().chain()) return out;
+        out.remedy = tr("Gain %1%2 dB").arg(gain > 0.0 ? "+" : "").arg(gain, 0, 'f', 0);
+        out.turn = [this, gain, label = out.remedy] {
+            session_.strip().setChain(with_input_gain(session_.strip().chain(), gain), label);
+        };
+        return out;
+    }
+    const bool farther = finding->id == "farther";
+    out.words = farther ? tr("Farther from the mic than checked.")
+                        : tr("Noise %1 dB louder than checked.").arg(by, 0, 'f', 0);
+    out.remedy = tr("Check again");
+    out.turn = [this, step = farther ? SoundcheckStep::talk : SoundcheckStep::silence] {
+        const QString why = session_.soundcheck().repeat(step);
+        if (!why.isEmpty()) session_.notices().warn(why);
+    };
+    return out;
+}
+
+LoudnessAdvisor::Found LoudnessAdvisor::loudness() {
     const LoudnessReading& feed = session_.feed();
     if (wait_ > 0) {
         --wait_;
@@ -70,52 +189,28 @@ void LoudnessAdvisor::judgeFeed() {
         heard_.push_back(*feed.short_term);
         if (heard_.size() > kHeard) heard_.pop_front();
     }
-    std::optional<double> loudness;
+    std::optional<double> typical;
     if (heard_.size() >= kHeard / 4) {
         std::vector<double> sorted(heard_.begin(), heard_.end());
         std::nth_element(sorted.begin(), sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2),
                          sorted.end());
-        loudness = sorted[sorted.size() / 2];
+        typical = sorted[sorted.size() / 2];
     }
-    if (!session_.levelsFit() || adviseChain()) return;
-    propose(
-        feed_finding(session_.strip().chain(), session_.levels(), loudness, session_.preferences().target()));
-}
-
-/// The whole chain comes first: where it is wrong, its loudness means little. False if it is right.
-bool LoudnessAdvisor::adviseChain() {
-    if (!session_.isFirst()) return false;
-    const bool single = session_.desk().count(StripRole::voice) == 1;
-    const auto checks = chain_checks(session_.strip().chain(), session_.levels(), single);
-    const auto shown = std::ranges::find_if(checks, [this](const ChainCheck& c) {
-        // Figures of a moment must last before they are said: a shout in between is none.
-        return ++seen_[std::string(c.finding.id)] >= kLasts;
-    });
-    std::erase_if(seen_, [&](const auto& seen) {
-        return std::ranges::none_of(checks, [&](const ChainCheck& c) { return c.finding.id == seen.first; });
-    });
-    if (shown == checks.end()) return false;
-    tone_ = FindingTone::warning;
-    words_ = Words::spelt(shown->brief, shown->finding.quantities);
-    details_ = Words::of(shown->finding);
-    remedy_ = Words::spelt(shown->words, {});
-    turn_ = [this, chain = shown->mended, label = remedy_] { session_.strip().setChain(chain, label); };
-    return true;
-}
-
-void LoudnessAdvisor::propose(const FeedFinding& found) {
-    tone_ = found.finding.tone;
-    words_ = Words::of(found.finding);
+    if (!session_.levelsFit()) return std::nullopt;
+    const FeedFinding found =
+        feed_finding(session_.strip().chain(), session_.levels(), typical, session_.preferences().target());
+    Advice out{{}, found.finding.tone, Words::of(found.finding)};
     const auto& stages = session_.strip().chain().stages;
-    if (!found.finding.proposal || found.stage >= stages.size()) return;
-    remedy_ = Words::of(*found.finding.proposal);
-    turn_ = [this, id = stages[found.stage].id, proposal = *found.finding.proposal, words = remedy_] {
+    if (!found.finding.proposal || found.stage >= stages.size()) return out;
+    out.remedy = Words::of(*found.finding.proposal);
+    out.turn = [this, id = stages[found.stage].id, proposal = *found.finding.proposal, words = out.remedy] {
         session_.strip().apply(id, proposal, words);
     };
+    return out;
 }
 
-/// Each voice is to be at the mark by itself; the one that is farthest from it is told.
-void LoudnessAdvisor::judgeVoices() {
+/// Each voice is to be at the target by itself; the one that is farthest from it is named.
+LoudnessAdvisor::Found LoudnessAdvisor::loudnessOfVoices() const {
     const double target = session_.preferences().target();
     const VoiceLoudnessModel::Voice* worst = nullptr;
     double off = 0.0;
@@ -127,33 +222,45 @@ void LoudnessAdvisor::judgeVoices() {
             off = by;
         }
     }
-    if (worst == nullptr) return;
+    if (worst == nullptr) return std::nullopt;
+    if (std::abs(off) <= kAtTheMark) return Advice{{}, FindingTone::good, tr("All voices are on target.")};
     Session* who = worst->strip;
-    if (std::abs(off) <= kAtTheMark) {
-        tone_ = FindingTone::good;
-        words_ = tr("All voices are on target.");
-        return;
-    }
-    tone_ = FindingTone::warning;
-    words_ = off > 0.0 ? tr("%1: %2 LU too quiet.") : tr("%1: %2 LU too loud.");
-    words_ = words_.arg(who->stripName()).arg(std::abs(off), 0, 'f', 1);
+    const QString words = off > 0.0 ? tr("%1: %2 LU too quiet.") : tr("%1: %2 LU too loud.");
+    Advice out{{}, FindingTone::warning, words.arg(who->stripName()).arg(std::abs(off), 0, 'f', 1)};
     const double now = who->strip().spec().fader;
     const double to = std::clamp(std::round(2.0 * (now + off)) / 2.0, kFaderMinDb, kFaderMaxDb);
-    if (std::abs(to - now) < 0.5) return;
-    remedy_ = tr("Fader %1%2 dB").arg(to > now ? "+" : "").arg(to - now, 0, 'f', 1);
-    turn_ = [guarded = QPointer<Session>(who), to] {
+    if (std::abs(to - now) < 0.5) return out;
+    out.remedy = tr("Fader %1%2 dB").arg(to > now ? "+" : "").arg(to - now, 0, 'f', 1);
+    out.turn = [guarded = QPointer<Session>(who), to] {
         if (guarded == nullptr) return;  // its strip has been removed
         ChainModel& strip = guarded->strip();
         strip.closeStep();
         strip.setFader(to);
         strip.closeStep();
     };
+    return out;
 }
 
 void LoudnessAdvisor::turn() {
-    const auto does = std::exchange(turn_, nullptr);
+    const Advice pressed = shown_;
+    shown_.turn = nullptr;
     changed_.invalidate();
-    if (does) does();
+    if (!pressed.turn) return;
+    session_.adviceLog().end(pressed.id, session_.stripName(), true);
+    pressed.turn();
+}
+
+void LoudnessAdvisor::hide() {
+    if (!shown_.id.empty()) session_.preferences().hideAdvice(std::string(shown_.id));
+}
+
+/// Notes what is shown now, and that what was shown `before` is not any more.
+void LoudnessAdvisor::log(const Advice& before) {
+    if (before.id == shown_.id) return;
+    AdviceLog& log = session_.adviceLog();
+    if (!before.id.empty()) log.end(before.id, session_.stripName(), false);
+    if (!shown_.id.empty())
+        log.begin(shown_.id, session_.stripName(), shown_.details.isEmpty() ? shown_.words : shown_.details);
 }
 
 }  // namespace reed::ui

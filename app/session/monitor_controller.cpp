@@ -160,18 +160,25 @@ void MonitorController::take(const std::string& name) {
 }
 
 QString MonitorController::sinkTitle() const {
-    const PipeWireSnapshot& now = session_.devices().picture();
-    const PipeWireNode* node = now.sink(sink_.empty() ? now.default_sink : sink_);
+    const PipeWireNode* node = outputNode();
     if (node == nullptr) return sink_.empty() ? tr("Default output") : QString::fromStdString(sink_);
     return QString::fromStdString(node->title);
 }
 
+const PipeWireNode* MonitorController::outputNode() const {
+    const PipeWireSnapshot& now = session_.devices().picture();
+    return now.sink(sink_.empty() ? now.default_sink : sink_);
+}
+
+bool MonitorController::toLoudspeakers() const {
+    const PipeWireNode* node = outputNode();
+    return node != nullptr && node->loudspeakers;
+}
+
 void MonitorController::warnOfLoudspeakers() {
     if (session_.seat().role() == StripRole::programme) return;  // it has no microphone that could hear them
-    const PipeWireSnapshot& now = session_.devices().picture();
-    const PipeWireNode* node = now.sink(sink_.empty() ? now.default_sink : sink_);
-    if (node == nullptr || !node->loudspeakers || warned_of_ == node->name) return;
-    warned_of_ = node->name;
+    if (!toLoudspeakers() || warned_of_ == outputNode()->name) return;
+    warned_of_ = outputNode()->name;
     session_.notices().warn(
         tr("%1 looks like loudspeakers. The microphone may pick them up and cause feedback. Use headphones.")
             .arg(sinkTitle()));

@@ -5,6 +5,7 @@
 #include <memory>
 
 #include "devices/monitor_output.h"
+#include "devices/pipewire_graph.h"
 #include "engine/monitor.h"
 #include "measure/feedback_guard.h"
 
@@ -45,6 +46,8 @@ class MonitorController final : public QObject {
     void setSink(const std::string& name);
     /// Title of the device in use.
     QString sinkTitle() const;
+    /// Whether the device in use looks like loudspeakers.
+    bool toLoudspeakers() const;
 
     /// Call when the order of stages changed.
     void followChain();
@@ -64,6 +67,7 @@ class MonitorController final : public QObject {
     void turn(double db);
     void take(const std::string& name);
     bool openOutput();
+    const PipeWireNode* outputNode() const;
     void warnOfLoudspeakers();
 
     Session& session_;

@@ -46,6 +46,19 @@ void Preferences::setTarget(double lufs) {
     emit changed();
 }
 
+void Preferences::hideAdvice(const std::string& id) {
+    if (hidden_advice_.size() >= kMaxHiddenAdvice || !hidden_advice_.insert(id).second) return;
+    emit adviceChanged();
+    emit changed();
+}
+
+void Preferences::showAllAdvice() {
+    if (hidden_advice_.empty()) return;
+    hidden_advice_.clear();
+    emit adviceChanged();
+    emit changed();
+}
+
 void Preferences::restore(const WorkingState& state) {
     if (!state.theme.empty()) theme_ = QString::fromStdString(state.theme);
     geometry_ = QByteArray::fromBase64(QByteArray::fromStdString(state.geometry));
@@ -54,6 +67,7 @@ void Preferences::restore(const WorkingState& state) {
     places_ = state.places;
     keys_.restore(state.keys);
     target_ = state.target_lufs;
+    hidden_advice_ = {state.hidden_advice.begin(), state.hidden_advice.end()};
     talk_key_ = state.talk_key == "talks" ? TalkKey::talks
                                           : (state.talk_key == "mutes" ? TalkKey::mutes : TalkKey::toggles);
     emit themeChanged();
@@ -68,6 +82,7 @@ void Preferences::keep(WorkingState& state) const {
     state.places = places_;
     state.keys = keys_.kept();
     state.target_lufs = target_;
+    state.hidden_advice = {hidden_advice_.begin(), hidden_advice_.end()};
     state.talk_key =
         talk_key_ == TalkKey::talks ? "talks" : (talk_key_ == TalkKey::mutes ? "mutes" : "toggles");
 }

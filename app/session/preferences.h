@@ -3,6 +3,7 @@
 
 #include <QObject>
 #include <map>
+#include <set>
 #include <string>
 #include <utility>
 
@@ -51,6 +52,12 @@ class Preferences final : public QObject {
     bool octaves() const { return octaves_; }
     void setOctaves(bool on) { octaves_ = on; }
 
+    /// Advice by its id that is not shown on this computer.
+    bool hidesAdvice(const std::string& id) const { return hidden_advice_.contains(id); }
+    void hideAdvice(const std::string& id);
+    bool hidesAnyAdvice() const { return !hidden_advice_.empty(); }
+    void showAllAdvice();
+
     Keys& keys() { return keys_; }
     const Keys& keys() const { return keys_; }
 
@@ -62,6 +69,7 @@ class Preferences final : public QObject {
     void themeChanged();
     void targetChanged();
     void talkKeyChanged();
+    void adviceChanged();
     /// Any of them.
     void changed();
 
@@ -72,6 +80,7 @@ class Preferences final : public QObject {
     std::map<int, Place> places_;
     TalkKey talk_key_ = TalkKey::toggles;
     double target_ = -16.0;
+    std::set<std::string> hidden_advice_;
     bool octaves_ = false;
     Keys keys_;
 };

@@ -345,6 +345,12 @@ void SceneManager::note(const std::map<std::string, ReferenceLevels>& made, cons
         amend(with(*there));
 }
 
+void SceneManager::noteSoundcheck(const std::string& strip, const SoundcheckRecord& record) {
+    Scene now = work_.scene();
+    now.soundchecks[strip] = record;
+    work_.setAbout(now);
+}
+
 /// A saved scene whose sound is the same. One that another program has written meanwhile is left alone.
 void SceneManager::amend(const Scene& scene) {
     const size_t known = put(scene, {});

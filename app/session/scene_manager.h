@@ -83,6 +83,8 @@ class SceneManager final : public QObject {
     /// Stores reference levels by strip, measured with the mixer of `measured`, in the current and in the
     /// saved scene if they still have that mixer.
     void note(const std::map<std::string, ReferenceLevels>& made, const Scene& measured);
+    /// Stores the soundcheck of a strip in the current scene; saved with it.
+    void noteSoundcheck(const std::string& strip, const SoundcheckRecord& record);
 
     /// Moves scene `name` to position `to`.
     void moveTo(const std::string& name, size_t to);

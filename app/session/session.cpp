@@ -7,6 +7,7 @@
 
 #include "base/file.h"
 #include "session/adaptation_model.h"
+#include "session/advice_log.h"
 #include "session/auto_recall_rules.h"
 #include "session/characters.h"
 #include "session/default_scene.h"
@@ -16,6 +17,7 @@
 #include "session/mix_balance_model.h"
 #include "session/monitor_controller.h"
 #include "session/noise_profile_learner.h"
+#include "session/soundcheck_follow_up.h"
 #include "session/soundcheck_model.h"
 #include "session/stage_presets.h"
 #include "session/takes_model.h"
@@ -114,6 +116,8 @@ Session::Session(Session& first, const StripSpec& spec)
 void Session::startUp() {
     background_ = std::make_unique<Background>();
     learning_ = new NoiseProfileLearner(*this);
+    if (isFirst()) advice_log_ = new AdviceLog(this);
+    since_soundcheck_ = new SoundcheckFollowUp(*this);
     verdict_ = new LoudnessAdvisor(*this);
     microphones_ = new Microphones(*this);
     monitoring_ = std::make_unique<MonitorController>(*this);

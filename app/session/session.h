@@ -26,6 +26,7 @@ namespace reed::ui {
 
 class MixBalanceModel;
 class Characters;
+class AdviceLog;
 class LoudnessAdvisor;
 class AdaptationModel;
 class Microphones;
@@ -33,6 +34,7 @@ class MonitorController;
 class AutoRecallRules;
 class StagePresets;
 class NoiseProfileLearner;
+class SoundcheckFollowUp;
 class SoundcheckModel;
 class TakesModel;
 class VoiceLoudnessModel;
@@ -110,6 +112,9 @@ class Session final : public QObject {
     Characters& characters() const { return *first_.characters_; }
     AdaptationModel& fit() const { return *first_.fit_; }
     LoudnessAdvisor& verdict() const { return *verdict_; }
+    SoundcheckFollowUp& sinceSoundcheck() const { return *since_soundcheck_; }
+    /// Of all strips.
+    AdviceLog& adviceLog() const { return *first_.advice_log_; }
     Background& background() { return *background_; }
 
     bool muted() const { return house_.muted; }
@@ -194,6 +199,8 @@ class Session final : public QObject {
     QElapsedTimer tended_, looked_;
     std::map<std::string, QString> troubles_;  // by stage; each is told once
     NoiseProfileLearner* learning_;
+    AdviceLog* advice_log_ = nullptr;  // of the first strip
+    SoundcheckFollowUp* since_soundcheck_;
     LoudnessAdvisor* verdict_;
     Microphones* microphones_;
     std::unique_ptr<MonitorController> monitoring_;

@@ -8,8 +8,10 @@
 #include "base/file.h"
 #include "session/microphones.h"
 #include "session/session.h"
+#include "session/soundcheck_follow_up.h"
 #include "session/takes_model.h"
 #include "soundcheck/report.h"
+#include "soundcheck/since_soundcheck.h"
 #include "widgets/words.h"
 
 namespace reed::ui {
@@ -22,13 +24,6 @@ struct RoomPart {
     double effort, tools;
 };
 constexpr RoomPart kRoomParts[kSoundcheckSteps] = {{0, 0}, {3, 0}, {2, 0}, {4, 0}, {0, 60}};
-
-double level_of(const AudioBuffer& sound) {
-    double sum = 0.0;
-    const std::vector<float> x = mono_of(sound);
-    for (const float v : x) sum += static_cast<double>(v) * v;
-    return mean_square_to_dbfs(sum / static_cast<double>(std::max<size_t>(x.size(), 1)));
-}
 
 }  // namespace
 
@@ -58,11 +53,107 @@ QString SoundcheckModel::open() {
     recordings_ = {};
     result_.reset();
     noise_.reset();
-    applied_ = kept_ = false;
+    applied_.reset();
+    kept_ = false;
+    files_.clear();
     current_ = SoundcheckStep::silence;
     phase_ = Phase::steps;
+    // Undo, or a value that is turned, makes it another chain than the proposed one.
+    chain_watch_ = connect(&strip.strip(), &ChainModel::changed, this, [this] {
+        if (phase_ == Phase::results) emit changed();
+    });
     emit changed();
     return {};
+}
+
+QString SoundcheckModel::repeat(SoundcheckStep step) {
+    QString why = open();
+    if (!why.isEmpty() || phase_ != Phase::steps) return why;
+    useEarlier(step);
+    choose(step);
+    return {};
+}
+
+std::optional<SoundcheckRecord> SoundcheckModel::earlier() const {
+    return strip_ ? strip_->sinceSoundcheck().record() : std::nullopt;
+}
+
+bool SoundcheckModel::canUseEarlier() const {
+    const auto record = earlier();
+    return phase_ == Phase::steps && record && !record->takes.empty() &&
+           std::ranges::all_of(steps_, [](const Step& s) { return s.state == StepState::waiting; });
+}
+
+void SoundcheckModel::useEarlier(std::optional<SoundcheckStep> except) {
+    const auto record = earlier();
+    if (!record || phase_ != Phase::steps) return;
+    const std::filesystem::path folder = first_.takes().store().folder();
+    for (const StepInfo& info : soundcheck_steps()) {
+        if (info.step == except || at(info.step).state != StepState::waiting) continue;
+        const auto take = record->takes.find(std::string(info.id));
+        if (take == record->takes.end()) {
+            if (!info.required) at(info.step).state = StepState::skipped;
+            continue;
+        }
+        // Only the name: a scene of somebody else must not read other files.
+        const std::filesystem::path file = folder / std::filesystem::path(take->second).filename();
+        at(info.step).state = StepState::checking;
+        work_.run(
+            QString(), [file] { return load(file); },
+            [this, step = info.step, name = take->second](Result<Loaded> recording) {
+                if (phase_ != Phase::steps || at(step).state != StepState::checking) return;
+                if (recording.ok()) files_[std::string(step_info(step).id)] = name;
+                loaded(step, std::move(recording));
+            });
+    }
+    emit changed();
+}
+
+Result<SoundcheckModel::Loaded> SoundcheckModel::load(const std::filesystem::path& file) {
+    const Take take = read_take(file);
+    if (!take.problem.empty()) return Error{take.problem, file.string(), ""};
+    const auto most = static_cast<std::int64_t>(kMaxStepSeconds * take.info.sample_rate);
+    auto sound = read_sound_part(file, 0, std::min(most, take.info.frames));
+    if (!sound.ok()) return sound.error();
+    return Loaded{std::move(sound.value()), take.info.sample_rate};
+}
+
+/// A recording of an earlier soundcheck, which was checked then.
+void SoundcheckModel::loaded(SoundcheckStep step, Result<Loaded> recording) {
+    if (recording.ok() && recordings_.any() && recording.value().sample_rate != recordings_.sample_rate)
+        recording = Error{"has another sample rate than the other steps.", std::string(step_info(step).title),
+                          "Record this step again."};
+    if (!recording.ok()) {
+        at(step) = {};
+        first_.notices().tell(recording.error());
+        emit changed();
+        return;
+    }
+    recordings_.sample_rate = recording.value().sample_rate;
+    if (strip_) input_ = strip_->devices().input();
+    take(step, std::move(recording.value().sound));
+    emit changed();
+}
+
+void SoundcheckModel::useFile(const std::filesystem::path& file) {
+    if (phase_ != Phase::steps || !strip_ || recording() || at(current_).state == StepState::checking) return;
+    at(current_) = {StepState::checking, {}, {}};
+    recordings_[current_] = {};
+    files_.erase(std::string(step_info(current_).id));
+    kept_ = false;
+    work_.run(
+        QString(), [file] { return load(file); },
+        [this, step = current_](Result<Loaded> recording) {
+            if (phase_ != Phase::steps || at(step).state != StepState::checking) return;
+            current_ = step;
+            if (!recording.ok()) return fail(QString::fromStdString(recording.error().text()));
+            if (recordings_.any() && recording.value().sample_rate != recordings_.sample_rate)
+                return fail(tr("This recording has %1 kHz, the other steps have %2 kHz. Use one sample rate.")
+                                .arg(recording.value().sample_rate / 1000.0)
+                                .arg(recordings_.sample_rate / 1000.0));
+            check(std::move(recording.value().sound), recording.value().sample_rate);
+        });
+    emit changed();
 }
 
 void SoundcheckModel::listenToAll(bool on) {
@@ -82,6 +173,7 @@ void SoundcheckModel::close() {
         first_.takes().setLooping(false);
     }
     looped_ = false;
+    disconnect(chain_watch_);
     phase_ = Phase::closed;
     strip_ = nullptr;
     ring_.reset();
@@ -130,10 +222,12 @@ void SoundcheckModel::record() {
         fail(tr("No input signal. Choose a microphone first."));
         return;
     }
+    if (anotherInput()) return startAgain();
     if (first_.takes().looping()) first_.takes().setLooping(false);
     playRoom(current_);
     at(current_) = {StepState::recording, {}, {}};
     recordings_[current_] = {};
+    files_.erase(std::string(step_info(current_).id));
     kept_ = false;
     seconds_ = 0.0;
     // So that another microphone that is spoken into can be named.
@@ -146,10 +240,28 @@ void SoundcheckModel::record() {
     emit changed();
 }
 
+/// Whether steps were recorded with another microphone, or in another format.
+bool SoundcheckModel::anotherInput() const {
+    return recordings_.any() && (!(strip_->devices().input() == input_) ||
+                                 strip_->engine().format().sample_rate != recordings_.sample_rate);
+}
+
+/// All steps are of one microphone.
+void SoundcheckModel::startAgain() {
+    steps_ = {};
+    recordings_ = {};
+    noise_.reset();
+    current_ = SoundcheckStep::silence;
+    first_.notices().warn(tr("The input changed, so the soundcheck starts again with silence."));
+    emit changed();
+}
+
 void SoundcheckModel::tick() {
     if (phase_ == Phase::working) emit moved();
     if (phase_ != Phase::steps || !recording()) return;
-    if (!strip_ || strip_->seat().said() != ring_) return fail(tr("The input changed. Repeat this step."));
+    // The ring stays if the next input has the same format.
+    if (!strip_ || strip_->seat().said() != ring_ || strip_->inputHistoryStart() > from_)
+        return fail(tr("The input changed. Repeat this step."));
     const DeviceStatus status = strip_->devices().status();
     if (!status.running) return fail(tr("The input stopped. Check its cable, then repeat this step."));
     const double rate = strip_->engine().format().sample_rate;
@@ -206,7 +318,7 @@ void SoundcheckModel::check(AudioBuffer sound, double rate) {
             if (phase_ != Phase::steps || at(step).state != StepState::checking) return listenToAll(false);
             if (problem) {
                 QString why = Words::of(*problem);
-                // The wrong microphone is the usual reason for hearing nobody.
+                // Most often it is the wrong microphone.
                 if (problem->id == "no_speech" || problem->id == "nothing_heard") {
                     const QString other = strip_ ? strip_->microphones().trouble() : QString();
                     if (!other.isEmpty()) why += ' ' + other;
@@ -216,12 +328,17 @@ void SoundcheckModel::check(AudioBuffer sound, double rate) {
             }
             listenToAll(false);
             recordings_.sample_rate = rate;
-            recordings_[step] = std::move(*recorded);
-            at(step).state = StepState::done;
-            if (step == SoundcheckStep::silence) noise_ = level_of(recordings_[step]);
+            if (strip_) input_ = strip_->devices().input();
+            take(step, std::move(*recorded));
             if (step == current_) next();
         });
     emit changed();
+}
+
+void SoundcheckModel::take(SoundcheckStep step, AudioBuffer sound) {
+    recordings_[step] = std::move(sound);
+    at(step).state = StepState::done;
+    if (step == SoundcheckStep::silence) noise_ = rms_dbfs(mono_of(recordings_[step]));
 }
 
 void SoundcheckModel::fail(const QString& why) {
@@ -265,23 +382,23 @@ void SoundcheckModel::analyse() {
     phase_ = Phase::working;
     progress_ = std::make_shared<std::atomic<float>>(0.0f);
     const auto recordings = std::make_shared<StepRecordings>(recordings_);
-    using Answer = Result<std::shared_ptr<Result_>>;
+    using Answer = Result<std::shared_ptr<Outcome>>;
     job_ = work_.run(
         QString(),
         [recordings, done = progress_,
          target = first_.preferences().target()](const Progress& progress) -> Answer {
-            const auto told = [&](double from, double to) {
+            const auto report = [&](double from, double to) {
                 return Progress([&progress, done, from, to](double part) {
                     *done = static_cast<float>(from + (to - from) * part);
                     return progress(from + (to - from) * part);
                 });
             };
-            auto out = std::make_shared<Result_>();
-            auto facts = analyse_steps(*recordings, told(0.0, 0.25));
+            auto out = std::make_shared<Outcome>();
+            auto facts = analyse_steps(*recordings, report(0.0, 0.25));
             if (!facts.ok()) return facts.error();
-            auto steps = StepSound::join(*recordings, told(0.25, 0.3));
+            auto steps = StepSound::join(*recordings, report(0.25, 0.3));
             if (!steps.ok()) return steps.error();
-            auto proposal = propose_chain(facts.value(), steps.value(), target, 2, told(0.3, 1.0));
+            auto proposal = propose_chain(facts.value(), steps.value(), target, 2, report(0.3, 1.0));
             if (!proposal.ok()) return proposal.error();
             out->facts = std::move(facts.value());
             out->steps = std::make_shared<StepSound>(std::move(steps.value()));
@@ -299,7 +416,7 @@ void SoundcheckModel::analyse() {
             result_ = *answer.value();
             findings_ = soundcheck_findings(result_->facts);
             on_.assign(result_->proposal.lines.size(), true);
-            applied_ = false;
+            applied_.reset();
             phase_ = Phase::results;
             emit changed();
         });
@@ -316,20 +433,19 @@ void SoundcheckModel::cancel() {
 void SoundcheckModel::setOn(size_t line, bool on) {
     if (phase_ != Phase::results || line >= on_.size() || on_[line] == on) return;
     on_[line] = on;
-    applied_ = false;
+    work_.drop(job_);  // which would use the lines of before
+    applied_.reset();
     emit changed();
 }
 
 void SoundcheckModel::apply() {
     if (phase_ != Phase::results || !strip_) return;
     if (std::ranges::all_of(on_, [](bool on) { return on; })) {
-        strip_->strip().setChain(result_->proposal.chain, tr("Soundcheck"));
-        applied_ = true;
-        keepTakes();
-        emit changed();
+        use(result_->proposal.chain);
         return;
     }
-    // What is left has to reach the loudness by itself.
+    // The rest has to reach the target without the lines that are off.
+    work_.drop(job_);
     job_ = work_.run(
         tr("Setting the loudness"),
         [proposal = result_->proposal, on = on_, steps = result_->steps](const Progress&) {
@@ -338,14 +454,35 @@ void SoundcheckModel::apply() {
         [this](const Result<ChainSpec>& chain) {
             if (phase_ != Phase::results || !strip_) return;
             if (!chain.ok()) return first_.notices().tell(chain.error());
-            strip_->strip().setChain(chain.value(), tr("Soundcheck"));
-            applied_ = true;
-            keepTakes();
-            emit changed();
+            use(chain.value());
         });
 }
 
-/// The steps as takes, so that the chain can be tuned by them later.
+void SoundcheckModel::use(const ChainSpec& chain) {
+    applied_ = chain;
+    strip_->strip().setChain(chain, tr("Soundcheck"));
+    keepTakes();
+    noteRecord();
+    emit changed();
+}
+
+void SoundcheckModel::applyAlone(size_t line) {
+    if (phase_ != Phase::results || !strip_ || line >= result_->proposal.lines.size()) return;
+    work_.drop(job_);
+    const ChainSpec chain = with_line(strip_->strip().chain(), result_->proposal, line);
+    const SoundcheckLine& wanted = result_->proposal.lines[line];
+    strip_->strip().setChain(
+        chain, tr("Soundcheck: %1").arg(QString::fromStdString(line_title(result_->proposal.chain, wanted))));
+    keepTakes();
+    noteRecord();
+    emit changed();
+}
+
+bool SoundcheckModel::applied() const {
+    return phase_ == Phase::results && strip_ && applied_ && strip_->strip().chain() == *applied_;
+}
+
+/// The steps as takes, so that the chain can be tuned by them later; those that are takes stay what they are.
 void SoundcheckModel::keepTakes() {
     if (kept_) return;
     kept_ = true;
@@ -354,31 +491,48 @@ void SoundcheckModel::keepTakes() {
     notes.strip = strip_->stripName().toStdString();
     notes.device = strip_->devices().inputTitle().toStdString();
     notes.date = date_now();
+    using Kept = std::pair<Take, std::map<std::string, std::string>>;
     work_.run(
         QString(),
-        [recordings, notes, store = first_.takes().store()]() -> Result<Take> {
-            Result<Take> talk = Error{"No recording.", "", ""};
+        [recordings, notes, files = files_, store = first_.takes().store()]() -> Result<Kept> {
+            Kept out;
+            out.second = files;
             for (const StepInfo& info : soundcheck_steps()) {
                 if (!recordings->has(info.step)) continue;
+                const std::string id(info.id);
                 TakeNotes n = notes;
                 n.name = "Soundcheck: " + std::string(info.title);
-                auto kept = store.keep((*recordings)[info.step], recordings->sample_rate, n);
-                if (!kept.ok()) return kept;
-                if (info.step == SoundcheckStep::talk) talk = std::move(kept);
+                auto kept = files.contains(id)
+                                ? Result<Take>(read_take(store.folder() / files.at(id)))
+                                : store.keep((*recordings)[info.step], recordings->sample_rate, n);
+                if (!kept.ok()) return kept.error();
+                out.second[id] = kept.value().path.filename().string();
+                if (info.step == SoundcheckStep::talk) out.first = std::move(kept.value());
             }
-            return talk;
+            return out;
         },
-        [this](const Result<Take>& talk) {
-            if (!talk.ok()) return first_.notices().tell(talk.error());
+        [this, strip = strip_](const Result<Kept>& kept) {
+            if (!kept.ok()) return first_.notices().tell(kept.error());
             first_.takes().refresh();
-            first_.takes().choose(talk.value());
+            if (strip_ != strip || phase_ != Phase::results) return;
+            files_ = kept.value().second;
+            noteRecord();
+            first_.takes().choose(kept.value().first);
             emit changed();
         });
 }
 
+/// What was measured belongs to the strip in the scene, to be compared with later.
+void SoundcheckModel::noteRecord() {
+    if (!strip_ || !result_) return;
+    first_.shelf().noteSoundcheck(
+        strip_->strip().spec().id,
+        soundcheck_record(result_->facts, strip_->devices().inputTitle().toStdString(), files_));
+}
+
 void SoundcheckModel::compare() {
     TakesModel& takes = first_.takes();
-    if (phase_ != Phase::results || !applied_ || takes.chosen().path.empty()) return;
+    if (phase_ != Phase::results || !applied() || takes.chosen().path.empty()) return;
     if (takes.comparing()) {
         takes.endComparison();
         takes.setLooping(false);

@@ -5,11 +5,15 @@
 #include <QPointer>
 #include <array>
 #include <atomic>
+#include <filesystem>
+#include <map>
 #include <memory>
 #include <optional>
 #include <vector>
 
 #include "base/history_ring.h"
+#include "devices/device.h"
+#include "scenes/soundcheck_record.h"
 #include "session/job_runner.h"
 #include "soundcheck/proposal.h"
 
@@ -32,6 +36,15 @@ class SoundcheckModel final : public QObject {
 
     /// Begins a soundcheck of the selected strip. Returns an empty text, or why it is not possible.
     QString open();
+    /// Begins one with the recordings of the last soundcheck, of which `step` is to be recorded again.
+    QString repeat(SoundcheckStep step);
+    /// The last soundcheck of this strip with this microphone.
+    std::optional<SoundcheckRecord> earlier() const;
+    /// Whether its recordings can be used now: it has some, and no step was recorded since.
+    bool canUseEarlier() const;
+    /// Uses its recordings for the steps that have none, but for `except`; steps that were skipped stay
+    /// skipped.
+    void useEarlier(std::optional<SoundcheckStep> except = {});
     /// Opens all microphones to show or name the one that is spoken into, or closes them again.
     void listenToAll(bool on);
     /// Ends it; recordings that were not applied are dropped.
@@ -49,6 +62,8 @@ class SoundcheckModel final : public QObject {
     void record();
     /// Ends the recording now and uses what there is.
     void stop();
+    /// Uses a take or another sound file for the current step.
+    void useFile(const std::filesystem::path& file);
     /// Skips the current step, if it is not required.
     void skip();
     bool recording() const { return at(current_).state == StepState::recording; }
@@ -76,7 +91,11 @@ class SoundcheckModel final : public QObject {
     void setOn(size_t line, bool on);
     /// Replaces the chain of the strip by the lines that are on, as one undo step.
     void apply();
-    bool applied() const { return applied_; }
+    /// Brings what line `line` proposes into the chain that the strip has, and nothing else, as one undo
+    /// step.
+    void applyAlone(size_t line);
+    /// Whether the strip has the chain that was applied last.
+    bool applied() const;
     /// Keeps the recordings as takes, and loops the talk to compare the chain before and after.
     void compare();
     /// Writes facts and proposal as JSON or text, by the extension of `file`.
@@ -94,20 +113,31 @@ class SoundcheckModel final : public QObject {
         QString problem;
         std::vector<float> levels;
     };
-    struct Result_ {
+    struct Outcome {
         SoundcheckFacts facts;
         std::shared_ptr<const StepSound> steps;
         SoundcheckProposal proposal;
     };
+    struct Loaded {
+        AudioBuffer sound;
+        double sample_rate = 0.0;
+    };
+    static Result<Loaded> load(const std::filesystem::path& file);
     Step& at(SoundcheckStep step) { return steps_[static_cast<size_t>(step)]; }
     const Step& at(SoundcheckStep step) const { return steps_[static_cast<size_t>(step)]; }
     void tick();
     void finish();
     void check(AudioBuffer sound, double rate);
+    void take(SoundcheckStep step, AudioBuffer sound);
     void fail(const QString& why);
     void next();
     void playRoom(std::optional<SoundcheckStep> step);
+    bool anotherInput() const;
+    void startAgain();
+    void use(const ChainSpec& chain);
     void keepTakes();
+    void noteRecord();
+    void loaded(SoundcheckStep step, Result<Loaded> recording);
 
     Session& first_;
     QPointer<Session> strip_;
@@ -120,10 +150,14 @@ class SoundcheckModel final : public QObject {
     double seconds_ = 0.0;
     std::optional<double> noise_;
     std::shared_ptr<std::atomic<float>> progress_;
-    std::optional<Result_> result_;
+    std::optional<Outcome> result_;
     std::vector<SoundcheckFinding> findings_;
     std::vector<bool> on_;
-    bool applied_ = false, kept_ = false, looped_ = false;
+    std::optional<ChainSpec> applied_;
+    bool kept_ = false, looped_ = false;
+    std::map<std::string, std::string> files_;  // of the takes that steps come from, by id of the step
+    DeviceChoice input_;                        // that the steps were recorded with
+    QMetaObject::Connection chain_watch_;
     std::unique_ptr<QObject> listener_;  // all microphones are open while it lives
     std::vector<double> room_before_;    // controls of the simulated room
     JobRunner::JobId job_ = 0;

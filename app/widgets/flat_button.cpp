@@ -23,6 +23,13 @@ FlatButton::FlatButton(const QString& text, QWidget* parent) : QAbstractButton(p
     setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
 }
 
+FlatButton* FlatButton::raised(const QString& object_name, const QString& text, QWidget* parent) {
+    auto* out = new FlatButton(text, parent);
+    out->setObjectName(object_name);
+    out->setWeight(Weight::raised);
+    return out;
+}
+
 void FlatButton::setIconName(const QString& name) {
     icon_ = name;
     updateGeometry();

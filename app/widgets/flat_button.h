@@ -13,6 +13,9 @@ class FlatButton final : public QAbstractButton {
 
     explicit FlatButton(const QString& text, QWidget* parent = nullptr);
 
+    /// A raised one with the name of its object.
+    static FlatButton* raised(const QString& object_name, const QString& text, QWidget* parent);
+
     void setIconName(const QString& name);
     void setWeight(Weight weight);
     /// A small dimmer text before the main one (a shortcut number).

@@ -20,6 +20,14 @@ QString elidedByWords(const QFontMetrics& metrics, const QString& text, int widt
 
 }  // namespace
 
+Words* Words::wrapped(Ink ink, int pixels, bool bold, QWidget* parent, const QString& text) {
+    auto* out = new Words(ink, parent);
+    out->setFont(ui::font(pixels, bold));
+    out->setWordWrap(true);
+    out->setText(text);
+    return out;
+}
+
 void Words::setInk(Ink ink) {
     if (ink == ink_) return;
     ink_ = ink;

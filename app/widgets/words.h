@@ -15,6 +15,8 @@ class Words final : public QLabel {
     explicit Words(Ink ink, QWidget* parent = nullptr) : QLabel(parent), ink_(ink) {
         setTextFormat(Qt::PlainText);
     }
+    /// In as many lines as it needs.
+    static Words* wrapped(Ink ink, int pixels, bool bold, QWidget* parent, const QString& text = {});
     void setInk(Ink ink);
     /// What a finding says, in the ink of its tone.
     void show(const Finding& finding);

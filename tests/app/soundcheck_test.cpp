@@ -1,8 +1,10 @@
 // The soundcheck in the real window: by keys alone, cancelled, and with an input that is lost.
+#include <QDateTime>
 #include <catch2/catch.hpp>
 
 #include "app/window.h"
 #include "base/file.h"
+#include "measure/speech_level.h"
 #include "review/soundcheck_page.h"
 #include "session/microphones.h"
 #include "session/takes_model.h"
@@ -75,6 +77,7 @@ TEST_CASE("soundcheck by keys alone fits a chain to the simulated room, and undo
         w.press(Qt::Key_Return);
     }
     REQUIRE(Window::until([&] { return w.at(Model::Phase::results); }, 240.0));
+    CHECK(w.window.focusWidget() == w.button("soundcheck_apply"));
     // The room's voice is as it was.
     CHECK(w.session.devices().room()->get(kRoomEffort) == effort);
     CHECK(w.text("soundcheck_summary").contains("LUFS"));
@@ -87,19 +90,42 @@ TEST_CASE("soundcheck by keys alone fits a chain to the simulated room, and undo
     const auto suppression = std::ranges::find(lines, std::string_view("suppression"), &SoundcheckLine::id);
     REQUIRE(suppression != lines.end());
     const auto line = static_cast<size_t>(suppression - lines.begin());
-    w.window.soundcheck()
-        ->findChildren<ui::FlatButton*>("soundcheck_line")
-        .at(static_cast<int>(line))
-        ->click();
+    auto* button =
+        w.window.soundcheck()->findChildren<ui::FlatButton*>("soundcheck_line").at(static_cast<int>(line));
+    button->setFocus();
+    w.press(Qt::Key_Space);
     CHECK_FALSE(w.model().isOn(line));
+    CHECK(w.window.focusWidget() == button);  // the next line is a Tab away
     w.model().apply();
     REQUIRE(Window::until([&] { return w.model().applied(); }, 120.0));
     CHECK(w.session.strip().chain().index_of(suppression->stage) < 0);
     CHECK(w.session.strip().chain().stages.size() + 1 == proposed.stages.size());
+    // What was measured is kept with the strip of the scene.
+    const auto record = [&] { return w.session.strip().scene().soundchecks; };
+    REQUIRE(record().contains("voice"));
+    CHECK(record().at("voice").microphone == "Simulated room");
+    CHECK(record().at("voice").noise == w.model().facts().noise.level);
+    REQUIRE(Window::until([&] { return record().at("voice").takes.size() == 2; }));
     w.session.strip().undo();
+    // Taken back by undo it is no longer in use.
+    CHECK_FALSE(w.model().applied());
+    CHECK(w.button("soundcheck_apply")->isEnabled());
     w.model().setOn(line, true);
-    CHECK(w.window.focusWidget() == w.button("soundcheck_apply"));
+    w.button("soundcheck_apply")->setFocus();
     w.press(Qt::Key_Return);
+    CHECK(w.session.strip().chain() == proposed);
+    CHECK(w.button("soundcheck_apply")->text() == "In use");
+    // One line alone goes into the chain that is there.
+    w.session.strip().undo();
+    const ChainSpec there = w.session.strip().chain();
+    const auto alone = w.window.soundcheck()->findChildren<ui::FlatButton*>("soundcheck_alone");
+    CHECK(alone.size() == std::ranges::count_if(lines, [](const auto& l) { return !l.stage.empty(); }));
+    alone.front()->click();
+    CHECK_FALSE(w.session.strip().chain() == there);
+    CHECK_FALSE(w.model().applied());
+    w.session.strip().undo();
+    CHECK(w.session.strip().chain() == there);
+    w.model().apply();
     CHECK(w.session.strip().chain() == proposed);
     w.model().saveReport(QString::fromStdString(folder.path("report.json")));
     const auto report = read_file(folder.path("report.json"), 1'000'000);
@@ -126,7 +152,7 @@ TEST_CASE("soundcheck by keys alone fits a chain to the simulated room, and undo
 TEST_CASE("soundcheck step says at once why its recording can't be used, and can be repeated") {
     TemporaryFolder folder;
     Checking w(folder);
-    // Somebody speaks all the time.
+    // Speech all the time.
     write_wav(folder.path("words.wav"), mono(mix(spoken_words(), room_noise(-60.0, 5.0))));
     w.setInput({DeviceKind::sound_file, folder.path("words.wav")});
     w.begin();
@@ -135,10 +161,25 @@ TEST_CASE("soundcheck step says at once why its recording can't be used, and can
         [&] { return w.model().state(SoundcheckStep::silence) == Model::StepState::failed; }, 60.0));
     CHECK(w.text("soundcheck_problem").contains("Speech was heard"));
     CHECK(w.model().current() == SoundcheckStep::silence);
-    // In silence it passes; then talk finds nobody.
+    // In silence it passes.
     write_wav(folder.path("room.wav"), mono(room_noise(-60.0, 8.0)));
     w.setInput({DeviceKind::sound_file, folder.path("room.wav")});
     w.step(SoundcheckStep::silence);
+    // Of another microphone, even of the same format, it says nothing: all steps are of one.
+    write_wav(folder.path("other.wav"), mono(room_noise(-50.0, 8.0)));
+    w.setInput({DeviceKind::sound_file, folder.path("other.wav")});
+    w.press(Qt::Key_Return);
+    CHECK_FALSE(w.model().recording());
+    CHECK(w.model().current() == SoundcheckStep::silence);
+    CHECK(w.told().find("starts again") != std::string::npos);
+    w.press(Qt::Key_Return);
+    REQUIRE(w.model().recording());
+    w.setInput({DeviceKind::sound_file, folder.path("room.wav")});  // in the middle of it
+    REQUIRE(
+        Window::until([&] { return w.model().state(SoundcheckStep::silence) == Model::StepState::failed; }));
+    CHECK(w.text("soundcheck_problem").contains("input"));
+    w.step(SoundcheckStep::silence);
+    // A step of talk without speech.
     w.press(Qt::Key_Return);
     REQUIRE(Window::until([&] { return w.model().state(SoundcheckStep::talk) == Model::StepState::failed; },
                           60.0));
@@ -230,4 +271,148 @@ TEST_CASE("soundcheck refuses app audio and says so") {
     QTest::keyClick(&w.window, Qt::Key_F3);
     CHECK_FALSE(w.window.soundcheck()->isVisible());
     CHECK(w.told().find("voices") != std::string::npos);
+}
+
+TEST_CASE("soundcheck uses the recordings of the last one, and only what changed is recorded again") {
+    TemporaryFolder folder;
+    Checking w(folder);
+    write_wav(folder.path("room.wav"), mono(room_noise(-50.0, 8.0)));
+    w.setInput({DeviceKind::sound_file, folder.path("room.wav")});
+    const ui::TakesModel& takes = w.session.takes();
+    const auto keep = [&](const char* name, const std::vector<float>& x, double rate) {
+        TakeNotes notes;
+        notes.name = name;
+        const auto kept = takes.store().keep(mono(x), rate, notes);
+        REQUIRE(kept.ok());
+        return kept.value().path.filename().string();
+    };
+    auto words = spoken_words(3);
+    words.resize(480000);
+    SoundcheckRecord record;
+    record.date = QDateTime::currentDateTime().addDays(-21).toString(Qt::ISODate).toStdString();
+    record.microphone = w.session.devices().inputTitle().toStdString();
+    record.takes = {{"silence", keep("Silence", room_noise(-60.0, 5.0), 48000)},
+                    {"talk", keep("Talk", mix(words, room_noise(-60.0, 10.0)), 48000)}};
+    w.session.shelf().noteSoundcheck("voice", record);
+    REQUIRE(w.saveAs("Checked"));
+    CHECK(load_scene(folder.path("scenes/checked.json")).scene->soundchecks.at("voice") == record);
+
+    w.begin();
+    CHECK(w.text("soundcheck_earlier") == "Last soundcheck: 3 weeks ago.");
+    REQUIRE(w.button("soundcheck_use_earlier")->isVisible());
+    w.button("soundcheck_use_earlier")->click();
+    REQUIRE(Window::until([&] { return w.model().complete(); }));
+    CHECK(w.model().state(SoundcheckStep::loud) == Model::StepState::skipped);
+    CHECK_FALSE(w.button("soundcheck_use_earlier")->isVisible());
+    CHECK(w.model().noise().value() == Approx(-60.0).margin(4.0));
+    // Only the silence is recorded again; then it measures at once.
+    w.model().choose(SoundcheckStep::silence);
+    w.press(Qt::Key_Return);
+    REQUIRE(w.model().recording());
+    REQUIRE(Window::until([&] { return w.at(Model::Phase::working); }, 60.0));
+    CHECK(w.model().noise().value() == Approx(-50.0).margin(4.0));
+    w.model().cancel();
+    w.press(Qt::Key_Escape);
+
+    // With another microphone nothing is known of it.
+    write_wav(folder.path("other.wav"), mono(room_noise(-50.0, 8.0)));
+    w.setInput({DeviceKind::sound_file, folder.path("other.wav")});
+    w.begin();
+    CHECK(w.text("soundcheck_earlier").isEmpty());
+    CHECK_FALSE(w.button("soundcheck_use_earlier")->isVisible());
+    w.press(Qt::Key_Escape);
+    w.setInput({DeviceKind::sound_file, folder.path("room.wav")});
+
+    // A recording that is gone is to be made again, and a name leads nowhere else.
+    record.takes["silence"] = "../room.wav";
+    w.session.shelf().noteSoundcheck("voice", record);
+    REQUIRE(w.model().repeat(SoundcheckStep::quiet).isEmpty());
+    CHECK(w.window.soundcheck()->isVisible());
+    REQUIRE(Window::until([&] { return w.model().state(SoundcheckStep::talk) == Model::StepState::done; }));
+    CHECK(
+        Window::until([&] { return w.model().state(SoundcheckStep::silence) == Model::StepState::waiting; }));
+    CHECK(w.told().find("room.wav") != std::string::npos);
+    CHECK(w.model().current() == SoundcheckStep::quiet);
+    CHECK_FALSE(w.model().complete());
+}
+
+TEST_CASE("soundcheck takes a step from a take or a file, and says why it can't") {
+    TemporaryFolder folder;
+    Checking w(folder);
+    TakeNotes notes;
+    notes.name = "Empty workshop & rain";
+    REQUIRE(w.session.takes().store().keep(mono(room_noise(-60.0, 6.0)), 48000, notes).ok());
+    w.session.takes().refresh();
+    REQUIRE(Window::until([&] { return w.session.takes().all().size() == 1; }));
+    w.setInput({DeviceKind::simulated_room, ""});
+    w.begin();
+    QTest::mouseClick(w.button("soundcheck_file"), Qt::LeftButton);
+    auto* menu = w.window.findChild<QMenu*>("soundcheck_recordings");
+    REQUIRE(menu != nullptr);
+    CHECK(menu->actions().front()->text() == "Empty workshop && rain (6 s)");
+    menu->actions().front()->trigger();
+    menu->close();
+    REQUIRE(
+        Window::until([&] { return w.model().state(SoundcheckStep::silence) == Model::StepState::done; }));
+    CHECK(w.model().current() == SoundcheckStep::talk);
+    const auto fails = [&](const std::string& file) {
+        w.model().useFile(file);
+        REQUIRE(
+            Window::until([&] { return w.model().state(SoundcheckStep::talk) == Model::StepState::failed; }));
+        return w.text("soundcheck_problem").toStdString();
+    };
+    CHECK(fails(folder.path("missing.wav")).find("missing.wav") != std::string::npos);
+    write_wav(folder.path("room.wav"), mono(room_noise(-60.0, 8.0)));
+    CHECK(fails(folder.path("room.wav")).find("No speech") != std::string::npos);
+    auto words = spoken_words(3);
+    words.resize(480000);
+    write_wav(folder.path("slow.wav"), mono(words), 44100);
+    CHECK(fails(folder.path("slow.wav")).find("44.1 kHz") != std::string::npos);
+    write_wav(folder.path("words.wav"), mono(mix(words, room_noise(-60.0, 10.0))));
+    w.model().useFile(folder.path("words.wav"));
+    REQUIRE(Window::until([&] { return w.model().complete(); }));
+}
+
+TEST_CASE("soundcheck is followed up: a louder room is told, and one press repeats the silence") {
+    TemporaryFolder folder;
+    Checking w(folder);
+    auto words = spoken_words(3);
+    words.resize(480000);
+    write_wav(folder.path("words.wav"), mono(mix(words, room_noise(-50.0, 10.0))));
+    w.setInput({DeviceKind::sound_file, folder.path("words.wav")});
+    REQUIRE(Window::until(
+        [&] {
+            const auto& in = w.session.levels().taps[0];
+            return in.voice_known && in.room_known;
+        },
+        60.0));
+    SoundcheckRecord record;
+    record.date = "2026-11-10T20:15:00";
+    record.microphone = w.session.devices().inputTitle().toStdString();
+    record.noise = -65.0;
+    record.speech = speech_level(words, 48000)->active_dbfs;
+    w.session.shelf().noteSoundcheck("voice", record);
+    auto* verdict = w.find<QLabel>("feed_verdict");
+    REQUIRE(Window::until([&] { return verdict->text().startsWith("Noise "); }, 90.0));
+    CHECK(verdict->text().endsWith(" dB louder than checked."));
+    CHECK(verdict->fontMetrics().horizontalAdvance(verdict->text()) <= verdict->width());
+    QTest::mouseClick(w.find<ui::FlatButton>("verdict_button"), Qt::LeftButton);
+    CHECK(w.window.soundcheck()->isVisible());
+    CHECK(w.model().current() == SoundcheckStep::silence);
+    CHECK(w.text("soundcheck_earlier").contains("Background noise is"));
+    w.press(Qt::Key_Escape);
+    // The microphone itself: one press brings its level back before the chain.
+    record.noise = w.session.levels().taps[0].room + 10.0;
+    record.speech += 10.0;
+    w.session.shelf().noteSoundcheck("voice", record);
+    REQUIRE(Window::until([&] { return verdict->text().startsWith("Mic 1"); }, 90.0));
+    CHECK(verdict->text().contains("dB quieter than checked."));
+    const ChainSpec before = w.session.strip().chain();
+    QTest::mouseClick(w.find<ui::FlatButton>("verdict_button"), Qt::LeftButton);
+    const ChainSpec after = w.session.strip().chain();
+    REQUIRE(after.stages.front().kind == "gain");
+    CHECK(after.stages.front().value("gain") - before.stages.front().value("gain") ==
+          Approx(10.0).margin(2.0));
+    w.session.strip().undo();
+    CHECK(w.session.strip().chain() == before);
 }

@@ -1,7 +1,9 @@
 // The verdict on the chain as a whole: how far the feed is from its mark, one press towards it, and back.
+#include <QRegularExpression>
 #include <catch2/catch.hpp>
 
 #include "app/window.h"
+#include "deck/advice_popover.h"
 #include "deck/input_levels.h"
 #include "measure/findings.h"
 #include "stages/gate.h"
@@ -65,10 +67,83 @@ TEST_CASE("output panel names a problem of the whole chain, and one press mends 
     REQUIRE(Window::until([&] { return words->text() == "No limiter."; }));
     QTest::mouseClick(button, Qt::LeftButton);
     CHECK(w.session.strip().chain().stages.back().kind == "limiter");
+    // An offer that outlasts another change mends the chain as it is by then.
+    w.session.strip().moveStage("limiter", 0);
+    REQUIRE(Window::until([&] { return words->text() == "The limiter isn't last."; }));
+    w.session.strip().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("hold")), 333);
+    REQUIRE(button->isVisible());
+    QTest::mouseClick(button, Qt::LeftButton);
+    CHECK(w.session.strip().chain().stages.back().kind == "limiter");
+    CHECK(w.value("gate", "hold") == 333.0);
+    // Many changes in a moment are no time that it lasts.
+    w.session.strip().moveStage("limiter", 0);
+    for (int i = 0; i < 20; ++i)
+        w.session.strip().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("hold")),
+                                   300 + i);
+    CHECK(words->text() != "The limiter isn't last.");
+    w.session.strip().moveStage("limiter", last);
     // With a second voice the sum has a limiter of its own.
     w.session.strip().removeStage("limiter");
     w.session.desk().add(StripRole::voice);
     CHECK(Window::until([&] { return words->text() != "No limiter."; }));
+}
+
+TEST_CASE("output panel says which stage lets no speech through, and hides and lists advice") {
+    TemporaryFolder folder;
+    Window w(folder);
+    auto* words = w.find<QLabel>("feed_verdict");
+    auto* button = w.find<ui::FlatButton>("verdict_button");
+    auto* more = w.find<ui::FlatButton>("advice_menu_button");
+    const auto row = [](const char* id) { return static_cast<size_t>(find_stage_kind("gate")->find(id)); };
+    CHECK_FALSE(more->isVisible());
+    REQUIRE(Window::until([&] { return w.session.levels().taps[0].voice_known; }, 60));
+    for (const char* id : {"open_threshold", "close_threshold"})
+        w.session.strip().setValue("gate", row(id), 0.0);
+    w.session.strip().setValue("gate", row("range"), -80.0);
+    REQUIRE(Window::until([&] { return words->text() == "Gate lets no speech through."; }, 60));
+    CHECK(words->fontMetrics().horizontalAdvance(words->text()) <= words->width());
+    CHECK(more->isVisible());
+    CHECK_FALSE(more->geometry().intersects(button->geometry()));
+    CHECK_FALSE(more->geometry().intersects(words->geometry()));
+    QTest::mouseClick(button, Qt::LeftButton);
+    CHECK(w.session.strip().stage("gate")->bypass);
+    CHECK(Window::until([&] { return words->text() != "Gate lets no speech through."; }));
+    w.session.strip().setFader(kFaderMinDb);
+    REQUIRE(Window::until([&] { return words->text() == "The fader is all the way down."; }, 60));
+    CHECK(words->fontMetrics().horizontalAdvance(words->text()) <= words->width());
+    // Hidden it is not shown again, also after a new start.
+    QTest::mouseClick(more, Qt::LeftButton);
+    REQUIRE(w.choose("advice_menu", "Hide this advice"));
+    CHECK(words->text() != "The fader is all the way down.");
+    CHECK_FALSE(more->isVisible());
+    REQUIRE(w.session.saveState());
+    {
+        Window again(folder);
+        REQUIRE(Window::until([&] { return again.session.levels().taps[0].voice_known; }, 60));
+        const auto shown = [&] { return again.find<QLabel>("feed_verdict")->text().contains("fader"); };
+        CHECK_FALSE(Window::until(shown, 5));
+        again.session.preferences().showAllAdvice();
+        CHECK(Window::until(shown));
+    }
+    // All of it is listed, the newest first.
+    auto* list = new ui::AdvicePopover(w.session, &w.window);
+    list->openBelow(*words);
+    QStringList lines;
+    for (const auto* label : list->findChildren<QLabel*>("advice_text")) lines += label->text();
+    const qsizetype gate = lines.indexOf(QRegularExpression(".*reaches Gate, but.*"));
+    const qsizetype fader = lines.indexOf(QRegularExpression(".*fader of this strip.*"));
+    REQUIRE(gate >= 0);
+    REQUIRE(fader >= 0);
+    CHECK(fader < gate);
+    CHECK(lines.at(gate + 1) == "applied");
+    CHECK(lines.at(fader + 1).startsWith("until"));
+    auto* all = list->findChild<ui::FlatButton*>("advice_show_all");
+    REQUIRE(all != nullptr);
+    all->click();
+    CHECK_FALSE(w.session.preferences().hidesAnyAdvice());
+    // A mute is shown as such, not as advice.
+    w.session.setMuted(true);
+    CHECK(Window::until([&] { return words->text() != "The fader is all the way down."; }));
 }
 
 TEST_CASE("the input panel shows how far the peaks are from their range, and when the source clipped") {

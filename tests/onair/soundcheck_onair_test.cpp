@@ -1,4 +1,4 @@
-// The first start of somebody new: from a quiet microphone to an output at its target, on a real daemon.
+// The first start of a new user: from a quiet microphone to an output at its target, on a real daemon.
 #include <catch2/catch.hpp>
 
 #include "live/daemon.h"
@@ -26,7 +26,8 @@ TEST_CASE("soundcheck at the first start brings a quiet microphone to the target
     daemon.add_source("quiet_mic", "Quiet microphone");
     // A voice at -50 dBFS in a room at -85 dBFS.
     auto words = spoken_words(14);
-    words = at_level(std::move(words), -50.0 - speech_level(words, 48000)->active_dbfs);
+    const double by = -50.0 - speech_level(words, 48000)->active_dbfs;
+    words = at_level(std::move(words), by);
     const double seconds = static_cast<double>(words.size()) / 48000.0;
     const auto room = at_level(make_noise(Noise::fan, seconds + 1.0, 3), -88.0);
     write_wav(daemon.folder() + "/room.wav", mono(room));

@@ -128,8 +128,16 @@ TEST_CASE("microphones come and go in the window, which goes on by itself", "[on
     popup->close();
     w.session.monitoring().setSink("tv_speaker");
     CHECK_THAT(w.told().toStdString(), Catch::Contains("Living room speaker looks like loudspeakers"));
-    w.session.monitoring().toggle();
+    // Said for as long as an app records, and ended by one press.
+    auto* verdict = w.find<QLabel>("feed_verdict");
+    CHECK(verdict->text() != "Monitor on loudspeakers.");
+    const int listener = daemon.record(daemon.folder() + "/listener.wav", "dusky-reed");
+    REQUIRE(Window::until([&] { return verdict->text() == "Monitor on loudspeakers."; }));
+    CHECK(verdict->toolTip().contains("Living room speaker"));
+    QTest::mouseClick(w.find<ui::FlatButton>("verdict_button"), Qt::LeftButton);
     CHECK(w.session.monitoring().settings().source == MonitorSource::off);
+    CHECK(Window::until([&] { return verdict->text() != "Monitor on loudspeakers."; }));
+    Daemon::end(listener);
 
     daemon.remove_node("desk_mic");
     REQUIRE(Window::until([&] { return w.session.devices().status().waiting; }));

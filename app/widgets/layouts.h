@@ -1,0 +1,27 @@
+// Layouts that pages are put together from.
+#pragma once
+
+#include <QHBoxLayout>
+#include <QVBoxLayout>
+#include <initializer_list>
+
+namespace reed::ui {
+
+/// A column for all of `page`, without margins.
+inline QVBoxLayout* columnOf(QWidget* page, int spacing) {
+    auto* out = new QVBoxLayout(page);
+    out->setContentsMargins(0, 0, 0, 0);
+    out->setSpacing(spacing);
+    return out;
+}
+
+/// Widgets beside each other, at the left.
+inline QHBoxLayout* rowOf(std::initializer_list<QWidget*> widgets, int spacing = 10) {
+    auto* out = new QHBoxLayout;
+    out->setSpacing(spacing);
+    for (QWidget* w : widgets) out->addWidget(w);
+    out->addStretch(1);
+    return out;
+}
+
+}  // namespace reed::ui
