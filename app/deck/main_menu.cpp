@@ -51,8 +51,8 @@ void MainMenu::addLevels() {
         a->setChecked(session->readings().window() == seconds);
     };
     entry(tr("Measure levels over 3 s"), 3.0);
-    entry(tr("Levels over the last 10 s"), 10.0);
-    entry(tr("Levels over the last 30 s"), 30.0);
+    entry(tr("Measure levels over 10 s"), 10.0);
+    entry(tr("Measure levels over 30 s"), 30.0);
     entry(tr("Measure levels since reset (up to 10 min)"), MeterReader::kSinceReset);
 }
 

@@ -8,8 +8,8 @@
 
 #include "deck/advice_popover.h"
 #include "deck/popups.h"
-#include "session/loudness_advisor.h"
 #include "session/monitor_controller.h"
+#include "session/output_advisor.h"
 #include "session/session.h"
 #include "session/takes_model.h"
 #include "theme/theme.h"
@@ -48,8 +48,8 @@ OutputPanel::OutputPanel(Session& session, QWidget* parent) : QWidget(parent), s
     apply_ = new FlatButton({}, this);
     apply_->setObjectName("verdict_button");
     apply_->setWeight(FlatButton::Weight::raised);
-    connect(apply_, &FlatButton::clicked, &session_.verdict(), &LoudnessAdvisor::turn);
-    connect(&session_.verdict(), &LoudnessAdvisor::changed, this, &OutputPanel::showVerdict);
+    connect(apply_, &FlatButton::clicked, &session_.advisor(), &OutputAdvisor::turn);
+    connect(&session_.advisor(), &OutputAdvisor::changed, this, &OutputPanel::showVerdict);
     advice_menu_ = new FlatButton({}, this);
     advice_menu_->setObjectName("advice_menu_button");
     advice_menu_->setIconName("more");
@@ -134,7 +134,7 @@ void OutputPanel::placeButtons() {
 }
 
 void OutputPanel::showVerdict() {
-    const LoudnessAdvisor& now = session_.verdict();
+    const OutputAdvisor& now = session_.advisor();
     verdict_->show(now.tone(), now.words());
     setHint(verdict_, now.details());
     apply_->setVisible(!now.remedy().isEmpty());
@@ -147,7 +147,7 @@ void OutputPanel::openAdviceMenu() {
     auto* menu = new QMenu(this);
     menu->setObjectName("advice_menu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    menu->addAction(tr("Hide this advice"), &session_.verdict(), &LoudnessAdvisor::hide)
+    menu->addAction(tr("Hide this advice"), &session_.advisor(), &OutputAdvisor::hide)
         ->setObjectName("advice_hide");
     menu->addAction(tr("Advice since the start…"), this,
                     [this] { (new AdvicePopover(session_, window()))->openBelow(*this, true); })

@@ -13,7 +13,7 @@ namespace {
 constexpr double kAxisText = 48.0;
 
 QString level(double db) {
-    if (db <= -83.5) return QStringLiteral("below -84");
+    if (db <= -83.5) return QStringLiteral("< -84");
     return QString::number(std::round(db) + 0.0, 'f', 0);  // + 0.0: "-0" is no level
 }
 

@@ -7,8 +7,8 @@
 #include <QScreen>
 
 #include "actions/actions.h"
-#include "session/loudness_advisor.h"
 #include "session/mix_balance_model.h"
+#include "session/output_advisor.h"
 #include "widgets/flat_button.h"
 #include "widgets/plain_text.h"
 #include "widgets/strip_marker.h"
@@ -136,7 +136,7 @@ void CompactWindow::follow() {
         rows.push_back({StripLevels::of(*s), word, trouble});
     }
     const MixBalanceModel& balance = session.balance();
-    const LoudnessAdvisor& feed = session.verdict();
+    const OutputAdvisor& feed = session.advisor();
     const Finding under = balance.finding();
     // What is wrong comes first.
     const bool of_balance = balance.has() && (under.tone == FindingTone::warning || feed.words().isEmpty() ||

@@ -255,6 +255,7 @@ QWidget* SoundcheckPage::stepPage() {
     connect(file_, &FlatButton::clicked, this, &SoundcheckPage::chooseRecording);
     earlier_ = Words::wrapped(Ink::muted, 15, false, this);
     earlier_->setObjectName("soundcheck_earlier");
+    earlier_->setMinimumHeight(kButton);
     use_earlier_ = button("soundcheck_use_earlier", tr("Use its recordings"));
     setHint(use_earlier_, tr("Then record only the steps that have changed"));
     connect(use_earlier_, &FlatButton::clicked, &model_, [this] { model_.useEarlier(); });

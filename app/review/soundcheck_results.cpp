@@ -71,15 +71,19 @@ void SoundcheckResults::fill() {
     const SoundcheckModel& model = first_.soundcheck();
     const SoundcheckProposal& p = model.proposal();
     const ChainFigures& f = p.figures;
-    summary_->setText(
+    const double chain_ms = 1000.0 * f.latency / model.facts().sample_rate;
+    const double device_ms = model.strip() != nullptr ? model.strip()->devices().status().delay_ms : 0.0;
+    QString summary =
         tr("On your recordings: %1 LUFS, noise in pauses %2 dBFS (%3 dB lower against your voice), "
-           "%4 of %5 words cut off, latency %6 ms.")
+           "%4 of %5 words cut off, latency %6 ms")
             .arg(f.loudness, 0, 'f', 1)
             .arg(f.noise, 0, 'f', 0)
             .arg(f.noise_gain, 0, 'f', 0)
             .arg(f.loss.truncated)
             .arg(f.loss.words)
-            .arg(1000.0 * f.latency / model.facts().sample_rate, 0, 'f', 0));
+            .arg(chain_ms, 0, 'f', 0);
+    if (device_ms >= 1.0) summary += tr(" (%1 ms with the devices)").arg(chain_ms + device_ms, 0, 'f', 0);
+    summary_->setText(summary + '.');
     QString order = tr("Order: %1.").arg(QString::fromStdString(p.orders[0].stages));
     if (p.orders.size() > 1) {
         const OrderFigures& next = p.orders[1];

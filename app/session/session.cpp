@@ -11,12 +11,12 @@
 #include "session/auto_recall_rules.h"
 #include "session/characters.h"
 #include "session/default_scene.h"
-#include "session/loudness_advisor.h"
 #include "session/memory.h"
 #include "session/microphones.h"
 #include "session/mix_balance_model.h"
 #include "session/monitor_controller.h"
 #include "session/noise_profile_learner.h"
+#include "session/output_advisor.h"
 #include "session/soundcheck_follow_up.h"
 #include "session/soundcheck_model.h"
 #include "session/stage_presets.h"
@@ -118,7 +118,7 @@ void Session::startUp() {
     learning_ = new NoiseProfileLearner(*this);
     if (isFirst()) advice_log_ = new AdviceLog(this);
     since_soundcheck_ = new SoundcheckFollowUp(*this);
-    verdict_ = new LoudnessAdvisor(*this);
+    advisor_ = new OutputAdvisor(*this);
     microphones_ = new Microphones(*this);
     monitoring_ = std::make_unique<MonitorController>(*this);
     tick_.setInterval(kPace);

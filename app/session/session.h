@@ -27,7 +27,7 @@ namespace reed::ui {
 class MixBalanceModel;
 class Characters;
 class AdviceLog;
-class LoudnessAdvisor;
+class OutputAdvisor;
 class AdaptationModel;
 class Microphones;
 class MonitorController;
@@ -111,7 +111,7 @@ class Session final : public QObject {
     StagePresets& recipes() const { return *first_.recipes_; }
     Characters& characters() const { return *first_.characters_; }
     AdaptationModel& fit() const { return *first_.fit_; }
-    LoudnessAdvisor& verdict() const { return *verdict_; }
+    OutputAdvisor& advisor() const { return *advisor_; }
     SoundcheckFollowUp& sinceSoundcheck() const { return *since_soundcheck_; }
     /// Of all strips.
     AdviceLog& adviceLog() const { return *first_.advice_log_; }
@@ -201,7 +201,7 @@ class Session final : public QObject {
     NoiseProfileLearner* learning_;
     AdviceLog* advice_log_ = nullptr;  // of the first strip
     SoundcheckFollowUp* since_soundcheck_;
-    LoudnessAdvisor* verdict_;
+    OutputAdvisor* advisor_;
     Microphones* microphones_;
     std::unique_ptr<MonitorController> monitoring_;
     std::unique_ptr<Background> background_;  // ends first: its work uses the engine

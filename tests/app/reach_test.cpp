@@ -8,7 +8,7 @@
 #include "deck/popups.h"
 #include "deck/scene_bar.h"
 #include "rail/compact_window.h"
-#include "session/loudness_advisor.h"
+#include "session/output_advisor.h"
 #include "session/voice_loudness_model.h"
 
 using namespace reed;
@@ -212,7 +212,7 @@ TEST_CASE("of several voices the one that is off is named, and one press of its 
     REQUIRE(Window::until(judged, 60.0));
     const double apart = *loudness(0).lufs - *loudness(1).lufs;
     CHECK(apart > 0.0);
-    auto& verdict = w.guest->verdict();
+    auto& verdict = w.guest->advisor();
     // It judges twice a second, and meanwhile what is judged goes on.
     double off = 0.0;
     double other = 0.0;

@@ -49,14 +49,6 @@ struct Checking : Window {
     }
 };
 
-/// Seconds of a microphone that gives silence, then talk, then silence again.
-std::vector<float> room_noise(double dbfs, double seconds) {
-    auto out = make_noise(Noise::fan, seconds, 5);
-    const double by = std::pow(10.0, (dbfs - 3.0) / 20.0);
-    for (float& x : out) x *= static_cast<float>(by);
-    return out;
-}
-
 }  // namespace
 
 TEST_CASE("soundcheck by keys alone fits a chain to the simulated room, and undo takes it back") {
@@ -153,7 +145,7 @@ TEST_CASE("soundcheck step says at once why its recording can't be used, and can
     TemporaryFolder folder;
     Checking w(folder);
     // Speech all the time.
-    write_wav(folder.path("words.wav"), mono(mix(spoken_words(), room_noise(-60.0, 5.0))));
+    write_wav(folder.path("words.wav"), mono(mix(spoken_words(), fan_noise(-60.0, 5.0))));
     w.setInput({DeviceKind::sound_file, folder.path("words.wav")});
     w.begin();
     w.press(Qt::Key_Return);
@@ -162,11 +154,11 @@ TEST_CASE("soundcheck step says at once why its recording can't be used, and can
     CHECK(w.text("soundcheck_problem").contains("Speech was heard"));
     CHECK(w.model().current() == SoundcheckStep::silence);
     // In silence it passes.
-    write_wav(folder.path("room.wav"), mono(room_noise(-60.0, 8.0)));
+    write_wav(folder.path("room.wav"), mono(fan_noise(-60.0, 8.0)));
     w.setInput({DeviceKind::sound_file, folder.path("room.wav")});
     w.step(SoundcheckStep::silence);
     // Of another microphone, even of the same format, it says nothing: all steps are of one.
-    write_wav(folder.path("other.wav"), mono(room_noise(-50.0, 8.0)));
+    write_wav(folder.path("other.wav"), mono(fan_noise(-50.0, 8.0)));
     w.setInput({DeviceKind::sound_file, folder.path("other.wav")});
     w.press(Qt::Key_Return);
     CHECK_FALSE(w.model().recording());
@@ -196,7 +188,7 @@ TEST_CASE("soundcheck survives a lost input and a cancelled measurement, and clo
     w.press(Qt::Key_Return);
     REQUIRE(w.model().recording());
     // Another input in the middle of a recording.
-    write_wav(folder.path("room.wav"), stereo(room_noise(-60.0, 8.0), room_noise(-60.0, 8.0)));
+    write_wav(folder.path("room.wav"), stereo(fan_noise(-60.0, 8.0), fan_noise(-60.0, 8.0)));
     w.setInput({DeviceKind::sound_file, folder.path("room.wav")});
     REQUIRE(
         Window::until([&] { return w.model().state(SoundcheckStep::silence) == Model::StepState::failed; }));
@@ -276,7 +268,7 @@ TEST_CASE("soundcheck refuses app audio and says so") {
 TEST_CASE("soundcheck uses the recordings of the last one, and only what changed is recorded again") {
     TemporaryFolder folder;
     Checking w(folder);
-    write_wav(folder.path("room.wav"), mono(room_noise(-50.0, 8.0)));
+    write_wav(folder.path("room.wav"), mono(fan_noise(-50.0, 8.0)));
     w.setInput({DeviceKind::sound_file, folder.path("room.wav")});
     const ui::TakesModel& takes = w.session.takes();
     const auto keep = [&](const char* name, const std::vector<float>& x, double rate) {
@@ -291,8 +283,8 @@ TEST_CASE("soundcheck uses the recordings of the last one, and only what changed
     SoundcheckRecord record;
     record.date = QDateTime::currentDateTime().addDays(-21).toString(Qt::ISODate).toStdString();
     record.microphone = w.session.devices().inputTitle().toStdString();
-    record.takes = {{"silence", keep("Silence", room_noise(-60.0, 5.0), 48000)},
-                    {"talk", keep("Talk", mix(words, room_noise(-60.0, 10.0)), 48000)}};
+    record.takes = {{"silence", keep("Silence", fan_noise(-60.0, 5.0), 48000)},
+                    {"talk", keep("Talk", mix(words, fan_noise(-60.0, 10.0)), 48000)}};
     w.session.shelf().noteSoundcheck("voice", record);
     REQUIRE(w.saveAs("Checked"));
     CHECK(load_scene(folder.path("scenes/checked.json")).scene->soundchecks.at("voice") == record);
@@ -315,7 +307,7 @@ TEST_CASE("soundcheck uses the recordings of the last one, and only what changed
     w.press(Qt::Key_Escape);
 
     // With another microphone nothing is known of it.
-    write_wav(folder.path("other.wav"), mono(room_noise(-50.0, 8.0)));
+    write_wav(folder.path("other.wav"), mono(fan_noise(-50.0, 8.0)));
     w.setInput({DeviceKind::sound_file, folder.path("other.wav")});
     w.begin();
     CHECK(w.text("soundcheck_earlier").isEmpty());
@@ -341,7 +333,7 @@ TEST_CASE("soundcheck takes a step from a take or a file, and says why it can't"
     Checking w(folder);
     TakeNotes notes;
     notes.name = "Empty workshop & rain";
-    REQUIRE(w.session.takes().store().keep(mono(room_noise(-60.0, 6.0)), 48000, notes).ok());
+    REQUIRE(w.session.takes().store().keep(mono(fan_noise(-60.0, 6.0)), 48000, notes).ok());
     w.session.takes().refresh();
     REQUIRE(Window::until([&] { return w.session.takes().all().size() == 1; }));
     w.setInput({DeviceKind::simulated_room, ""});
@@ -362,13 +354,13 @@ TEST_CASE("soundcheck takes a step from a take or a file, and says why it can't"
         return w.text("soundcheck_problem").toStdString();
     };
     CHECK(fails(folder.path("missing.wav")).find("missing.wav") != std::string::npos);
-    write_wav(folder.path("room.wav"), mono(room_noise(-60.0, 8.0)));
+    write_wav(folder.path("room.wav"), mono(fan_noise(-60.0, 8.0)));
     CHECK(fails(folder.path("room.wav")).find("No speech") != std::string::npos);
     auto words = spoken_words(3);
     words.resize(480000);
     write_wav(folder.path("slow.wav"), mono(words), 44100);
     CHECK(fails(folder.path("slow.wav")).find("44.1 kHz") != std::string::npos);
-    write_wav(folder.path("words.wav"), mono(mix(words, room_noise(-60.0, 10.0))));
+    write_wav(folder.path("words.wav"), mono(mix(words, fan_noise(-60.0, 10.0))));
     w.model().useFile(folder.path("words.wav"));
     REQUIRE(Window::until([&] { return w.model().complete(); }));
 }
@@ -378,7 +370,7 @@ TEST_CASE("soundcheck is followed up: a louder room is told, and one press repea
     Checking w(folder);
     auto words = spoken_words(3);
     words.resize(480000);
-    write_wav(folder.path("words.wav"), mono(mix(words, room_noise(-50.0, 10.0))));
+    write_wav(folder.path("words.wav"), mono(mix(words, fan_noise(-50.0, 10.0))));
     w.setInput({DeviceKind::sound_file, folder.path("words.wav")});
     REQUIRE(Window::until(
         [&] {

@@ -83,7 +83,7 @@ TEST_CASE("what is wrong with a scene is said with its place", "[scene]") {
         {"{}", "format"},
         {R"({"format":"other","version":1})", "not a scene file"},
         {R"({"format":"dusky-reed-scene","name":"x","stages":[]})", "version"},
-        {R"({"format":"dusky-reed-scene","version":4,"name":"x","strips":[]})", "newer version"},
+        {R"({"format":"dusky-reed-scene","version":9,"name":"x","strips":[]})", "newer version"},
         {R"({"format":"dusky-reed-scene","version":40000,"name":"x","strips":[]})",
          "version is unknown: 40000"},
         {R"({"format":"dusky-reed-scene","version":0,"name":"x","stages":[]})", "version is unknown: 0"},

@@ -32,30 +32,20 @@ namespace {
 
 constexpr double kRate = 48000.0;
 
-std::vector<float> scaled(std::vector<float> x, double db) {
-    for (float& v : x) v *= static_cast<float>(db_to_gain(db));
-    return x;
-}
-
-/// Fan noise at a level in dBFS.
-std::vector<float> fan(double dbfs, double seconds, std::uint32_t seed = 3) {
-    return scaled(make_noise(Noise::fan, seconds, seed), dbfs - mean_square_to_dbfs(1.0));
-}
-
 /// Spoken words, repeated to `seconds`, at about `dbfs` during speech.
 std::vector<float> talk(double dbfs, double seconds) {
     auto x = spoken_words(3);
     const auto level = speech_level(x, kRate);
     x.resize(static_cast<size_t>(seconds * kRate));
-    return scaled(std::move(x), dbfs - level->active_dbfs);
+    return louder(std::move(x), dbfs - level->active_dbfs);
 }
 
 /// Talk in a room with a fan.
 StepRecordings recordings(double speech_dbfs = -26.0, double noise_dbfs = -56.0) {
     StepRecordings out;
     out.sample_rate = kRate;
-    out[SoundcheckStep::silence] = mono(fan(noise_dbfs, 5.0));
-    out[SoundcheckStep::talk] = mono(mix(talk(speech_dbfs, 12.0), fan(noise_dbfs, 12.0, 4)));
+    out[SoundcheckStep::silence] = mono(fan_noise(noise_dbfs, 5.0));
+    out[SoundcheckStep::talk] = mono(mix(talk(speech_dbfs, 12.0), fan_noise(noise_dbfs, 12.0, 4)));
     return out;
 }
 
@@ -155,7 +145,7 @@ TEST_CASE("room echo grows with the decay of the room") {
 }
 
 TEST_CASE("narrow tones are found by frequency and level, and hum is left to its own finder") {
-    auto x = fan(-60.0, 5.0);
+    auto x = fan_noise(-60.0, 5.0);
     x = mix(x, sine(3170.0, db_to_gain(-65.0), 5.0));
     const auto found = narrow_tones(x, kRate, nullptr);
     const auto whistle =
@@ -184,7 +174,7 @@ TEST_CASE("sibilance is the level of the sharpest sounds against the voice") {
     high.snap(design({FilterType::low_cut, 5500.0, 0.0, 0.7071, 48}, kRate));
     for (float& v : hiss) v = high.next(0, v);
     const double level = mean_square_to_dbfs(std::pow(rms(hiss, 4800), 2.0));
-    hiss = scaled(std::move(hiss), speech->active_dbfs - level);
+    hiss = louder(std::move(hiss), speech->active_dbfs - level);
     std::copy(hiss.begin(), hiss.end(), x.begin() + 96000);
     CHECK(sibilance(x, kRate).value() == Approx(0.0).margin(1.5));
     CHECK(sibilance(vowel(120.0, 4.0), kRate).value() < -25.0);
@@ -192,21 +182,22 @@ TEST_CASE("sibilance is the level of the sharpest sounds against the voice") {
 }
 
 TEST_CASE("soundcheck step says why a recording can't be used") {
-    CHECK(problem_of(SoundcheckStep::silence, fan(-60.0, 5.0)).empty());
-    CHECK(problem_of(SoundcheckStep::silence, fan(-60.0, 2.0)) == "too_short");
+    CHECK(problem_of(SoundcheckStep::silence, fan_noise(-60.0, 5.0)).empty());
+    CHECK(problem_of(SoundcheckStep::silence, fan_noise(-60.0, 2.0)) == "too_short");
     CHECK(problem_of(SoundcheckStep::silence, silence(5.0)) == "nothing_heard");
-    CHECK(problem_of(SoundcheckStep::silence, mix(talk(-26.0, 5.0), fan(-60.0, 5.0))) == "speech_in_silence");
-    CHECK(problem_of(SoundcheckStep::talk, mix(talk(-26.0, 8.0), fan(-60.0, 8.0))).empty());
-    CHECK(problem_of(SoundcheckStep::talk, fan(-40.0, 8.0)) == "no_speech");
+    CHECK(problem_of(SoundcheckStep::silence, mix(talk(-26.0, 5.0), fan_noise(-60.0, 5.0))) ==
+          "speech_in_silence");
+    CHECK(problem_of(SoundcheckStep::talk, mix(talk(-26.0, 8.0), fan_noise(-60.0, 8.0))).empty());
+    CHECK(problem_of(SoundcheckStep::talk, fan_noise(-40.0, 8.0)) == "no_speech");
     auto hot = talk(-8.0, 8.0);
     for (float& v : hot) v = std::clamp(4.0f * v, -1.0f, 1.0f);
     CHECK(problem_of(SoundcheckStep::talk, hot) == "clipped");
-    const AudioBuffer loud_room = mono(fan(-28.0, 5.0));
-    const auto under =
-        step_problem(SoundcheckStep::talk, mono(mix(talk(-26.0, 8.0), fan(-29.0, 8.0))), kRate, &loud_room);
+    const AudioBuffer loud_room = mono(fan_noise(-28.0, 5.0));
+    const auto under = step_problem(SoundcheckStep::talk, mono(mix(talk(-26.0, 8.0), fan_noise(-29.0, 8.0))),
+                                    kRate, &loud_room);
     REQUIRE(under);
     CHECK((under->id == "near_noise" || under->id == "no_speech"));
-    CHECK(problem_of(SoundcheckStep::noises, scaled(make_noise(Noise::keyboard, 6.0, 2), -40.0)).empty());
+    CHECK(problem_of(SoundcheckStep::noises, louder(make_noise(Noise::keyboard, 6.0, 2), -40.0)).empty());
     // A loud step is no speech for a network; its level is enough.
     CHECK(problem_of(SoundcheckStep::loud, vowel(400.0, 3.0)).empty());
 }
@@ -215,7 +206,7 @@ TEST_CASE("soundcheck needs silence and talk, and leaves other steps out that ca
     StepRecordings none;
     CHECK_FALSE(analyse_steps(none).ok());
     StepRecordings steps = recordings();
-    steps[SoundcheckStep::quiet] = mono(fan(-56.0, 7.0));
+    steps[SoundcheckStep::quiet] = mono(fan_noise(-56.0, 7.0));
     const auto usable = usable_steps(steps);
     REQUIRE(usable.ok());
     CHECK_FALSE(usable.value().has(SoundcheckStep::quiet));
@@ -259,10 +250,10 @@ TEST_CASE("soundcheck finds what was put into the recordings, and does not witho
         with_noise(mix(sine(50.0, 0.003, 12.0), mix(sine(100.0, 0.002, 12.0), sine(150.0, 0.002, 12.0)))),
         "hum"));
     CHECK(says(with_noise(sine(3170.0, 0.001, 12.0)), "tone"));
-    CHECK(says(with_noise(scaled(dull_noise(1.0, 25.0, 12.0, 9), -40.0)), "rumble"));
+    CHECK(says(with_noise(louder(dull_noise(1.0, 25.0, 12.0, 9), -40.0)), "rumble"));
     StepRecordings two = recordings();
     for (AudioBuffer& b : two.sounds) {
-        if (b.frames() > 0) b = stereo(scaled(b[0], -60.0), b[0]);
+        if (b.frames() > 0) b = stereo(louder(b[0], -60.0), b[0]);
     }
     CHECK(says(two, "one_side"));
     two = recordings();
@@ -275,7 +266,7 @@ TEST_CASE("soundcheck finds what was put into the recordings, and does not witho
     CHECK(says(two, "out_of_phase"));
     StepRecordings keys = recordings();
     keys[SoundcheckStep::noises] =
-        mono(mix(scaled(make_noise(Noise::keyboard, 6.0, 2), -32.0), fan(-56.0, 6.0)));
+        mono(mix(louder(make_noise(Noise::keyboard, 6.0, 2), -32.0), fan_noise(-56.0, 6.0)));
     CHECK(says(keys, "noises_loud"));
     // A wireless headset in call mode: nothing above 3.4 kHz.
     StepRecordings narrow = recordings();
@@ -286,15 +277,15 @@ TEST_CASE("soundcheck finds what was put into the recordings, and does not witho
         f.reset();
         for (float& v : cut) v = f.next(0, v);
     }
-    narrow[SoundcheckStep::talk] = mono(mix(cut, scaled(fan(-56.0, 12.0, 4), -40.0)));
-    narrow[SoundcheckStep::silence] = mono(fan(-96.0, 5.0));
+    narrow[SoundcheckStep::talk] = mono(mix(cut, louder(fan_noise(-56.0, 12.0, 4), -40.0)));
+    narrow[SoundcheckStep::silence] = mono(fan_noise(-96.0, 5.0));
     CHECK(says(narrow, "band_limited"));
 }
 
 TEST_CASE("soundcheck proposes a chain that does what it promises", "[figures]") {
     StepRecordings steps = recordings(-34.0, -62.0);
-    steps[SoundcheckStep::quiet] = mono(mix(talk(-44.0, 7.0), fan(-62.0, 7.0, 8)));
-    steps[SoundcheckStep::loud] = mono(mix(talk(-20.0, 5.0), fan(-62.0, 5.0, 9)));
+    steps[SoundcheckStep::quiet] = mono(mix(talk(-44.0, 7.0), fan_noise(-62.0, 7.0, 8)));
+    steps[SoundcheckStep::loud] = mono(mix(talk(-20.0, 5.0), fan_noise(-62.0, 5.0, 9)));
     const auto facts = analyse_steps(steps);
     const auto joined = StepSound::join(steps);
     REQUIRE(facts.ok());

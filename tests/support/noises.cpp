@@ -4,6 +4,8 @@
 #include <numbers>
 #include <random>
 
+#include "base/decibel.h"
+
 namespace reed::test {
 namespace {
 
@@ -160,6 +162,17 @@ std::vector<float> make_noise(Noise which, double seconds, std::uint32_t seed) {
             break;
     }
     return m.done();
+}
+
+std::vector<float> louder(std::vector<float> x, double db) {
+    for (float& v : x) v *= static_cast<float>(db_to_gain(db));
+    return x;
+}
+
+std::vector<float> fan_noise(double dbfs, double seconds, std::uint32_t seed) {
+    auto x = make_noise(Noise::fan, seconds, seed);
+    const double by = dbfs - rms_dbfs(x);
+    return louder(std::move(x), by);
 }
 
 std::vector<float> make_music(double seconds) {

@@ -21,6 +21,12 @@ const char* noise_name(Noise which);
 /// single clicks over nearly nothing. The same seed gives the same noise.
 std::vector<float> make_noise(Noise which, double seconds, std::uint32_t seed);
 
+/// Each sample `db` louder.
+std::vector<float> louder(std::vector<float> x, double db);
+
+/// Fan noise at a level in dBFS (RMS).
+std::vector<float> fan_noise(double dbfs, double seconds, std::uint32_t seed = 3);
+
 /// Chords of plucked tones, two a second, about -20 dBFS.
 std::vector<float> make_music(double seconds);
 

@@ -22,10 +22,10 @@ class Session;
 /// the soundcheck; the loudness of the last 10 s of speech since the last change against the target. Proposes
 /// one change. Of several voices, the one that is farthest off is named. Advice that the user hides is passed
 /// over; everything but loudness can be hidden.
-class LoudnessAdvisor final : public QObject {
+class OutputAdvisor final : public QObject {
     Q_OBJECT
   public:
-    explicit LoudnessAdvisor(Session& session);
+    explicit OutputAdvisor(Session& session);
 
     FindingTone tone() const { return shown_.tone; }
     /// Message; empty while nothing is known.

@@ -1,4 +1,4 @@
-#include "session/loudness_advisor.h"
+#include "session/output_advisor.h"
 
 #include <QPointer>
 #include <algorithm>
@@ -25,18 +25,18 @@ constexpr double kAtTheMark = 1.5;  // LU, for a voice among several
 
 }  // namespace
 
-LoudnessAdvisor::LoudnessAdvisor(Session& session) : QObject(&session), session_(session) {
-    connect(&session_.strip(), &ChainModel::changed, this, &LoudnessAdvisor::measureAgain);
+OutputAdvisor::OutputAdvisor(Session& session) : QObject(&session), session_(session) {
+    connect(&session_.strip(), &ChainModel::changed, this, &OutputAdvisor::measureAgain);
     connect(&session_.devices(), &Devices::inputChanged, this, [this] {
         shown_.turn = nullptr;  // another voice, perhaps
         measureAgain();
     });
-    connect(&session_.preferences(), &Preferences::targetChanged, this, &LoudnessAdvisor::update);
-    connect(&session_.preferences(), &Preferences::adviceChanged, this, &LoudnessAdvisor::update);
-    connect(&session_, &Session::readingsChanged, this, &LoudnessAdvisor::tick);
+    connect(&session_.preferences(), &Preferences::targetChanged, this, &OutputAdvisor::update);
+    connect(&session_.preferences(), &Preferences::adviceChanged, this, &OutputAdvisor::update);
+    connect(&session_, &Session::readingsChanged, this, &OutputAdvisor::tick);
 }
 
-void LoudnessAdvisor::measureAgain() {
+void OutputAdvisor::measureAgain() {
     heard_.clear();
     wait_ = kWait;
     if (shown_.turn == nullptr)
@@ -45,14 +45,14 @@ void LoudnessAdvisor::measureAgain() {
         changed_.start();
 }
 
-void LoudnessAdvisor::tick() {
+void OutputAdvisor::tick() {
     if (since_.isValid() && since_.elapsed() < kEvery) return;
     since_.start();
     ++ticks_;
     update();
 }
 
-void LoudnessAdvisor::update() {
+void OutputAdvisor::update() {
     if (changed_.isValid() && changed_.elapsed() < kStays) return;
     changed_.invalidate();
     const Advice before = std::exchange(shown_, find());
@@ -60,7 +60,7 @@ void LoudnessAdvisor::update() {
     if (!(before == shown_)) emit changed();
 }
 
-LoudnessAdvisor::Advice LoudnessAdvisor::find() {
+OutputAdvisor::Advice OutputAdvisor::find() {
     // Of what loops nothing goes out.
     if (session_.seat().role() != StripRole::voice || session_.takes().strip() == &session_) return {};
     const std::vector<Advice> problems = lastingProblems();
@@ -78,7 +78,7 @@ LoudnessAdvisor::Advice LoudnessAdvisor::find() {
 
 /// Problems beside the loudness, the most important first, that are not hidden and have been there for some
 /// time: no shout in between, nor a stage on its way to another place.
-std::vector<LoudnessAdvisor::Advice> LoudnessAdvisor::lastingProblems() {
+std::vector<OutputAdvisor::Advice> OutputAdvisor::lastingProblems() {
     std::vector<Advice> all = chainProblems();
     if (Found found = loudspeakers()) all.insert(all.begin(), std::move(*found));
     if (Found found = silentOutput()) all.insert(all.begin(), std::move(*found));
@@ -93,7 +93,7 @@ std::vector<LoudnessAdvisor::Advice> LoudnessAdvisor::lastingProblems() {
     return all;
 }
 
-LoudnessAdvisor::Found LoudnessAdvisor::silentOutput() const {
+OutputAdvisor::Found OutputAdvisor::silentOutput() const {
     if (session_.muted() || session_.strip().spec().mute) return std::nullopt;  // that is shown already
     const auto stages = session_.strip().chain().stages.size();
     if (const auto stage = session_.levelsFit() ? silencing_stage(session_.levels()) : std::nullopt;
@@ -118,7 +118,7 @@ LoudnessAdvisor::Found LoudnessAdvisor::silentOutput() const {
                   [this] { session_.strip().setFader(0.0); }};
 }
 
-LoudnessAdvisor::Found LoudnessAdvisor::loudspeakers() const {
+OutputAdvisor::Found OutputAdvisor::loudspeakers() const {
     const MonitorController& monitor = session_.monitoring();
     if (monitor.settings().source == MonitorSource::off || !monitor.toLoudspeakers() ||
         !session_.devices().feedUsed())
@@ -133,7 +133,7 @@ LoudnessAdvisor::Found LoudnessAdvisor::loudspeakers() const {
 }
 
 /// The whole chain comes before its loudness, which means little where that is wrong.
-std::vector<LoudnessAdvisor::Advice> LoudnessAdvisor::chainProblems() const {
+std::vector<OutputAdvisor::Advice> OutputAdvisor::chainProblems() const {
     const bool single = session_.desk().count(StripRole::voice) == 1;
     std::vector<Advice> out;
     for (const ChainCheck& c : chain_checks(session_.strip().chain(), session_.levels(), single)) {
@@ -152,7 +152,7 @@ std::vector<LoudnessAdvisor::Advice> LoudnessAdvisor::chainProblems() const {
     return out;
 }
 
-LoudnessAdvisor::Found LoudnessAdvisor::sinceSoundcheck() const {
+OutputAdvisor::Found OutputAdvisor::sinceSoundcheck() const {
     const SoundcheckFollowUp& follow_up = session_.sinceSoundcheck();
     const auto& finding = follow_up.finding();
     if (!finding) return std::nullopt;
@@ -181,7 +181,7 @@ LoudnessAdvisor::Found LoudnessAdvisor::sinceSoundcheck() const {
     return out;
 }
 
-LoudnessAdvisor::Found LoudnessAdvisor::loudness() {
+OutputAdvisor::Found OutputAdvisor::loudness() {
     const LoudnessReading& feed = session_.feed();
     if (wait_ > 0) {
         --wait_;
@@ -210,7 +210,7 @@ LoudnessAdvisor::Found LoudnessAdvisor::loudness() {
 }
 
 /// Each voice is to be at the target by itself; the one that is farthest from it is named.
-LoudnessAdvisor::Found LoudnessAdvisor::loudnessOfVoices() const {
+OutputAdvisor::Found OutputAdvisor::loudnessOfVoices() const {
     const double target = session_.preferences().target();
     const VoiceLoudnessModel::Voice* worst = nullptr;
     double off = 0.0;
@@ -241,7 +241,7 @@ LoudnessAdvisor::Found LoudnessAdvisor::loudnessOfVoices() const {
     return out;
 }
 
-void LoudnessAdvisor::turn() {
+void OutputAdvisor::turn() {
     const Advice pressed = shown_;
     shown_.turn = nullptr;
     changed_.invalidate();
@@ -250,12 +250,12 @@ void LoudnessAdvisor::turn() {
     pressed.turn();
 }
 
-void LoudnessAdvisor::hide() {
+void OutputAdvisor::hide() {
     if (!shown_.id.empty()) session_.preferences().hideAdvice(std::string(shown_.id));
 }
 
 /// Notes what is shown now, and that what was shown `before` is not any more.
-void LoudnessAdvisor::log(const Advice& before) {
+void OutputAdvisor::log(const Advice& before) {
     if (before.id == shown_.id) return;
     AdviceLog& log = session_.adviceLog();
     if (!before.id.empty()) log.end(before.id, session_.stripName(), false);
