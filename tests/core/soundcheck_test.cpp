@@ -345,6 +345,17 @@ TEST_CASE("soundcheck proposes a chain that does what it promises", "[figures]")
         REQUIRE(has(one) != one.stages.end());
         CHECK(one.stages.size() == bare.stages.size() + (has(bare) == bare.stages.end() ? 1 : 0));
         for (const size_t row : line.rows) CHECK(has(one)->values[row] == source.values[row]);
+        if (line.band >= 0) {
+            // Of an equalizer only its band.
+            const StageSpec fresh = new_stage({}, source.stage_kind());
+            const auto on_row =
+                static_cast<size_t>(source.stage_kind().find("band" + std::to_string(line.band + 1) + "_on"));
+            for (size_t row = 0; row < fresh.values.size(); ++row) {
+                if (row == on_row || std::ranges::find(line.rows, row) != line.rows.end()) continue;
+                CAPTURE(row);
+                CHECK(has(one)->values[row] == fresh.values[row]);
+            }
+        }
         if (line.id == "suppression") CHECK(one.index_of("limiter") == 2);
     }
     // A line that is off is missing, and the rest is as loud.
