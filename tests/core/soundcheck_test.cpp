@@ -402,6 +402,37 @@ TEST_CASE("soundcheck of a quiet room leaves the suppression out and says why", 
     CHECK(std::ranges::find(lines, std::string_view("no_gate"), &SoundcheckLine::id) != lines.end());
 }
 
+TEST_CASE("loss of speech: the template for keyboards takes the keys and leaves the words", "[figures]") {
+    const auto scene = load_scene(std::string(REED_DEMO_DATA) + "/starting_points/keyboard.json").scene;
+    REQUIRE(scene);
+    ChainSpec chain = scene->chain();
+    const int compressor = chain.index_of("compressor");
+    REQUIRE(compressor > 0);
+    chain.stages.resize(static_cast<size_t>(compressor));
+    size_t words = 0;
+    size_t cut = 0;
+    for (const double level : {-22.0, -30.0, -38.0}) {
+        CAPTURE(level);
+        StepRecordings steps = recordings(level, level - 34.0);
+        auto keys = make_noise(Noise::keyboard, 6.0, 9);
+        const double by = level - 2.0 - gain_to_db(peak(keys));
+        steps[SoundcheckStep::noises] = mono(mix(louder(std::move(keys), by), fan_noise(level - 34.0, 6.0)));
+        const auto joined = StepSound::join(steps);
+        REQUIRE(joined.ok());
+        const auto run = run_chain(chain, joined.value().sound(), kRate);
+        REQUIRE(run.ok());
+        const SpeechLoss loss = joined.value().loss(joined.value().input(), run.value().taps.back());
+        words += loss.words;
+        cut += loss.truncated;
+        const double before = *joined.value().levels(joined.value().input()).noises;
+        const double after = *joined.value().levels(run.value().taps.back()).noises;
+        CHECK(before - after > 15.0);
+    }
+    CAPTURE(words, cut);
+    CHECK(words > 20);
+    CHECK(6 * cut <= words);  // 8 of 30 when only speech counted as louder than noise
+}
+
 TEST_CASE("loss of speech counts words whose ends are cut, and none for a plain gain") {
     const StepRecordings steps = recordings(-26.0, -70.0);
     const auto joined = StepSound::join(steps);
