@@ -408,9 +408,16 @@ void SoundcheckPage::showState() {
     const std::tuple now(choosing_, phase, model_.current(), model_.state(model_.current()));
     const bool other = shown_ != now;
     if (phase == results) results_->show(other);
-    if (!other || !isVisible()) return;
+    if (!isVisible()) return;
     shown_ = now;
-    if (FlatButton* b = primary(); b != nullptr && b->isEnabled()) b->setFocus();
+    // A chain that is used moves the focus to one of its stages, behind this page.
+    const QWidget* focused = window()->focusWidget();
+    if (!other && focused != nullptr && (focused == this || isAncestorOf(focused))) return;
+    FlatButton* b = primary();
+    if (b != nullptr && b->isEnabled())
+        b->setFocus();
+    else
+        setFocus();
 }
 
 FlatButton* SoundcheckPage::primary() const {

@@ -100,8 +100,9 @@ void SoundcheckModel::useEarlier(std::optional<SoundcheckStep> except) {
         at(info.step).state = StepState::checking;
         work_.run(
             QString(), [file] { return load(file); },
-            [this, step = info.step, name = take->second](Result<Loaded> recording) {
-                if (phase_ != Phase::steps || at(step).state != StepState::checking) return;
+            [this, step = info.step, strip = strip_, name = take->second](Result<Loaded> recording) {
+                if (phase_ != Phase::steps || strip_ != strip || at(step).state != StepState::checking)
+                    return;
                 if (recording.ok()) files_[std::string(step_info(step).id)] = name;
                 loaded(step, std::move(recording));
             });
@@ -143,8 +144,8 @@ void SoundcheckModel::useFile(const std::filesystem::path& file) {
     kept_ = false;
     work_.run(
         QString(), [file] { return load(file); },
-        [this, step = current_](Result<Loaded> recording) {
-            if (phase_ != Phase::steps || at(step).state != StepState::checking) return;
+        [this, step = current_, strip = strip_](Result<Loaded> recording) {
+            if (phase_ != Phase::steps || strip_ != strip || at(step).state != StepState::checking) return;
             current_ = step;
             if (!recording.ok()) return fail(QString::fromStdString(recording.error().text()));
             if (recordings_.any() && recording.value().sample_rate != recordings_.sample_rate)
@@ -250,6 +251,7 @@ bool SoundcheckModel::anotherInput() const {
 void SoundcheckModel::startAgain() {
     steps_ = {};
     recordings_ = {};
+    files_.clear();
     noise_.reset();
     current_ = SoundcheckStep::silence;
     first_.notices().warn(tr("The input changed, so the soundcheck starts again with silence."));
@@ -354,6 +356,7 @@ void SoundcheckModel::skip() {
         return;
     at(current_) = {StepState::skipped, {}, {}};
     recordings_[current_] = {};
+    files_.erase(std::string(step_info(current_).id));
     ring_.reset();
     next();
 }
@@ -461,8 +464,7 @@ void SoundcheckModel::apply() {
 void SoundcheckModel::use(const ChainSpec& chain) {
     applied_ = chain;
     strip_->strip().setChain(chain, tr("Soundcheck"));
-    keepTakes();
-    noteRecord();
+    keep();
     emit changed();
 }
 
@@ -473,8 +475,7 @@ void SoundcheckModel::applyAlone(size_t line) {
     const SoundcheckLine& wanted = result_->proposal.lines[line];
     strip_->strip().setChain(
         chain, tr("Soundcheck: %1").arg(QString::fromStdString(line_title(result_->proposal.chain, wanted))));
-    keepTakes();
-    noteRecord();
+    keep();
     emit changed();
 }
 
@@ -482,21 +483,25 @@ bool SoundcheckModel::applied() const {
     return phase_ == Phase::results && strip_ && applied_ && strip_->strip().chain() == *applied_;
 }
 
-/// The steps as takes, so that the chain can be tuned by them later; those that are takes stay what they are.
-void SoundcheckModel::keepTakes() {
+/// What was measured belongs to the strip in the scene, to be compared with later. The steps become takes, so
+/// that the chain can be tuned by them; those that are takes stay what they are.
+void SoundcheckModel::keep() {
+    const SoundcheckRecord record =
+        soundcheck_record(result_->facts, strip_->devices().inputTitle().toStdString(), files_);
+    const std::string strip_id = strip_->strip().spec().id;
+    first_.shelf().noteSoundcheck(strip_id, record);
     if (kept_) return;
     kept_ = true;
     const auto recordings = std::make_shared<StepRecordings>(recordings_);
     TakeNotes notes;
     notes.strip = strip_->stripName().toStdString();
-    notes.device = strip_->devices().inputTitle().toStdString();
-    notes.date = date_now();
-    using Kept = std::pair<Take, std::map<std::string, std::string>>;
+    notes.device = record.microphone;
+    notes.date = record.date;
+    using Kept = std::map<std::string, Take>;  // by id of the step
     work_.run(
         QString(),
         [recordings, notes, files = files_, store = first_.takes().store()]() -> Result<Kept> {
             Kept out;
-            out.second = files;
             for (const StepInfo& info : soundcheck_steps()) {
                 if (!recordings->has(info.step)) continue;
                 const std::string id(info.id);
@@ -506,28 +511,25 @@ void SoundcheckModel::keepTakes() {
                                 ? Result<Take>(read_take(store.folder() / files.at(id)))
                                 : store.keep((*recordings)[info.step], recordings->sample_rate, n);
                 if (!kept.ok()) return kept.error();
-                out.second[id] = kept.value().path.filename().string();
-                if (info.step == SoundcheckStep::talk) out.first = std::move(kept.value());
+                out[id] = std::move(kept.value());
             }
             return out;
         },
-        [this, strip = strip_](const Result<Kept>& kept) {
+        [this, strip = strip_, strip_id, record](const Result<Kept>& kept) {
             if (!kept.ok()) return first_.notices().tell(kept.error());
             first_.takes().refresh();
+            SoundcheckRecord with_takes = record;
+            for (const auto& [id, take] : kept.value()) with_takes.takes[id] = take.path.filename().string();
+            // Also after the page was closed, but not over another soundcheck or scene.
+            const auto& all = first_.strip().scene().soundchecks;
+            const auto there = all.find(strip_id);
+            if (there != all.end() && there->second.date == record.date)
+                first_.shelf().noteSoundcheck(strip_id, with_takes);
             if (strip_ != strip || phase_ != Phase::results) return;
-            files_ = kept.value().second;
-            noteRecord();
-            first_.takes().choose(kept.value().first);
+            files_ = with_takes.takes;
+            first_.takes().choose(kept.value().at("talk"));
             emit changed();
         });
-}
-
-/// What was measured belongs to the strip in the scene, to be compared with later.
-void SoundcheckModel::noteRecord() {
-    if (!strip_ || !result_) return;
-    first_.shelf().noteSoundcheck(
-        strip_->strip().spec().id,
-        soundcheck_record(result_->facts, strip_->devices().inputTitle().toStdString(), files_));
 }
 
 void SoundcheckModel::compare() {

@@ -135,8 +135,7 @@ class SoundcheckModel final : public QObject {
     bool anotherInput() const;
     void startAgain();
     void use(const ChainSpec& chain);
-    void keepTakes();
-    void noteRecord();
+    void keep();
     void loaded(SoundcheckStep step, Result<Loaded> recording);
 
     Session& first_;

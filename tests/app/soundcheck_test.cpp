@@ -304,7 +304,19 @@ TEST_CASE("soundcheck uses the recordings of the last one, and only what changed
     REQUIRE(Window::until([&] { return w.at(Model::Phase::working); }, 60.0));
     CHECK(w.model().noise().value() == Approx(-50.0).margin(4.0));
     w.model().cancel();
+    CHECK(w.at(Model::Phase::steps));
+    w.model().analyse();
+    REQUIRE(Window::until([&] { return w.at(Model::Phase::results); }, 240.0));
+    // Closed at once, its recordings become takes all the same; the talk is the take that it was.
+    w.model().apply();
     w.press(Qt::Key_Escape);
+    CHECK(w.at(Model::Phase::closed));
+    const auto now = [&] { return w.session.strip().scene().soundchecks.at("voice"); };
+    REQUIRE(Window::until([&] { return now().takes.size() == 2; }));
+    CHECK(now().takes.at("talk") == record.takes.at("talk"));
+    CHECK(now().takes.at("silence") != record.takes.at("silence"));
+    CHECK(now().noise == Approx(-50.0).margin(1.0));
+    CHECK(now().date > record.date);
 
     // With another microphone nothing is known of it.
     write_wav(folder.path("other.wav"), mono(fan_noise(-50.0, 8.0)));
