@@ -25,7 +25,7 @@ class SoundcheckFollowUp final : public QObject {
     /// By how many dB voice and noise moved together, if that is what changed; else 0.
     double gainChange() const { return finding_ && finding_->id == "gain_changed" ? moved_ : 0.0; }
 
-    static constexpr int kEvery = 8000;       ///< ms
+    static constexpr int kEvery = 12000;      ///< ms
     static constexpr double kSeconds = 20.0;  ///< of recent sound
 
   signals:
