@@ -21,6 +21,7 @@ constexpr size_t kHeard = 20;       // of half a second
 constexpr int kWait = 7;            // of them, until the three seconds before a change are over
 constexpr int kEvery = 480;         // ms
 constexpr int kLasts = 6;           // of kEvery: how long a problem must last
+constexpr int kShortTitle = 12;     // characters that fit into the line
 constexpr double kAtTheMark = 1.5;  // LU, for a voice among several
 
 }  // namespace
@@ -102,8 +103,9 @@ OutputAdvisor::Found OutputAdvisor::silentOutput() const {
         const QString title = QString::fromStdString(s.shown_title());
         return Advice{"output_silent",
                       FindingTone::warning,
-                      tr("%1 lets no speech through.").arg(title),
-                      tr("Your voice reaches %1, but doesn't leave it. The output is silent.").arg(title),
+                      title.size() <= kShortTitle ? tr("%1 lets no speech through.").arg(title)
+                                                  : tr("A stage lets no speech through."),
+                      tr("Your voice reaches “%1”, but doesn't leave it. The output is silent.").arg(title),
                       tr("Bypass it"),
                       [this, id = s.id] { session_.strip().setBypass(id, true); }};
     }
@@ -154,7 +156,7 @@ std::vector<OutputAdvisor::Advice> OutputAdvisor::chainProblems() const {
 
 OutputAdvisor::Found OutputAdvisor::sinceSoundcheck() const {
     const SoundcheckFollowUp& follow_up = session_.sinceSoundcheck();
-    const auto& finding = follow_up.finding();
+    const auto finding = follow_up.finding();
     if (!finding) return std::nullopt;
     const double by = finding->quantities.front().value;
     Advice out{std::string(finding->id), FindingTone::warning, {}, Words::of(*finding)};
@@ -162,12 +164,8 @@ OutputAdvisor::Found OutputAdvisor::sinceSoundcheck() const {
         const double gain = -follow_up.gainChange();
         out.words = gain > 0.0 ? tr("Mic %1 dB quieter than checked.").arg(by, 0, 'f', 0)
                                : tr("Mic %1 dB louder than checked.").arg(by, 0, 'f', 0);
-        ChainSpec mended = with_input_gain(session_.strip().chain(), gain);
-        if (mended == session_.strip().chain()) return out;
         out.remedy = tr("Gain %1%2 dB").arg(gain > 0.0 ? "+" : "").arg(gain, 0, 'f', 0);
-        out.turn = [this, gain, label = out.remedy] {
-            session_.strip().setChain(with_input_gain(session_.strip().chain(), gain), label);
-        };
+        out.turn = [this, label = out.remedy] { session_.sinceSoundcheck().compensateGain(label); };
         return out;
     }
     const bool farther = finding->id == "farther";

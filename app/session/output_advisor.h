@@ -17,7 +17,7 @@ namespace reed::ui {
 
 class Session;
 
-/// Checks, in this order: whether the output is silent though somebody talks; whether the headphones' sound
+/// Checks, in this order: whether the output is silent during talk; whether the headphones' sound
 /// goes to loudspeakers while the output is in use; the whole chain (chain_checks()); what has changed since
 /// the soundcheck; the loudness of the last 10 s of speech since the last change against the target. Proposes
 /// one change. Of several voices, the one that is farthest off is named. Advice that the user hides is passed

@@ -1,5 +1,6 @@
 #include "session/soundcheck_follow_up.h"
 
+#include "measure/chain_checks.h"
 #include "session/adaptation_model.h"
 #include "session/session.h"
 #include "session/takes_model.h"
@@ -10,7 +11,6 @@ SoundcheckFollowUp::SoundcheckFollowUp(Session& strip) : QObject(&strip), strip_
     since_.start();
     connect(&strip_, &Session::readingsChanged, this, &SoundcheckFollowUp::tick);
     connect(&strip_.devices(), &Devices::inputChanged, this, [this] {
-        candidate_.clear();
         since_.restart();
         set(std::nullopt);
     });
@@ -24,18 +24,39 @@ std::optional<SoundcheckRecord> SoundcheckFollowUp::record() const {
     return found->second;
 }
 
+std::optional<Finding> SoundcheckFollowUp::finding() const {
+    // Another soundcheck or another scene ends it at once.
+    if (!comparison_ || record() != comparison_->record) return std::nullopt;
+    return comparison_->finding;
+}
+
+double SoundcheckFollowUp::gainChange() const {
+    const auto found = finding();
+    return found && found->id == "gain_changed" ? comparison_->since.speech : 0.0;
+}
+
+void SoundcheckFollowUp::compensateGain(const QString& label) {
+    const double by = gainChange();
+    auto checked = record();
+    if (by == 0.0 || !checked) return;
+    set(std::nullopt);  // before who shows it asks again, for the changed chain
+    strip_.strip().setChain(with_input_gain(strip_.strip().chain(), -by), label);
+    checked->noise += by;
+    checked->speech += by;
+    checked->takes.clear();
+    strip_.shelf().noteSoundcheck(strip_.strip().spec().id, *checked);
+}
+
 void SoundcheckFollowUp::tick() {
     if (working_ || since_.elapsed() < kEvery) return;
     since_.restart();
     const auto checked = record();
     const auto& taps = strip_.levels().taps;
-    if (!checked || strip_.takes().strip() == &strip_) {
-        candidate_.clear();
-        return set(std::nullopt);
-    }
+    if (!checked || strip_.takes().strip() == &strip_) return set(std::nullopt);
     if (taps.empty() || !taps.front().voice_known || !taps.front().room_known) return;
     auto sound = std::make_shared<RecentInput>(recentInput(strip_, kSeconds));
     if (!sound->enough()) return;
+    if (comparison_ && comparison_->record != *checked) set(std::nullopt);
     working_ = true;
     strip_.background().run(
         [sound, checked = *checked, noise = taps.front().room] {
@@ -43,23 +64,19 @@ void SoundcheckFollowUp::tick() {
         },
         [this, checked = *checked](const std::optional<SinceSoundcheck>& since) {
             working_ = false;
-            // Another soundcheck or scene meanwhile.
             if (!since || record() != checked) return;
-            auto found = since_finding(*since, finding_ ? finding_->id : std::string_view());
+            const auto shown = finding();
+            auto found = since_finding(*since, shown ? shown->id : std::string_view());
             const std::string id = found ? std::string(found->id) : std::string();
             const bool again = id == candidate_;
             candidate_ = id;
-            if (!again) return;
-            moved_ = since->speech;
-            set(std::move(found));
+            if (again) set(Comparison{checked, *since, std::move(found)});
         });
 }
 
-void SoundcheckFollowUp::set(std::optional<Finding> finding) {
-    const bool same = finding.has_value() == finding_.has_value() &&
-                      (!finding || (finding->id == finding_->id && finding->words == finding_->words));
-    if (same) return;
-    finding_ = std::move(finding);
+void SoundcheckFollowUp::set(std::optional<Comparison> comparison) {
+    if (!comparison) candidate_.clear();
+    comparison_ = std::move(comparison);
     emit changed();
 }
 

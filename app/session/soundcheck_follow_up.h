@@ -11,8 +11,8 @@ namespace reed::ui {
 
 class Session;
 
-/// Compares the recent sound of a strip with its last soundcheck, every kEvery ms while somebody talks, in
-/// the background. A change counts when it was found twice in a row, and ends in the same way.
+/// Compares the recent sound of a strip with its last soundcheck, every kEvery ms during talk, in the
+/// background. A change counts when it was found twice in a row, and ends in the same way.
 class SoundcheckFollowUp final : public QObject {
     Q_OBJECT
   public:
@@ -20,10 +20,13 @@ class SoundcheckFollowUp final : public QObject {
 
     /// The last soundcheck of the strip in the current scene, if it was made with the microphone in use.
     std::optional<SoundcheckRecord> record() const;
-    /// What has changed noticeably; nothing if nothing has, or if it is not known.
-    const std::optional<Finding>& finding() const { return finding_; }
+    /// What has changed noticeably since record(); nothing if nothing has, or if it is not known.
+    std::optional<Finding> finding() const;
     /// By how many dB voice and noise moved together, if that is what changed; else 0.
-    double gainChange() const { return finding_ && finding_->id == "gain_changed" ? moved_ : 0.0; }
+    double gainChange() const;
+    /// Compensates gainChange() before the chain, as one undo step. The levels of now are those to compare
+    /// with from then on; the recordings, made at the earlier level, are no longer part of the record.
+    void compensateGain(const QString& label);
 
     static constexpr int kEvery = 12000;      ///< ms
     static constexpr double kSeconds = 20.0;  ///< of recent sound
@@ -32,15 +35,20 @@ class SoundcheckFollowUp final : public QObject {
     void changed();
 
   private:
+    /// What was found, and the record that it was compared with.
+    struct Comparison {
+        SoundcheckRecord record;
+        SinceSoundcheck since;
+        std::optional<Finding> finding;
+    };
     void tick();
-    void set(std::optional<Finding> finding);
+    void set(std::optional<Comparison> comparison);
 
     Session& strip_;
     QElapsedTimer since_;
     bool working_ = false;
     std::string candidate_;  // id of what was found last; empty: nothing
-    double moved_ = 0.0;
-    std::optional<Finding> finding_;
+    std::optional<Comparison> comparison_;
 };
 
 }  // namespace reed::ui

@@ -8,10 +8,8 @@
 #include "base/file.h"
 #include "session/microphones.h"
 #include "session/session.h"
-#include "session/soundcheck_follow_up.h"
 #include "session/takes_model.h"
 #include "soundcheck/report.h"
-#include "soundcheck/since_soundcheck.h"
 #include "widgets/words.h"
 
 namespace reed::ui {
@@ -64,97 +62,6 @@ QString SoundcheckModel::open() {
     });
     emit changed();
     return {};
-}
-
-QString SoundcheckModel::repeat(SoundcheckStep step) {
-    QString why = open();
-    if (!why.isEmpty() || phase_ != Phase::steps) return why;
-    useEarlier(step);
-    choose(step);
-    return {};
-}
-
-std::optional<SoundcheckRecord> SoundcheckModel::earlier() const {
-    return strip_ ? strip_->sinceSoundcheck().record() : std::nullopt;
-}
-
-bool SoundcheckModel::canUseEarlier() const {
-    const auto record = earlier();
-    return phase_ == Phase::steps && record && !record->takes.empty() &&
-           std::ranges::all_of(steps_, [](const Step& s) { return s.state == StepState::waiting; });
-}
-
-void SoundcheckModel::useEarlier(std::optional<SoundcheckStep> except) {
-    const auto record = earlier();
-    if (!record || phase_ != Phase::steps) return;
-    const std::filesystem::path folder = first_.takes().store().folder();
-    for (const StepInfo& info : soundcheck_steps()) {
-        if (info.step == except || at(info.step).state != StepState::waiting) continue;
-        const auto take = record->takes.find(std::string(info.id));
-        if (take == record->takes.end()) {
-            if (!info.required) at(info.step).state = StepState::skipped;
-            continue;
-        }
-        // Only the name: a scene of somebody else must not read other files.
-        const std::filesystem::path file = folder / std::filesystem::path(take->second).filename();
-        at(info.step).state = StepState::checking;
-        work_.run(
-            QString(), [file] { return load(file); },
-            [this, step = info.step, strip = strip_, name = take->second](Result<Loaded> recording) {
-                if (phase_ != Phase::steps || strip_ != strip || at(step).state != StepState::checking)
-                    return;
-                if (recording.ok()) files_[std::string(step_info(step).id)] = name;
-                loaded(step, std::move(recording));
-            });
-    }
-    emit changed();
-}
-
-Result<SoundcheckModel::Loaded> SoundcheckModel::load(const std::filesystem::path& file) {
-    const Take take = read_take(file);
-    if (!take.problem.empty()) return Error{take.problem, file.string(), ""};
-    const auto most = static_cast<std::int64_t>(kMaxStepSeconds * take.info.sample_rate);
-    auto sound = read_sound_part(file, 0, std::min(most, take.info.frames));
-    if (!sound.ok()) return sound.error();
-    return Loaded{std::move(sound.value()), take.info.sample_rate};
-}
-
-/// A recording of an earlier soundcheck, which was checked then.
-void SoundcheckModel::loaded(SoundcheckStep step, Result<Loaded> recording) {
-    if (recording.ok() && recordings_.any() && recording.value().sample_rate != recordings_.sample_rate)
-        recording = Error{"has another sample rate than the other steps.", std::string(step_info(step).title),
-                          "Record this step again."};
-    if (!recording.ok()) {
-        at(step) = {};
-        first_.notices().tell(recording.error());
-        emit changed();
-        return;
-    }
-    recordings_.sample_rate = recording.value().sample_rate;
-    if (strip_) input_ = strip_->devices().input();
-    take(step, std::move(recording.value().sound));
-    emit changed();
-}
-
-void SoundcheckModel::useFile(const std::filesystem::path& file) {
-    if (phase_ != Phase::steps || !strip_ || recording() || at(current_).state == StepState::checking) return;
-    at(current_) = {StepState::checking, {}, {}};
-    recordings_[current_] = {};
-    files_.erase(std::string(step_info(current_).id));
-    kept_ = false;
-    work_.run(
-        QString(), [file] { return load(file); },
-        [this, step = current_, strip = strip_](Result<Loaded> recording) {
-            if (phase_ != Phase::steps || strip_ != strip || at(step).state != StepState::checking) return;
-            current_ = step;
-            if (!recording.ok()) return fail(QString::fromStdString(recording.error().text()));
-            if (recordings_.any() && recording.value().sample_rate != recordings_.sample_rate)
-                return fail(tr("This recording has %1 kHz, the other steps have %2 kHz. Use one sample rate.")
-                                .arg(recording.value().sample_rate / 1000.0)
-                                .arg(recordings_.sample_rate / 1000.0));
-            check(std::move(recording.value().sound), recording.value().sample_rate);
-        });
-    emit changed();
 }
 
 void SoundcheckModel::listenToAll(bool on) {
@@ -254,7 +161,9 @@ void SoundcheckModel::startAgain() {
     files_.clear();
     noise_.reset();
     current_ = SoundcheckStep::silence;
-    first_.notices().warn(tr("The input changed, so the soundcheck starts again with silence."));
+    first_.notices().warn(
+        tr("The input or its sample rate differs from the recorded steps, so the soundcheck "
+           "starts again with silence."));
     emit changed();
 }
 
@@ -481,55 +390,6 @@ void SoundcheckModel::applyAlone(size_t line) {
 
 bool SoundcheckModel::applied() const {
     return phase_ == Phase::results && strip_ && applied_ && strip_->strip().chain() == *applied_;
-}
-
-/// What was measured belongs to the strip in the scene, to be compared with later. The steps become takes, so
-/// that the chain can be tuned by them; those that are takes stay what they are.
-void SoundcheckModel::keep() {
-    const SoundcheckRecord record =
-        soundcheck_record(result_->facts, strip_->devices().inputTitle().toStdString(), files_);
-    const std::string strip_id = strip_->strip().spec().id;
-    first_.shelf().noteSoundcheck(strip_id, record);
-    if (kept_) return;
-    kept_ = true;
-    const auto recordings = std::make_shared<StepRecordings>(recordings_);
-    TakeNotes notes;
-    notes.strip = strip_->stripName().toStdString();
-    notes.device = record.microphone;
-    notes.date = record.date;
-    using Kept = std::map<std::string, Take>;  // by id of the step
-    work_.run(
-        QString(),
-        [recordings, notes, files = files_, store = first_.takes().store()]() -> Result<Kept> {
-            Kept out;
-            for (const StepInfo& info : soundcheck_steps()) {
-                if (!recordings->has(info.step)) continue;
-                const std::string id(info.id);
-                TakeNotes n = notes;
-                n.name = "Soundcheck: " + std::string(info.title);
-                auto kept = files.contains(id)
-                                ? Result<Take>(read_take(store.folder() / files.at(id)))
-                                : store.keep((*recordings)[info.step], recordings->sample_rate, n);
-                if (!kept.ok()) return kept.error();
-                out[id] = std::move(kept.value());
-            }
-            return out;
-        },
-        [this, strip = strip_, strip_id, record](const Result<Kept>& kept) {
-            if (!kept.ok()) return first_.notices().tell(kept.error());
-            first_.takes().refresh();
-            SoundcheckRecord with_takes = record;
-            for (const auto& [id, take] : kept.value()) with_takes.takes[id] = take.path.filename().string();
-            // Also after the page was closed, but not over another soundcheck or scene.
-            const auto& all = first_.strip().scene().soundchecks;
-            const auto there = all.find(strip_id);
-            if (there != all.end() && there->second.date == record.date)
-                first_.shelf().noteSoundcheck(strip_id, with_takes);
-            if (strip_ != strip || phase_ != Phase::results) return;
-            files_ = with_takes.takes;
-            first_.takes().choose(kept.value().at("talk"));
-            emit changed();
-        });
 }
 
 void SoundcheckModel::compare() {

@@ -18,7 +18,7 @@ constexpr double kEchoWeight = 4.0;
 constexpr double kFarEvidence = 2.3;
 constexpr double kLeastActive = 2.0;  // s of speech
 
-/// Spectrum of the speech without the noise; the two are told apart by their level.
+/// Spectrum of the speech without the noise; they are distinguished by their level.
 std::optional<ThirdOctaveLevels> speech_spectrum(const std::vector<float>& sound, double sample_rate) {
     const auto frame = static_cast<size_t>(std::lround(kTapFrameSeconds * sample_rate));
     std::vector<float> power;

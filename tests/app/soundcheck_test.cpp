@@ -7,6 +7,7 @@
 #include "measure/speech_level.h"
 #include "review/soundcheck_page.h"
 #include "session/microphones.h"
+#include "session/soundcheck_follow_up.h"
 #include "session/takes_model.h"
 #include "support/noises.h"
 #include "support/signals.h"
@@ -377,7 +378,7 @@ TEST_CASE("soundcheck takes a step from a take or a file, and says why it can't"
     REQUIRE(Window::until([&] { return w.model().complete(); }));
 }
 
-TEST_CASE("soundcheck is followed up: a louder room is told, and one press repeats the silence") {
+TEST_CASE("soundcheck is followed up: a louder room is reported, and one press repeats the silence") {
     TemporaryFolder folder;
     Checking w(folder);
     auto words = spoken_words(3);
@@ -417,6 +418,13 @@ TEST_CASE("soundcheck is followed up: a louder room is told, and one press repea
     REQUIRE(after.stages.front().kind == "gain");
     CHECK(after.stages.front().value("gain") - before.stages.front().value("gain") ==
           Approx(10.0).margin(2.0));
+    // That is done with: it is not offered again for the same change.
+    const auto noted = [&] { return w.session.strip().scene().soundchecks.at("voice"); };
+    CHECK(noted().speech == Approx(record.speech - 10.0).margin(2.0));
+    CHECK(noted().takes.empty());
+    CHECK_FALSE(w.session.sinceSoundcheck().finding());
+    CHECK_FALSE(Window::until([&] { return verdict->text().startsWith("Mic "); }, 28.0));
     w.session.strip().undo();
     CHECK(w.session.strip().chain() == before);
+    CHECK(noted() == record);
 }

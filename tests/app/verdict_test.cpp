@@ -105,6 +105,10 @@ TEST_CASE("output panel says which stage lets no speech through, and hides and l
     CHECK(more->isVisible());
     CHECK_FALSE(more->geometry().intersects(button->geometry()));
     CHECK_FALSE(more->geometry().intersects(words->geometry()));
+    w.session.strip().renameStage("gate", "The gate in front of the old lathe and the rain");
+    REQUIRE(Window::until([&] { return words->text() == "A stage lets no speech through."; }));
+    CHECK(words->toolTip().contains("old lathe"));
+    CHECK(words->fontMetrics().horizontalAdvance(words->text()) <= words->width());
     QTest::mouseClick(button, Qt::LeftButton);
     CHECK(w.session.strip().stage("gate")->bypass);
     CHECK(Window::until([&] { return words->text() != "Gate lets no speech through."; }));
@@ -130,7 +134,7 @@ TEST_CASE("output panel says which stage lets no speech through, and hides and l
     list->openBelow(*words);
     QStringList lines;
     for (const auto* label : list->findChildren<QLabel*>("advice_text")) lines += label->text();
-    const qsizetype gate = lines.indexOf(QRegularExpression(".*reaches Gate, but.*"));
+    const qsizetype gate = lines.indexOf(QRegularExpression(".*reaches “.*”, but.*"));
     const qsizetype fader = lines.indexOf(QRegularExpression(".*fader of this strip.*"));
     REQUIRE(gate >= 0);
     REQUIRE(fader >= 0);
