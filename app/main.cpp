@@ -7,13 +7,13 @@
 #include <cstdio>
 
 #include "main_window.h"
+#include "model/app_model.h"
+#include "model/shared/memory.h"
+#include "model/takes/feed_recorder.h"
 #include "remote/control.h"
 #include "remote/global_shortcuts.h"
 #include "remote/termination_signals.h"
 #include "remote/tray.h"
-#include "session/feed_recorder.h"
-#include "session/memory.h"
-#include "session/session.h"
 #include "theme/theme.h"
 
 namespace {
@@ -85,27 +85,28 @@ int main(int argc, char** argv) {
     }
 
     ui::loadFonts();
-    ui::Session session(ui::SessionPaths::standard());
-    ui::MainWindow window(session);
+    ui::AppModel app_model(ui::AppPaths::standard());
+    ui::MainWindow window(app_model);
     ui::RemoteControl remote(window.actions());
     if (!options.isSet(seconds)) (void)remote.publish(bus);
     ui::GlobalShortcuts keys(window.actions(), bus);
     QObject::connect(&window, &ui::MainWindow::desktopKeysWanted, &keys, &ui::GlobalShortcuts::bind);
-    QObject::connect(&keys, &ui::GlobalShortcuts::failed, &session,
-                     [&](const QString& why) { session.notices().warn(why); });
-    session.begin();
+    QObject::connect(&keys, &ui::GlobalShortcuts::failed, &app_model,
+                     [&](const QString& why) { app_model.mixer().main().notices().warn(why); });
+    app_model.start();
     const ui::Tray tray(window.actions());
     const ui::TerminationSignals end;
     QObject::connect(&end, &ui::TerminationSignals::asked, &window, [&] {
         window.closeWithoutPrompt();
         QApplication::quit();
     });
-    if (options.isSet(theme)) session.preferences().setTheme(options.value(theme));
-    if (options.isSet(focus)) session.strip().focus(options.value(focus).toStdString());
-    if (!session.preferences().geometry().isEmpty()) window.restoreGeometry(session.preferences().geometry());
+    if (options.isSet(theme)) app_model.preferences().setTheme(options.value(theme));
+    if (options.isSet(focus)) app_model.mixer().main().chainModel().focus(options.value(focus).toStdString());
+    if (!app_model.preferences().geometry().isEmpty())
+        window.restoreGeometry(app_model.preferences().geometry());
     window.show();
     // Whoever is new is led to a good sound first.
-    if (session.firstStart() && !options.isSet(seconds)) window.openSoundcheck(true);
+    if (app_model.firstStart() && !options.isSet(seconds)) window.openSoundcheck(true);
 
     int status = 0;
     const auto check = [&status](const Result<void>& result) {
@@ -113,11 +114,11 @@ int main(int argc, char** argv) {
         std::fprintf(stderr, "dusky-reed: %s\n", result.error().text().c_str());
         status = 1;
     };
-    ui::FeedRecorder recorder(session.live());
+    ui::FeedRecorder recorder(app_model.context().live);
     if (options.isSet(record)) {
         // From the first sound on: its format is known when the input is open.
         QObject::connect(
-            &session.devices(), &ui::Devices::opened, &window,
+            &app_model.mixer().main().input(), &ui::InputController::opened, &window,
             [&] {
                 const auto started = recorder.start(options.value(record).toStdString());
                 if (started.ok()) return;
@@ -126,7 +127,8 @@ int main(int argc, char** argv) {
                 QApplication::quit();
             },
             Qt::SingleShotConnection);
-        QObject::connect(&session, &ui::Session::ticked, &window, [&] { check(recorder.pump()); });
+        QObject::connect(&app_model.mixer(), &ui::MixerModel::ticked, &window,
+                         [&] { check(recorder.pump()); });
     }
     if (options.isSet(seconds)) {
         QTimer::singleShot(std::chrono::milliseconds(static_cast<std::int64_t>(1000.0 * run_for)), &app, [&] {

@@ -27,15 +27,15 @@
 #include "deck/scene_bar.h"
 #include "diagram/level_diagram.h"
 #include "editors/stage_editor.h"
+#include "model/app_model.h"
+#include "model/strips/monitor_controller.h"
+#include "model/takes/takes_model.h"
 #include "rail/balance_view.h"
 #include "rail/compact_window.h"
 #include "rail/strip_sidebar.h"
 #include "review/soundcheck_page.h"
 #include "review/take_timeline_view.h"
 #include "review/takes_page.h"
-#include "session/monitor_controller.h"
-#include "session/session.h"
-#include "session/takes_model.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
@@ -47,13 +47,13 @@ namespace {
 constexpr int kLabelled = 1400;  // px: from this width on signs have words beside them
 }
 
-MainWindow::MainWindow(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), actions_(new Actions(session, this)) {
+MainWindow::MainWindow(AppModel& app, QWidget* parent)
+    : QWidget(parent), app_(app), actions_(new Actions(app, this)) {
     setObjectName("main_window");
     // Before any part of the window is made: the parts read the new colours in their own handlers.
-    setTheme(session_.preferences().theme());
-    connect(&session_.preferences(), &Preferences::themeChanged, this, [this] {
-        setTheme(session_.preferences().theme());
+    setTheme(app_.preferences().theme());
+    connect(&app_.preferences(), &Preferences::themeChanged, this, [this] {
+        setTheme(app_.preferences().theme());
         update();
     });
     setWindowTitle(tr("Dusky Reed"));
@@ -63,7 +63,7 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
     buildTop();
     for (QStackedWidget** stack : {&diagrams_, &editors_, &feeds_, &rooms_})
         *stack = new QStackedWidget(this);
-    addPage(session_);
+    addPage(app_.mixer().main());
     rail_ = new StripSidebar(*actions_, this);
     balance_ = new BalanceView(*actions_, diagrams_);
     diagrams_->addWidget(balance_);
@@ -72,7 +72,7 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
     balance_button_ = new BalanceButton(*actions_, rail_);
     rail_->setFooter(balance_button_);
     connect(balance_button_, &BalanceButton::pressed, this, &MainWindow::showBalance);
-    soundcheck_ = new SoundcheckPage(session_, this);
+    soundcheck_ = new SoundcheckPage(app_, this);
     messages_ = new MessageBar(this);
 
     auto* top = new QHBoxLayout;
@@ -107,12 +107,12 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
     feeds_->setFixedHeight(158);
     rooms_->setFixedHeight(192);
 
-    connect(&session_.notices(), &Notifications::told, messages_, &MessageBar::tell);
+    connect(&app_.mixer().main().notices(), &Notifications::told, messages_, &MessageBar::tell);
     connect(messages_, &MessageBar::resized, this, &MainWindow::placeMessages);
-    connect(&session_.desk(), &MixerModel::stripsChanged, this, &MainWindow::showStrips);
-    connect(&session_.desk(), &MixerModel::focusChanged, this, &MainWindow::showFocus);
-    connect(&session_, &Session::muteChanged, this, &MainWindow::showMute);
-    connect(&session_, &Session::readingsChanged, this, [this] {
+    connect(&app_.mixer(), &MixerModel::stripsChanged, this, &MainWindow::showStrips);
+    connect(&app_.mixer(), &MixerModel::focusChanged, this, &MainWindow::showFocus);
+    connect(&app_.mute(), &MicrophoneMute::changed, this, &MainWindow::showMute);
+    connect(&app_.mixer().main(), &StripModel::readingsChanged, this, [this] {
         if (++ticks_ % 16 == 1) showStatus();
     });
     actions_->installKeys(this);
@@ -121,42 +121,42 @@ MainWindow::MainWindow(Session& session, QWidget* parent)
     connect(actions_, &Actions::nameRequested, this,
             [this] { scenes_->askName(SceneBar::NameFor::new_scene); });
     connect(actions_, &Actions::balanceRequested, this, [this] {
-        if (session_.desk().count(StripRole::programme) > 0) showBalance(!balanceShown());
+        if (app_.mixer().count(StripRole::programme) > 0) showBalance(!balanceShown());
     });
     connect(actions_, &Actions::shortcutsRequested, this, &MainWindow::openKeys);
     connect(actions_, &Actions::findSceneRequested, scenes_, &SceneBar::openFinder);
     connect(actions_, &Actions::charactersRequested, characters_, &CharactersButton::open);
     connect(actions_, &Actions::takesRequested, this, [this] { showTakes(!takesShown()); });
     for (const auto signal : {&TakesModel::loopChanged, &TakesModel::recordingChanged})
-        connect(&session_.takes(), signal, this, &MainWindow::showMute);
+        connect(&app_.takes(), signal, this, &MainWindow::showMute);
     connect(actions_, &Actions::soundcheckRequested, this, [this] { openSoundcheck(false); });
     connect(actions_, &Actions::compactRequested, this, [this] { showSmall(!smallShown()); });
-    connect(&session_.preferences().keys(), &Keys::changed, this, &MainWindow::showMute);
+    connect(&app_.preferences().keys(), &Keys::changed, this, &MainWindow::showMute);
     showMute();
     showFocus();
 }
 
 MainWindow::~MainWindow() = default;
 
-void MainWindow::addPage(Session& strip) {
+void MainWindow::addPage(StripModel& strip) {
     Page p;
     p.strip = &strip;
     p.diagram = new LevelDiagram(strip, diagrams_);
-    p.editor = new StageEditor(strip, editors_);
-    p.feed = new OutputPanel(strip, feeds_);
+    p.editor = new StageEditor(app_, strip, editors_);
+    p.feed = new OutputPanel(app_, strip, feeds_);
     p.room = new InputPanel(strip, rooms_);
     diagrams_->addWidget(p.diagram);
     editors_->addWidget(p.editor);
     feeds_->addWidget(p.feed);
     rooms_->addWidget(p.room);
-    connect(&strip.devices(), &Devices::inputChanged, p.diagram, [this, &strip] {
-        if (&strip == &this->strip()) input_->setText(strip.devices().inputTitle());
+    connect(&strip.input(), &InputController::inputChanged, p.diagram, [this, &strip] {
+        if (&strip == &this->strip()) input_->setText(strip.input().title());
     });
     pages_.push_back(p);
 }
 
-Session& MainWindow::strip() const {
-    return session_.desk().current();
+StripModel& MainWindow::strip() const {
+    return app_.mixer().current();
 }
 
 const MainWindow::Page& MainWindow::page() const {
@@ -166,7 +166,7 @@ const MainWindow::Page& MainWindow::page() const {
 
 /// A page for each strip. Those of strips that go are gone when this returns.
 void MainWindow::showStrips() {
-    const auto& strips = session_.desk().strips();
+    const auto& strips = app_.mixer().strips();
     rail_->rebuild();
     for (const Page& p : pages_) {
         if (std::ranges::find(strips, p.strip) != strips.end()) continue;
@@ -176,7 +176,7 @@ void MainWindow::showStrips() {
         delete p.room;
     }
     std::erase_if(pages_, [&](const Page& p) { return std::ranges::find(strips, p.strip) == strips.end(); });
-    for (Session* s : strips) {
+    for (StripModel* s : strips) {
         if (std::ranges::find(pages_, s, &Page::strip) == pages_.end()) addPage(*s);
     }
     showFocus();
@@ -198,7 +198,7 @@ void MainWindow::showBalance(bool show) {
 void MainWindow::openSoundcheck(bool choose_input) {
     // A strip without an input needs one first.
     soundcheck_->setGeometry(rect());
-    soundcheck_->open(choose_input || strip().devices().unchosen());
+    soundcheck_->open(choose_input || strip().input().hasNoInput());
     messages_->raise();
 }
 
@@ -219,19 +219,19 @@ void MainWindow::showTakes(bool show) {
 
 void MainWindow::showFocus() {
     const Page& p = page();
-    const bool programme = session_.desk().count(StripRole::programme) > 0;
+    const bool programme = app_.mixer().count(StripRole::programme) > 0;
     balance_button_->setVisible(programme);
     // It stays while another strip is worked on.
     showBalance(balanceShown() && programme);
     editors_->setCurrentWidget(p.editor);
     feeds_->setCurrentWidget(p.feed);
     rooms_->setCurrentWidget(p.room);
-    input_->setText(strip().devices().inputTitle());
+    input_->setText(strip().input().title());
     updateVisibility();
 }
 
 void MainWindow::buildTop() {
-    input_ = new FlatButton(session_.devices().inputTitle(), this);
+    input_ = new FlatButton(app_.mixer().main().input().title(), this);
     input_->setObjectName("input_button");
     input_->setIconName("mic");
     setHint(input_, tr("Choose the input"));
@@ -243,7 +243,7 @@ void MainWindow::buildTop() {
     setHint(status_,
             tr("Latency from microphone to output, audio load and dropouts since start. Click for details."));
     connect(status_, &FlatButton::clicked, this,
-            [this] { (new DelayPopup(strip(), this))->openBelow(*status_, true); });
+            [this] { (new DelayPopup(app_, strip(), this))->openBelow(*status_, true); });
     takes_button_ = new FlatButton(tr("Takes"), this);
     takes_button_->setObjectName("takes_button");
     takes_button_->setIconName("loop");
@@ -255,7 +255,7 @@ void MainWindow::buildTop() {
     mute_->setIconName("mute");
     mute_->setCheckable(true);
     mute_->setWeight(FlatButton::Weight::alarm);
-    connect(mute_, &FlatButton::clicked, this, [this](bool on) { session_.setMuted(on); });
+    connect(mute_, &FlatButton::clicked, this, [this](bool on) { app_.mute().set(on); });
     held_keys_ = std::make_unique<HoldShortcuts>(
         *actions_, [this](const QObject* o) { return o == this || o == small_.get(); });
     qApp->installEventFilter(this);  // whether it is seen is told to its window
@@ -272,7 +272,7 @@ void MainWindow::openKeys(const QString& word) {
         if (word.isEmpty()) return open->raise();
         open->close();
     }
-    auto* keys = new ShortcutsDialog(session_.preferences().keys(), this);
+    auto* keys = new ShortcutsDialog(app_.preferences().keys(), this);
     keys->setAttribute(Qt::WA_DeleteOnClose);
     keys->showOnly(word);
     keys->show();
@@ -289,26 +289,26 @@ void MainWindow::askMicName() {
     bool taken = false;
     const QString name =
         QInputDialog::getText(this, tr("Dusky Reed"), tr("Virtual microphone name, as shown in other apps:"),
-                              QLineEdit::Normal, QString::fromStdString(session_.devices().audio().mic_title),
+                              QLineEdit::Normal, QString::fromStdString(app_.audio().settings().mic_title),
                               &taken)
             .trimmed();
     if (!taken) return;
-    AudioSettings next = session_.devices().audio();
+    AudioSettings next = app_.audio().settings();
     next.mic_title = name.left(60).toStdString();
-    session_.devices().setAudio(next);
+    app_.audio().setSettings(next);
 }
 
 void MainWindow::chooseFile() {
     const QString file =
         QFileDialog::getOpenFileName(this, tr("Audio file as input"), {},
                                      tr("Audio files (*.wav *.flac *.ogg *.opus *.aiff);;All files (*)"));
-    if (!file.isEmpty()) strip().devices().setInput({DeviceKind::sound_file, file.toStdString()});
+    if (!file.isEmpty()) strip().input().select({DeviceKind::sound_file, file.toStdString()});
 }
 
 void MainWindow::openMainMenu() {
     auto* menu = new MainMenu(*actions_, this);
     connect(menu, &MainMenu::adviceWanted, this,
-            [this] { (new AdvicePopover(strip(), this))->openBelow(*menu_, true); });
+            [this] { (new AdvicePopover(app_, this))->openBelow(*menu_, true); });
     connect(menu, &MainMenu::desktopKeysWanted, this, &MainWindow::desktopKeysWanted);
     connect(menu, &MainMenu::quitWithoutMicrophoneWanted, this, &MainWindow::quitWithoutMicrophone);
     menu->popup(menu_->mapToGlobal(QPoint(menu_->width() - menu->sizeHint().width(), menu_->height())));
@@ -336,9 +336,9 @@ bool MainWindow::smallShown() const {
 }
 
 void MainWindow::showStatus() {
-    const EngineStats f = session_.figures();
-    const DeviceStatus d = strip().devices().status();
-    const double ms = strip().devices().totalDelayMs();
+    const EngineStats f = app_.stats();
+    const DeviceStatus d = strip().input().status();
+    const double ms = strip().input().totalDelayMs();
     QString words = tr("%1 ms   %2%   %3")
                         .arg(ms, 0, 'f', 1)
                         .arg(100.0 * f.load, 0, 'f', 1)
@@ -350,17 +350,17 @@ void MainWindow::showStatus() {
 }
 
 void MainWindow::showMute() {
-    mute_->setChecked(session_.muted());
-    setHint(mute_, session_.preferences().keys().hint(tr("Mute the output"), "talk"));
-    mute_->setText(session_.muted() ? tr("Muted") : tr("Mute"));
-    const TakesModel& takes = session_.takes();
-    setWindowTitle(session_.muted()    ? tr("Muted - Dusky Reed")
+    mute_->setChecked(app_.mute().on());
+    setHint(mute_, app_.preferences().keys().hint(tr("Mute the output"), "talk"));
+    mute_->setText(app_.mute().on() ? tr("Muted") : tr("Mute"));
+    const TakesModel& takes = app_.takes();
+    setWindowTitle(app_.mute().on()    ? tr("Muted - Dusky Reed")
                    : takes.looping()   ? tr("Loop - Dusky Reed")
                    : takes.recording() ? tr("Recording - Dusky Reed")
                                        : tr("Dusky Reed"));
     takes_button_->setText(takes.looping() ? tr("Loop") : takes.recording() ? tr("Recording") : tr("Takes"));
     setHint(takes_button_,
-            session_.preferences().keys().hint(
+            app_.preferences().keys().hint(
                 tr("Record your voice, loop it through the chain and compare settings"), "takes"));
     update();
 }
@@ -368,9 +368,9 @@ void MainWindow::showMute() {
 void MainWindow::paintEvent(QPaintEvent*) {
     QPainter p(this);
     p.fillRect(rect(), theme().window);
-    if (!session_.muted() && !session_.takes().looping()) return;
+    if (!app_.mute().on() && !app_.takes().looping()) return;
     // Seen from across the room.
-    p.setPen(QPen(session_.muted() ? theme().ember : theme().marsh, 8));
+    p.setPen(QPen(app_.mute().on() ? theme().ember : theme().marsh, 8));
     p.drawRect(rect());
 }
 
@@ -383,15 +383,15 @@ bool MainWindow::confirm(const QString& name, const QString& text, const QString
 }
 
 void MainWindow::quitWithoutMicrophone() {
-    const QString mic = QString::fromStdString(session_.devices().audio().mic_title);
-    const QString text = session_.devices().feedUsed()
+    const QString mic = QString::fromStdString(app_.audio().settings().mic_title);
+    const QString text = app_.audio().outputUsed()
                              ? tr("Another app is using “%1”. If you remove it, the system may switch that "
                                   "app to a different microphone, unprocessed and unmuted.")
                              : tr("“%1” will disappear from all apps. An app that is set to use it may "
                                   "switch to another microphone, unprocessed and unmuted.");
     if (!confirm("remove_question", text.arg(mic), tr("Remove and quit"))) return;
-    session_.desk().stop();
-    session_.devices().removeMicrophone();
+    app_.mixer().stop();
+    app_.audio().removeVirtualMicrophone();
     closeWithoutPrompt();
 }
 
@@ -437,7 +437,7 @@ void MainWindow::wheelEvent(QWheelEvent* event) {
 }
 
 void MainWindow::turn(double notches, bool fine) {
-    ChainModel& chain = strip().strip();
+    ChainModel& chain = strip().chainModel();
     chain.turn(std::string(chain.focused()), notches, fine);
 }
 
@@ -445,10 +445,11 @@ void MainWindow::turn(double notches, bool fine) {
 void MainWindow::updateVisibility() {
     const bool seen =
         isVisible() && !isMinimized() && windowHandle() != nullptr && windowHandle()->isExposed();
-    for (Session* s : session_.desk().strips())
-        s->setSight(!seen           ? (smallShown() ? Session::Sight::aside : Session::Sight::unseen)
-                    : s == &strip() ? Session::Sight::seen
-                                    : Session::Sight::aside);
+    for (StripModel* s : app_.mixer().strips())
+        s->setVisibility(
+            !seen ? (smallShown() ? StripModel::Visibility::background : StripModel::Visibility::hidden)
+            : s == &strip() ? StripModel::Visibility::visible
+                            : StripModel::Visibility::background);
 }
 
 void MainWindow::showEvent(QShowEvent* event) {
@@ -478,19 +479,19 @@ void MainWindow::closeWithoutPrompt() {
 
 void MainWindow::closeEvent(QCloseEvent* event) {
     showSmall(false);  // what it asks is asked here
-    if (!closing_ && session_.devices().feedUsed()) {
+    if (!closing_ && app_.audio().outputUsed()) {
         closing_ = confirm("close_question",
                            tr("Another app is using “%1”. The microphone stays available after you quit, but "
                               "is silent until you start Dusky Reed again.")
-                               .arg(QString::fromStdString(session_.devices().audio().mic_title)),
+                               .arg(QString::fromStdString(app_.audio().settings().mic_title)),
                            tr("Close"));
         if (!closing_) {
             event->ignore();
             return;
         }
     }
-    session_.preferences().setGeometry(saveGeometry());
-    session_.saveState();
+    app_.preferences().setGeometry(saveGeometry());
+    app_.saveState();
     event->accept();
 }
 

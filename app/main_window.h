@@ -22,7 +22,8 @@ class LevelDiagram;
 class MessageBar;
 class InputPanel;
 class SceneBar;
-class Session;
+class AppModel;
+class StripModel;
 class StageEditor;
 class CompactWindow;
 class SoundcheckPage;
@@ -32,7 +33,7 @@ class TakesPage;
 class MainWindow final : public QWidget {
     Q_OBJECT
   public:
-    explicit MainWindow(Session& session, QWidget* parent = nullptr);
+    explicit MainWindow(AppModel& app, QWidget* parent = nullptr);
     ~MainWindow() override;
 
     Actions& actions() const { return *actions_; }
@@ -76,21 +77,21 @@ class MainWindow final : public QWidget {
   private:
     /// What shows one strip.
     struct Page {
-        Session* strip = nullptr;
+        StripModel* strip = nullptr;
         LevelDiagram* diagram = nullptr;
         StageEditor* editor = nullptr;
         OutputPanel* feed = nullptr;
         InputPanel* room = nullptr;
     };
     const Page& page() const;
-    Session& strip() const;
+    StripModel& strip() const;
     void showStrips();
     void showFocus();
     void showBalance(bool show);
     void showTakes(bool show);
     void showSmall(bool small);
     void turn(double notches, bool fine);
-    void addPage(Session& strip);
+    void addPage(StripModel& strip);
     void buildTop();
     void updateVisibility();
     void openInputMenu();
@@ -105,7 +106,7 @@ class MainWindow final : public QWidget {
     void showMute();
     void placeMessages();
 
-    Session& session_;  // the first strip's
+    AppModel& app_;
     Actions* actions_;
     FlatButton* input_;
     FlatButton* mute_;

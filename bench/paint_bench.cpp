@@ -14,7 +14,7 @@
 #include "diagram/level_diagram.h"
 #include "editors/stage_editor.h"
 #include "main_window.h"
-#include "session/session.h"
+#include "model/app_model.h"
 #include "stages/registry.h"
 #include "theme/theme.h"
 
@@ -33,7 +33,7 @@ double thread_seconds() {
 }
 
 /// What the whole program takes while its window is as it is now, and how much of it is the sound's own.
-void whole(const char* state, ui::Session& session) {
+void whole(const char* state, ui::AppModel& app) {
     QTest::qWait(2000);
     QElapsedTimer clock;
     clock.start();
@@ -43,7 +43,8 @@ void whole(const char* state, ui::Session& session) {
     const double passed = 0.001 * static_cast<double>(clock.elapsed());
     std::printf("%-14s whole program %4.1f %% of a core, window's thread %4.1f %%, chain %4.1f %%\n", state,
                 100.0 * (seconds_of(CLOCK_PROCESS_CPUTIME_ID) - all) / passed,
-                100.0 * (thread_seconds() - window) / passed, 100.0 * session.engine().figures().load);
+                100.0 * (thread_seconds() - window) / passed,
+                100.0 * app.mixer().main().engine().figures().load);
     std::fflush(stdout);
 }
 
@@ -82,7 +83,7 @@ double longest_pause(Done done) {
 }
 
 /// How long the window's thread is held while inputs are opened, beside what holds it anyway.
-void openings(ui::Session& session, const std::filesystem::path& home) {
+void openings(ui::AppModel& app, const std::filesystem::path& home) {
     const auto path = home / "input.wav";
     auto writer = SoundWriter::create(path, {48000.0, 1}, SampleFormat::pcm24);
     if (!writer.ok()) return;
@@ -98,8 +99,9 @@ void openings(ui::Session& session, const std::filesystem::path& home) {
     for (const auto& [name, choice] : inputs) {
         double longest = 0.0;
         for (int i = 0; i < 5; ++i) {
-            session.devices().setInput(choice);
-            longest = std::max(longest, longest_pause([&] { return !session.devices().opening(); }));
+            app.mixer().main().input().select(choice);
+            longest =
+                std::max(longest, longest_pause([&] { return !app.mixer().main().input().isOpening(); }));
         }
         std::printf(", %s %.1f", name, longest);
     }
@@ -107,8 +109,8 @@ void openings(ui::Session& session, const std::filesystem::path& home) {
 }
 
 /// What one stage's editor takes, and the diagram above it.
-void editor(const StageSpec& s, ui::Session& session, ui::MainWindow& window) {
-    session.strip().focus(s.id);
+void editor(const StageSpec& s, ui::AppModel& app, ui::MainWindow& window) {
+    app.mixer().main().chainModel().focus(s.id);
     QTest::qWait(1500);
     Counter counter;
     window.diagram()->installEventFilter(&counter);
@@ -131,40 +133,40 @@ void editor(const StageSpec& s, ui::Session& session, ui::MainWindow& window) {
 }
 
 /// The editors of stages the demo scene has not, one at a time, and of bands that move.
-void more_editors(ui::Session& session, ui::MainWindow& window) {
+void more_editors(ui::AppModel& app, ui::MainWindow& window) {
     for (const char* kind : {"tone", "multiband", "deesser", "leveller", "reverb", "pitch"}) {
         const StageKind* there = find_stage_kind(kind);
         if (there == nullptr) continue;
-        session.strip().addStage(*there, 3);
-        const StageSpec added = session.strip().chain().stages[3];
-        editor(added, session, window);
-        session.strip().removeStage(added.id);
+        app.mixer().main().chainModel().addStage(*there, 3);
+        const StageSpec added = app.mixer().main().chainModel().chain().stages[3];
+        editor(added, app, window);
+        app.mixer().main().chainModel().removeStage(added.id);
     }
     const StageKind& equalizer = *find_stage_kind("equalizer");
-    for (const auto& s : session.strip().chain().stages) {
+    for (const auto& s : app.mixer().main().chainModel().chain().stages) {
         if (s.kind != "equalizer") continue;
         for (int band = 2; band <= 5; ++band) {
             const std::string name = "band" + std::to_string(band) + "_moves";
             if (const int row = equalizer.find(name); row >= 0)
-                session.strip().setValue(s.id, static_cast<size_t>(row), 1.0);
+                app.mixer().main().chainModel().setValue(s.id, static_cast<size_t>(row), 1.0);
         }
         std::printf("four bands move:\n");
-        editor(s, session, window);
+        editor(s, app, window);
         break;
     }
 }
 
 /// The whole window with three voices and a programme that all sound, each with the chain of the scene.
-void several_strips(ui::Session& session, ui::MainWindow& window) {
+void several_strips(ui::AppModel& app, ui::MainWindow& window) {
     for (const StripRole role : {StripRole::voice, StripRole::voice, StripRole::programme}) {
-        ui::Session* strip = session.desk().add(role);
+        ui::StripModel* strip = app.mixer().add(role);
         if (strip == nullptr) continue;
-        strip->devices().setInput({});
+        strip->input().select({});
     }
-    session.desk().focus(session.desk().strips().front()->strip().spec().id);
-    whole("four strips", session);
+    app.mixer().focus(app.mixer().strips().front()->chainModel().spec().id);
+    whole("four strips", app);
     window.hide();
-    whole("hidden", session);
+    whole("hidden", app);
     window.showNormal();
 }
 
@@ -172,50 +174,52 @@ void several_strips(ui::Session& session, ui::MainWindow& window) {
 
 int main(int argc, char** argv) {
     if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM")) qputenv("QT_QPA_PLATFORM", "offscreen");
-    QApplication app(argc, argv);
+    const QApplication program(argc, argv);
     ui::loadFonts();
     const std::filesystem::path home = argc > 1 ? argv[1] : "/tmp";
-    ui::Session session({home / "scenes", home / "state.json", REED_DEMO_DATA});
-    ui::MainWindow window(session);
-    session.begin();
+    ui::AppModel app({home / "scenes", home / "state.json", REED_DEMO_DATA});
+    ui::MainWindow window(app);
+    app.start();
     window.resize(1280, 800);
     window.show();
     QTest::qWait(11000);  // levels over the whole window
     {
         // A move of a threshold with fourteen stages in the chain, eight of them with sixteen bands or so.
-        const Scene before = session.strip().scene();
-        while (session.strip().chain().stages.size() < 14)
-            session.strip().addStage(
-                *find_stage_kind(session.strip().chain().stages.size() % 2 == 0 ? "equalizer" : "gate"), 3);
+        const Scene before = app.mixer().main().chainModel().scene();
+        while (app.mixer().main().chainModel().chain().stages.size() < 14)
+            app.mixer().main().chainModel().addStage(
+                *find_stage_kind(app.mixer().main().chainModel().chain().stages.size() % 2 == 0 ? "equalizer"
+                                                                                                : "gate"),
+                3);
         QTest::qWait(1500);
-        session.strip().focus("gate");
+        app.mixer().main().chainModel().focus("gate");
         const auto row = static_cast<size_t>(find_stage_kind("gate")->find("open_threshold"));
         double level = -50.0;
         constexpr int kMoves = 200;
         const double start = thread_seconds();
         for (int i = 0; i < kMoves; ++i)
-            session.strip().setValue("gate", row, level += i % 2 == 0 ? 0.5 : -0.5);
+            app.mixer().main().chainModel().setValue("gate", row, level += i % 2 == 0 ? 0.5 : -0.5);
         std::printf("a move of a threshold, 14 stages: %.2f ms of the window's thread\n",
                     1000.0 * (thread_seconds() - start) / kMoves);
-        session.shelf().recall(before.name);
+        app.scenes().recall(before.name);
         QTest::qWait(3000);
     }
-    openings(session, home);
-    whole("seen", session);
+    openings(app, home);
+    whole("seen", app);
     window.showMinimized();
-    whole("minimised", session);
+    whole("minimised", app);
     window.hide();
-    whole("hidden", session);
+    whole("hidden", app);
     window.showNormal();
     QTest::qWait(3000);
     std::printf("%-14s %22s %18s %14s\n", "editor", "diagram, ms a picture", "editor, ms", "frames a s");
-    for (const auto& s : session.strip().chain().stages) {
-        editor(s, session, window);
-        if (&s == &session.strip().chain().stages.front())
+    for (const auto& s : app.mixer().main().chainModel().chain().stages) {
+        editor(s, app, window);
+        if (&s == &app.mixer().main().chainModel().chain().stages.front())
             std::printf("    %-20s %12.2f ms\n", "feed_panel",
                         per_picture(window.findChild<QWidget*>("feed_panel")));
     }
-    more_editors(session, window);
-    several_strips(session, window);
+    more_editors(app, window);
+    several_strips(app, window);
     return 0;
 }

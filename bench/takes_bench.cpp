@@ -17,9 +17,9 @@
 
 #include "actions/actions.h"
 #include "main_window.h"
+#include "model/app_model.h"
+#include "model/takes/takes_model.h"
 #include "review/takes_page.h"
-#include "session/session.h"
-#include "session/takes_model.h"
 #include "stages/registry.h"
 
 namespace {
@@ -84,15 +84,15 @@ void fill(AudioBuffer& piece, std::mt19937& random, std::int64_t at) {
 }  // namespace
 
 int main(int count, char** words) {
-    QApplication app(count, words);
+    const QApplication program(count, words);
     const std::filesystem::path home = count > 1 ? words[1] : ".";
     const double seconds = count > 2 ? std::atof(words[2]) : kLongestTake;
-    ui::Session session({home / "scenes", home / "state.json", REED_DEMO_DATA});
-    session.begin();
-    ui::MainWindow window(session);
+    ui::AppModel app({home / "scenes", home / "state.json", REED_DEMO_DATA});
+    app.start();
+    ui::MainWindow window(app);
     window.resize(1280, 800);
     window.show();
-    ui::TakesModel& takes = session.takes();
+    ui::TakesModel& takes = app.takes();
 
     AudioBuffer piece(1, 48000);
     std::mt19937 random(5);

@@ -5,9 +5,9 @@
 
 #include "actions/actions.h"
 #include "actions/argument_lookup.h"
-#include "session/characters.h"
-#include "session/monitor_controller.h"
-#include "session/takes_model.h"
+#include "model/strips/characters.h"
+#include "model/strips/monitor_controller.h"
+#include "model/takes/takes_model.h"
 #include "widgets/later.h"
 
 namespace reed::ui {
@@ -20,22 +20,22 @@ constexpr const char* kSourcesFormerly[] = {"off", "feed", "plain", "removed"};
 // What they do.
 
 QString focusStrip(Actions& a, const QString& word) {
-    Session* strip = stripOf(a.session(), word);
-    if (strip == nullptr) return noStrip(a.session(), word);
-    a.session().desk().focus(std::string(strip->strip().spec().id));
+    StripModel* strip = stripOf(a.app(), word);
+    if (strip == nullptr) return noStrip(a.app(), word);
+    a.app().mixer().focus(std::string(strip->chainModel().spec().id));
     return {};
 }
 
 QString focusSpot(Actions& a, const StageTarget& at) {
     if (at.stage == nullptr) return at.why;
-    at.strip->strip().focus(std::string(at.stage->id));
-    a.session().desk().focus(std::string(at.strip->strip().spec().id));
+    at.strip->chainModel().focus(std::string(at.stage->id));
+    a.app().mixer().focus(std::string(at.strip->chainModel().spec().id));
     return {};
 }
 
 /// Strip and stage at once.
 QString focusAt(Actions& a, const QString& words) {
-    return focusSpot(a, stageOf(a.session(), words.section(' ', 0, 0) + '/' + words.section(' ', 1)));
+    return focusSpot(a, stageOf(a.app(), words.section(' ', 0, 0) + '/' + words.section(' ', 1)));
 }
 
 /// Number of a place that a key leads to; 0: it is none.
@@ -47,7 +47,7 @@ int placeNumber(const QString& word) {
 QString goToPlace(Actions& a, const QString& word) {
     const int n = placeNumber(word);
     if (n == 0) return QObject::tr("Use a bookmark from 1 to %1.").arg(kMaxBookmarks);
-    Session& s = a.session();
+    AppModel& s = a.app();
     const auto [strip, stage] = s.preferences().place(n);
     if (strip.empty()) {
         const QString key = s.preferences().keys().text(QString("set-bookmark %1").arg(n));
@@ -61,103 +61,110 @@ QString goToPlace(Actions& a, const QString& word) {
 QString keepPlace(Actions& a, const QString& word) {
     const int n = placeNumber(word);
     if (n == 0) return QObject::tr("Use a bookmark from 1 to %1.").arg(kMaxBookmarks);
-    Session& s = a.session();
-    const StageSpec* stage = s.strip().stage(s.strip().focused());
+    AppModel& s = a.app();
+    const StageSpec* stage =
+        s.mixer().current().chainModel().stage(s.mixer().current().chainModel().focused());
     if (stage == nullptr) return QObject::tr("This chain has no stages. Add one in the diagram.");
-    s.preferences().setPlace(n, {s.strip().spec().id, stage->id});
-    s.notices().say(QObject::tr("%1: %2 %3")
-                        .arg(QObject::tr("Bookmark %1").arg(n), s.stripName(),
-                             QString::fromStdString(stage->shown_title())));
+    s.preferences().setPlace(n, {s.mixer().current().chainModel().spec().id, stage->id});
+    s.mixer().current().notices().say(QObject::tr("%1: %2 %3")
+                                          .arg(QObject::tr("Bookmark %1").arg(n), s.mixer().current().name(),
+                                               QString::fromStdString(stage->shown_title())));
     return {};
 }
 
 QString turn(Actions& a, double notches, bool fine) {
-    a.session().strip().turn(std::string(a.session().strip().focused()), notches, fine);
+    a.strip().chainModel().turn(std::string(a.strip().chainModel().focused()), notches, fine);
     return {};
 }
 
 QString alone(Actions& a, const QString& word) {
-    Session* strip = stripOf(a.session(), word);
-    if (strip == nullptr) return noStrip(a.session(), word);
-    a.session().desk().setSolo(std::string(strip->strip().spec().id));
+    StripModel* strip = stripOf(a.app(), word);
+    if (strip == nullptr) return noStrip(a.app(), word);
+    a.app().mixer().setSolo(std::string(strip->chainModel().spec().id));
     return {};
 }
 
 QString muteStrip(Actions& a, const QString& word, std::optional<bool> muted) {
-    Session* strip = stripOf(a.session(), word);
-    if (strip == nullptr) return noStrip(a.session(), word);
-    strip->strip().setStripMute(muted.value_or(!strip->strip().spec().mute));
+    StripModel* strip = stripOf(a.app(), word);
+    if (strip == nullptr) return noStrip(a.app(), word);
+    strip->chainModel().setStripMute(muted.value_or(!strip->chainModel().spec().mute));
     return {};
 }
 
 /// "STRIP -3", or with `by` "STRIP 0.5" from where it is.
 QString fader(Actions& a, const QString& words, bool by) {
     const QString word = words.section(' ', 0, 0);
-    Session* strip = stripOf(a.session(), word);
-    if (strip == nullptr) return noStrip(a.session(), word);
+    StripModel* strip = stripOf(a.app(), word);
+    if (strip == nullptr) return noStrip(a.app(), word);
     QString number = words.section(' ', 1).trimmed();
     if (number.endsWith("dB", Qt::CaseInsensitive)) number.chop(2);
     bool is_number = false;
     const double db = number.trimmed().toDouble(&is_number);
-    const double to = by ? strip->strip().spec().fader + db : db;
+    const double to = by ? strip->chainModel().spec().fader + db : db;
     if (!is_number || !std::isfinite(db) || (!by && (db < kFaderMinDb || db > kFaderMaxDb)) ||
         std::abs(db) > 100.0)
         return QObject::tr("“%1” is outside the range of a fader, -60 to 12 dB.").arg(shortened(number));
-    strip->strip().setFader(to);
+    strip->chainModel().setFader(to);
     return {};
 }
 
 QString add(Actions& a, StripRole role) {
-    a.session().desk().add(role);
+    a.app().mixer().add(role);
     return {};
 }
 
-bool isOtherStrip(const Session& s) {
-    return !s.isFirst();
+bool isOtherStrip(const AppModel& s) {
+    return &s.mixer().current() != &s.mixer().main();
 }
 
-bool severalStrips(const Session& s) {
-    return s.desk().strips().size() > 1;
+bool severalStrips(const AppModel& s) {
+    return s.mixer().strips().size() > 1;
 }
 
 QString bypass(Actions& a, const QString& word, std::optional<bool> bypassed) {
-    const StageTarget at = stageOf(a.session(), word);
+    const StageTarget at = stageOf(a.app(), word);
     if (at.stage == nullptr) return at.why;
-    at.strip->strip().setBypass(std::string(at.stage->id), bypassed.value_or(!at.stage->bypass));
+    at.strip->chainModel().setBypass(std::string(at.stage->id), bypassed.value_or(!at.stage->bypass));
     return {};
 }
 
 QString recall(Actions& a, const QString& word) {
-    const SceneEntry* entry = sceneOf(a.session(), word);
-    if (entry == nullptr) return noScene(a.session(), word);
-    a.session().shelf().recall(std::string(entry->scene.name));
+    const SceneEntry* entry = sceneOf(a.app(), word);
+    if (entry == nullptr) return noScene(a.app(), word);
+    a.app().scenes().recall(std::string(entry->scene.name));
     return {};
 }
 
 /// The scene so many places on from the one in work, round and round.
 QString recallNext(Actions& a, int by) {
-    Session& s = a.session();
-    const auto n = static_cast<int>(s.shelf().scenes().size());
+    AppModel& s = a.app();
+    const auto n = static_cast<int>(s.scenes().scenes().size());
     if (n == 0) return QObject::tr("No scene has been saved yet.");
     int at = by > 0 ? -1 : 0;
     for (int i = 0; i < n; ++i) {
-        if (s.shelf().scenes()[static_cast<size_t>(i)].scene.name == s.desk().name()) at = i;
+        if (s.scenes().scenes()[static_cast<size_t>(i)].scene.name == s.mixer().name()) at = i;
     }
-    s.shelf().recall(std::string(s.shelf().scenes()[static_cast<size_t>((at + by + n) % n)].scene.name));
+    s.scenes().recall(std::string(s.scenes().scenes()[static_cast<size_t>((at + by + n) % n)].scene.name));
     return {};
 }
 
 QString focusNext(Actions& a, int by) {
-    Session& s = a.session();
-    const auto n = static_cast<int>(s.strip().chain().stages.size());
+    AppModel& s = a.app();
+    const auto n = static_cast<int>(s.mixer().current().chainModel().chain().stages.size());
     if (n == 0) return QObject::tr("This chain has no stages. Add one in the diagram.");
-    const int at = s.strip().chain().index_of(s.strip().focused());
-    s.strip().focus(s.strip().chain().stages[static_cast<size_t>(std::clamp(at + by, 0, n - 1))].id);
+    const int at =
+        s.mixer().current().chainModel().chain().index_of(s.mixer().current().chainModel().focused());
+    s.mixer().current().chainModel().focus(s.mixer()
+                                               .current()
+                                               .chainModel()
+                                               .chain()
+                                               .stages[static_cast<size_t>(std::clamp(at + by, 0, n - 1))]
+                                               .id);
     return {};
 }
 
 QString monitor(Actions& a, const QString& word) {
-    MonitorController& m = a.session().monitoring();
+    MonitorController& m = a.strip().monitoring();
     for (int i = 0; i < 4; ++i) {
         if (word != kSources[i] && word != kSourcesFormerly[i]) continue;
         MonitorSettings next = m.settings();
@@ -172,13 +179,13 @@ QString monitor(Actions& a, const QString& word) {
 
 QString talk(Actions& a, const QString& word) {
     if (word != "on" && word != "off") return QObject::tr("Expected “on” or “off”.");
-    a.session().talk(word == "on");
+    a.app().mute().talk(word == "on");
     return {};
 }
 
 const CharacterEntry* characterOf(Actions& a, const QString& word) {
-    const auto& all = a.session().characters().all();
-    if (const CharacterEntry* named = a.session().characters().find(word)) return named;
+    const auto& all = a.app().characters().all();
+    if (const CharacterEntry* named = a.app().characters().find(word)) return named;
     const int place = word.toInt();
     return place >= 1 && static_cast<size_t>(place) <= all.size() ? &all[static_cast<size_t>(place - 1)]
                                                                   : nullptr;
@@ -186,14 +193,14 @@ const CharacterEntry* characterOf(Actions& a, const QString& word) {
 
 QString noCharacter(Actions& a, const QString& word) {
     QStringList names;
-    for (const CharacterEntry& c : a.session().characters().all()) names << c.name;
+    for (const CharacterEntry& c : a.app().characters().all()) names << c.name;
     return QObject::tr("No character named “%1”. Available: %2.").arg(shortened(word), names.join(", "));
 }
 
 QString character(Actions& a, const QString& word) {
     const CharacterEntry* wanted = characterOf(a, word);
     if (wanted == nullptr) return noCharacter(a, word);
-    ChainModel& strip = a.session().desk().voice().strip();
+    ChainModel& strip = a.app().mixer().voice().chainModel();
     strip.setCharacter(strip.character() == wanted->spec.name ? std::string()
                                                               : std::string(wanted->spec.name));
     return {};
@@ -207,26 +214,26 @@ QString holdCharacter(Actions& a, const QString& words) {
     const CharacterEntry* wanted = characterOf(a, word);
     if (wanted == nullptr) return noCharacter(a, word);
     const std::string name = wanted->spec.name;
-    if (state == "on") a.session().desk().voice().strip().setCharacter(name);
-    for (Session* s : a.session().desk().strips()) {
-        if (state == "off" && s->strip().character() == name) s->strip().setCharacter({});
+    if (state == "on") a.app().mixer().voice().chainModel().setCharacter(name);
+    for (StripModel* s : a.app().mixer().strips()) {
+        if (state == "off" && s->chainModel().character() == name) s->chainModel().setCharacter({});
     }
     return {};
 }
 
 QString noCharacters(Actions& a) {
-    for (Session* s : a.session().desk().strips()) s->strip().setCharacter({});
+    for (StripModel* s : a.app().mixer().strips()) s->chainModel().setCharacter({});
     return {};
 }
 
 QString theme(Actions& a, const QString& word) {
     if (word != "dusk" && word != "dawn") return QObject::tr("Unknown theme. Use dusk or dawn.");
-    a.session().preferences().setTheme(word);
+    a.app().preferences().setTheme(word);
     return {};
 }
 
 QString setValue(Actions& a, const QString& words) {
-    const Place at = placeOf(a.session(), words);
+    const Place at = placeOf(a.app(), words);
     if (!at.why.isEmpty()) return at.why;
     const Parameter& p = at.spec().stage_kind().parameters[at.row];
     const auto value = parse_value(p, shortened(at.rest).toStdString());
@@ -236,7 +243,7 @@ QString setValue(Actions& a, const QString& words) {
 }
 
 QString stepValue(Actions& a, const QString& words) {
-    const Place at = placeOf(a.session(), words);
+    const Place at = placeOf(a.app(), words);
     if (!at.why.isEmpty()) return at.why;
     bool is_number = false;
     const double notches = at.rest.toDouble(&is_number);
@@ -252,23 +259,23 @@ QString stepValue(Actions& a, const QString& words) {
 }
 
 QString comparePlain(Actions& a, const QString&) {
-    TakesModel& t = a.session().takes();
+    TakesModel& t = a.app().takes();
     t.comparing() ? t.endComparison() : t.compare({});
     return {};
 }
 
-QString undoTitle(const Session& s) {
-    const History& h = s.strip().history();
+QString undoTitle(const AppModel& s) {
+    const History& h = s.history();
     return h.canUndo() ? QObject::tr("Undo: %1").arg(h.undoLabel()) : QObject::tr("Nothing to undo");
 }
 
-QString redoTitle(const Session& s) {
-    const History& h = s.strip().history();
+QString redoTitle(const AppModel& s) {
+    const History& h = s.history();
     return h.canRedo() ? QObject::tr("Redo: %1").arg(h.redoLabel()) : QObject::tr("Nothing to redo");
 }
 
-bool hasFocus(const Session& s) {
-    return s.strip().stage(s.strip().focused()) != nullptr;
+bool hasFocus(const AppModel& s) {
+    return s.mixer().current().chainModel().stage(s.mixer().current().chainModel().focused()) != nullptr;
 }
 
 constexpr const char* kSound = QT_TRANSLATE_NOOP("QObject", "Audio");
@@ -285,20 +292,20 @@ const Action kTable[] = {
     {.id = "talk", .title = QT_TRANSLATE_NOOP("QObject", "Mute / push to talk"), .group = kSound,
      .argument = Argument::on_off, .keys = "Ctrl+M", .held = true, .everywhere = true, .run = talk},
     {.id = "mute", .title = QT_TRANSLATE_NOOP("QObject", "Mute"), .group = kSound,
-     .run = [](Actions& a, const QString&) { a.session().setMuted(true); return QString(); }},
+     .run = [](Actions& a, const QString&) { a.app().mute().set(true); return QString(); }},
     {.id = "unmute", .title = QT_TRANSLATE_NOOP("QObject", "Unmute"), .group = kSound,
-     .run = [](Actions& a, const QString&) { a.session().setMuted(false); return QString(); }},
+     .run = [](Actions& a, const QString&) { a.app().mute().set(false); return QString(); }},
     {.id = "toggle-mute", .title = QT_TRANSLATE_NOOP("QObject", "Toggle mute"), .group = kSound,
      .everywhere = true,
-     .run = [](Actions& a, const QString&) { a.session().setMuted(!a.session().muted()); return QString(); }},
+     .run = [](Actions& a, const QString&) { a.app().mute().set(!a.app().mute().on()); return QString(); }},
     {.id = "toggle-headphones", .formerly = "headphones", .title = QT_TRANSLATE_NOOP("QObject", "Toggle headphones"), .group = kSound,
      .keys = "Ctrl+H", .everywhere = true,
-     .run = [](Actions& a, const QString&) { a.session().monitoring().toggle(); return QString(); }},
+     .run = [](Actions& a, const QString&) { a.strip().monitoring().toggle(); return QString(); }},
     {.id = "monitor", .title = QT_TRANSLATE_NOOP("QObject", "Choose what you hear in the headphones"), .group = kSound,
      .argument = Argument::source, .run = monitor},
     {.id = "reset-meters", .formerly = "reset-levels", .title = QT_TRANSLATE_NOOP("QObject", "Reset meters"),
      .group = kSound, .keys = "Ctrl+R",
-     .run = [](Actions& a, const QString&) { a.session().readings().restart(); return QString(); }},
+     .run = [](Actions& a, const QString&) { a.strip().readings().restart(); return QString(); }},
 
     {.id = "scene", .title = QT_TRANSLATE_NOOP("QObject", "Scene %1"), .group = kScenes,
      .argument = Argument::scene, .keys = "Ctrl+%1", .numbered = 9, .everywhere = true, .run = recall},
@@ -311,11 +318,11 @@ const Action kTable[] = {
      .keys = "Ctrl+PgUp", .everywhere = true, .run = [](Actions& a, const QString&) { return recallNext(a, -1); }},
     {.id = "save", .title = QT_TRANSLATE_NOOP("QObject", "Save the scene"), .group = kScenes, .keys = "Ctrl+S",
      .written = true,
-     .run = [](Actions& a, const QString&) { a.session().shelf().save(); return QString(); }},
+     .run = [](Actions& a, const QString&) { a.app().scenes().save(); return QString(); }},
     {.id = "revert-scene", .formerly = "scene-back", .title = QT_TRANSLATE_NOOP("QObject", "Revert to saved scene"), .group = kScenes,
      .keys = "Ctrl+Shift+R",
-     .run = [](Actions& a, const QString&) { a.session().shelf().takeBack(); return QString(); },
-     .possible = [](const Session& s) { return !s.shelf().changes().empty(); }},
+     .run = [](Actions& a, const QString&) { a.app().scenes().takeBack(); return QString(); },
+     .possible = [](const AppModel& s) { return !s.scenes().changes().empty(); }},
     {.id = "save-as", .title = QT_TRANSLATE_NOOP("QObject", "Save as new scene"), .group = kScenes,
      .keys = "Ctrl+Shift+S", .run = [](Actions& a, const QString&) { emit a.nameRequested(); return QString(); }},
 
@@ -323,11 +330,11 @@ const Action kTable[] = {
      .argument = Argument::strip, .keys = "Ctrl+Alt+%1", .numbered = 8, .everywhere = true, .run = focusStrip},
     {.id = "next-strip", .title = QT_TRANSLATE_NOOP("QObject", "Next strip"), .group = kStrips,
      .keys = "Ctrl+Alt+Down",
-     .run = [](Actions& a, const QString&) { a.session().desk().focusNext(1); return QString(); },
+     .run = [](Actions& a, const QString&) { a.app().mixer().focusNext(1); return QString(); },
      .possible = severalStrips},
     {.id = "previous-strip", .title = QT_TRANSLATE_NOOP("QObject", "Previous strip"), .group = kStrips,
      .keys = "Ctrl+Alt+Up",
-     .run = [](Actions& a, const QString&) { a.session().desk().focusNext(-1); return QString(); },
+     .run = [](Actions& a, const QString&) { a.app().mixer().focusNext(-1); return QString(); },
      .possible = severalStrips},
     {.id = "select", .formerly = "focus-at", .title = QT_TRANSLATE_NOOP("QObject", "Select a strip and its stage"), .group = kStrips,
      .argument = Argument::strip_stage, .run = focusAt},
@@ -352,22 +359,22 @@ const Action kTable[] = {
      .argument = Argument::level, .run = [](Actions& a, const QString& w) { return fader(a, w, true); }},
     {.id = "balance", .title = QT_TRANSLATE_NOOP("QObject", "Voice/app loudness balance"), .group = kStrips,
      .keys = "Ctrl+L", .run = [](Actions& a, const QString&) { emit a.balanceRequested(); return QString(); },
-     .possible = [](const Session& s) { return s.desk().count(StripRole::programme) > 0; }},
+     .possible = [](const AppModel& s) { return s.mixer().count(StripRole::programme) > 0; }},
     {.id = "add-voice", .title = QT_TRANSLATE_NOOP("QObject", "Add a voice"), .group = kStrips,
      .run = [](Actions& a, const QString&) { return add(a, StripRole::voice); }},
     {.id = "add-app-audio", .formerly = "add-programme", .title = QT_TRANSLATE_NOOP("QObject", "Add app audio"),
      .group = kStrips, .run = [](Actions& a, const QString&) { return add(a, StripRole::programme); }},
     {.id = "remove-strip", .title = QT_TRANSLATE_NOOP("QObject", "Remove this strip"), .group = kStrips,
      .run = [](Actions& a, const QString&) {
-         a.session().desk().remove(std::string(a.session().strip().spec().id)); return QString(); },
+         a.app().mixer().remove(std::string(a.strip().chainModel().spec().id)); return QString(); },
      .possible = isOtherStrip},
     {.id = "restore-strip", .formerly = "bring-back", .title = QT_TRANSLATE_NOOP("QObject", "Restore removed strip"), .group = kStrips,
-     .run = [](Actions& a, const QString&) { a.session().desk().restoreRemoved(); return QString(); },
-     .possible = [](const Session& s) { return s.desk().canRestoreRemoved(); }},
+     .run = [](Actions& a, const QString&) { a.app().mixer().restoreRemoved(); return QString(); },
+     .possible = [](const AppModel& s) { return s.mixer().canRestoreRemoved(); }},
 
     {.id = "select-stage", .formerly = "focus", .title = QT_TRANSLATE_NOOP("QObject", "Select stage %1"), .group = kStages,
      .argument = Argument::stage, .keys = "Alt+%1", .numbered = 9,
-     .run = [](Actions& a, const QString& word) { return focusSpot(a, stageOf(a.session(), word)); }},
+     .run = [](Actions& a, const QString& word) { return focusSpot(a, stageOf(a.app(), word)); }},
     {.id = "next-stage", .title = QT_TRANSLATE_NOOP("QObject", "Next stage"), .group = kStages,
      .keys = "Alt+Right", .run = [](Actions& a, const QString&) { return focusNext(a, 1); }},
     {.id = "previous-stage", .title = QT_TRANSLATE_NOOP("QObject", "Previous stage"), .group = kStages,
@@ -375,12 +382,12 @@ const Action kTable[] = {
     {.id = "bypass-focused", .title = QT_TRANSLATE_NOOP("QObject", "Toggle bypass of selected stage"), .group = kStages,
      .keys = "Ctrl+B",
      .run = [](Actions& a, const QString&) {
-         return bypass(a, QString::fromStdString(a.session().strip().focused()), std::nullopt); },
+         return bypass(a, QString::fromStdString(a.strip().chainModel().focused()), std::nullopt); },
      .possible = hasFocus},
     {.id = "toggle-ab", .formerly = "other-memory", .title = QT_TRANSLATE_NOOP("QObject", "Switch A/B of selected stage"),
      .group = kStages, .keys = "Ctrl+T",
      .run = [](Actions& a, const QString&) {
-         a.session().strip().toggleAb(std::string(a.session().strip().focused()));
+         a.strip().chainModel().toggleAb(std::string(a.strip().chainModel().focused()));
          return QString(); },
      .possible = hasFocus},
     {.id = "bypass", .title = QT_TRANSLATE_NOOP("QObject", "Bypass a stage"), .group = kStages,
@@ -423,31 +430,31 @@ const Action kTable[] = {
      .keys = "F4", .run = [](Actions& a, const QString&) { emit a.takesRequested(); return QString(); }},
     {.id = "save-take", .formerly = "keep-that", .title = QT_TRANSLATE_NOOP("QObject", "Save last 20 s as take"), .group = kTakes,
      .keys = "F5", .everywhere = true,
-     .run = [](Actions& a, const QString&) { return a.session().takes().keep(TakesModel::kUsual); }},
+     .run = [](Actions& a, const QString&) { return a.app().takes().keep(TakesModel::kUsual); }},
     {.id = "record", .title = QT_TRANSLATE_NOOP("QObject", "Start or stop recording"), .group = kTakes,
      .keys = "Shift+F5", .everywhere = true,
-     .run = [](Actions& a, const QString&) { return a.session().takes().record(); }},
+     .run = [](Actions& a, const QString&) { return a.app().takes().record(); }},
     {.id = "toggle-loop", .formerly = "loop", .title = QT_TRANSLATE_NOOP("QObject", "Toggle loop"),
      .group = kTakes, .keys = "F6", .everywhere = true,
      .run = [](Actions& a, const QString&) {
-         a.session().takes().setLooping(!a.session().takes().looping()); return QString(); }},
+         a.app().takes().setLooping(!a.app().takes().looping()); return QString(); }},
     {.id = "compare-unprocessed", .formerly = "compare-plain", .title = QT_TRANSLATE_NOOP("QObject", "Toggle comparison with unprocessed"),
      .group = kTakes, .keys = "F7", .run = comparePlain},
     {.id = "switch-comparison", .formerly = "switch-side", .title = QT_TRANSLATE_NOOP("QObject", "Switch comparison side"),
      .group = kTakes, .keys = "F8",
      .run = [](Actions& a, const QString&) {
-         TakesModel& t = a.session().takes();
+         TakesModel& t = a.app().takes();
          if (t.blind() == nullptr) t.chooseSide(!t.sideB());
          return QString(); },
-     .possible = [](const Session& s) { return s.takes().comparing(); }},
+     .possible = [](const AppModel& s) { return s.takes().comparing(); }},
 
     {.id = "undo", .title = QT_TRANSLATE_NOOP("QObject", "Undo"), .group = kChanges, .keys = "Ctrl+Z",
-     .run = [](Actions& a, const QString&) { a.session().strip().undo(); return QString(); },
-     .possible = [](const Session& s) { return s.strip().history().canUndo(); }, .now = undoTitle},
+     .run = [](Actions& a, const QString&) { a.app().history().undo(); return QString(); },
+     .possible = [](const AppModel& s) { return s.history().canUndo(); }, .now = undoTitle},
     {.id = "redo", .title = QT_TRANSLATE_NOOP("QObject", "Redo"), .group = kChanges,
      .keys = "Ctrl+Shift+Z; Ctrl+Y",
-     .run = [](Actions& a, const QString&) { a.session().strip().redo(); return QString(); },
-     .possible = [](const Session& s) { return s.strip().history().canRedo(); }, .now = redoTitle},
+     .run = [](Actions& a, const QString&) { a.app().history().redo(); return QString(); },
+     .possible = [](const AppModel& s) { return s.history().canRedo(); }, .now = redoTitle},
 
     {.id = "shortcuts", .formerly = "keys", .title = QT_TRANSLATE_NOOP("QObject", "Keyboard shortcuts"), .group = kProgram,
      .keys = "F1; ?", .run = [](Actions& a, const QString&) { a.openKeys(); return QString(); }},

@@ -4,7 +4,7 @@
 #include <QString>
 #include <span>
 
-#include "session/session.h"
+#include "model/app_model.h"
 
 namespace reed::ui {
 
@@ -45,9 +45,9 @@ struct Action {
     /// Runs it; returns an empty text, or why it is not possible. The argument may be any text.
     QString (*run)(Actions&, const QString& argument) = nullptr;
     /// Whether it is possible now; nullptr: always.
-    bool (*possible)(const Session&) = nullptr;
+    bool (*possible)(const AppModel&) = nullptr;
     /// Current title ("Undo: Gate, hold"); nullptr: as in the table.
-    QString (*now)(const Session&) = nullptr;
+    QString (*now)(const AppModel&) = nullptr;
 };
 
 std::span<const Action> action_table();

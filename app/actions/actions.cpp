@@ -4,7 +4,7 @@
 #include <QMenu>
 #include <QShortcut>
 
-#include "session/characters.h"
+#include "model/strips/characters.h"
 
 namespace reed::ui {
 namespace {
@@ -67,25 +67,25 @@ QString shortened(const QString& text) {
     return text.size() <= kMost ? text : text.left(kMost) + QStringLiteral(" ...");
 }
 
-Actions::Actions(Session& session, QObject* parent) : QObject(parent), session_(session) {
-    Keys& keys = session_.preferences().keys();
-    connect(&session_.characters(), &Characters::changed, this, &Actions::defineKeys);
-    connect(&session_.shelf(), &SceneManager::scenesChanged, this, &Actions::followScenes);
+Actions::Actions(AppModel& app, QObject* parent) : QObject(parent), app_(app) {
+    Keys& keys = app_.preferences().keys();
+    connect(&app_.characters(), &Characters::changed, this, &Actions::defineKeys);
+    connect(&app_.scenes(), &SceneManager::scenesChanged, this, &Actions::followScenes);
     connect(&keys, &Keys::changed, this, &Actions::followScenes);
-    connect(&session_.shelf(), &SceneManager::renamed, this, [&keys](const QString& from, const QString& to) {
+    connect(&app_.scenes(), &SceneManager::renamed, this, [&keys](const QString& from, const QString& to) {
         keys.renamed("scene " + from, "scene " + to);
     });
     defineKeys();
 }
 
 void Actions::defineKeys() {
-    session_.preferences().keys().define(keySlots(session_.characters(), named_));
+    app_.preferences().keys().define(keySlots(app_.characters(), named_));
 }
 
 void Actions::followScenes() {
     QStringList now;
-    const auto& kept = session_.preferences().keys().kept();
-    for (const SceneEntry& entry : session_.shelf().scenes()) {
+    const auto& kept = app_.preferences().keys().kept();
+    for (const SceneEntry& entry : app_.scenes().scenes()) {
         const QString name = QString::fromStdString(entry.scene.name);
         bool place = false;
         (void)name.toInt(&place);
@@ -113,45 +113,45 @@ QString Actions::run(const QString& id, const QString& argument) {
 }
 
 void Actions::act(const QString& id, const QString& argument) {
-    if (const QString why = run(id, argument); !why.isEmpty()) session_.notices().warn(why);
+    if (const QString why = run(id, argument); !why.isEmpty()) app_.mixer().main().notices().warn(why);
 }
 
 QString Actions::nameOf(const QString& id, int number) const {
     const auto at = static_cast<size_t>(number - 1);
     const Action* action = find_action(id);
-    if (action != nullptr && action->argument == Argument::scene && at < session_.shelf().scenes().size())
-        return QString::fromStdString(session_.shelf().scenes()[at].scene.name);
+    if (action != nullptr && action->argument == Argument::scene && at < app_.scenes().scenes().size())
+        return QString::fromStdString(app_.scenes().scenes()[at].scene.name);
     if (action != nullptr && action->argument == Argument::stage &&
-        at < session().strip().chain().stages.size())
-        return QString::fromStdString(session().strip().chain().stages[at].shown_title());
-    const auto& strips = session_.desk().strips();
+        at < strip().chainModel().chain().stages.size())
+        return QString::fromStdString(strip().chainModel().chain().stages[at].shown_title());
+    const auto& strips = app_.mixer().strips();
     if (action != nullptr && action->argument == Argument::strip && at < strips.size())
-        return strips[at]->stripName();
+        return strips[at]->name();
     return {};
 }
 
 void Actions::installKeys(QWidget* window) {
     const auto install = [this, window] {
         qDeleteAll(window->findChildren<QShortcut*>(QStringLiteral("action_key")));
-        for (const ShortcutSlot& slot : session_.preferences().keys().all()) {
+        for (const ShortcutSlot& slot : app_.preferences().keys().all()) {
             if (slot.held) continue;
             const QString id = slot.id.section(' ', 0, 0);
             const QString argument = slot.id.section(' ', 1);
-            for (const QKeySequence& key : session_.preferences().keys().of(slot.id)) {
+            for (const QKeySequence& key : app_.preferences().keys().of(slot.id)) {
                 auto* shortcut = new QShortcut(key, window);
                 shortcut->setObjectName("action_key");
                 connect(shortcut, &QShortcut::activated, this, [this, id, argument] { act(id, argument); });
             }
         }
     };
-    connect(&session_.preferences().keys(), &Keys::changed, window, install);
+    connect(&app_.preferences().keys(), &Keys::changed, window, install);
     install();
 }
 
 QString Actions::holdSlotFor(int key, Qt::KeyboardModifiers with) const {
-    for (const ShortcutSlot& slot : session_.preferences().keys().all()) {
+    for (const ShortcutSlot& slot : app_.preferences().keys().all()) {
         if (!slot.held) continue;
-        const auto keys = session_.preferences().keys().of(slot.id);
+        const auto keys = app_.preferences().keys().of(slot.id);
         const bool is = std::ranges::any_of(keys, [&](const QKeySequence& k) {
             return k[0].key() == key && k[0].keyboardModifiers() == (with & ~Qt::KeypadModifier);
         });
@@ -167,7 +167,7 @@ void Actions::hold(const QString& slot, bool down) {
 
 void Actions::ownerLost(const QString& slot) {
     if (slot == "talk")
-        session_.talkOwnerLost();
+        app_.mute().talkOwnerLost();
     else
         hold(slot, false);
 }
@@ -175,12 +175,12 @@ void Actions::ownerLost(const QString& slot) {
 QAction* Actions::entry(QMenu* menu, const QString& id, const QString& argument) {
     const Action* action = find_action(id);
     Q_ASSERT(action != nullptr);
-    QString title = action->now != nullptr ? action->now(session()) : QObject::tr(action->title);
+    QString title = action->now != nullptr ? action->now(app_) : QObject::tr(action->title);
     if (action->numbered > 0) title = title.arg(argument);
-    const QString key = session_.preferences().keys().text(argument.isEmpty() ? id : id + ' ' + argument);
+    const QString key = app_.preferences().keys().text(argument.isEmpty() ? id : id + ' ' + argument);
     if (!key.isEmpty()) title += '\t' + key;
     QAction* out = menu->addAction(title, this, [this, id, argument] { act(id, argument); });
-    out->setEnabled(action->possible == nullptr || action->possible(session()));
+    out->setEnabled(action->possible == nullptr || action->possible(app_));
     out->setObjectName(id);
     return out;
 }

@@ -15,11 +15,12 @@ namespace reed::ui {
 class Actions final : public QObject {
     Q_OBJECT
   public:
-    /// Defines the shortcuts of the session.
-    explicit Actions(Session& session, QObject* parent = nullptr);
+    /// Defines the shortcuts.
+    explicit Actions(AppModel& app, QObject* parent = nullptr);
 
+    AppModel& app() const { return app_; }
     /// The selected strip.
-    Session& session() const { return session_.desk().current(); }
+    StripModel& strip() const { return app_.mixer().current(); }
     /// Runs action `id`; returns an empty text, or why it is not possible.
     QString run(const QString& id, const QString& argument = {});
     /// As run(), but notifies the user about errors.
@@ -65,7 +66,7 @@ class Actions final : public QObject {
   private:
     void defineKeys();
     void followScenes();
-    Session& session_;   // the first strip's
+    AppModel& app_;
     QStringList named_;  // scenes that have a key of their own, or may get one
     QString offered_;
 };

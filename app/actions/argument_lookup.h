@@ -3,26 +3,26 @@
 
 #include <QString>
 
-#include "session/session.h"
+#include "model/app_model.h"
 
 namespace reed::ui {
 
 /// A scene by its name, or by its place in the list; nullptr: there is none.
-const SceneEntry* sceneOf(Session& s, const QString& word);
-QString noScene(Session& s, const QString& word);
+const SceneEntry* sceneOf(AppModel& s, const QString& word);
+QString noScene(AppModel& s, const QString& word);
 
 /// A strip by its id, its name, or its place on the rail; nullptr: there is none.
-Session* stripOf(Session& s, const QString& word);
-QString noStrip(Session& s, const QString& word);
+StripModel* stripOf(AppModel& s, const QString& word);
+QString noStrip(AppModel& s, const QString& word);
 
 /// A stage by its id, or by its place in the chain: of the strip in work, or of another one ("guest/gate").
 struct StageTarget {
-    Session* strip = nullptr;
+    StripModel* strip = nullptr;
     const StageSpec* stage = nullptr;  ///< nullptr: there is none
     QString why;                       ///< not
 };
 
-StageTarget stageOf(Session& s, const QString& word);
+StageTarget stageOf(AppModel& s, const QString& word);
 
 /// "STAGE PARAMETER REST": the stage, the row of its parameter, and the rest; or why not.
 struct Place {
@@ -33,6 +33,6 @@ struct Place {
     const StageSpec& spec() const { return *chain->stage(stage); }
 };
 
-Place placeOf(Session& s, const QString& words);
+Place placeOf(AppModel& s, const QString& words);
 
 }  // namespace reed::ui

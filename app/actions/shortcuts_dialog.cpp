@@ -6,7 +6,7 @@
 #include <QScrollArea>
 #include <QVBoxLayout>
 
-#include "session/keys.h"
+#include "model/shared/keys.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/plain_text.h"

@@ -4,7 +4,7 @@
 #include <QVBoxLayout>
 
 #include "actions/actions.h"
-#include "session/adaptation_model.h"
+#include "model/scenes/adaptation_model.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
@@ -42,7 +42,7 @@ AdaptationPopover::AdaptationPopover(Actions& actions, QWidget* parent)
     keep_ = new FlatButton(tr("Keep as is"), this);
     keep_->setObjectName("fit_keep");
     setHint(keep_, tr("Keep these settings and store the current levels as the scene's reference"));
-    AdaptationModel& model = actions_.session().fit();
+    AdaptationModel& model = actions_.app().adaptation();
     connect(all_, &FlatButton::clicked, this, [this, &model] {
         model.apply();
         close();
@@ -71,17 +71,17 @@ void AdaptationPopover::tell(const QString& words) {
 
 void AdaptationPopover::refresh() {
     empty(*list_);
-    AdaptationModel& model = actions_.session().fit();
+    AdaptationModel& model = actions_.app().adaptation();
     if (!model.fit()) return;
     const Fit& fit = *model.fit();
-    const Session* strip = actions_.session().desk().find(model.strip());
+    const StripModel* strip = actions_.app().mixer().find(model.strip());
     if (strip == nullptr) return;
     QString words =
         tr("Tuned for speech at %1 dBFS and noise at %2 dBFS. Yours: speech %3 dBFS, noise %4 dBFS.")
             .arg(dbfs(fit.made.usual), dbfs(fit.made.room), dbfs(fit.here.usual), dbfs(fit.here.room));
     if (fit.changes.empty()) words += ' ' + tr("No changes needed.");
     for (const std::string& id : fit.taught_elsewhere) {
-        const StageSpec* s = strip->strip().stage(id);
+        const StageSpec* s = strip->chainModel().stage(id);
         if (s != nullptr)
             words += ' ' + tr("%1 uses a noise profile from another room. Learn it again.")
                                .arg(QString::fromStdString(s->shown_title()));
@@ -89,7 +89,7 @@ void AdaptationPopover::refresh() {
     int row = 0;
     for (size_t i = 0; i < fit.changes.size(); ++i) {
         const AdaptationChange& c = fit.changes[i];
-        const StageSpec* s = strip->strip().stage(c.stage);
+        const StageSpec* s = strip->chainModel().stage(c.stage);
         if (s == nullptr && !c.stage.empty()) continue;
         const auto shown = [&](double value) {
             return s != nullptr
@@ -128,7 +128,7 @@ void AdaptationPopover::refresh() {
 }
 
 void AdaptationPopover::closeEvent(QCloseEvent* event) {
-    actions_.session().fit().cancel();
+    actions_.app().adaptation().cancel();
     QWidget::closeEvent(event);
 }
 

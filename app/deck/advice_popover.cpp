@@ -1,7 +1,7 @@
 #include "deck/advice_popover.h"
 
-#include "session/advice_log.h"
-#include "session/session.h"
+#include "model/app_model.h"
+#include "model/soundcheck/advice_log.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/plain_text.h"
@@ -12,31 +12,31 @@ namespace {
 constexpr int kTextWidth = 380;
 }
 
-AdvicePopover::AdvicePopover(Session& session, QWidget* parent)
-    : Panel("advice_popup", tr("Advice since the start"), parent), session_(session) {
+AdvicePopover::AdvicePopover(AppModel& app, QWidget* parent)
+    : Panel("advice_popup", tr("Advice since the start"), parent), app_(app) {
     addWords(Words::Ink::text, 16, true, tr("Advice since the start"));
     none_ = addWords(Words::Ink::muted, 14, false, tr("None so far."));
     list_ = new QGridLayout;
     list_->setHorizontalSpacing(14);
     list_->setVerticalSpacing(4);
     column()->addLayout(list_);
-    if (session_.preferences().hidesAnyAdvice()) {
+    if (app_.preferences().hidesAnyAdvice()) {
         auto* all = FlatButton::raised("advice_show_all", tr("Show hidden advice again"), this);
         connect(all, &FlatButton::clicked, this, [this] {
-            session_.preferences().showAllAdvice();
+            app_.preferences().showAllAdvice();
             close();
         });
         column()->addWidget(all, 0, Qt::AlignLeft);
     }
-    connect(&session_.adviceLog(), &AdviceLog::changed, this, &AdvicePopover::refresh);
+    connect(&app_.adviceLog(), &AdviceLog::changed, this, &AdvicePopover::refresh);
     refresh();
 }
 
 void AdvicePopover::refresh() {
     empty(*list_);
-    const auto& all = session_.adviceLog().entries();
+    const auto& all = app_.adviceLog().entries();
     none_->setVisible(all.empty());
-    const bool several = session_.desk().strips().size() > 1;
+    const bool several = app_.mixer().strips().size() > 1;
     int row = 0;
     const auto put = [&](const QString& text, int column, Words::Ink ink) {
         auto* w = new Words(ink, this);

@@ -5,19 +5,19 @@
 
 namespace reed::ui {
 
-class Session;
+class AppModel;
 
 /// The newest first: time, strip, what was said, and what became of it.
 class AdvicePopover final : public Panel {
     Q_OBJECT
   public:
-    explicit AdvicePopover(Session& session, QWidget* parent = nullptr);
+    explicit AdvicePopover(AppModel& app, QWidget* parent = nullptr);
 
     static constexpr int kRows = 12;  ///< more are summed up
 
   private:
     void refresh();
-    Session& session_;
+    AppModel& app_;
     QGridLayout* list_;
     Words* none_;
 };

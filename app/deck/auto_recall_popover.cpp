@@ -5,8 +5,8 @@
 #include <algorithm>
 
 #include "base/case_folding.h"
-#include "session/auto_recall_rules.h"
-#include "session/session.h"
+#include "model/app_model.h"
+#include "model/scenes/auto_recall_rules.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/plain_text.h"
@@ -16,11 +16,11 @@ namespace {
 constexpr int kWidth = 520, kNameWidth = 318;
 }
 
-AutoRecallPopover::AutoRecallPopover(Session& session, QWidget* parent)
+AutoRecallPopover::AutoRecallPopover(AppModel& app, QWidget* parent)
     : Panel("scene_rules", tr("Auto-recall"), parent),
-      session_(session),
-      rules_(session.recallRules()),
-      scene_(session.desk().name()) {
+      app_(app),
+      rules_(app.recallRules()),
+      scene_(app.mixer().name()) {
     setFixedWidth(kWidth);
     addWords(Words::Ink::text, 16, true, tr("Auto-recall"));
     auto* about = addWords(Words::Ink::muted, 12, false,
@@ -88,7 +88,7 @@ void AutoRecallPopover::openPrograms() {
     menu->setObjectName("rule_programs");
     menu->setAttribute(Qt::WA_DeleteOnClose);
     QStringList names;
-    for (const PlayingProgram& program : session_.first().devices().picture().programs)
+    for (const PlayingProgram& program : app_.mixer().main().audio().snapshot().programs)
         names << QString::fromStdString(program.name);
     names.removeDuplicates();
     for (const QString& name : names) {
@@ -109,7 +109,7 @@ void AutoRecallPopover::openDevices() {
     auto* menu = new QMenu(this);
     menu->setObjectName("rule_devices");
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    const PipeWireSnapshot& picture = session_.first().devices().picture();
+    const PipeWireSnapshot& picture = app_.mixer().main().audio().snapshot();
     const auto list = [&](const std::vector<PipeWireNode>& nodes) {
         for (const PipeWireNode& node : nodes) {
             const QString title = QString::fromStdString(node.title.empty() ? node.name : node.title);

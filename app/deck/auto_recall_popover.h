@@ -9,20 +9,20 @@ namespace reed::ui {
 
 class FlatButton;
 class AutoRecallRules;
-class Session;
+class AppModel;
 
 /// Opens from the scene menu: its rules, and new ones by what plays and is there now. What is changed is kept
 /// at once.
 class AutoRecallPopover final : public Panel {
     Q_OBJECT
   public:
-    AutoRecallPopover(Session& session, QWidget* parent = nullptr);
+    AutoRecallPopover(AppModel& app, QWidget* parent = nullptr);
 
   private:
     void rebuild();
     void openPrograms();
     void openDevices();
-    Session& session_;
+    AppModel& app_;
     AutoRecallRules& rules_;
     std::string scene_;
     QGridLayout* rows_;

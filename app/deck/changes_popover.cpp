@@ -66,7 +66,7 @@ ChangesPopover::ChangesPopover(Actions& actions, QWidget* parent)
         auto* b = new FlatButton(words, this);
         b->setObjectName(name);
         b->setWeight(FlatButton::Weight::raised);
-        setHint(b, actions_.session().preferences().keys().hint(tip, action));
+        setHint(b, actions_.app().preferences().keys().hint(tip, action));
         connect(b, &FlatButton::clicked, this, [this, action] {
             close();
             actions_.act(action);
@@ -78,15 +78,15 @@ ChangesPopover::ChangesPopover(Actions& actions, QWidget* parent)
     add("changes_new", tr("Save as…"), tr("Save as a new scene and leave this one unchanged"), "save-as");
     foot->addStretch(1);
     column()->addLayout(foot);
-    connect(&actions_.session().desk(), &MixerModel::changed, this, &ChangesPopover::refresh);
+    connect(&actions_.app().mixer(), &MixerModel::changed, this, &ChangesPopover::refresh);
     refresh();
 }
 
 void ChangesPopover::refresh() {
     empty(*list_);
-    Session& session = actions_.session();
-    const auto all = session.shelf().changes();
-    title_->setText(tr("Unsaved changes to “%1”").arg(QString::fromStdString(session.desk().name())));
+    AppModel& app = actions_.app();
+    const auto all = app.scenes().changes();
+    title_->setText(tr("Unsaved changes to “%1”").arg(QString::fromStdString(app.mixer().name())));
     if (all.empty()) {
         close();
         return;
@@ -103,11 +103,11 @@ void ChangesPopover::refresh() {
             put(tr("and %1 more").arg(all.size() - static_cast<size_t>(row)), 0, Words::Ink::muted);
             break;
         }
-        Session* of = session.desk().find(d.strip);
-        const auto [now, saved] = changeWords(d, (of != nullptr ? of : &session)->strip());
+        StripModel* of = app.mixer().find(d.strip);
+        const auto [now, saved] = changeWords(d, (of != nullptr ? *of : app.mixer().current()).chainModel());
         QString title = QString::fromStdString(d.title);
-        if (session.desk().strips().size() > 1 && of != nullptr && !d.stage.empty())
-            title = of->stripName() + ": " + title;
+        if (app.mixer().strips().size() > 1 && of != nullptr && !d.stage.empty())
+            title = of->name() + ": " + title;
         put(title, 0, Words::Ink::muted);
         put(now, 1, Words::Ink::text);
         put(saved, 2, Words::Ink::muted);
@@ -115,14 +115,14 @@ void ChangesPopover::refresh() {
             auto* back = new FlatButton(tr("Revert"), this);
             back->setObjectName(QStringLiteral("back_%1").arg(row));
             back->setAccessibleName(tr("Revert: %1 %2").arg(QString::fromStdString(d.title), now));
-            connect(back, &FlatButton::clicked, this, [&session, d] {
-                Session* strip = session.desk().find(d.strip);
+            connect(back, &FlatButton::clicked, this, [&app, d] {
+                StripModel* strip = app.mixer().find(d.strip);
                 if (strip == nullptr) return;
                 if (d.what == What::value)
-                    strip->strip().setValue(d.stage, d.row, d.saved);
+                    strip->chainModel().setValue(d.stage, d.row, d.saved);
                 else
-                    strip->strip().setBypass(d.stage, d.what == What::enabled);
-                strip->strip().closeStep();
+                    strip->chainModel().setBypass(d.stage, d.what == What::enabled);
+                strip->chainModel().closeStep();
             });
             list_->addWidget(back, row, 3);
         }

@@ -25,20 +25,20 @@ CharactersButton::CharactersButton(Actions& actions, QWidget* parent)
     button_->setCheckable(true);
     button_->setMaximumWidth(kWidest);
     connect(button_, &FlatButton::clicked, this, &CharactersButton::open);
-    Session& session = actions_.session();
+    AppModel& app = actions_.app();
     for (const auto signal :
          {&MixerModel::stripsChanged, &MixerModel::focusChanged, &MixerModel::characterChanged})
-        connect(&session.desk(), signal, this, &CharactersButton::mark);
-    connect(&session.preferences().keys(), &Keys::changed, this, &CharactersButton::mark);
+        connect(&app.mixer(), signal, this, &CharactersButton::mark);
+    connect(&app.preferences().keys(), &Keys::changed, this, &CharactersButton::mark);
     mark();
 }
 
 void CharactersButton::mark() {
-    const QString name = QString::fromStdString(actions_.session().desk().voice().strip().character());
+    const QString name = QString::fromStdString(actions_.app().mixer().voice().chainModel().character());
     button_->setText(name.isEmpty() && labelled_ ? tr("Characters") : name);
     button_->setChecked(!name.isEmpty());
     button_->setWeight(name.isEmpty() ? FlatButton::Weight::plain : FlatButton::Weight::raised);
-    const Keys& keys = actions_.session().preferences().keys();
+    const Keys& keys = actions_.app().preferences().keys();
     const QString off = keys.text("character-off");
     setHint(button_, name.isEmpty()  ? keys.hint(tr("Characters: effects for the whole voice"), "characters")
                      : off.isEmpty() ? tr("Character on: %1").arg(name)

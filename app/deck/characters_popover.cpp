@@ -4,7 +4,7 @@
 #include <QVBoxLayout>
 
 #include "actions/actions.h"
-#include "session/characters.h"
+#include "model/strips/characters.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/plain_text.h"
@@ -49,18 +49,18 @@ CharactersPopover::CharactersPopover(Actions& actions, QWidget* parent)
     });
     foot->addWidget(keys);
     column()->addLayout(foot);
-    Session& session = actions_.session();
-    connect(&session.characters(), &Characters::changed, this, &CharactersPopover::rebuild);
-    connect(&session.desk(), &MixerModel::characterChanged, this, &CharactersPopover::mark);
+    AppModel& app = actions_.app();
+    connect(&app.characters(), &Characters::changed, this, &CharactersPopover::rebuild);
+    connect(&app.mixer(), &MixerModel::characterChanged, this, &CharactersPopover::mark);
     rebuild();
 }
 
 void CharactersPopover::rebuild() {
     empty(*rows_);
     buttons_.clear();
-    const Session& session = actions_.session();
+    const AppModel& app = actions_.app();
     int row = 0;
-    for (const CharacterEntry& c : session.characters().all()) {
+    for (const CharacterEntry& c : app.characters().all()) {
         auto* on = new FlatButton(c.name, this);
         on->setObjectName("character_" + c.name);
         on->setProperty("character", c.name);
@@ -91,7 +91,7 @@ void CharactersPopover::rebuild() {
         if (c.delay > 5.0)
             setHint(aside(2, tr("+%1 ms").arg(c.delay, 0, 'f', 0)),
                     tr("Added latency while the character is on"));
-        aside(3, session.preferences().keys().text(slotOf(c.name)));
+        aside(3, app.preferences().keys().text(slotOf(c.name)));
         auto* more = new FlatButton({}, this);
         more->setObjectName("character_more_" + c.name);
         more->setIconName("more");
@@ -105,27 +105,26 @@ void CharactersPopover::rebuild() {
 }
 
 void CharactersPopover::mark() {
-    const QString on = QString::fromStdString(actions_.session().desk().voice().strip().character());
+    const QString on = QString::fromStdString(actions_.app().mixer().voice().chainModel().character());
     for (FlatButton* b : buttons_) b->setChecked(b->property("character").toString() == on);
 }
 
 void CharactersPopover::openMore(const QString& name, const QWidget& at) {
-    Session& session = actions_.session();
-    const CharacterEntry* c = session.characters().find(name);
+    AppModel& app = actions_.app();
+    const CharacterEntry* c = app.characters().find(name);
     if (c == nullptr) return;
     auto* menu = new QMenu(this);
     menu->setObjectName("character_menu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    menu->addAction(tr("Insert its stages into the chain"), this, [this, &session, name] {
-        if (const CharacterEntry* taken = session.characters().find(name)) {
-            ChainModel& voice = session.desk().voice().strip();
+    menu->addAction(tr("Insert its stages into the chain"), this, [this, &app, name] {
+        if (const CharacterEntry* taken = app.characters().find(name)) {
+            ChainModel& voice = app.mixer().voice().chainModel();
             voice.setCharacter({});  // else it would be heard twice
             Characters::takeIn(voice, *taken);
         }
         close();
     });
-    if (!c->ours)
-        menu->addAction(tr("Remove it"), this, [&session, name] { session.characters().remove(name); });
+    if (!c->ours) menu->addAction(tr("Remove it"), this, [&app, name] { app.characters().remove(name); });
     menu->popup(at.mapToGlobal(QPoint(at.width() - menu->sizeHint().width(), at.height())));
 }
 
@@ -137,7 +136,7 @@ SaveCharacterPopover::SaveCharacterPopover(Actions& actions, QWidget* parent)
     auto* grid = new QGridLayout;
     grid->setSpacing(6);
     int n = 0;
-    for (const StageSpec& s : actions.session().strip().chain().stages) {
+    for (const StageSpec& s : actions.strip().chainModel().chain().stages) {
         auto* b = new FlatButton(QString::fromStdString(s.shown_title()), this);
         b->setObjectName("character_stage_" + QString::fromStdString(s.id));
         b->setProperty("stage", QString::fromStdString(s.id));
@@ -167,8 +166,9 @@ void SaveCharacterPopover::keep() {
     for (const FlatButton* b : stages_) {
         if (b->isChecked()) stages.push_back(b->property("stage").toString().toStdString());
     }
-    Session& session = actions_.session();
-    if (session.characters().keep(session.strip(), stages, name_->text(), note_->text())) close();
+    AppModel& app = actions_.app();
+    if (app.characters().keep(app.mixer().current().chainModel(), stages, name_->text(), note_->text()))
+        close();
 }
 
 }  // namespace reed::ui

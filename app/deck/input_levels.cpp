@@ -6,7 +6,7 @@
 #include <cmath>
 
 #include "measure/findings.h"
-#include "session/session.h"
+#include "model/strips/strip_model.h"
 #include "theme/theme.h"
 #include "widgets/level_axis.h"
 
@@ -18,19 +18,19 @@ constexpr LevelAxis kAxis{-80.0, 0.0};
 constexpr double kTop = 34.0, kBottom = 34.0;  // px: the verdict above, axis and range below
 }  // namespace
 
-InputLevels::InputLevels(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+InputLevels::InputLevels(StripModel& strip, QWidget* parent) : QWidget(parent), strip_(strip) {
     setObjectName("input_levels");
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
     setAccessibleName(tr("Levels of the input"));
     clock_.start();
-    connect(&session_, &Session::ticked, this, &InputLevels::updateLevels);
-    connect(&session_.devices(), &Devices::inputChanged, this, &InputLevels::restart);
+    connect(&strip_, &StripModel::ticked, this, &InputLevels::updateLevels);
+    connect(&strip_.input(), &InputController::inputChanged, this, &InputLevels::restart);
 }
 
 void InputLevels::restart() {
     clips_.clear();
     distribution_ = {};
-    clipped_ = session_.readings().clipped();
+    clipped_ = strip_.readings().clipped();
     seconds_ = 0.0;
     good_ = false;
     verdict_ = tr("No speech yet");  // the levels are still those of the input before
@@ -45,33 +45,33 @@ std::vector<int> InputLevels::clipAges() const {
 }
 
 void InputLevels::updateLevels() {
-    seconds_ = session_.levels().taps.empty() ? 0.0 : session_.levels().seconds;
+    seconds_ = strip_.levels().taps.empty() ? 0.0 : strip_.levels().seconds;
     const qint64 now = clock_.elapsed();
     // The count falls when old clips leave the window of the levels.
-    const std::uint64_t clipped = session_.readings().clipped();
+    const std::uint64_t clipped = strip_.readings().clipped();
     if (clipped > clipped_ && (clips_.empty() || now - clips_.back() > kOneClipMs)) clips_.push_back(now);
     clipped_ = clipped;
     while (!clips_.empty() && now - clips_.front() > kClipsMs) clips_.pop_front();
     if (++ticks_ % 6 != 0) return;
     judge();
     if (!isVisible()) return;
-    distribution_ = session_.readings().statistics().distribution(0);
+    distribution_ = strip_.readings().statistics().distribution(0);
     update();
 }
 
 /// By the finding that the sentence above shows, so that both say the same.
 void InputLevels::judge() {
-    const LevelReport& levels = session_.levels();
+    const LevelReport& levels = strip_.levels();
     const bool known = !levels.taps.empty() && levels.seconds >= kJudgeAfter;
     const double peak = known ? levels.taps[0].peak : 0.0;
     good_ = false;
-    if (session_.seat().role() == StripRole::programme && known && peak > kSilentPeak) {
+    if (strip_.liveStrip().role() == StripRole::programme && known && peak > kSilentPeak) {
         // How loud it is beside the voices is the balance's matter.
         verdict_ = tr("Peak %1 dBFS").arg(peak, 0, 'f', 0);
         setAccessibleDescription(verdict_);
         return;
     }
-    const Finding finding = input_finding(levels, session_.readings().clipped());
+    const Finding finding = input_finding(levels, strip_.readings().clipped());
     if (finding.id == "digital_silence")
         verdict_ = tr("Silence");
     else if (finding.id == "source_clips" || finding.id == "too_hot")
@@ -148,7 +148,7 @@ void InputLevels::paintEvent(QPaintEvent*) {
     };
     hump(distribution_.room, t.room, t.roomFill);
     hump(distribution_.voice, t.straw, t.strawFill);
-    const LevelReport& levels = session_.levels();
+    const LevelReport& levels = strip_.levels();
     if (!levels.taps.empty() && levels.taps[0].peak > kAxis.lowest && seconds_ >= kJudgeAfter) {
         const double x = kAxis.x(r, levels.taps[0].peak);
         p.setPen(QPen(t.text, 1.2, Qt::DashLine));
@@ -163,7 +163,7 @@ void InputLevels::paintEvent(QPaintEvent*) {
         }
     }
     paintClips(p, r);
-    if (session_.seat().role() == StripRole::programme) return;
+    if (strip_.liveStrip().role() == StripRole::programme) return;
     // The range of the peaks, as a bracket below the axis.
     const double low = kAxis.x(r, kLowPeak), high = kAxis.x(r, kHotPeak), y = r.bottom() + 19;
     p.setPen(QPen(t.marsh, 1.6));

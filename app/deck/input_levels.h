@@ -9,7 +9,7 @@
 
 namespace reed::ui {
 
-class Session;
+class StripModel;
 
 /// Shows how often each level occurs at the input (background noise and speech, as in the level diagram, with
 /// the level from left to right), the highest peak, the recommended range of the peaks as a bracket below the
@@ -18,7 +18,7 @@ class Session;
 class InputLevels final : public QWidget {
     Q_OBJECT
   public:
-    explicit InputLevels(Session& session, QWidget* parent = nullptr);
+    explicit InputLevels(StripModel& strip, QWidget* parent = nullptr);
     QSize sizeHint() const override { return {300, 104}; }
     QSize minimumSizeHint() const override { return {200, 80}; }
     /// The verdict as shown: "Level OK", "12 dB too quiet".
@@ -39,7 +39,7 @@ class InputLevels final : public QWidget {
     void judge();
     void paintClips(QPainter& p, const QRectF& r) const;
 
-    Session& session_;
+    StripModel& strip_;
     LevelDistribution distribution_;
     QString verdict_;
     bool good_ = false;

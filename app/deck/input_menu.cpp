@@ -4,8 +4,8 @@
 #include <algorithm>
 
 #include "deck/programs_menu.h"
-#include "session/microphones.h"
-#include "session/session.h"
+#include "model/devices/microphones.h"
+#include "model/strips/strip_model.h"
 #include "theme/theme.h"
 
 namespace reed::ui {
@@ -19,51 +19,50 @@ QString asMenuText(QString name) {
 }
 }  // namespace
 
-InputMenu::InputMenu(Session& session, QWidget* parent) : QMenu(parent), session_(session) {
+InputMenu::InputMenu(StripModel& strip, QWidget* parent) : QMenu(parent), strip_(strip) {
     setObjectName("input_menu");
     setAttribute(Qt::WA_DeleteOnClose);
     setMinimumWidth(kWidth);
-    const DeviceChoice now = session_.devices().input();
-    if (session_.seat().role() == StripRole::programme) {
-        const QString mic = QString::fromStdString(session_.devices().audio().mic_title);
-        add(asMenuText(tr("Audio that apps play into “%1 %2”").arg(mic, session_.stripName())),
-            session_.devices().appAudioDevice());
-        addPrograms(this, session_);
+    const DeviceChoice now = strip_.input().choice();
+    if (strip_.liveStrip().role() == StripRole::programme) {
+        const QString mic = QString::fromStdString(strip_.audio().settings().mic_title);
+        add(asMenuText(tr("Audio that apps play into “%1 %2”").arg(mic, strip_.name())),
+            strip_.input().appAudioDevice());
+        addPrograms(this, strip_);
         addSeparator();
     }
     add(tr("Simulated room"), {DeviceKind::simulated_room, ""});
-    if (now.kind == DeviceKind::sound_file) add(asMenuText(session_.devices().inputTitle()), now);
+    if (now.kind == DeviceKind::sound_file) add(asMenuText(strip_.input().title()), now);
     addAction(tr("Audio file…"), this, &InputMenu::fileWanted);
     addSeparator();
     addMicrophones();
     addChannels();
     addSeparator();
-    QAction* two = addAction(tr("Stereo"), &session_, [devices = &session_.devices()] {
-        AudioSettings next = devices->audio();
+    QAction* two = addAction(tr("Stereo"), &strip_, [audio = &strip_.audio()] {
+        AudioSettings next = audio->settings();
         next.channels = next.channels == 1 ? 2 : 1;
-        devices->setAudio(next);
+        audio->setSettings(next);
     });
     two->setCheckable(true);
-    two->setChecked(session_.devices().audio().channels == 2);
+    two->setChecked(strip_.audio().settings().channels == 2);
     addOffers();
     addAction(
-        tr("Virtual microphone name: %1…").arg(QString::fromStdString(session_.devices().audio().mic_title)),
+        tr("Virtual microphone name: %1…").arg(QString::fromStdString(strip_.audio().settings().mic_title)),
         this, &InputMenu::micNameWanted);
     QAction* standard =
-        addAction(tr("Set as default microphone"), &session_.devices(), &Devices::makeDefaultMicrophone);
-    standard->setEnabled(session_.devices().picture().virtual_microphone);
+        addAction(tr("Set as default microphone"), &strip_.audio(), &AudioSystem::makeDefaultMicrophone);
+    standard->setEnabled(strip_.audio().snapshot().virtual_microphone);
 }
 
 QAction* InputMenu::add(const QString& title, const DeviceChoice& choice) {
-    QAction* a =
-        addAction(title, &session_, [devices = &session_.devices(), choice] { devices->setInput(choice); });
+    QAction* a = addAction(title, &strip_, [input = &strip_.input(), choice] { input->select(choice); });
     a->setCheckable(true);
-    a->setChecked(!session_.devices().unchosen() && session_.devices().input() == choice);
+    a->setChecked(!strip_.input().hasNoInput() && strip_.input().choice() == choice);
     return a;
 }
 
 void InputMenu::addMicrophones() {
-    const PipeWireSnapshot& known = session_.devices().picture();
+    const PipeWireSnapshot& known = strip_.audio().snapshot();
     if (known.sources.empty()) {
         QAction* none = addAction(known.connected ? tr("No microphones found")
                                                   : tr("No microphones: PipeWire isn't running"));
@@ -77,23 +76,23 @@ void InputMenu::addMicrophones() {
         const QString title = asMenuText(QString::fromStdString(m.title));
         rows_.push_back({add(title, {DeviceKind::pipewire, m.name}), title, m.name});
     }
-    connect(&session_.microphones(), &Microphones::heard, this, &InputMenu::follow);
-    session_.microphones().listenFor(this);
+    connect(&strip_.microphones(), &Microphones::heard, this, &InputMenu::follow);
+    strip_.microphones().listenFor(this);
     follow();
 }
 
 /// Of the microphone in use, where it has several: each may be a microphone of its own on one device.
 void InputMenu::addChannels() {
-    const PipeWireNode* now = session_.devices().microphone();
+    const PipeWireNode* now = strip_.input().microphone();
     if (now == nullptr || now->channels.size() < 2) return;
     QMenu* channels = addMenu(tr("Use one channel"));
     channels->setObjectName("channel_menu");
     const auto entry = [&](const QString& title, int channel) {
         const DeviceChoice choice{DeviceKind::pipewire, now->name, channel};
-        QAction* a = channels->addAction(
-            title, &session_, [devices = &session_.devices(), choice] { devices->setInput(choice); });
+        QAction* a =
+            channels->addAction(title, &strip_, [input = &strip_.input(), choice] { input->select(choice); });
         a->setCheckable(true);
-        a->setChecked(session_.devices().input().channel == channel);
+        a->setChecked(strip_.input().choice().channel == channel);
     };
     entry(tr("All channels"), 0);
     for (size_t i = 0; i < now->channels.size(); ++i)
@@ -103,34 +102,34 @@ void InputMenu::addChannels() {
 
 /// As which microphones other programs get this strip.
 void InputMenu::addOffers() {
-    Devices* devices = &session_.devices();
-    if (session_.seat().role() != StripRole::voice || devices->microphone() == nullptr) return;
-    const QString mic = QString::fromStdString(devices->audio().mic_title);
+    InputController* input = &strip_.input();
+    if (strip_.liveStrip().role() != StripRole::voice || input->microphone() == nullptr) return;
+    const QString mic = QString::fromStdString(strip_.audio().settings().mic_title);
     QAction* own =
-        addAction(asMenuText(tr("Add as separate microphone “%1: %2”").arg(mic, session_.stripName())),
-                  devices, [devices] { devices->setOffered(!devices->offered(), devices->plainOffered()); });
+        addAction(asMenuText(tr("Add as separate microphone “%1: %2”").arg(mic, strip_.name())), input,
+                  [input] { input->setOffers(!input->offersProcessed(), input->offersUnprocessed()); });
     own->setObjectName("offer_own");
     own->setCheckable(true);
-    own->setChecked(devices->offered());
-    QAction* plain = addAction(tr("Add unprocessed as well, as “…, unprocessed”"), devices, [devices] {
-        devices->setOffered(devices->offered(), !devices->plainOffered());
+    own->setChecked(input->offersProcessed());
+    QAction* plain = addAction(tr("Add unprocessed as well, as “…, unprocessed”"), input, [input] {
+        input->setOffers(input->offersProcessed(), !input->offersUnprocessed());
     });
     plain->setObjectName("offer_plain");
     plain->setCheckable(true);
-    plain->setChecked(devices->plainOffered());
+    plain->setChecked(input->offersUnprocessed());
 }
 
 double InputMenu::lineOf(const std::string& name) const {
-    const auto now = session_.microphones().now(name);
+    const auto now = strip_.microphones().now(name);
     return now ? std::clamp(1.0 - now->level / kQuietest, 0.0, 1.0) : 0.0;
 }
 
 void InputMenu::follow() {
     for (const Row& row : rows_) {
-        const PipeWireNode* m = session_.devices().picture().source(row.name);
+        const PipeWireNode* m = strip_.audio().snapshot().source(row.name);
         // One that was pulled out can't be chosen any more.
         row.action->setEnabled(m != nullptr);
-        const QString words = m != nullptr ? session_.microphones().words(*m) : tr("disconnected");
+        const QString words = m != nullptr ? strip_.microphones().words(*m) : tr("disconnected");
         row.action->setText(row.title + "\t" + words);
     }
     update();

@@ -8,13 +8,13 @@
 
 namespace reed::ui {
 
-class Session;
+class StripModel;
 
 /// Speak, and the line under the right one moves. Made for one opening; deletes itself when it closes.
 class InputMenu final : public QMenu {
     Q_OBJECT
   public:
-    InputMenu(Session& session, QWidget* parent);
+    InputMenu(StripModel& strip, QWidget* parent);
 
     /// Where the line of level under a microphone's name ends, 0 to 1 of the row's width.
     double lineOf(const std::string& name) const;
@@ -33,7 +33,7 @@ class InputMenu final : public QMenu {
     void addOffers();
     void follow();
 
-    Session& session_;
+    StripModel& strip_;
     struct Row {
         QAction* action;
         QString title;

@@ -8,8 +8,8 @@
 
 #include "deck/input_levels.h"
 #include "measure/findings.h"
-#include "session/microphones.h"
-#include "session/session.h"
+#include "model/devices/microphones.h"
+#include "model/strips/strip_model.h"
 #include "theme/theme.h"
 #include "widgets/value_field.h"
 #include "widgets/words.h"
@@ -25,7 +25,7 @@ constexpr int kSettles = 700;  // ms
 
 }  // namespace
 
-InputPanel::InputPanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+InputPanel::InputPanel(StripModel& strip, QWidget* parent) : QWidget(parent), strip_(strip) {
     setObjectName("room_panel");
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(18, 8, 14, 8);
@@ -40,10 +40,9 @@ InputPanel::InputPanel(Session& session, QWidget* parent) : QWidget(parent), ses
     connect(system_, &ValueField::valueRequested, this, [this](double db) {
         system_->setValue(db);
         turned_.start();
-        session_.devices().setSystemVolume(db);
+        strip_.input().setSystemVolume(db);
     });
-    connect(system_, &ValueField::refused, this,
-            [this](const QString& why) { session_.notices().warn(why); });
+    connect(system_, &ValueField::refused, this, [this](const QString& why) { strip_.notices().warn(why); });
     head->addWidget(system_);
     column->addLayout(head);
     column->addSpacing(4);
@@ -62,9 +61,9 @@ InputPanel::InputPanel(Session& session, QWidget* parent) : QWidget(parent), ses
         auto* f = new ValueField(room_controls()[static_cast<size_t>(c)], this);
         connect(f, &ValueField::valueRequested, this, [this, f, c](double v) {
             f->setValue(v);
-            session_.devices().setRoom(static_cast<RoomControl>(c), v);
+            strip_.input().setRoom(static_cast<RoomControl>(c), v);
         });
-        connect(f, &ValueField::refused, this, [this](const QString& why) { session_.notices().warn(why); });
+        connect(f, &ValueField::refused, this, [this](const QString& why) { strip_.notices().warn(why); });
         fields_.push_back(f);
         // The voice has a row of its own; the noises stand two and two.
         if (c == kRoomEffort)
@@ -72,19 +71,19 @@ InputPanel::InputPanel(Session& session, QWidget* parent) : QWidget(parent), ses
         else
             grid->addWidget(f, 1 + (c - 1) / 2, (c - 1) % 2);
     }
-    levels_ = new InputLevels(session_, this);
+    levels_ = new InputLevels(strip_, this);
     column->addWidget(levels_, 1);
     column->addStretch(0);
-    connect(&session_.devices(), &Devices::inputChanged, this, &InputPanel::show);
-    connect(&session_.devices(), &Devices::roomChanged, this, &InputPanel::show);
-    connect(&session_, &Session::readingsChanged, this, [this] {
+    connect(&strip_.input(), &InputController::inputChanged, this, &InputPanel::show);
+    connect(&strip_.input(), &InputController::roomChanged, this, &InputPanel::show);
+    connect(&strip_, &StripModel::readingsChanged, this, [this] {
         if (++ticks_ % 15 == 0 && isVisible()) updateAdvice();
     });
     show();
 }
 
 void InputPanel::show() {
-    SimulatedRoom* room = session_.devices().room();
+    SimulatedRoom* room = strip_.input().simulatedRoom();
     title_->setText(room != nullptr ? tr("Simulated room") : tr("Input"));
     for (int c = 0; c < kRoomControls; ++c) {
         auto* f = fields_[static_cast<size_t>(c)];
@@ -97,7 +96,7 @@ void InputPanel::show() {
 
 /// What the system does to the microphone before its sound comes here.
 void InputPanel::showSystem() {
-    const PipeWireNode* mic = session_.devices().microphone();
+    const PipeWireNode* mic = strip_.input().microphone();
     system_->setVisible(mic != nullptr);
     // What was just asked for has not come about yet.
     if (mic != nullptr && (!turned_.isValid() || turned_.elapsed() > kSettles))
@@ -106,13 +105,13 @@ void InputPanel::showSystem() {
 
 void InputPanel::updateAdvice() {
     showSystem();
-    if (session_.seat().role() == StripRole::programme) {
-        const QString own = QString::fromStdString(session_.devices().input().target);
+    if (strip_.liveStrip().role() == StripRole::programme) {
+        const QString own = QString::fromStdString(strip_.input().choice().target);
         QStringList here;
-        for (const PlayingProgram& p : session_.devices().picture().programs) {
+        for (const PlayingProgram& p : strip_.audio().snapshot().programs) {
             if (QString::fromStdString(p.into) == own) here << QString::fromStdString(p.name);
         }
-        const bool output = session_.devices().input().kind == DeviceKind::programme;
+        const bool output = strip_.input().choice().kind == DeviceKind::programme;
         return advice_->show(FindingTone::neutral,
                              !output ? QString()
                              : here.isEmpty()
@@ -120,13 +119,13 @@ void InputPanel::updateAdvice() {
                                  : tr("Playing here: %1").arg(here.join(", ")));
     }
     // What the system does to the microphone comes first: no advice about levels helps there.
-    if (const QString trouble = session_.microphones().trouble(); !trouble.isEmpty())
+    if (const QString trouble = strip_.microphones().trouble(); !trouble.isEmpty())
         advice_->show(FindingTone::warning, trouble);
-    else if (const Finding f = input_finding(session_.levels(), session_.readings().clipped());
-             f.tone == FindingTone::warning || session_.microphones().note().isEmpty())
+    else if (const Finding f = input_finding(strip_.levels(), strip_.readings().clipped());
+             f.tone == FindingTone::warning || strip_.microphones().note().isEmpty())
         advice_->show(f);
     else
-        advice_->show(FindingTone::neutral, session_.microphones().note());
+        advice_->show(FindingTone::neutral, strip_.microphones().note());
 }
 
 void InputPanel::paintEvent(QPaintEvent*) {

@@ -8,14 +8,14 @@
 namespace reed::ui {
 
 class InputLevels;
-class Session;
+class StripModel;
 class ValueField;
 class Words;
 
 class InputPanel final : public QWidget {
     Q_OBJECT
   public:
-    explicit InputPanel(Session& session, QWidget* parent = nullptr);
+    explicit InputPanel(StripModel& strip, QWidget* parent = nullptr);
     ValueField* control(int index) const { return fields_[static_cast<size_t>(index)]; }
 
   protected:
@@ -25,7 +25,7 @@ class InputPanel final : public QWidget {
     void show();
     void showSystem();
     void updateAdvice();
-    Session& session_;
+    StripModel& strip_;
     Words* title_;
     Words* advice_;
     InputLevels* levels_;

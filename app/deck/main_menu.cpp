@@ -1,7 +1,7 @@
 #include "deck/main_menu.h"
 
 #include "actions/actions.h"
-#include "session/session.h"
+#include "model/app_model.h"
 #include "theme/theme.h"
 
 namespace reed::ui {
@@ -23,7 +23,7 @@ MainMenu::MainMenu(Actions& actions, QWidget* parent) : QMenu(parent), actions_(
     addSeparator();
     addLook();
     addSeparator();
-    if (actions_.session().devices().picture().virtual_microphone) {
+    if (actions_.strip().audio().snapshot().virtual_microphone) {
         addAction(tr("Quit and remove the virtual microphone…"), this, &MainMenu::quitWithoutMicrophoneWanted)
             ->setObjectName("quit_without_microphone");
     }
@@ -31,7 +31,7 @@ MainMenu::MainMenu(Actions& actions, QWidget* parent) : QMenu(parent), actions_(
 }
 
 void MainMenu::addStrips() {
-    const MixerModel& desk = actions_.session().desk();
+    const MixerModel& desk = actions_.app().mixer();
     actions_.entry(this, "add-voice");
     actions_.entry(this, "add-app-audio");
     if (desk.strips().size() > 1) actions_.entry(this, "remove-strip");
@@ -39,16 +39,16 @@ void MainMenu::addStrips() {
 }
 
 void MainMenu::addLevels() {
-    Session* session = &actions_.session().first();
+    MixerModel* mixer = &actions_.app().mixer();
     const auto entry = [&](const QString& title, double seconds) {
-        QAction* a = addAction(title, session, [session, seconds] {
-            for (Session* s : session->desk().strips()) {
+        QAction* a = addAction(title, mixer, [mixer, seconds] {
+            for (StripModel* s : mixer->strips()) {
                 s->readings().set_window(seconds);
                 if (seconds == MeterReader::kSinceReset) s->readings().restart();
             }
         });
         a->setCheckable(true);
-        a->setChecked(session->readings().window() == seconds);
+        a->setChecked(mixer->main().readings().window() == seconds);
     };
     entry(tr("Measure levels over 3 s"), 3.0);
     entry(tr("Measure levels over 10 s"), 10.0);
@@ -57,7 +57,7 @@ void MainMenu::addLevels() {
 }
 
 void MainMenu::addKeys() {
-    Preferences* preferences = &actions_.session().preferences();
+    Preferences* preferences = &actions_.app().preferences();
     const auto talk = [&](const QString& title, Preferences::TalkKey mode) {
         QAction* a = addAction(title, preferences, [preferences, mode] { preferences->setTalkKey(mode); });
         a->setCheckable(true);
@@ -74,7 +74,7 @@ void MainMenu::addKeys() {
 }
 
 void MainMenu::addLook() {
-    Preferences* preferences = &actions_.session().preferences();
+    Preferences* preferences = &actions_.app().preferences();
     const auto look = [&](const QString& title, const QString& name) {
         QAction* a = addAction(title, preferences, [preferences, name] { preferences->setTheme(name); });
         a->setCheckable(true);

@@ -8,10 +8,10 @@
 
 #include "deck/advice_popover.h"
 #include "deck/popups.h"
-#include "session/monitor_controller.h"
-#include "session/output_advisor.h"
-#include "session/session.h"
-#include "session/takes_model.h"
+#include "model/app_model.h"
+#include "model/soundcheck/output_advisor.h"
+#include "model/strips/monitor_controller.h"
+#include "model/takes/takes_model.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
@@ -29,7 +29,8 @@ constexpr double kQuietest = -50.0;
 
 }  // namespace
 
-OutputPanel::OutputPanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+OutputPanel::OutputPanel(AppModel& app, StripModel& strip, QWidget* parent)
+    : QWidget(parent), app_(app), strip_(strip) {
     setObjectName("feed_panel");
     setAttribute(Qt::WA_OpaquePaintEvent);
     setAccessibleName(tr("Output"));
@@ -37,8 +38,8 @@ OutputPanel::OutputPanel(Session& session, QWidget* parent) : QWidget(parent), s
     setHint(restart_, tr("Restart the loudness, true peak and level measurements"));
     restart_->setObjectName("restart_button");
     connect(restart_, &FlatButton::clicked, this, [this] {
-        session_.readings().restart();
-        session_.first().readings().restart();
+        strip_.readings().restart();
+        app_.mixer().main().readings().restart();
         follow();
         update();
     });
@@ -48,8 +49,8 @@ OutputPanel::OutputPanel(Session& session, QWidget* parent) : QWidget(parent), s
     apply_ = new FlatButton({}, this);
     apply_->setObjectName("verdict_button");
     apply_->setWeight(FlatButton::Weight::raised);
-    connect(apply_, &FlatButton::clicked, &session_.advisor(), &OutputAdvisor::turn);
-    connect(&session_.advisor(), &OutputAdvisor::changed, this, &OutputPanel::showVerdict);
+    connect(apply_, &FlatButton::clicked, &app_.advisor(strip_), &OutputAdvisor::turn);
+    connect(&app_.advisor(strip_), &OutputAdvisor::changed, this, &OutputPanel::showVerdict);
     advice_menu_ = new FlatButton({}, this);
     advice_menu_->setObjectName("advice_menu_button");
     advice_menu_->setIconName("more");
@@ -62,47 +63,47 @@ OutputPanel::OutputPanel(Session& session, QWidget* parent) : QWidget(parent), s
     setHint(target_, tr("Loudness target. Click to change it."));
     connect(target_, &FlatButton::clicked, this, &OutputPanel::chooseTarget);
     const auto show_target = [this] {
-        target_->setText(tr("%1 LUFS").arg(session_.preferences().target()));
+        target_->setText(tr("%1 LUFS").arg(app_.preferences().target()));
         target_->setAccessibleName(tr("Loudness target: %1").arg(target_->text()));
         showVerdict();
         update();
     };
-    connect(&session_.preferences(), &Preferences::targetChanged, this, show_target);
+    connect(&app_.preferences(), &Preferences::targetChanged, this, show_target);
     monitor_ = new FlatButton({}, this);
     monitor_->setObjectName("monitor_button");
     monitor_->setIconName("ear");
     connect(monitor_, &FlatButton::clicked, this, [this] {
-        (new MonitorPopup(session_, this))->openBelow(*monitor_, true);
-        monitor_->setChecked(session_.monitoring().settings().source != MonitorSource::off);
+        (new MonitorPopup(app_, strip_, this))->openBelow(*monitor_, true);
+        monitor_->setChecked(strip_.monitoring().settings().source != MonitorSource::off);
     });
     const auto hints = [this] {
-        const QString undo = session_.preferences().keys().text("undo");
+        const QString undo = app_.preferences().keys().text("undo");
         setHint(apply_, undo.isEmpty() ? tr("Apply the suggested change")
                                        : tr("Apply the suggested change (%1 undoes it)").arg(undo));
-        const QString key = session_.preferences().keys().text("toggle-headphones");
+        const QString key = app_.preferences().keys().text("toggle-headphones");
         setHint(monitor_, key.isEmpty() ? tr("Choose what you hear in the headphones")
                                         : tr("Choose what you hear in the headphones (%1: on/off)").arg(key));
     };
-    connect(&session_.preferences().keys(), &Keys::changed, this, hints);
+    connect(&app_.preferences().keys(), &Keys::changed, this, hints);
     hints();
     const auto show_monitor = [this] {
         const QString words[] = {tr("Off"), tr("Output"), tr("Input"), tr("Removed"), tr("After one stage")};
-        const auto source = session_.monitoring().settings().source;
+        const auto source = strip_.monitoring().settings().source;
         monitor_->setText(words[static_cast<int>(source)]);
         monitor_->setAccessibleName(tr("Headphones: %1").arg(monitor_->text()));
         monitor_->setCheckable(true);
         monitor_->setChecked(source != MonitorSource::off);
         placeButtons();
     };
-    connect(&session_.monitoring(), &MonitorController::changed, this, show_monitor);
+    connect(&strip_.monitoring(), &MonitorController::changed, this, show_monitor);
     show_monitor();
     show_target();
-    connect(&session_, &Session::readingsChanged, this, &OutputPanel::follow);
-    connect(&session_.takes(), &TakesModel::loopChanged, this, [this] {
+    connect(&strip_, &StripModel::readingsChanged, this, &OutputPanel::follow);
+    connect(&app_.takes(), &TakesModel::loopChanged, this, [this] {
         placeButtons();
         update();
     });
-    connect(&session_, &Session::muteChanged, this, [this] {
+    connect(&app_.mute(), &MicrophoneMute::changed, this, [this] {
         placeButtons();
         update();
     });
@@ -125,16 +126,16 @@ void OutputPanel::placeButtons() {
     apply_->move(width() - apply_->width() - 14, 123);
     // Under its mark, as far as that goes.
     target_->resize(target_->sizeHint().width(), 20);
-    const int mark = static_cast<int>(markAt(session_.preferences().target())) - target_->width() / 2;
+    const int mark = static_cast<int>(markAt(app_.preferences().target())) - target_->width() / 2;
     target_->move(std::clamp(mark, 60, std::max(60, width() - target_->width() - 8)), 103);
-    target_->setVisible(!session_.muted() && session_.takes().strip() != &session_);
+    target_->setVisible(!app_.mute().on() && app_.takes().strip() != &strip_);
     const int end = apply_->isHidden() ? width() - 8 : apply_->x();
     advice_menu_->setGeometry(end - 30, 123, 28, 28);
     verdict_->setGeometry(18, 123, (advice_menu_->isHidden() ? end - 8 : advice_menu_->x() - 2) - 18, 28);
 }
 
 void OutputPanel::showVerdict() {
-    const OutputAdvisor& now = session_.advisor();
+    const OutputAdvisor& now = app_.advisor(strip_);
     verdict_->show(now.tone(), now.words());
     setHint(verdict_, now.details());
     apply_->setVisible(!now.remedy().isEmpty());
@@ -147,10 +148,10 @@ void OutputPanel::openAdviceMenu() {
     auto* menu = new QMenu(this);
     menu->setObjectName("advice_menu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    menu->addAction(tr("Hide this advice"), &session_.advisor(), &OutputAdvisor::hide)
+    menu->addAction(tr("Hide this advice"), &app_.advisor(strip_), &OutputAdvisor::hide)
         ->setObjectName("advice_hide");
     menu->addAction(tr("Advice since the start…"), this,
-                    [this] { (new AdvicePopover(session_, window()))->openBelow(*this, true); })
+                    [this] { (new AdvicePopover(app_, window()))->openBelow(*this, true); })
         ->setObjectName("advice_list");
     menu->popup(advice_menu_->mapToGlobal(QPoint(0, advice_menu_->height())));
 }
@@ -167,30 +168,29 @@ void OutputPanel::chooseTarget() {
                                                 {-23.0, tr("-23 LUFS, broadcast (EBU R 128)")}};
     bool among = false;
     const auto add = [&](double lufs, const QString& words) {
-        QAction* a = menu->addAction(words, this, [this, lufs] { session_.preferences().setTarget(lufs); });
+        QAction* a = menu->addAction(words, this, [this, lufs] { app_.preferences().setTarget(lufs); });
         a->setCheckable(true);
-        a->setChecked(session_.preferences().target() == lufs);
+        a->setChecked(app_.preferences().target() == lufs);
         among = among || a->isChecked();
     };
     for (const auto& [lufs, words] : marks) add(lufs, words);
-    if (!among) add(session_.preferences().target(), tr("%1 LUFS").arg(session_.preferences().target()));
+    if (!among) add(app_.preferences().target(), tr("%1 LUFS").arg(app_.preferences().target()));
     menu->addAction(tr("Custom…"), this, [this] {
         bool taken = false;
-        const double wanted =
-            QInputDialog::getDouble(this, tr("Dusky Reed"),
-                                    tr("Loudness target in LUFS (%1 to %2):")
-                                        .arg(Preferences::kLeastTarget)
-                                        .arg(Preferences::kMostTarget),
-                                    session_.preferences().target(), Preferences::kLeastTarget,
-                                    Preferences::kMostTarget, 1, &taken, {}, 0.5);
-        if (taken) session_.preferences().setTarget(wanted);
+        const double wanted = QInputDialog::getDouble(this, tr("Dusky Reed"),
+                                                      tr("Loudness target in LUFS (%1 to %2):")
+                                                          .arg(Preferences::kLeastTarget)
+                                                          .arg(Preferences::kMostTarget),
+                                                      app_.preferences().target(), Preferences::kLeastTarget,
+                                                      Preferences::kMostTarget, 1, &taken, {}, 0.5);
+        if (taken) app_.preferences().setTarget(wanted);
     });
     menu->popup(target_->mapToGlobal(QPoint(0, target_->height())));
 }
 
 void OutputPanel::follow() {
     if (!isVisible()) return;
-    const LoudnessReading& l = session_.feed();
+    const LoudnessReading& l = app_.outputLoudness();
     const QString s = number(l.short_term);
     const QString i = number(l.integrated);
     const QString p = number(l.true_peak);
@@ -225,7 +225,7 @@ void OutputPanel::paintEvent(QPaintEvent*) {
         p.drawText(QRectF(x + w + 4, 44, third, 20), Qt::AlignLeft | Qt::AlignVCenter, unit);
         p.drawText(QRectF(x, 67, third, 16), Qt::AlignLeft | Qt::AlignVCenter, what);
     };
-    const auto peak = session_.feed().true_peak;
+    const auto peak = app_.outputLoudness().true_peak;
     const bool hot = peak && *peak > -0.9;
     figure(0, short_term_.isEmpty() ? "--" : short_term_, tr("LUFS"), tr("last 3 s"), false);
     figure(1, integrated_.isEmpty() ? "--" : integrated_, tr("LUFS"), tr("since reset"), false);
@@ -236,14 +236,14 @@ void OutputPanel::paintEvent(QPaintEvent*) {
     p.setPen(Qt::NoPen);
     p.setBrush(t.sunken);
     p.drawRoundedRect(track, 4, 4);
-    const bool loops = session_.takes().strip() == &session_ && !session_.takes().aloud();
-    if (session_.muted() || loops) {
+    const bool loops = app_.takes().strip() == &strip_ && !app_.takes().aloud();
+    if (app_.mute().on() || loops) {
         p.setFont(ui::font(14, true));
-        p.setPen(session_.muted() ? t.ember : t.marsh);
+        p.setPen(app_.mute().on() ? t.ember : t.marsh);
         p.drawText(QRectF(18, 104, width() - 36, 18), Qt::AlignCenter,
-                   session_.muted()                              ? tr("Muted: no output")
-                   : session_.desk().count(StripRole::voice) > 1 ? tr("Take looping: this voice is muted")
-                                                                 : session_.takes().silenceText());
+                   app_.mute().on()                           ? tr("Muted: no output")
+                   : app_.mixer().count(StripRole::voice) > 1 ? tr("Take looping: this voice is muted")
+                                                              : app_.takes().silenceText());
         return;
     }
     if (bar_ > kQuietest) {
@@ -252,7 +252,7 @@ void OutputPanel::paintEvent(QPaintEvent*) {
                           4);
     }
     p.setPen(QPen(t.text, 1.6));
-    const double mark = markAt(session_.preferences().target());
+    const double mark = markAt(app_.preferences().target());
     p.drawLine(QPointF(mark, track.top() - 4), QPointF(mark, track.bottom() + 4));
     p.setFont(ui::font(12));
     p.setPen(t.muted);

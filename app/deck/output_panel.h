@@ -6,13 +6,14 @@
 namespace reed::ui {
 
 class FlatButton;
-class Session;
+class AppModel;
+class StripModel;
 class Words;
 
 class OutputPanel final : public QWidget {
     Q_OBJECT
   public:
-    explicit OutputPanel(Session& session, QWidget* parent = nullptr);
+    OutputPanel(AppModel& app, StripModel& strip, QWidget* parent = nullptr);
     QSize sizeHint() const override { return {360, 158}; }
     QSize minimumSizeHint() const override { return {300, 158}; }
 
@@ -28,7 +29,8 @@ class OutputPanel final : public QWidget {
     void showVerdict();
     void openAdviceMenu();
     void chooseTarget();
-    Session& session_;
+    AppModel& app_;
+    StripModel& strip_;
     Words* verdict_;
     FlatButton *apply_, *advice_menu_;
     FlatButton* target_;

@@ -6,8 +6,8 @@
 #include <QPainter>
 #include <QVBoxLayout>
 
-#include "session/monitor_controller.h"
-#include "session/session.h"
+#include "model/app_model.h"
+#include "model/strips/monitor_controller.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/plain_text.h"
@@ -19,8 +19,8 @@ namespace {
 
 constexpr int kBlocks[] = {64, 128, 256, 512, 1024};
 constexpr Parameter kBalance =
-    parameter::number("heard_balance", "Voice/app balance", Unit::decibel, -MonitorController::kMostBalance,
-                      MonitorController::kMostBalance, 0.0, Scale::linear,
+    parameter::number("heard_balance", "Voice/app balance", Unit::decibel, -MonitorMix::kMaxBalanceDb,
+                      MonitorMix::kMaxBalanceDb, 0.0, Scale::linear,
                       "Headphones only. Left: more voice. Right: more app audio.");
 constexpr Parameter kTogether =
     parameter::toggle("heard_together", "Link volumes", false,
@@ -35,8 +35,8 @@ QString ms(double v) {
 
 // --- monitor ---
 
-MonitorPopup::MonitorPopup(Session& session, QWidget* parent)
-    : Panel("monitor_popup", tr("Headphones"), parent), session_(session) {
+MonitorPopup::MonitorPopup(AppModel& app, StripModel& strip, QWidget* parent)
+    : Panel("monitor_popup", tr("Headphones"), parent), app_(app), strip_(strip) {
     setFixedWidth(kWidth);
     addWords(Words::Ink::text, 16, true, tr("Headphones"));
     auto* column = this->column();
@@ -53,9 +53,9 @@ MonitorPopup::MonitorPopup(Session& session, QWidget* parent)
         b->setWeight(FlatButton::Weight::raised);
         setHint(b, tips[i]);
         connect(b, &FlatButton::clicked, this, [this, i] {
-            MonitorSettings next = session_.monitoring().settings();
+            MonitorSettings next = strip_.monitoring().settings();
             next.source = static_cast<MonitorSource>(i);
-            session_.monitoring().set(next);
+            strip_.monitoring().set(next);
             refresh();
         });
         line->addWidget(b);
@@ -74,11 +74,11 @@ MonitorPopup::MonitorPopup(Session& session, QWidget* parent)
     for (int row = 0; row < kMonitorRows; ++row) {
         auto* f = new ValueField(monitor_parameters()[static_cast<size_t>(row)], this);
         connect(f, &ValueField::valueRequested, this, [this, row](double v) {
-            MonitorSettings next = session_.monitoring().settings();
+            MonitorSettings next = strip_.monitoring().settings();
             set_monitor_value(next, row, v);
-            session_.monitoring().set(next);
+            strip_.monitoring().set(next);
         });
-        connect(f, &ValueField::refused, this, [this](const QString& why) { session_.notices().warn(why); });
+        connect(f, &ValueField::refused, this, [this](const QString& why) { strip_.notices().warn(why); });
         const bool wide = row == kMonitorVolume || row == kMonitorMutes;
         if (wide)
             grid->addWidget(f, row == kMonitorVolume ? 0 : 3, 0, 1, 2);
@@ -90,41 +90,40 @@ MonitorPopup::MonitorPopup(Session& session, QWidget* parent)
     balance_ = new ValueField(kBalance, this);
     balance_->setObjectName("heard_balance");
     connect(balance_, &ValueField::valueRequested, this,
-            [this](double db) { session_.monitoring().setBalance(db); });
-    connect(balance_, &ValueField::refused, this,
-            [this](const QString& why) { session_.notices().warn(why); });
+            [this](double db) { app_.context().monitor.setBalance(db); });
+    connect(balance_, &ValueField::refused, this, [this](const QString& why) { strip_.notices().warn(why); });
     column->addWidget(balance_);
     together_ = new ValueField(kTogether, this);
     together_->setObjectName("heard_together");
     connect(together_, &ValueField::valueRequested, this,
-            [this](double on) { session_.monitoring().setTogether(on > 0.5); });
+            [this](double on) { app_.context().monitor.setLinked(on > 0.5); });
     column->addWidget(together_);
     hint_ = new Words(Words::Ink::muted, this);
     hint_->setFont(ui::font(12));
     hint_->setWordWrap(true);
     hint_->setMinimumHeight(32);
     column->addWidget(hint_);
-    connect(&session_.monitoring(), &MonitorController::changed, this, &MonitorPopup::refresh);
-    connect(&session_.devices(), &Devices::pictureChanged, this, &MonitorPopup::refresh);
+    connect(&strip_.monitoring(), &MonitorController::changed, this, &MonitorPopup::refresh);
+    connect(&app_.audio(), &AudioSystem::snapshotChanged, this, &MonitorPopup::refresh);
     refresh();
 }
 
 void MonitorPopup::refresh() {
-    const MonitorSettings& s = session_.monitoring().settings();
+    const MonitorSettings& s = strip_.monitoring().settings();
     for (int i = 0; i < 4; ++i) sources_[static_cast<size_t>(i)]->setChecked(static_cast<int>(s.source) == i);
     for (int row = 0; row < kMonitorRows; ++row)
         fields_[static_cast<size_t>(row)]->setValue(monitor_value(s, row));
-    const MixerModel& desk = session_.desk();
+    const MixerModel& desk = app_.mixer();
     balance_->setVisible(desk.count(StripRole::programme) > 0);
-    balance_->setValue(session_.monitoring().balance());
+    balance_->setValue(app_.context().monitor.balance());
     together_->setVisible(desk.strips().size() > 1);
-    together_->setValue(session_.monitoring().together() ? 1.0 : 0.0);
-    sink_->setText(session_.monitoring().sinkTitle());
+    together_->setValue(app_.context().monitor.linked() ? 1.0 : 0.0);
+    sink_->setText(strip_.monitoring().sinkTitle());
     hint_->setText(s.source == MonitorSource::tap
                        ? tr("You hear the signal after one stage. Press H on that stage to stop.")
                        : tr("Hearing your own voice is only comfortable at low latency (now %1). Turn this "
                             "off after tuning.")
-                             .arg(ms(session_.devices().totalDelayMs())));
+                             .arg(ms(strip_.input().totalDelayMs())));
 }
 
 void MonitorPopup::chooseSink() {
@@ -132,12 +131,12 @@ void MonitorPopup::chooseSink() {
     menu->setObjectName("sink_menu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
     const auto add = [&](const QString& title, const std::string& name) {
-        QAction* a = menu->addAction(title, this, [this, name] { session_.monitoring().setSink(name); });
+        QAction* a = menu->addAction(title, this, [this, name] { app_.context().monitor.setSink(name); });
         a->setCheckable(true);
-        a->setChecked(session_.monitoring().sink() == name);
+        a->setChecked(app_.context().monitor.sink() == name);
     };
     add(tr("Default output"), "");
-    for (const auto& sink : session_.devices().picture().sinks)
+    for (const auto& sink : app_.audio().snapshot().sinks)
         add(QString::fromStdString(sink.title) + (sink.loudspeakers ? tr(" (loudspeakers)") : QString()),
             sink.name);
     menu->popup(sink_->mapToGlobal(QPoint(0, sink_->height())));
@@ -145,8 +144,8 @@ void MonitorPopup::chooseSink() {
 
 // --- delay and load ---
 
-DelayPopup::DelayPopup(Session& session, QWidget* parent)
-    : Panel("delay_popup", tr("Latency and load"), parent), session_(session) {
+DelayPopup::DelayPopup(AppModel& app, StripModel& strip, QWidget* parent)
+    : Panel("delay_popup", tr("Latency and load"), parent), app_(app), strip_(strip) {
     setFixedWidth(kWidth);
     for (const int block : kBlocks) {
         auto* b = new FlatButton(QString::number(1000.0 * block / 48000.0, 'f', 1), this);
@@ -156,39 +155,38 @@ DelayPopup::DelayPopup(Session& session, QWidget* parent)
         setHint(b, tr("Buffer size: %1 frames").arg(block));
         b->setAccessibleName(tr("Buffer size: %1 ms").arg(1000.0 * block / 48000.0, 0, 'f', 1));
         connect(b, &FlatButton::clicked, this, [this, block] {
-            AudioSettings next = session_.devices().audio();
+            AudioSettings next = app_.audio().settings();
             next.block = block;
-            session_.devices().setAudio(next);
+            app_.audio().setSettings(next);
             place();
         });
         blocks_.push_back(b);
     }
-    connect(&session_, &Session::readingsChanged, this, [this] {
+    connect(&strip_, &StripModel::readingsChanged, this, [this] {
         if (++ticks_ % 16 == 0) update();
     });
     for (const auto signal : {&ChainModel::changed, &ChainModel::characterChanged})
-        connect(&session_.strip(), signal, this, &DelayPopup::place);
+        connect(&strip_.chainModel(), signal, this, &DelayPopup::place);
     place();
 }
 
 std::vector<QStringList> DelayPopup::rows() const {
     std::vector<QStringList> out;
-    const EngineStats f = session_.figures();
-    const double frame_ms = 1000.0 / session_.engine().format().sample_rate;
-    out.push_back({tr("Device"), ms(session_.devices().status().delay_ms), {}});
+    const EngineStats f = app_.stats();
+    const double frame_ms = 1000.0 / strip_.engine().format().sample_rate;
+    out.push_back({tr("Device"), ms(strip_.input().status().delay_ms), {}});
     out.push_back({tr("Buffer"), ms(f.block_frames * frame_ms), {}});
-    const auto& stages = session_.strip().chain().stages;
-    const auto delays = session_.engine().chain().stage_latencies();
+    const auto& stages = strip_.chainModel().chain().stages;
+    const auto delays = strip_.engine().chain().stage_latencies();
     for (size_t i = 0; i < stages.size(); ++i) {
-        const bool known = session_.levelsFit() && i < session_.levels().stages.size();
-        out.push_back(
-            {QString::fromStdString(stages[i].shown_title()),
-             i < delays.size() ? ms(delays[i] * frame_ms) : QString(),
-             known ? tr("%1%").arg(100.0 * session_.levels().stages[i].load, 0, 'f', 1) : QString()});
+        const bool known = strip_.levelsFit() && i < strip_.levels().stages.size();
+        out.push_back({QString::fromStdString(stages[i].shown_title()),
+                       i < delays.size() ? ms(delays[i] * frame_ms) : QString(),
+                       known ? tr("%1%").arg(100.0 * strip_.levels().stages[i].load, 0, 'f', 1) : QString()});
     }
-    if (const int later = session_.engine().chain().character_latency(); later > 0)
-        out.push_back({QString::fromStdString(session_.strip().character()), ms(later * frame_ms), {}});
-    out.push_back({tr("Total"), ms(session_.devices().totalDelayMs()),
+    if (const int later = strip_.engine().chain().character_latency(); later > 0)
+        out.push_back({QString::fromStdString(strip_.chainModel().character()), ms(later * frame_ms), {}});
+    out.push_back({tr("Total"), ms(strip_.input().totalDelayMs()),
                    tr("%1%, peak %2%").arg(100.0 * f.load, 0, 'f', 1).arg(100.0 * f.worst_load, 0, 'f', 0)});
     return out;
 }
@@ -200,18 +198,18 @@ void DelayPopup::place() {
     const int w = (kWidth - 32 - 4 * 6) / 5;
     for (size_t i = 0; i < blocks_.size(); ++i) {
         blocks_[i]->setGeometry(16 + static_cast<int>(i) * (w + 6), y, w, 30);
-        blocks_[i]->setChecked(session_.devices().audio().block == kBlocks[i]);
+        blocks_[i]->setChecked(app_.audio().settings().block == kBlocks[i]);
     }
     update();
 }
 
 QString DelayPopup::dropoutWords() const {
-    const auto& times = session_.devices().dropoutTimes();
+    const auto& times = strip_.input().dropoutTimes();
     if (times.empty()) return tr("No dropouts since start");
     QStringList last;
     for (size_t i = times.size() > 4 ? times.size() - 4 : 0; i < times.size(); ++i)
         last << times[i].toString("hh:mm:ss");
-    return tr("%1 dropouts, last at %2").arg(session_.devices().status().dropouts).arg(last.join(", "));
+    return tr("%1 dropouts, last at %2").arg(strip_.input().status().dropouts).arg(last.join(", "));
 }
 
 void DelayPopup::paintEvent(QPaintEvent* event) {

@@ -9,7 +9,8 @@
 namespace reed::ui {
 
 class FlatButton;
-class Session;
+class AppModel;
+class StripModel;
 class ValueField;
 class Words;
 
@@ -17,12 +18,13 @@ class Words;
 class MonitorPopup final : public Panel {
     Q_OBJECT
   public:
-    explicit MonitorPopup(Session& session, QWidget* parent = nullptr);
+    MonitorPopup(AppModel& app, StripModel& strip, QWidget* parent = nullptr);
 
   private:
     void refresh();
     void chooseSink();
-    Session& session_;
+    AppModel& app_;
+    StripModel& strip_;
     std::vector<FlatButton*> sources_;
     std::vector<ValueField*> fields_;
     ValueField *balance_ = nullptr, *together_ = nullptr;
@@ -34,7 +36,7 @@ class MonitorPopup final : public Panel {
 class DelayPopup final : public Panel {
     Q_OBJECT
   public:
-    explicit DelayPopup(Session& session, QWidget* parent = nullptr);
+    DelayPopup(AppModel& app, StripModel& strip, QWidget* parent = nullptr);
     /// The rows as they are shown: name, delay, load.
     std::vector<QStringList> rows() const;
 
@@ -44,7 +46,8 @@ class DelayPopup final : public Panel {
   private:
     void place();
     QString dropoutWords() const;
-    Session& session_;
+    AppModel& app_;
+    StripModel& strip_;
     std::vector<FlatButton*> blocks_;
     int ticks_ = 0;
 };

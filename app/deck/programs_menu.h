@@ -5,9 +5,9 @@ class QMenu;
 
 namespace reed::ui {
 
-class Session;
+class StripModel;
 
 /// An entry a program, checked where it plays into this programme; pressed, it is sent here or back.
-void addPrograms(QMenu* menu, Session& programme);
+void addPrograms(QMenu* menu, StripModel& programme);
 
 }  // namespace reed::ui

@@ -18,8 +18,8 @@
 #include "deck/scene_finder.h"
 #include "deck/scene_menu.h"
 #include "deck/scene_properties_popover.h"
-#include "session/adaptation_model.h"
-#include "session/session.h"
+#include "model/app_model.h"
+#include "model/scenes/adaptation_model.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/later.h"
@@ -31,13 +31,13 @@ constexpr int kShortKey = 4;  // letters
 }
 
 SceneBar::SceneBar(Actions& actions, QWidget* parent)
-    : QWidget(parent), actions_(actions), session_(actions.session().first()) {
+    : QWidget(parent), actions_(actions), app_(actions.app()) {
     setObjectName("scene_bar");
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
     setFixedHeight(36);
     save_ = new FlatButton(tr("Save"), this);
     save_->setObjectName("save_button");
-    connect(save_, &FlatButton::clicked, this, [this] { session_.shelf().save(); });
+    connect(save_, &FlatButton::clicked, this, [this] { app_.scenes().save(); });
     changes_ = new FlatButton({}, this);
     changes_->setObjectName("changes_button");
     setHint(changes_, tr("Show unsaved changes"));
@@ -47,7 +47,7 @@ SceneBar::SceneBar(Actions& actions, QWidget* parent)
     fit_->setObjectName("fit_button");
     setHint(fit_, tr("This scene was tuned for a different voice or room. Show suggested changes."));
     connect(fit_, &FlatButton::clicked, this, &SceneBar::openFit);
-    connect(&session_.fit(), &AdaptationModel::offChanged, this, &SceneBar::mark);
+    connect(&app_.adaptation(), &AdaptationModel::offChanged, this, &SceneBar::mark);
     menu_ = new FlatButton({}, this);
     menu_->setObjectName("scene_menu");
     menu_->setIconName("scenes");
@@ -65,20 +65,20 @@ SceneBar::SceneBar(Actions& actions, QWidget* parent)
     connect(name_, &QLineEdit::returnPressed, this, [this] {
         const QString wanted = name_->text();
         auto replacing = SceneManager::Replacing::no;
-        if (const QString other = session_.shelf().conflictingName(wanted); !other.isEmpty()) {
+        if (const QString other = app_.scenes().conflictingName(wanted); !other.isEmpty()) {
             if (!confirmReplacing(other)) return;
             replacing = SceneManager::Replacing::yes;
         }
-        const bool done = name_for_ == NameFor::new_scene ? session_.shelf().saveAs(wanted, replacing)
-                                                          : session_.shelf().rename(wanted, replacing);
+        const bool done = name_for_ == NameFor::new_scene ? app_.scenes().saveAs(wanted, replacing)
+                                                          : app_.scenes().rename(wanted, replacing);
         if (!done) return;
         name_->hide();
         rebuild();
     });
-    connect(&session_.shelf(), &SceneManager::scenesChanged, this, &SceneBar::rebuild);
-    connect(&session_.desk(), &MixerModel::changed, this, &SceneBar::mark);
-    connect(&session_.preferences().keys(), &Keys::changed, this, &SceneBar::rebuild);
-    new SceneDrop(session_, window());
+    connect(&app_.scenes(), &SceneManager::scenesChanged, this, &SceneBar::rebuild);
+    connect(&app_.mixer(), &MixerModel::changed, this, &SceneBar::mark);
+    connect(&app_.preferences().keys(), &Keys::changed, this, &SceneBar::rebuild);
+    new SceneDrop(app_, window());
     rebuild();
 }
 
@@ -106,7 +106,7 @@ bool SceneBar::eventFilter(QObject* watched, QEvent* event) {
 
 void SceneBar::askName(NameFor what) {
     name_for_ = what;
-    name_->setText(what == NameFor::renaming ? QString::fromStdString(session_.desk().name()) : QString());
+    name_->setText(what == NameFor::renaming ? QString::fromStdString(app_.mixer().name()) : QString());
     name_->selectAll();
     name_->show();
     place();
@@ -115,10 +115,10 @@ void SceneBar::askName(NameFor what) {
 }
 
 std::vector<SceneBar::Shown> SceneBar::shown() const {
-    const Keys& keys = session_.preferences().keys();
+    const Keys& keys = app_.preferences().keys();
     std::vector<Shown> out;
     int n = 0;
-    for (const auto& entry : session_.shelf().scenes()) {
+    for (const auto& entry : app_.scenes().scenes()) {
         ++n;
         Shown s;
         s.name = QString::fromStdString(entry.scene.name);
@@ -161,7 +161,7 @@ void SceneBar::rebuild() {
             b->setAccessibleName(tr("Scene %1").arg(s.name));
             setHint(b, s.hint);
             connect(b, &FlatButton::clicked, this,
-                    [this, name = s.name.toStdString()] { session_.shelf().recall(name); });
+                    [this, name = s.name.toStdString()] { app_.scenes().recall(name); });
             buttons_.push_back(b);
         }
     }
@@ -170,23 +170,23 @@ void SceneBar::rebuild() {
 }
 
 void SceneBar::mark() {
-    const bool changed = session_.shelf().changed();
+    const bool changed = app_.scenes().changed();
     for (auto* b : buttons_) {
-        const bool current = b->objectName() == "scene_" + QString::fromStdString(session_.desk().name());
+        const bool current = b->objectName() == "scene_" + QString::fromStdString(app_.mixer().name());
         b->setChecked(current);
     }
-    const auto n = changed ? session_.shelf().changes().size() : 0;
+    const auto n = changed ? app_.scenes().changes().size() : 0;
     changes_->setText(n == 1 ? tr("1 change") : tr("%1 changes").arg(n));
     changes_->setVisible(n > 0);
-    fit_->setVisible(session_.fit().off());
-    save_->setText(changed ? tr("Save") : session_.shelf().saving() ? tr("Saving") : tr("Saved"));
+    fit_->setVisible(app_.adaptation().off());
+    save_->setText(changed ? tr("Save") : app_.scenes().saving() ? tr("Saving") : tr("Saved"));
     save_->setEnabled(changed);
-    setHint(save_,
-            changed ? session_.preferences().keys().hint(
-                          tr("Save the changes to “%1”").arg(QString::fromStdString(session_.desk().name())),
-                          "save") +
-                          tr(". Until then they are kept as unsaved changes.")
-                    : tr("“%1” is saved").arg(QString::fromStdString(session_.desk().name())));
+    setHint(save_, changed
+                       ? app_.preferences().keys().hint(
+                             tr("Save the changes to “%1”").arg(QString::fromStdString(app_.mixer().name())),
+                             "save") +
+                             tr(". Until then they are kept as unsaved changes.")
+                       : tr("“%1” is saved").arg(QString::fromStdString(app_.mixer().name())));
     place();
 }
 
@@ -246,7 +246,7 @@ void SceneBar::resizeEvent(QResizeEvent*) {
 }
 
 void SceneBar::openFinder() {
-    (new SceneFinder(session_.shelf(), session_.desk().name(), this))->openBelow(*this);
+    (new SceneFinder(app_.scenes(), app_.mixer().name(), this))->openBelow(*this);
 }
 
 void SceneBar::openMenu() {
@@ -256,7 +256,7 @@ void SceneBar::openMenu() {
     connect(menu, &SceneMenu::besideWanted, this, &SceneBar::openBeside);
     connect(menu, &SceneMenu::rulesWanted, this, &SceneBar::openRules);
     connect(menu, &SceneMenu::filesWanted, this, [this] {
-        importScenes(session_, window(),
+        importScenes(app_, window(),
                      QFileDialog::getOpenFileNames(window(), tr("Import scenes"), QDir::homePath(),
                                                    tr("Scenes (*.json *.zip)")));
     });
@@ -265,26 +265,26 @@ void SceneBar::openMenu() {
 }
 
 void SceneBar::openAbout() {
-    const QString name = QString::fromStdString(session_.desk().name());
-    (new ScenePropertiesPopover(session_.shelf(), name, this))->openBelow(*menu_);
+    const QString name = QString::fromStdString(app_.mixer().name());
+    (new ScenePropertiesPopover(app_.scenes(), name, this))->openBelow(*menu_);
 }
 
 void SceneBar::openRules() {
-    (new AutoRecallPopover(session_, this))->openBelow(*menu_, true);
+    (new AutoRecallPopover(app_, this))->openBelow(*menu_, true);
 }
 
 void SceneBar::openBeside() {
-    (new SceneComparePopover(session_, this))->openBelow(*this);
+    (new SceneComparePopover(app_, this))->openBelow(*this);
 }
 
 void SceneBar::exportScenes(bool all) {
-    const std::string& name = session_.desk().name();
+    const std::string& name = app_.mixer().name();
     const QString stem = all ? tr("scenes.zip") : QString::fromStdString(scene_file_stem(name)) + ".json";
     const QString path = QFileDialog::getSaveFileName(
         window(), all ? tr("Export all scenes") : tr("Export scene"), QDir::home().filePath(stem),
         all ? tr("Zip (*.zip)") : tr("Scene (*.json)"));
     if (path.isEmpty()) return;
-    session_.shelf().exportTo(path, all ? std::vector<std::string>() : std::vector{name});
+    app_.scenes().exportTo(path, all ? std::vector<std::string>() : std::vector{name});
 }
 
 void SceneBar::openFit() {
@@ -319,7 +319,7 @@ bool SceneBar::drag(FlatButton* button, QEvent* event) {
     }
     const std::string name = button->property("scene").toString().toStdString();
     // Not from within the button's own event: it is made anew.
-    later(this, [this, name, to] { session_.shelf().moveTo(name, to); });
+    later(this, [this, name, to] { app_.scenes().moveTo(name, to); });
     return true;
 }
 

@@ -10,7 +10,7 @@ namespace reed::ui {
 
 class Actions;
 class FlatButton;
-class Session;
+class AppModel;
 
 /// A button a scene (with its key, the first nine; dragged to another place), save, save under a new name,
 /// rename, remove. Those that do not fit are in the menu at the end.
@@ -51,7 +51,7 @@ class SceneBar final : public QWidget {
     bool drag(FlatButton* button, QEvent* event);
     bool confirmReplacing(const QString& other);
     Actions& actions_;
-    Session& session_;
+    AppModel& app_;
     std::vector<FlatButton*> buttons_;
     std::vector<Shown> shown_;  // by them
     FlatButton* changes_;

@@ -11,7 +11,7 @@
 #include "deck/changes_popover.h"
 #include "engine/render.h"
 #include "measure/loudness.h"
-#include "session/adaptation_model.h"
+#include "model/scenes/adaptation_model.h"
 #include "theme/theme.h"
 #include "widgets/input.h"
 #include "widgets/level_axis.h"
@@ -174,21 +174,21 @@ void SceneCompareView::paintEvent(QPaintEvent*) {
 
 // --- the panel ---
 
-SceneComparePopover::SceneComparePopover(Session& session, QWidget* parent)
-    : Panel("scene_beside", tr("Compare the current scene with another one"), parent), session_(session) {
+SceneComparePopover::SceneComparePopover(AppModel& app, QWidget* parent)
+    : Panel("scene_beside", tr("Compare the current scene with another one"), parent), app_(app) {
     setFixedWidth(kWidth);
     auto* head = new QHBoxLayout;
     head->setSpacing(10);
     auto* title = new Words(Words::Ink::text, this);
     title->setFont(ui::font(16, true));
-    title->setText(tr("Compare “%1” with").arg(QString::fromStdString(session_.desk().name())));
+    title->setText(tr("Compare “%1” with").arg(QString::fromStdString(app_.mixer().name())));
     head->addWidget(title);
     which_ = new QComboBox(this);
     which_->setObjectName("beside_which");
     which_->setAccessibleName(tr("The other scene"));
     which_->setFont(ui::font(14));
-    for (const SceneEntry& e : session_.shelf().scenes()) {
-        if (e.scene.name != session_.desk().name()) which_->addItem(QString::fromStdString(e.scene.name));
+    for (const SceneEntry& e : app_.scenes().scenes()) {
+        if (e.scene.name != app_.mixer().name()) which_->addItem(QString::fromStdString(e.scene.name));
     }
     head->addWidget(which_, 1);
     column()->addLayout(head);
@@ -221,15 +221,15 @@ void SceneComparePopover::tell(const QString& words) {
 
 void SceneComparePopover::choose() {
     if (end_) *end_ = true;
-    const Scene* found = session_.shelf().find(which_->currentText().toStdString());
+    const Scene* found = app_.scenes().find(which_->currentText().toStdString());
     if (found == nullptr) {
         tell(tr("No other scenes yet."));
         return;
     }
     const Scene other = *found;
     listDifferences(other);
-    Session& s = session_.desk().current();
-    const StripSpec work = s.strip().spec();
+    StripModel& s = app_.mixer().current();
+    const StripSpec work = s.chainModel().spec();
     // The same strip there, or else its first voice.
     const int same = other.desk.index_of(work.id);
     const auto voice = std::ranges::find(other.desk.strips, StripRole::voice, &StripSpec::role);
@@ -272,7 +272,7 @@ void SceneComparePopover::showSides(const SceneSide& work, const SceneSide& othe
 
 void SceneComparePopover::listDifferences(const Scene& other) {
     empty(*list_);
-    const auto all = differences(other.desk, without_transients(session_.desk().scene().desk));
+    const auto all = differences(other.desk, without_transients(app_.mixer().scene().desk));
     const auto put = [&](int row, int column, const QString& words, Words::Ink ink) {
         auto* w = new Words(ink, this);
         w->setFont(ui::font(14));
@@ -290,8 +290,8 @@ void SceneComparePopover::listDifferences(const Scene& other) {
             put(row, 0, tr("and %1 more").arg(all.size() - static_cast<size_t>(row - 1)), Words::Ink::muted);
             break;
         }
-        const Session* of = session_.desk().find(d.strip);
-        const auto [here, there] = bothWords(d, (of != nullptr ? *of : session_).strip());
+        const StripModel* of = app_.mixer().find(d.strip);
+        const auto [here, there] = bothWords(d, (of != nullptr ? *of : app_.mixer().current()).chainModel());
         put(row, 0, QString::fromStdString(d.title), Words::Ink::muted);
         put(row, 1, here, Words::Ink::text);
         put(row, 2, there, Words::Ink::text);

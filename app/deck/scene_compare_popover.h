@@ -8,8 +8,8 @@
 #include <vector>
 
 #include "measure/level_statistics.h"
-#include "session/background.h"
-#include "session/session.h"
+#include "model/app_model.h"
+#include "model/shared/background.h"
 #include "widgets/panel.h"
 
 namespace reed::ui {
@@ -47,7 +47,7 @@ class SceneCompareView final : public QWidget {
 class SceneComparePopover final : public Panel {
     Q_OBJECT
   public:
-    explicit SceneComparePopover(Session& session, QWidget* parent = nullptr);
+    explicit SceneComparePopover(AppModel& app, QWidget* parent = nullptr);
     ~SceneComparePopover() override;
 
     static constexpr int kRows = 6;
@@ -61,7 +61,7 @@ class SceneComparePopover final : public Panel {
     void tell(const QString& words);
     void showSides(const SceneSide& work, const SceneSide& other);
 
-    Session& session_;
+    AppModel& app_;
     QComboBox* which_;
     Words* state_;
     QGridLayout* list_;

@@ -5,7 +5,7 @@
 #include <functional>
 #include <vector>
 
-#include "session/scene_manager.h"
+#include "model/scenes/scene_manager.h"
 #include "theme/theme.h"
 #include "widgets/plain_text.h"
 

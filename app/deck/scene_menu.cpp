@@ -11,25 +11,25 @@
 
 #include "actions/actions.h"
 #include "deck/changes_popover.h"
-#include "session/session.h"
+#include "model/app_model.h"
 #include "widgets/later.h"
 #include "widgets/plain_text.h"
 
 namespace reed::ui {
 
 SceneMenu::SceneMenu(Actions& actions, QWidget* parent)
-    : QMenu(parent), actions_(actions), session_(actions.session()) {
+    : QMenu(parent), actions_(actions), app_(actions.app()) {
     setObjectName("scene_popup");
     setAttribute(Qt::WA_DeleteOnClose);
     setToolTipsVisible(true);
-    SceneManager& shelf = session_.shelf();
+    SceneManager& shelf = app_.scenes();
     constexpr size_t kListed = 30;  // more are found by typing
     const auto& scenes = shelf.scenes();
     for (size_t i = 0; i < std::min(kListed, scenes.size()); ++i) {
         const std::string name = scenes[i].scene.name;
         QAction* a = addAction(QString::fromStdString(name), &shelf, [&shelf, name] { shelf.recall(name); });
         a->setCheckable(true);
-        a->setChecked(name == session_.desk().name());
+        a->setChecked(name == app_.mixer().name());
     }
     if (scenes.size() > kListed)
         addAction(tr("%1 more (use Find scene)").arg(scenes.size() - kListed))->setEnabled(false);
@@ -37,10 +37,10 @@ SceneMenu::SceneMenu(Actions& actions, QWidget* parent)
     actions_.entry(this, "find-scene");
     addStartingPoints();
     addSeparator();
-    const bool saved = shelf.find(session_.desk().name()) != nullptr;
+    const bool saved = shelf.find(app_.mixer().name()) != nullptr;
     addAction(tr("Properties…"), this, &SceneMenu::aboutWanted);
     addAction(tr("Assign shortcut…"), this, [this] {
-        actions_.openKeyOf(QString::fromStdString(session_.desk().name()));
+        actions_.openKeyOf(QString::fromStdString(app_.mixer().name()));
     })->setEnabled(saved);
     addAction(tr("Auto-recall rules…"), this, &SceneMenu::rulesWanted)->setEnabled(saved);
     addAction(tr("Compare with another scene…"), this, &SceneMenu::besideWanted)
@@ -49,17 +49,17 @@ SceneMenu::SceneMenu(Actions& actions, QWidget* parent)
     actions_.entry(this, "save-as");
     addAction(tr("Rename…"), this, &SceneMenu::renameWanted)->setEnabled(saved);
     addAction(tr("Remove this scene"), this, [this] {
-        session_.shelf().remove(session_.desk().name());
+        app_.scenes().remove(app_.mixer().name());
     })->setEnabled(saved);
     addSeparator();
     addAction(tr("Import scenes…"), this, &SceneMenu::filesWanted);
     addAction(tr("Import from clipboard"), this, [this, parent] {
-        pasteScene(session_, parent != nullptr ? parent->window() : nullptr,
+        pasteScene(app_, parent != nullptr ? parent->window() : nullptr,
                    QGuiApplication::clipboard()->text());
     });
     addAction(tr("Copy to clipboard"), this, [this] {
-        QGuiApplication::clipboard()->setText(QString::fromStdString(scene_text(session_.shelf().whole())));
-        session_.notices().say(tr("Scene copied. Learned noise profiles are not included."));
+        QGuiApplication::clipboard()->setText(QString::fromStdString(scene_text(app_.scenes().whole())));
+        app_.mixer().current().notices().say(tr("Scene copied. Learned noise profiles are not included."));
     });
     addAction(tr("Export scene…"), this, [this] { emit exportWanted(false); });
     addAction(tr("Export all scenes…"), this, [this] {
@@ -72,11 +72,11 @@ void SceneMenu::addStartingPoints() {
     QMenu* points = addMenu(tr("New from template"));
     points->setObjectName("starting_points");
     points->setToolTipsVisible(true);
-    SceneManager* shelf = &session_.shelf();
+    SceneManager* shelf = &app_.scenes();
     connect(points, &QMenu::aboutToShow, this, [this, points, shelf] {
         if (!points->isEmpty()) return;
         for (const SceneEntry& entry :
-             SceneLibrary(session_.house().paths.demo_data / "starting_points").list().scenes) {
+             SceneLibrary(app_.context().paths.demo_data / "starting_points").list().scenes) {
             const QString name = QString::fromStdString(entry.scene.name);
             setHint(points->addAction(name, shelf,
                                       [shelf, scene = entry.scene] { shelf->newFromTemplate(scene); }),
@@ -91,7 +91,7 @@ void SceneMenu::addEarlier() {
     QMenu* earlier = addMenu(tr("Previous versions"));
     earlier->setObjectName("earlier_menu");
     earlier->setToolTipsVisible(true);
-    earlier->setEnabled(session_.shelf().hasEarlier());
+    earlier->setEnabled(app_.scenes().hasEarlier());
     connect(earlier, &QMenu::aboutToShow, this, [this, earlier] {
         if (earlier->isEmpty()) fillEarlier(earlier);
     });
@@ -99,19 +99,20 @@ void SceneMenu::addEarlier() {
 
 /// With how much of each differs from what is heard.
 void SceneMenu::fillEarlier(QMenu* earlier) {
-    const MixerSpec now = without_transients(session_.desk().scene().desk);
-    for (const SceneRevision& state : session_.shelf().earlier()) {
+    const MixerSpec now = without_transients(app_.mixer().scene().desk);
+    for (const SceneRevision& state : app_.scenes().earlier()) {
         const auto differs = differences(state.scene.desk, now);
         const QString when = QString::fromStdString(state.when);
         const QString title = differs.size() == 1 ? tr("%1 (1 change since)").arg(when)
                                                   : tr("%1 (%2 changes since)").arg(when).arg(differs.size());
-        QAction* a = earlier->addAction(title, &session_.shelf(),
-                                        [shelf = &session_.shelf(), state] { shelf->restoreRemoved(state); });
+        QAction* a = earlier->addAction(title, &app_.scenes(),
+                                        [shelf = &app_.scenes(), state] { shelf->restoreRemoved(state); });
         QStringList words;
         for (const Difference& d : differs) {
-            Session* strip = session_.desk().find(d.strip);
+            StripModel* strip = app_.mixer().find(d.strip);
             if (words.size() >= ChangesPopover::kRows) break;
-            const auto [is, was] = changeWords(d, (strip != nullptr ? *strip : session_).strip());
+            const auto [is, was] =
+                changeWords(d, (strip != nullptr ? *strip : app_.mixer().current()).chainModel());
             words << QString::fromStdString(d.title) + ": " + is + (was.isEmpty() ? "" : ", " + was);
         }
         setHint(a, words.join('\n'));
@@ -128,8 +129,8 @@ QString stripWords(const StripSpec& strip) {
     return QString::fromStdString(strip.shown_name()) + ": " + stages.join(", ");
 }
 
-void takeIn(Session& session, QWidget* parent, const std::vector<Scene>& scenes) {
-    SceneManager& shelf = session.shelf();
+void takeIn(AppModel& app, QWidget* parent, const std::vector<Scene>& scenes) {
+    SceneManager& shelf = app.scenes();
     ConflictPolicy clash = ConflictPolicy::keep_both;
     if (const QStringList there = shelf.clashes(scenes); !there.isEmpty()) {
         const QString names = QStringLiteral("“") +
@@ -156,18 +157,18 @@ void takeIn(Session& session, QWidget* parent, const std::vector<Scene>& scenes)
 
 }  // namespace
 
-void importScenes(Session& session, QWidget* parent, const QStringList& files) {
+void importScenes(AppModel& app, QWidget* parent, const QStringList& files) {
     std::vector<Scene> scenes;
-    for (const QString& file : files)
-        std::ranges::move(session.shelf().read(file), std::back_inserter(scenes));
-    if (!scenes.empty()) takeIn(session, parent, scenes);
+    for (const QString& file : files) std::ranges::move(app.scenes().read(file), std::back_inserter(scenes));
+    if (!scenes.empty()) takeIn(app, parent, scenes);
 }
 
-void pasteScene(Session& session, QWidget* parent, const QString& text) {
+void pasteScene(AppModel& app, QWidget* parent, const QString& text) {
     const SceneReading reading = read_scene(text.trimmed().toStdString());
     if (!reading.scene) {
-        session.notices().warn(SceneMenu::tr("The clipboard doesn't contain a scene: %1")
-                                   .arg(QString::fromStdString(reading.problems.front().text())));
+        app.mixer().current().notices().warn(
+            SceneMenu::tr("The clipboard doesn't contain a scene: %1")
+                .arg(QString::fromStdString(reading.problems.front().text())));
         return;
     }
     const Scene& scene = *reading.scene;
@@ -188,7 +189,7 @@ void pasteScene(Session& session, QWidget* parent, const QString& text) {
     const QAbstractButton* take = ask.addButton(SceneMenu::tr("Import"), Question::AcceptRole);
     ask.addButton(SceneMenu::tr("Cancel"), Question::RejectRole);
     ask.exec();
-    if (ask.clickedButton() == take) takeIn(session, parent, {scene});
+    if (ask.clickedButton() == take) takeIn(app, parent, {scene});
 }
 
 namespace {
@@ -205,8 +206,7 @@ QStringList sceneFiles(const QMimeData* data) {
 
 }  // namespace
 
-SceneDrop::SceneDrop(Session& session, QWidget* window)
-    : QObject(window), session_(session), window_(window) {
+SceneDrop::SceneDrop(AppModel& app, QWidget* window) : QObject(window), app_(app), window_(window) {
     window->setAcceptDrops(true);
     window->installEventFilter(this);
 }
@@ -219,7 +219,7 @@ bool SceneDrop::eventFilter(QObject* watched, QEvent* event) {
     if (files.isEmpty()) return false;
     drop->acceptProposedAction();
     // The program the files come from waits until the drop is done, a question may take longer.
-    if (event->type() == QEvent::Drop) later(this, [this, files] { importScenes(session_, window_, files); });
+    if (event->type() == QEvent::Drop) later(this, [this, files] { importScenes(app_, window_, files); });
     return true;
 }
 

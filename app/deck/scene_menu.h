@@ -7,7 +7,7 @@
 namespace reed::ui {
 
 class Actions;
-class Session;
+class AppModel;
 
 class SceneMenu final : public QMenu {
     Q_OBJECT
@@ -28,25 +28,25 @@ class SceneMenu final : public QMenu {
     void fillEarlier(QMenu* earlier);
     void addStartingPoints();
     Actions& actions_;
-    Session& session_;
+    AppModel& app_;
 };
 
 /// Takes the scenes of scene files and zips in; asks once where names are here already.
-void importScenes(Session& session, QWidget* parent, const QStringList& files);
+void importScenes(AppModel& app, QWidget* parent, const QStringList& files);
 /// Takes in a scene that was copied as text, after it was shown what it is.
-void pasteScene(Session& session, QWidget* parent, const QString& text);
+void pasteScene(AppModel& app, QWidget* parent, const QString& text);
 
 /// Lets scene files and zips be dropped onto a window.
 class SceneDrop final : public QObject {
     Q_OBJECT
   public:
-    SceneDrop(Session& session, QWidget* window);
+    SceneDrop(AppModel& app, QWidget* window);
 
   protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
 
   private:
-    Session& session_;
+    AppModel& app_;
     QWidget* window_;
 };
 

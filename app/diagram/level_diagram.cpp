@@ -10,9 +10,9 @@
 #include "diagram/stage_node.h"
 #include "diagram/threshold_handle.h"
 #include "measure/findings.h"
-#include "session/monitor_controller.h"
-#include "session/session.h"
-#include "session/stage_ref.h"
+#include "model/chain/stage_ref.h"
+#include "model/strips/monitor_controller.h"
+#include "model/strips/strip_model.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
@@ -28,25 +28,25 @@ constexpr LevelAxis kAxis{-84.0, 3.0};
 
 }  // namespace
 
-LevelDiagram::LevelDiagram(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+LevelDiagram::LevelDiagram(StripModel& strip, QWidget* parent) : QWidget(parent), strip_(strip) {
     setObjectName("level_diagram");
     moved_at_.start();
     setAccessibleName(tr("Level diagram"));
     setMouseTracking(true);
     setAttribute(Qt::WA_OpaquePaintEvent);  // so that nothing behind it is drawn with every frame
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
-    connect(&session_.strip(), &ChainModel::changed, this, &LevelDiagram::chainChanged);
-    connect(&session_.strip(), &ChainModel::focusChanged, this, &LevelDiagram::chainChanged);
-    connect(&session_, &Session::moved, this, &LevelDiagram::follow);
-    connect(&session_.monitoring(), &MonitorController::changed, this, [this] {
+    connect(&strip_.chainModel(), &ChainModel::changed, this, &LevelDiagram::chainChanged);
+    connect(&strip_.chainModel(), &ChainModel::focusChanged, this, &LevelDiagram::chainChanged);
+    connect(&strip_, &StripModel::moved, this, &LevelDiagram::follow);
+    connect(&strip_.monitoring(), &MonitorController::changed, this, [this] {
         for (auto* n : nodes_)
-            n->setHeard(n->stageId().toStdString() == session_.monitoring().monitoredStage());
+            n->setHeard(n->stageId().toStdString() == strip_.monitoring().monitoredStage());
     });
     chainChanged();
 }
 
 int LevelDiagram::stageCount() const {
-    return static_cast<int>(session_.strip().chain().stages.size());
+    return static_cast<int>(strip_.chainModel().chain().stages.size());
 }
 
 bool LevelDiagram::twoRows() const {
@@ -89,7 +89,7 @@ StageNode* LevelDiagram::node(const QString& stage_id) const {
 // --- nodes, buttons and handles ---
 
 void LevelDiagram::chainChanged() {
-    const auto& stages = session_.strip().chain().stages;
+    const auto& stages = strip_.chainModel().chain().stages;
     bool same = nodes_.size() == stages.size();
     for (size_t i = 0; same && i < stages.size(); ++i)
         same = nodes_[i]->stageId().toStdString() == stages[i].id;
@@ -99,8 +99,8 @@ void LevelDiagram::chainChanged() {
     }
     for (size_t i = 0; i < stages.size(); ++i) {
         nodes_[i]->setState(QString::fromStdString(stages[i].shown_title()), stages[i].bypass,
-                            stages[i].id == session_.strip().focused());
-        nodes_[i]->setHeard(stages[i].id == session_.monitoring().monitoredStage());
+                            stages[i].id == strip_.chainModel().focused());
+        nodes_[i]->setHeard(stages[i].id == strip_.monitoring().monitoredStage());
     }
     placeHandles();
     // While a value moves, twice a second is enough: an equalizer's advice designs every band.
@@ -112,42 +112,43 @@ void LevelDiagram::chainChanged() {
 StageNode* LevelDiagram::makeNode(const QString& id) {
     auto* n = new StageNode(id, this);
     const std::string key = id.toStdString();
-    connect(n, &StageNode::focusWanted, this, [this, key] { session_.strip().focus(key); });
-    connect(n, &StageNode::bypassWanted, this, [this, key](bool b) { session_.strip().setBypass(key, b); });
+    connect(n, &StageNode::focusWanted, this, [this, key] { strip_.chainModel().focus(key); });
+    connect(n, &StageNode::bypassWanted, this,
+            [this, key](bool b) { strip_.chainModel().setBypass(key, b); });
     connect(n, &StageNode::moveWanted, this, [this, key](int steps) {
-        session_.strip().moveStage(key, session_.strip().chain().index_of(key) + steps);
+        strip_.chainModel().moveStage(key, strip_.chainModel().chain().index_of(key) + steps);
         if (auto* moved = node(QString::fromStdString(key))) moved->setFocus();
     });
     connect(n, &StageNode::removeWanted, this, [this, key] {
-        session_.strip().removeStage(key);
-        if (auto* next = node(QString::fromStdString(session_.strip().focused()))) next->setFocus();
+        strip_.chainModel().removeStage(key);
+        if (auto* next = node(QString::fromStdString(strip_.chainModel().focused()))) next->setFocus();
     });
-    connect(n, &StageNode::duplicateWanted, this, [this, key] { session_.strip().duplicateStage(key); });
+    connect(n, &StageNode::duplicateWanted, this, [this, key] { strip_.chainModel().duplicateStage(key); });
     connect(n, &StageNode::renameWanted, this,
-            [this, key](const QString& title) { session_.strip().renameStage(key, title); });
+            [this, key](const QString& title) { strip_.chainModel().renameStage(key, title); });
     connect(n, &StageNode::copyWanted, this, [this, key] {
-        QGuiApplication::clipboard()->setText(stageText(session_.strip(), key));
-        session_.notices().say(tr("Stage copied to the clipboard."));
+        QGuiApplication::clipboard()->setText(stageText(strip_.chainModel(), key));
+        strip_.notices().say(tr("Stage copied to the clipboard."));
     });
     connect(n, &StageNode::pasteWanted, this, [this, key] {
-        const auto behind = static_cast<size_t>(session_.strip().chain().index_of(key) + 1);
-        if (!pasteStages(session_.strip(), session_.notices(), QGuiApplication::clipboard()->text(), behind))
+        const auto behind = static_cast<size_t>(strip_.chainModel().chain().index_of(key) + 1);
+        if (!pasteStages(strip_.chainModel(), strip_.notices(), QGuiApplication::clipboard()->text(), behind))
             return;
-        if (auto* fresh = node(QString::fromStdString(session_.strip().focused()))) fresh->setFocus();
+        if (auto* fresh = node(QString::fromStdString(strip_.chainModel().focused()))) fresh->setFocus();
     });
     connect(n, &StageNode::monitorRequested, this,
-            [this, key] { session_.monitoring().monitorAfterStage(key); });
+            [this, key] { strip_.monitoring().monitorAfterStage(key); });
     connect(n, &StageNode::levelsWanted, this, [this, key] {
-        const int tap = session_.strip().chain().index_of(key);
+        const int tap = strip_.chainModel().chain().index_of(key);
         showLevels(tap == levels_tap_ ? -1 : tap);
     });
-    connect(n, &StageNode::toggleAbRequested, this, [this, key] { session_.strip().toggleAb(key); });
-    connect(n, &StageNode::resetWanted, this, [this, key] { session_.strip().resetStage(key); });
+    connect(n, &StageNode::toggleAbRequested, this, [this, key] { strip_.chainModel().toggleAb(key); });
+    connect(n, &StageNode::resetWanted, this, [this, key] { strip_.chainModel().resetStage(key); });
     connect(n, &StageNode::neighbourWanted, this, [this, key](int step) {
-        const int to = session_.strip().chain().index_of(key) + step;
+        const int to = strip_.chainModel().chain().index_of(key) + step;
         if (to < 0 || to >= stageCount()) return;
         nodes_[static_cast<size_t>(to)]->setFocus();
-        session_.strip().focus(session_.strip().chain().stages[static_cast<size_t>(to)].id);
+        strip_.chainModel().focus(strip_.chainModel().chain().stages[static_cast<size_t>(to)].id);
     });
     connect(n, &StageNode::dragged, this, [this](int x) {
         drop_at_ =
@@ -157,7 +158,7 @@ StageNode* LevelDiagram::makeNode(const QString& id) {
     connect(n, &StageNode::dropped, this, [this, key](int) {
         const int to = drop_at_;
         drop_at_ = -1;
-        if (to > 0) session_.strip().moveStage(key, to - 1);
+        if (to > 0) strip_.chainModel().moveStage(key, to - 1);
         placeChildren();
         update();
     });
@@ -171,7 +172,7 @@ void LevelDiagram::rebuildNodes() {
         n->deleteLater();
     }
     nodes_.clear();
-    for (const auto& s : session_.strip().chain().stages)
+    for (const auto& s : strip_.chainModel().chain().stages)
         nodes_.push_back(makeNode(QString::fromStdString(s.id)));
     while (adds_.size() > nodes_.size() + 1) {
         adds_.back()->deleteLater();
@@ -195,7 +196,7 @@ void LevelDiagram::rebuildNodes() {
     for (auto* n : nodes_) n->show();
     for (auto* a : adds_) a->show();
     if (had_focus) {
-        if (auto* n = node(QString::fromStdString(session_.strip().focused()))) n->setFocus();
+        if (auto* n = node(QString::fromStdString(strip_.chainModel().focused()))) n->setFocus();
     }
     // Tab goes along the signal.
     for (size_t i = 0; i + 1 < nodes_.size(); ++i) setTabOrder(nodes_[i], nodes_[i + 1]);
@@ -229,7 +230,7 @@ void LevelDiagram::placeHandles() {
         size_t column;
     };
     std::vector<Wanted> wanted;
-    const auto& stages = session_.strip().chain().stages;
+    const auto& stages = strip_.chainModel().chain().stages;
     for (size_t i = 0; i < stages.size(); ++i) {
         const auto& table = stages[i].stage_kind().parameters;
         for (size_t p = 0; p < table.size(); ++p) {
@@ -253,8 +254,8 @@ void LevelDiagram::placeHandles() {
             auto* h = new ThresholdHandle(QString::fromStdString(w.stage->id), w.parameter, this);
             const std::string id = w.stage->id;
             const auto index = static_cast<size_t>(w.parameter);
-            connect(h, &ThresholdHandle::grabbed, this, [this, id] { session_.strip().focus(id); });
-            const StageRef stage(session_.strip(), id);
+            connect(h, &ThresholdHandle::grabbed, this, [this, id] { strip_.chainModel().focus(id); });
+            const StageRef stage(strip_.chainModel(), id);
             connect(h, &ThresholdHandle::draggedTo, this,
                     [this, stage, index](double y, bool) { stage.drag(index, levelAt(y)); });
             connect(h, &ThresholdHandle::stepWanted, this,
@@ -300,7 +301,7 @@ void LevelDiagram::openAddMenu(int index, const QPoint& global) {
         QAction* action = menu->addAction(text(kind->title) + "\t" + text(kind->purpose));
         action->setObjectName("add_" + text(kind->id));
         connect(action, &QAction::triggered, this,
-                [this, kind, index] { session_.strip().addStage(*kind, static_cast<size_t>(index)); });
+                [this, kind, index] { strip_.chainModel().addStage(*kind, static_cast<size_t>(index)); });
     }
     menu->popup(global);
 }
@@ -320,8 +321,8 @@ bool LevelDiagram::differs(const std::vector<Shown>& a, const std::vector<Shown>
 
 void LevelDiagram::follow() {
     if (!isVisible()) return;
-    if (!session_.levelsFit()) return;
-    const LevelReport& report = session_.levels();
+    if (!strip_.levelsFit()) return;
+    const LevelReport& report = strip_.levels();
     // The shares below are of a sixtieth of a second.
     const double frames = std::clamp(0.06 * static_cast<double>(moved_at_.restart()), 0.2, 60.0);
     double moved = 0.0;  // of what is drawn at once
@@ -362,7 +363,7 @@ void LevelDiagram::follow() {
     const auto every = [&](double n) { return std::floor(frames_ / n) != std::floor(before / n); };
     if (every(30)) updateWarnings();
     if (levels_tap_ >= 0 && every(24)) {
-        levels_ = session_.readings().statistics().distribution(static_cast<size_t>(levels_tap_));
+        levels_ = strip_.readings().statistics().distribution(static_cast<size_t>(levels_tap_));
         moved = 1.0;
     }
     // What moves by decibels is drawn ten times a second, what creeps three times.
@@ -377,10 +378,10 @@ void LevelDiagram::follow() {
 }
 
 void LevelDiagram::updateWarnings() {
-    if (!session_.levelsFit()) return;
+    if (!strip_.levelsFit()) return;
     for (size_t i = 0; i < nodes_.size(); ++i) {
-        const Finding f = stage_finding(session_.strip().chain(), i, session_.levels());
-        const QString trouble = session_.stageFault(session_.strip().chain().stages[i].id);
+        const Finding f = stage_finding(strip_.chainModel().chain(), i, strip_.levels());
+        const QString trouble = strip_.stageFault(strip_.chainModel().chain().stages[i].id);
         nodes_[i]->setWarning(trouble.isEmpty() && f.tone == FindingTone::warning ? Words::of(f) : trouble);
     }
 }
@@ -411,8 +412,8 @@ void LevelDiagram::mouseMoveEvent(QMouseEvent* event) {
 void LevelDiagram::showLevels(int tap) {
     levels_tap_ = tap;
     levels_ = {};
-    if (tap >= 0 && session_.levelsFit())
-        levels_ = session_.readings().statistics().distribution(static_cast<size_t>(tap));
+    if (tap >= 0 && strip_.levelsFit())
+        levels_ = strip_.readings().statistics().distribution(static_cast<size_t>(tap));
     update();
 }
 

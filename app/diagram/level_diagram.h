@@ -12,7 +12,7 @@
 namespace reed::ui {
 
 class FlatButton;
-class Session;
+class StripModel;
 class StageNode;
 class ThresholdHandle;
 
@@ -20,7 +20,7 @@ class ThresholdHandle;
 class LevelDiagram final : public QWidget {
     Q_OBJECT
   public:
-    explicit LevelDiagram(Session& session, QWidget* parent = nullptr);
+    explicit LevelDiagram(StripModel& strip, QWidget* parent = nullptr);
 
     /// Pixel row of a level in dBFS, and back.
     double yOf(double db) const;
@@ -80,7 +80,7 @@ class LevelDiagram final : public QWidget {
     void paintWanted(QPainter& p, size_t stage, double x) const;
     QPainterPath line(double Shown::*level) const;
 
-    Session& session_;
+    StripModel& strip_;
     std::vector<StageNode*> nodes_;
     std::vector<FlatButton*> adds_;
     std::vector<ThresholdHandle*> handles_;

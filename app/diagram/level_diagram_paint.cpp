@@ -4,7 +4,7 @@
 #include <cmath>
 
 #include "diagram/level_diagram.h"
-#include "session/session.h"
+#include "model/strips/strip_model.h"
 #include "theme/theme.h"
 
 namespace reed::ui {
@@ -124,7 +124,7 @@ void LevelDiagram::paintNow(QPainter& p) const {
 
 void LevelDiagram::paintReduction(QPainter& p) const {
     const Theme& t = theme();
-    const auto& stages = session_.strip().chain().stages;
+    const auto& stages = strip_.chainModel().chain().stages;
     const QRectF r = plot();
     for (size_t i = 0; i < stages.size() && i < reduction_.size(); ++i) {
         if (!stages[i].stage_kind().reports_reduction || stages[i].bypass) continue;
@@ -159,7 +159,7 @@ void LevelDiagram::paintReduction(QPainter& p) const {
 /// speech.
 void LevelDiagram::paintWanted(QPainter& p, size_t stage, double x) const {
     const Theme& t = theme();
-    const StageSpec& s = session_.strip().chain().stages[stage];
+    const StageSpec& s = strip_.chainModel().chain().stages[stage];
     if (s.stage_kind().wanted == nullptr) return;
     const auto [least, most] = s.stage_kind().wanted(s.values);
     const double from = yOf(-least);
@@ -201,7 +201,7 @@ void LevelDiagram::paintLevels(QPainter& p) const {
     hump(levels_.room, t.room, t.roomFill);
     hump(levels_.voice, t.straw, t.strawFill);
     // The thresholds of the stage that acts on these levels, right across the humps.
-    const auto& stages = session_.strip().chain().stages;
+    const auto& stages = strip_.chainModel().chain().stages;
     if (static_cast<size_t>(levels_tap_) < stages.size()) {
         const StageSpec& s = stages[static_cast<size_t>(levels_tap_)];
         p.setPen(QPen(t.marsh, 1.2, Qt::DashLine));
@@ -230,7 +230,7 @@ void LevelDiagram::paintLabels(QPainter& p) const {
         if (s.peak > -83.5)
             out.push_back(
                 {s.peak, s.peak > 0.0 ? tr("clipping") : tr("peak"), s.peak > 0.0 ? t.ember : t.now});
-        const bool voice = session_.seat().role() == StripRole::voice;
+        const bool voice = strip_.liveStrip().role() == StripRole::voice;
         // Of a programme nobody knows who speaks; where its levels do not part there is one usual level.
         const QString low = voice ? tr("room") : s.voice_known ? tr("quiet") : tr("typical");
         if (s.voice_known) out.push_back({s.voice, voice ? tr("voice") : tr("loud"), t.straw});
@@ -288,7 +288,7 @@ void LevelDiagram::paintHover(QPainter& p) const {
     if (hover_ < 0 || hover_ >= static_cast<int>(shown_.size())) return;
     const Theme& t = theme();
     const Shown& s = shown_[static_cast<size_t>(hover_)];
-    const auto& stages = session_.strip().chain().stages;
+    const auto& stages = strip_.chainModel().chain().stages;
     QStringList rows;
     rows << (hover_ == 0
                  ? tr("Input")

@@ -7,7 +7,7 @@
 #include <numbers>
 
 #include "base/decibel.h"
-#include "session/session.h"
+#include "model/strips/strip_model.h"
 #include "widgets/input.h"
 #include "widgets/level_axis.h"
 #include "widgets/plain_text.h"
@@ -27,8 +27,8 @@ double valueOf(const StageSpec& s, std::string_view id) {
 
 }  // namespace
 
-BallisticsView::BallisticsView(Session& session, const StageRef& stage, QWidget* parent)
-    : QWidget(parent), session_(session), stage_(stage) {
+BallisticsView::BallisticsView(StripModel& strip, const StageRef& stage, QWidget* parent)
+    : QWidget(parent), strip_(strip), stage_(stage) {
     setObjectName("ballistics_view");
     setAttribute(Qt::WA_OpaquePaintEvent);
     setAccessibleName(tr("Gain response to a loud burst"));

@@ -5,17 +5,17 @@
 #include <QWidget>
 #include <vector>
 
-#include "session/stage_ref.h"
+#include "model/chain/stage_ref.h"
 
 namespace reed::ui {
 
-class Session;
+class StripModel;
 
 /// The gain of the real stage, run on a made burst: quiet, then loud, then quiet again.
 class BallisticsView final : public QWidget {
     Q_OBJECT
   public:
-    BallisticsView(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    BallisticsView(StripModel& strip, const StageRef& stage, QWidget* parent = nullptr);
     QSize sizeHint() const override { return {196, 84}; }
     QSize minimumSizeHint() const override { return {150, 64}; }
 
@@ -29,7 +29,7 @@ class BallisticsView final : public QWidget {
 
   private:
     void simulate();
-    Session& session_;
+    StripModel& strip_;
     StageRef stage_;
     QTimer later_;
     std::vector<float> gain_;  // dB, one per kStep

@@ -8,7 +8,7 @@ namespace reed::ui {
 class DynamicsPane final : public StagePane {
     Q_OBJECT
   public:
-    DynamicsPane(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    DynamicsPane(StripModel& strip, const StageRef& stage, QWidget* parent = nullptr);
     void refresh() override;
     FieldGrid* fields() const override { return grid_; }
 

@@ -6,7 +6,7 @@
 #include <cmath>
 
 #include "editors/level_picture.h"
-#include "session/session.h"
+#include "model/strips/strip_model.h"
 #include "stages/equalizer.h"
 #include "widgets/frequency_axis.h"
 #include "widgets/input.h"
@@ -29,8 +29,8 @@ bool hasGain(FilterType type) {
 
 }  // namespace
 
-EqCurve::EqCurve(Session& session, const StageRef& stage, QWidget* parent)
-    : QWidget(parent), session_(session), stage_(stage) {
+EqCurve::EqCurve(StripModel& strip, const StageRef& stage, QWidget* parent)
+    : QWidget(parent), strip_(strip), stage_(stage) {
     setObjectName("eq_curve");
     setAttribute(Qt::WA_OpaquePaintEvent);
     setAccessibleName(tr("Equalizer curve"));
@@ -39,7 +39,7 @@ EqCurve::EqCurve(Session& session, const StageRef& stage, QWidget* parent)
     setHint(this, tr("Drag a band; scroll to change Q; double-click to add one; Delete turns it off. Hold F "
                      "and move the mouse to find resonances; click to cut."));
     stage_.onChange(this, [this] { update(); });
-    connect(&session_, &Session::readingsChanged, this, &EqCurve::follow);
+    connect(&strip_, &StripModel::readingsChanged, this, &EqCurve::follow);
     setMouseTracking(true);
 }
 
@@ -217,7 +217,7 @@ bool EqCurve::addBell(double frequency, double gain, double q, const QString& la
         chooseBand(b);
         return true;
     }
-    session_.notices().warn(tr("All 16 bands are in use. Turn one off first."));
+    strip_.notices().warn(tr("All 16 bands are in use. Turn one off first."));
     return false;
 }
 
@@ -247,8 +247,8 @@ void EqCurve::setFinding(bool on) {
         find_stage_ = stage_.id();
         find_frequency_ = mouse_ && plot().contains(*mouse_) ? frequencyAt(mouse_->x()) : find_frequency_;
         findAt(find_frequency_);
-    } else if (session_.strip().stage(find_stage_) != nullptr) {
-        session_.strip().setValue(find_stage_, kFindOn, 0.0);  // another one may be in focus by now
+    } else if (strip_.chainModel().stage(find_stage_) != nullptr) {
+        strip_.chainModel().setValue(find_stage_, kFindOn, 0.0);  // another one may be in focus by now
     }
     emit findingChanged(on);
     update();
@@ -279,7 +279,7 @@ void EqCurve::cutHere(double frequency) {
 
 void EqCurve::follow() {
     if (!isVisible()) return;
-    session_.spectrum().keepAlive();
+    strip_.spectrum().keepAlive();
     watchBands();
     if (finding_ && !mouse_) {
         // By itself: from 120 Hz to 8 kHz in twelve seconds, and again.
@@ -288,11 +288,11 @@ void EqCurve::follow() {
         findAt(120.0 * std::pow(8000.0 / 120.0, t));
     }
     if (++ticks_ % 33 == 0) {
-        const ResonanceFinder* finder = session_.spectrum().resonances();
+        const ResonanceFinder* finder = strip_.spectrum().resonances();
         candidates_ = finder != nullptr ? finder->find() : std::vector<Resonance>{};
     }
     // Averaged over half a second, it need not be drawn more than 15 times in one.
-    if (session_.spectrum().fresh() && ticks_ % 2 == 0) update();
+    if (strip_.spectrum().fresh() && ticks_ % 2 == 0) update();
 }
 
 void EqCurve::hideEvent(QHideEvent*) {
@@ -305,7 +305,7 @@ void EqCurve::contextMenuEvent(QContextMenuEvent* event) {
     menu->setAttribute(Qt::WA_DeleteOnClose);
     menu->addAction(finding_ ? tr("Stop sweep") : tr("Find a resonance\tF"), this,
                     [this] { setFinding(!finding_); });
-    menu->addAction(tr("Reset peak hold"), this, [this] { session_.spectrum().restartHold(); });
+    menu->addAction(tr("Reset peak hold"), this, [this] { strip_.spectrum().restartHold(); });
     menu->popup(event->globalPos());
 }
 

@@ -8,13 +8,13 @@
 #include <vector>
 
 #include "measure/spectrum.h"
-#include "session/band_history.h"
-#include "session/stage_ref.h"
+#include "model/chain/band_history.h"
+#include "model/chain/stage_ref.h"
 #include "widgets/cached_layer.h"
 
 namespace reed::ui {
 
-class Session;
+class StripModel;
 
 /// Frequency on a logarithmic axis, gain in dB; behind it the spectrum before (line), after (filled) and its
 /// peaks (dotted) in dBFS, in sixths of an octave. Bands: drag (frequency and gain), wheel for Q, double
@@ -30,7 +30,7 @@ class Session;
 class EqCurve final : public QWidget {
     Q_OBJECT
   public:
-    EqCurve(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    EqCurve(StripModel& strip, const StageRef& stage, QWidget* parent = nullptr);
 
     int band() const { return band_; }
     void chooseBand(int band);
@@ -107,7 +107,7 @@ class EqCurve final : public QWidget {
     void paintFinding(QPainter& p) const;
     void paintReadout(QPainter& p) const;
 
-    Session& session_;
+    StripModel& strip_;
     StageRef stage_;
     int band_ = 1;
     bool dragging_ = false, threshold_held_ = false;

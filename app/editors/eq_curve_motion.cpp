@@ -4,7 +4,7 @@
 
 #include "editors/eq_curve.h"
 #include "editors/level_picture.h"
-#include "session/session.h"
+#include "model/strips/strip_model.h"
 
 namespace reed::ui {
 namespace {
@@ -34,7 +34,7 @@ void EqCurve::watchBands() {
         watch_.forget();
         return;
     }
-    watch_.add(s->values, session_.engine().chain().readouts(*s), 1.0 / kReadingsPerSecond);
+    watch_.add(s->values, strip_.engine().chain().readouts(*s), 1.0 / kReadingsPerSecond);
 }
 
 std::optional<QPointF> EqCurve::thresholdMark() const {
@@ -77,7 +77,7 @@ void EqCurve::paintPresent(QPainter& p) const {
         return;
     }
     const auto* v = values();
-    const double rate = session_.engine().format().sample_rate;
+    const double rate = strip_.engine().format().sample_rate;
     QPainterPath present, far;
     for (size_t i = 0; i < rest_.size(); i += 2) {
         const double f = frequencyAt(rest_[i].x());

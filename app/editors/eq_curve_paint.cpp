@@ -5,7 +5,7 @@
 #include "base/decibel.h"
 #include "editors/eq_curve.h"
 #include "editors/level_picture.h"
-#include "session/session.h"
+#include "model/strips/strip_model.h"
 #include "stages/equalizer.h"
 #include "widgets/frequency_axis.h"
 #include "widgets/input.h"
@@ -76,7 +76,7 @@ void EqCurve::paintRegions(QPainter& p) const {
 
 void EqCurve::paintSpectrum(QPainter& p) const {
     const Theme& t = theme();
-    const SpectrumMeter* before = session_.spectrum().before();
+    const SpectrumMeter* before = strip_.spectrum().before();
     if (before == nullptr || before->frames() == 0) return;
     const QRectF r = plot();
     const auto path_of = [&](const SpectrumMeter& m, SpectrumMeter::Kind kind, bool closed) {
@@ -89,7 +89,7 @@ void EqCurve::paintSpectrum(QPainter& p) const {
         if (closed) path.lineTo(r.right(), r.bottom());
         return path;
     };
-    const SpectrumMeter& after = *session_.spectrum().after();
+    const SpectrumMeter& after = *strip_.spectrum().after();
     QColor fill = t.roomFill;
     fill.setAlpha(80);
     p.fillPath(path_of(after, SpectrumMeter::Kind::mean, true), fill);
@@ -110,7 +110,7 @@ void EqCurve::rememberCurve() {
     curve_band_ = band_;
     curve_range_ = now_range;
     const QRectF r = plot();
-    const double rate = session_.engine().format().sample_rate;
+    const double rate = strip_.engine().format().sample_rate;
     std::vector<Sections> filters;
     int chosen = -1;
     for (int b = 0; b < kEqualizerBands; ++b) {
@@ -205,10 +205,10 @@ void EqCurve::paintFinding(QPainter& p) const {
     bell.frequency = find_frequency_;
     bell.gain_db = (*values())[kFindGain];
     bell.q = (*values())[kFindQ];
-    const Sections filter = design(bell, session_.engine().format().sample_rate);
+    const Sections filter = design(bell, strip_.engine().format().sample_rate);
     QPainterPath path;
     for (double px = std::max(r.left(), x - 80); px <= std::min(r.right(), x + 80); px += 2.0) {
-        const double g = std::abs(filter.response(frequencyAt(px), session_.engine().format().sample_rate));
+        const double g = std::abs(filter.response(frequencyAt(px), strip_.engine().format().sample_rate));
         const QPointF at(px, yOf(gain_to_db(g)));
         path.elementCount() == 0 ? path.moveTo(at) : path.lineTo(at);
     }
@@ -234,8 +234,8 @@ void EqCurve::paintReadout(QPainter& p) const {
     const QRectF r = plot();
     const double f = frequencyAt(mouse_->x());
     QString words = hertz(f) + "   " +
-                    signedDb(equalizer_response_db(*values(), f, session_.engine().format().sample_rate));
-    if (const SpectrumMeter* after = session_.spectrum().after(); after != nullptr && after->frames() > 0) {
+                    signedDb(equalizer_response_db(*values(), f, strip_.engine().format().sample_rate));
+    if (const SpectrumMeter* after = strip_.spectrum().after(); after != nullptr && after->frames() > 0) {
         words += "   " + tr("%1 dBFS").arg(after->level(f, kShare, SpectrumWidth::octave_share), 0, 'f', 0);
     }
     for (const Resonance& c : candidates_) {

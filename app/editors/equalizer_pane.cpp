@@ -6,7 +6,7 @@
 #include "editors/eq_curve.h"
 #include "editors/field_grid.h"
 #include "editors/graphic_eq_view.h"
-#include "session/session.h"
+#include "model/strips/strip_model.h"
 #include "stages/equalizer.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
@@ -25,14 +25,14 @@ FlatButton* stepButton(const QString& sign, const char* name, const QString& acc
 
 }  // namespace
 
-EqualizerPane::EqualizerPane(Session& session, const StageRef& stage, QWidget* parent)
-    : StagePane(session, stage, parent) {
+EqualizerPane::EqualizerPane(StripModel& strip, const StageRef& stage, QWidget* parent)
+    : StagePane(strip, stage, parent) {
     auto* line = new QHBoxLayout(this);
     line->setContentsMargins(0, 0, 0, 0);
     line->setSpacing(16);
-    const bool by_octaves = session_.preferences().octaves();
-    curve_ = new EqCurve(session_, stage, this);
-    octaves_ = new GraphicEqView(session_, stage, this);
+    const bool by_octaves = strip_.context().preferences.octaves();
+    curve_ = new EqCurve(strip_, stage, this);
+    octaves_ = new GraphicEqView(strip_, stage, this);
     line->addWidget(curve_, 3);
     line->addWidget(octaves_, 3);
 
@@ -61,7 +61,7 @@ EqualizerPane::EqualizerPane(Session& session, const StageRef& stage, QWidget* p
     connect(moves_, &FlatButton::clicked, this, [this] { showBand(curve_->band()); });
     chooser->addWidget(moves_);
     column->addWidget(band_);
-    grid_ = new FieldGrid(session_, stage, side);
+    grid_ = new FieldGrid(strip_, stage, side);
     column->addWidget(grid_);
     graphic_ = addWordsBelow(*column, side, "graphic_words", 13);
     graphic_->setText(
@@ -90,7 +90,7 @@ EqualizerPane::EqualizerPane(Session& session, const StageRef& stage, QWidget* p
     octaves->setWeight(FlatButton::Weight::raised);
     setHint(octaves, tr("Show ten octave sliders (they use bands 7 to 16)"));
     connect(octaves, &FlatButton::clicked, this, [this](bool on) {
-        session_.preferences().setOctaves(on);
+        strip_.context().preferences.setOctaves(on);
         showGraphic(on);
     });
     find_ = new FlatButton(tr("Sweep"), side);

@@ -13,7 +13,7 @@ class Words;
 class EqualizerPane final : public StagePane {
     Q_OBJECT
   public:
-    EqualizerPane(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    EqualizerPane(StripModel& strip, const StageRef& stage, QWidget* parent = nullptr);
     void refresh() override;
     FieldGrid* fields() const override { return grid_; }
 

@@ -5,7 +5,7 @@
 #include <cmath>
 #include <numeric>
 
-#include "session/session.h"
+#include "model/strips/strip_model.h"
 #include "theme/theme.h"
 #include "widgets/input.h"
 #include "widgets/value_field.h"
@@ -25,8 +25,8 @@ Words* addWordsBelow(QBoxLayout& column, QWidget* parent, const char* object_nam
     return words;
 }
 
-FieldGrid::FieldGrid(Session& session, const StageRef& stage, QWidget* parent)
-    : QWidget(parent), session_(session), stage_(stage) {
+FieldGrid::FieldGrid(StripModel& strip, const StageRef& stage, QWidget* parent)
+    : QWidget(parent), strip_(strip), stage_(stage) {
     grid_ = new QGridLayout(this);
     grid_->setContentsMargins(0, 0, 0, 0);
     grid_->setHorizontalSpacing(14);
@@ -53,7 +53,7 @@ void FieldGrid::build(const std::vector<size_t>& parameters, int rows) {
         connect(f, &ValueField::valueRequested, this,
                 [this, parameter](double v) { stage_.set(parameter, v); });
         connect(f, &ValueField::finished, this, [this] { stage_.done(); });
-        connect(f, &ValueField::refused, this, [this](const QString& why) { session_.notices().warn(why); });
+        connect(f, &ValueField::refused, this, [this](const QString& why) { strip_.notices().warn(why); });
         grid_->addWidget(f, i % used, i / used);
         fields_.emplace_back(parameter, f);
     }
@@ -87,7 +87,7 @@ void FieldGrid::refresh() {
 QString FieldGrid::showReadouts() {
     const StageSpec* s = stage_.spec();
     if (s == nullptr) return {};
-    const auto told = session_.engine().chain().readouts(*s);
+    const auto told = strip_.engine().chain().readouts(*s);
     QStringList lines;
     const auto& kinds = s->stage_kind().readouts;
     for (size_t i = 0; i < kinds.size() && i < told.size(); ++i) {

@@ -5,14 +5,14 @@
 #include <utility>
 #include <vector>
 
-#include "session/stage_ref.h"
+#include "model/chain/stage_ref.h"
 
 class QBoxLayout;
 class QGridLayout;
 
 namespace reed::ui {
 
-class Session;
+class StripModel;
 class ValueField;
 class Words;
 
@@ -22,7 +22,7 @@ Words* addWordsBelow(QBoxLayout& column, QWidget* parent, const char* object_nam
 class FieldGrid final : public QWidget {
     Q_OBJECT
   public:
-    FieldGrid(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    FieldGrid(StripModel& strip, const StageRef& stage, QWidget* parent = nullptr);
 
     /// Fields for these rows of the table, in columns of at most `rows`.
     void build(const std::vector<size_t>& parameters, int rows);
@@ -39,7 +39,7 @@ class FieldGrid final : public QWidget {
     int columns() const { return columns_; }
 
   private:
-    Session& session_;
+    StripModel& strip_;
     StageRef stage_;
     QGridLayout* grid_;
     std::vector<std::pair<size_t, ValueField*>> fields_;

@@ -10,7 +10,7 @@ class Words;
 class GeneralPane final : public StagePane {
     Q_OBJECT
   public:
-    GeneralPane(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    GeneralPane(StripModel& strip, const StageRef& stage, QWidget* parent = nullptr);
     void refresh() override;
     FieldGrid* fields() const override { return grid_; }
 

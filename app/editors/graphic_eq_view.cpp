@@ -8,7 +8,7 @@
 #include <cmath>
 
 #include "editors/spectrum_view.h"
-#include "session/session.h"
+#include "model/strips/strip_model.h"
 #include "stages/equalizer.h"
 #include "theme/theme.h"
 #include "widgets/input.h"
@@ -23,18 +23,18 @@ constexpr Parameter kSlider =
 
 }  // namespace
 
-GraphicEqView::GraphicEqView(Session& session, const StageRef& stage, QWidget* parent)
-    : QWidget(parent), session_(session), stage_(stage) {
+GraphicEqView::GraphicEqView(StripModel& strip, const StageRef& stage, QWidget* parent)
+    : QWidget(parent), strip_(strip), stage_(stage) {
     setObjectName("octave_view");
     setAttribute(Qt::WA_OpaquePaintEvent);
     setFocusPolicy(Qt::StrongFocus);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
     setHint(this, tr("Drag a slider; double click puts it to 0 dB; type a number to set it."));
     stage_.onChange(this, [this] { refresh(); });
-    connect(&session_, &Session::readingsChanged, this, [this] {
+    connect(&strip_, &StripModel::readingsChanged, this, [this] {
         if (!isVisible()) return;
-        session_.spectrum().keepAlive();
-        if (session_.spectrum().fresh() && ++ticks_ % 2 == 0) update();
+        strip_.spectrum().keepAlive();
+        if (strip_.spectrum().fresh() && ++ticks_ % 2 == 0) update();
     });
     refresh();
 }
@@ -47,7 +47,7 @@ void GraphicEqView::describe() {
 void GraphicEqView::refresh() {
     const StageSpec* s = stage_.spec();
     if (s == nullptr) return;
-    const auto read = graphic_eq_gains(s->values, session_.engine().format().sample_rate);
+    const auto read = graphic_eq_gains(s->values, strip_.engine().format().sample_rate);
     usable_ = read.has_value();
     sliders_ = read.value_or(sliders_);
     describe();
@@ -75,7 +75,7 @@ double GraphicEqView::xOf(double frequency) const {
 }
 
 void GraphicEqView::paintSpectrum(QPainter& p) const {
-    const SpectrumMeter* meter = session_.spectrum().before();
+    const SpectrumMeter* meter = strip_.spectrum().before();
     if (meter == nullptr || meter->frames() == 0) return;
     const QRectF r = plot();
     const auto frequencyAt = [&r](double x) {
@@ -99,7 +99,7 @@ void GraphicEqView::move(int slider, double db) {
     for (auto& w : wanted) w = std::round(w * 10.0) / 10.0;
     wanted[static_cast<size_t>(slider)] = round_value(kSlider, std::clamp(db, -kOctaveRange, kOctaveRange));
     std::vector<double> values = s->values;
-    set_graphic_eq(values, wanted, session_.engine().format().sample_rate);
+    set_graphic_eq(values, wanted, strip_.engine().format().sample_rate);
     stage_.setAll(values,
                   tr("Equalizer: %1 Hz octave %2 dB")
                       .arg(octave_name(slider))
@@ -111,7 +111,7 @@ void GraphicEqView::reset() {
     const StageSpec* s = stage_.spec();
     if (s == nullptr || !usable_) return;
     std::vector<double> values = s->values;
-    set_graphic_eq(values, GraphicEqGains{}, session_.engine().format().sample_rate);
+    set_graphic_eq(values, GraphicEqGains{}, strip_.engine().format().sample_rate);
     stage_.setAll(values, tr("%1: graphic EQ at 0 dB").arg(QString::fromStdString(s->shown_title())),
                   "octaves_reset");
     stage_.done();
@@ -201,7 +201,7 @@ void GraphicEqView::openEditor(const QString& initial) {
         if (parsed.ok())
             move(chosen_, parsed.value());
         else
-            session_.notices().warn(QString::fromStdString(parsed.error().text()));
+            strip_.notices().warn(QString::fromStdString(parsed.error().text()));
         stage_.done();
         setFocus();
     });
@@ -231,7 +231,7 @@ void GraphicEqView::paintEvent(QPaintEvent*) {
     p.setClipRect(r);
     paintSpectrum(p);
     if (const StageSpec* s = stage_.spec(); s != nullptr) {
-        const double rate = session_.engine().format().sample_rate;
+        const double rate = strip_.engine().format().sample_rate;
         const auto stroke = [&](const std::vector<double>& values, const QPen& pen) {
             QPainterPath curve;
             for (double c = -0.5; c <= kOctaves - 0.5; c += 0.1) {

@@ -4,14 +4,14 @@
 #include <QWidget>
 #include <array>
 
-#include "session/stage_ref.h"
+#include "model/chain/stage_ref.h"
 #include "stages/graphic_eq.h"
 
 class QLineEdit;
 
 namespace reed::ui {
 
-class Session;
+class StripModel;
 
 /// Drag a slider, wheel (Shift: fine), arrow keys: left and right select, up and down move; a double-click or
 /// Backspace sets it to 0 dB; typing a number sets it. Behind the sliders are the spectrum of the voice
@@ -20,7 +20,7 @@ class Session;
 class GraphicEqView final : public QWidget {
     Q_OBJECT
   public:
-    GraphicEqView(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    GraphicEqView(StripModel& strip, const StageRef& stage, QWidget* parent = nullptr);
 
     int chosen() const { return chosen_; }
     /// Sets all sliders to 0 dB, as one undo step.
@@ -50,7 +50,7 @@ class GraphicEqView final : public QWidget {
     double xOf(double frequency) const;
     void paintSpectrum(QPainter& p) const;
 
-    Session& session_;
+    StripModel& strip_;
     StageRef stage_;
     GraphicEqGains sliders_{};
     bool usable_ = true;

@@ -4,7 +4,7 @@
 #include <QPainterPath>
 
 #include "base/decibel.h"
-#include "session/session.h"
+#include "model/strips/strip_model.h"
 #include "theme/theme.h"
 #include "widgets/input.h"
 #include "widgets/level_axis.h"
@@ -16,15 +16,15 @@ constexpr int kPerPoint = 3;
 constexpr LevelAxis kAxis;
 }  // namespace
 
-LevelHistoryView::LevelHistoryView(Session& session, const StageRef& stage, QWidget* parent)
-    : QWidget(parent), session_(session), stage_(stage) {
+LevelHistoryView::LevelHistoryView(StripModel& strip, const StageRef& stage, QWidget* parent)
+    : QWidget(parent), strip_(strip), stage_(stage) {
     setObjectName("time_view");
     setAttribute(Qt::WA_OpaquePaintEvent);
     setAccessibleName(tr("Level before and after this stage over the last six seconds"));
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
-    connect(&session_, &Session::readingsChanged, this, &LevelHistoryView::follow);
+    connect(&strip_, &StripModel::readingsChanged, this, &LevelHistoryView::follow);
     stage_.onChange(this, [this] { update(); });
-    connect(&session_.strip(), &ChainModel::focusChanged, this, [this] { update(); });
+    connect(&strip_.chainModel(), &ChainModel::focusChanged, this, [this] { update(); });
 }
 
 void LevelHistoryView::findCuts() {
@@ -32,12 +32,12 @@ void LevelHistoryView::findCuts() {
     cuts_.clear();
     // Only what closes in pauses can cut words.
     if (s == nullptr || s->bypass || !s->stage_kind().closes_in_pauses) return;
-    cuts_ = session_.readings().statistics().truncated_words(static_cast<size_t>(stage_.index()));
+    cuts_ = strip_.readings().statistics().truncated_words(static_cast<size_t>(stage_.index()));
 }
 
 void LevelHistoryView::follow() {
     if (!isVisible()) return;
-    const auto& frames = session_.readings().statistics().frames(0);
+    const auto& frames = strip_.readings().statistics().frames(0);
     const std::int64_t newest = frames.empty() ? -1 : frames.back().index / (2 * kPerPoint);
     if (newest == drawn_) return;
     drawn_ = newest;
@@ -49,11 +49,9 @@ std::vector<const std::deque<TapFrame>*> LevelHistoryView::heard() const {
     const StageSpec* s = stage_.spec();
     if (s == nullptr || s->key.empty() || !s->stage_kind().accepts_sidechain) return {};
     std::vector<const std::deque<TapFrame>*> out;
-    for (Session* strip : session_.desk().strips()) {
-        const bool is = s->key == kAllVoices ? strip->seat().role() == StripRole::voice
-                                             : strip->strip().spec().id == s->key;
+    for (StripModel* strip : strip_.sidechainSources(s->key)) {
         const LevelStatistics& levels = strip->readings().statistics();
-        if (is && levels.taps() > 0) out.push_back(&levels.frames(levels.taps() - 1));
+        if (levels.taps() > 0) out.push_back(&levels.frames(levels.taps() - 1));
     }
     return out;
 }
@@ -143,7 +141,7 @@ void LevelHistoryView::paintEvent(QPaintEvent*) {
     });
 
     const int index = stage_.index();
-    const LevelStatistics& statistics = session_.readings().statistics();
+    const LevelStatistics& statistics = strip_.readings().statistics();
     if (index < 0 || static_cast<size_t>(index) + 1 >= statistics.taps()) return;
     const auto& before = statistics.frames(static_cast<size_t>(index));
     const auto& after = statistics.frames(static_cast<size_t>(index) + 1);
@@ -169,7 +167,7 @@ void LevelHistoryView::paintEvent(QPaintEvent*) {
         if (closed && path.elementCount() > 0) path.lineTo(last_x, r.bottom());
         return path;
     };
-    const StageSpec& s = session_.strip().chain().stages[static_cast<size_t>(index)];
+    const StageSpec& s = strip_.chainModel().chain().stages[static_cast<size_t>(index)];
     p.setClipRect(r);
     p.setRenderHint(QPainter::Antialiasing, false);  // of so pale an edge it is not seen, and costs half
     p.fillPath(others.empty() ? path_of(after, true) : heardPath(r, others), t.strawFill);

@@ -7,12 +7,12 @@
 #include <functional>
 
 #include "measure/level_statistics.h"
-#include "session/stage_ref.h"
+#include "model/chain/stage_ref.h"
 #include "widgets/cached_layer.h"
 
 namespace reed::ui {
 
-class Session;
+class StripModel;
 
 /// Level in (outline) and out (filled) over six seconds, on the diagram's scale; the gap between them is
 /// what the stage took away. Dynamics also show their reduction, hanging from the top on the same scale, and
@@ -21,7 +21,7 @@ class Session;
 class LevelHistoryView final : public QWidget {
     Q_OBJECT
   public:
-    LevelHistoryView(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    LevelHistoryView(StripModel& strip, const StageRef& stage, QWidget* parent = nullptr);
     QSize sizeHint() const override { return {230, 180}; }
     QSize minimumSizeHint() const override { return {200, 110}; }
 
@@ -37,7 +37,7 @@ class LevelHistoryView final : public QWidget {
     void paintReduction(QPainter& p, const QRectF& r, const std::deque<TapFrame>& after,
                         std::int64_t end) const;
     void paintCuts(QPainter& p, const QRectF& r, const std::function<double(std::int64_t)>& x_of) const;
-    Session& session_;
+    StripModel& strip_;
     StageRef stage_;
     CachedLayer still_;
     std::vector<TruncatedWord> cuts_;

@@ -4,7 +4,7 @@
 #include <QPainter>
 #include <QRectF>
 
-#include "session/level_histogram.h"
+#include "model/chain/level_histogram.h"
 #include "theme/theme.h"
 
 namespace reed::ui {

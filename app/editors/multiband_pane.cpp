@@ -5,7 +5,7 @@
 
 #include "editors/field_grid.h"
 #include "editors/multiband_view.h"
-#include "session/session.h"
+#include "model/strips/strip_model.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
@@ -14,12 +14,12 @@
 
 namespace reed::ui {
 
-MultibandPane::MultibandPane(Session& session, const StageRef& stage, QWidget* parent)
-    : StagePane(session, stage, parent) {
+MultibandPane::MultibandPane(StripModel& strip, const StageRef& stage, QWidget* parent)
+    : StagePane(strip, stage, parent) {
     auto* line = new QHBoxLayout(this);
     line->setContentsMargins(0, 0, 0, 0);
     line->setSpacing(16);
-    view_ = new MultibandView(session_, stage, this);
+    view_ = new MultibandView(strip_, stage, this);
     line->addWidget(view_, 1);
     auto* side = new QWidget(this);
     side->setFixedWidth(360);
@@ -43,13 +43,13 @@ MultibandPane::MultibandPane(Session& session, const StageRef& stage, QWidget* p
     head->addWidget(name_, 1);
     head->addWidget(listen_);
     column->addLayout(head);
-    grid_ = new FieldGrid(session_, stage, side);
+    grid_ = new FieldGrid(strip_, stage, side);
     column->addWidget(grid_);
     told_ = addWordsBelow(*column, side, "range_words");
     column->addStretch(1);
     line->addWidget(side);
     connect(view_, &MultibandView::rangeChosen, this, &MultibandPane::showRange);
-    connect(&session_, &Session::readingsChanged, this, [this] {
+    connect(&strip_, &StripModel::readingsChanged, this, [this] {
         if (!isVisible() || ++ticks_ % 8 != 0) return;
         const QString words = view_->words();
         if (words != told_->text()) told_->setText(words);

@@ -12,7 +12,7 @@ class Words;
 class MultibandPane final : public StagePane {
     Q_OBJECT
   public:
-    MultibandPane(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    MultibandPane(StripModel& strip, const StageRef& stage, QWidget* parent = nullptr);
     void refresh() override;
     FieldGrid* fields() const override { return grid_; }
 

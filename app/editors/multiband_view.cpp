@@ -6,7 +6,7 @@
 
 #include "dsp/gain_computer.h"
 #include "editors/level_picture.h"
-#include "session/session.h"
+#include "model/strips/strip_model.h"
 #include "widgets/frequency_axis.h"
 #include "widgets/input.h"
 #include "widgets/plain_text.h"
@@ -22,8 +22,8 @@ const Parameter& row(size_t which) {
 
 }  // namespace
 
-MultibandView::MultibandView(Session& session, const StageRef& stage, QWidget* parent)
-    : QWidget(parent), session_(session), stage_(stage) {
+MultibandView::MultibandView(StripModel& strip, const StageRef& stage, QWidget* parent)
+    : QWidget(parent), strip_(strip), stage_(stage) {
     setObjectName("range_view");
     setAttribute(Qt::WA_OpaquePaintEvent);
     setAccessibleName(tr("Ranges of the multiband"));
@@ -33,7 +33,7 @@ MultibandView::MultibandView(Session& session, const StageRef& stage, QWidget* p
         this,
         tr("Drag a threshold up and down, or where two ranges meet sideways; turn the wheel for the ratio"));
     stage_.onChange(this, [this] { update(); });
-    connect(&session_, &Session::readingsChanged, this, &MultibandView::follow);
+    connect(&strip_, &StripModel::readingsChanged, this, &MultibandView::follow);
 }
 
 const std::vector<double>* MultibandView::values() const {
@@ -109,11 +109,11 @@ QString MultibandView::words() const {
 
 void MultibandView::follow() {
     if (!isVisible()) return;
-    session_.spectrum().keepAlive();
+    strip_.spectrum().keepAlive();
     const StageSpec* s = stage_.spec();
     if (s == nullptr) return;
     range_ = std::min(range_, range_count(s->values) - 1);
-    const auto told = session_.engine().chain().readouts(*s);
+    const auto told = strip_.engine().chain().readouts(*s);
     for (size_t r = 0; r < kMaxMultibandBands; ++r) {
         if (s->bypass || told.size() < 2 * kMaxMultibandBands ||
             static_cast<int>(r) >= range_count(s->values))
@@ -122,7 +122,7 @@ void MultibandView::follow() {
             watch_[r].add(static_cast<double>(told[2 * r]), static_cast<double>(told[2 * r + 1]),
                           1.0 / kReadingsPerSecond);
     }
-    if (session_.spectrum().fresh() && ++ticks_ % 2 == 0) update();
+    if (strip_.spectrum().fresh() && ++ticks_ % 2 == 0) update();
 }
 
 void MultibandView::mousePressEvent(QMouseEvent* event) {
@@ -196,7 +196,7 @@ void MultibandView::keyPressEvent(QKeyEvent* event) {
 }
 
 void MultibandView::paintSpectrum(QPainter& p) const {
-    const SpectrumMeter* before = session_.spectrum().before();
+    const SpectrumMeter* before = strip_.spectrum().before();
     if (before == nullptr || before->frames() == 0) return;
     const QRectF r = plot();
     QPainterPath path;

@@ -5,14 +5,14 @@
 #include <array>
 #include <optional>
 
-#include "session/level_histogram.h"
-#include "session/stage_ref.h"
+#include "model/chain/level_histogram.h"
+#include "model/chain/stage_ref.h"
 #include "stages/multiband.h"
 #include "widgets/cached_layer.h"
 
 namespace reed::ui {
 
-class Session;
+class StripModel;
 
 /// Frequency on a logarithmic axis, level in dBFS. Each range has the levels of its own sound, its threshold
 /// among them and what is taken from it now, hanging from the top on the same scale. Drag a threshold up and
@@ -21,7 +21,7 @@ class Session;
 class MultibandView final : public QWidget {
     Q_OBJECT
   public:
-    MultibandView(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    MultibandView(StripModel& strip, const StageRef& stage, QWidget* parent = nullptr);
 
     int range() const { return range_; }
     void choose(int range);
@@ -61,7 +61,7 @@ class MultibandView final : public QWidget {
 
     enum class Held { nothing, threshold, meeting };
 
-    Session& session_;
+    StripModel& strip_;
     StageRef stage_;
     int range_ = 0;
     Held held_ = Held::nothing;

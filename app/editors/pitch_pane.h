@@ -11,7 +11,7 @@ class Words;
 class PitchPane final : public StagePane {
     Q_OBJECT
   public:
-    PitchPane(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    PitchPane(StripModel& strip, const StageRef& stage, QWidget* parent = nullptr);
     void refresh() override;
     FieldGrid* fields() const override { return grid_; }
 

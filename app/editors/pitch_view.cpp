@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "session/session.h"
+#include "model/strips/strip_model.h"
 #include "stages/pitch.h"
 #include "widgets/input.h"
 #include "widgets/plain_text.h"
@@ -27,8 +27,8 @@ double median(std::vector<double> all) {
 
 }  // namespace
 
-PitchView::PitchView(Session& session, const StageRef& stage, QWidget* parent)
-    : QWidget(parent), session_(session), stage_(stage) {
+PitchView::PitchView(StripModel& strip, const StageRef& stage, QWidget* parent)
+    : QWidget(parent), strip_(strip), stage_(stage) {
     setObjectName("pitch_view");
     setAttribute(Qt::WA_OpaquePaintEvent);
     setAccessibleName(tr("Pitch of the voice over the last ten seconds"));
@@ -41,14 +41,14 @@ PitchView::PitchView(Session& session, const StageRef& stage, QWidget* parent)
         told_from_ = course_.empty() ? 0.0 : course_.back().time + kSettles;
         update();
     });
-    connect(&session_, &Session::readingsChanged, this, &PitchView::follow);
+    connect(&strip_, &StripModel::readingsChanged, this, &PitchView::follow);
 }
 
 void PitchView::follow() {
     const StageSpec* s = stage_.spec();
     if (!isVisible() || s == nullptr) return;
     // The sound's own time: without sound nothing moves.
-    const auto& frames = session_.readings().statistics().frames(0);
+    const auto& frames = strip_.readings().statistics().frames(0);
     const double now = frames.empty() ? 0.0 : 0.01 * static_cast<double>(frames.back().index);
     if (!course_.empty() && now == course_.back().time) return;
     if (!course_.empty() && now < course_.back().time) {
@@ -56,7 +56,7 @@ void PitchView::follow() {
         course_.clear();
         told_from_ = 0.0;
     }
-    const auto all = session_.engine().chain().readouts(*s);
+    const auto all = strip_.engine().chain().readouts(*s);
     const auto note = [&all](size_t which) {
         const double hertz = which < all.size() ? static_cast<double>(all[which]) : 0.0;
         return hertz > 0.0 ? note_of(hertz) : 0.0;

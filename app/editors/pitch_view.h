@@ -4,12 +4,12 @@
 #include <QWidget>
 #include <deque>
 
-#include "session/stage_ref.h"
+#include "model/chain/stage_ref.h"
 #include "widgets/cached_layer.h"
 
 namespace reed::ui {
 
-class Session;
+class StripModel;
 
 /// Ten seconds of pitch, newest at the right edge: as it comes (faint) and as it leaves (the voice's colour),
 /// over the notes of the scale while it snaps to them. Dragging up and down, the wheel and the arrow keys
@@ -17,7 +17,7 @@ class Session;
 class PitchView final : public QWidget {
     Q_OBJECT
   public:
-    PitchView(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    PitchView(StripModel& strip, const StageRef& stage, QWidget* parent = nullptr);
     /// What is to be said of the voice.
     QString words() const;
     QSize sizeHint() const override { return {360, 200}; }
@@ -43,7 +43,7 @@ class PitchView final : public QWidget {
     void follow();
     void paintCourse(QPainter& p, const QRectF& r, double Moment::*which) const;
     void paintGround(QPainter& layer, const StageSpec& s) const;
-    Session& session_;
+    StripModel& strip_;
     StageRef stage_;
     CachedLayer still_;
     std::deque<Moment> course_;

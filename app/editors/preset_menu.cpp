@@ -3,8 +3,8 @@
 #include <QLineEdit>
 #include <QVBoxLayout>
 
-#include "session/session.h"
-#include "session/stage_presets.h"
+#include "model/strips/stage_presets.h"
+#include "model/strips/strip_model.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/plain_text.h"
@@ -15,18 +15,18 @@ namespace {
 constexpr int kWidth = 380;
 }
 
-PresetMenu::PresetMenu(Session& session, const std::string& stage, QWidget* parent) : QMenu(parent) {
+PresetMenu::PresetMenu(StagePresets& presets, StripModel& strip, const std::string& stage, QWidget* parent)
+    : QMenu(parent) {
     setObjectName("recipe_menu");
     setAttribute(Qt::WA_DeleteOnClose);
     setToolTipsVisible(true);
-    const StageSpec* s = session.strip().stage(stage);
-    const std::vector<StagePreset> all =
-        s == nullptr ? std::vector<StagePreset>() : session.recipes().of(s->kind);
+    const StageSpec* s = strip.chainModel().stage(stage);
+    const std::vector<StagePreset> all = s == nullptr ? std::vector<StagePreset>() : presets.of(s->kind);
     bool own = false;
     for (const StagePreset& r : all) {
         if (own && r.ours) addSeparator();
         own = !r.ours;
-        setHint(addAction(r.name, this, [&session, stage, r] { session.recipes().load(session, stage, r); }),
+        setHint(addAction(r.name, this, [&presets, &strip, stage, r] { presets.load(strip, stage, r); }),
                 r.note);
     }
     if (all.empty()) addAction(tr("No presets for this stage yet"))->setEnabled(false);
@@ -36,12 +36,16 @@ PresetMenu::PresetMenu(Session& session, const std::string& stage, QWidget* pare
     QMenu* remove = addMenu(tr("Remove"));
     remove->setObjectName("recipe_remove");
     for (const StagePreset& r : all) {
-        if (!r.ours) remove->addAction(r.name, this, [&session, r] { session.recipes().remove(r.name); });
+        if (!r.ours) remove->addAction(r.name, this, [&presets, r] { presets.remove(r.name); });
     }
 }
 
-SavePresetPopover::SavePresetPopover(Session& session, const std::string& stage, QWidget* parent)
-    : Panel("keep_recipe", tr("Save these settings as a preset"), parent), session_(session), stage_(stage) {
+SavePresetPopover::SavePresetPopover(StagePresets& presets, StripModel& strip, const std::string& stage,
+                                     QWidget* parent)
+    : Panel("keep_recipe", tr("Save these settings as a preset"), parent),
+      presets_(presets),
+      strip_(strip),
+      stage_(stage) {
     setFixedWidth(kWidth);
     name_ = addField("recipe_name", tr("Preset name"), [this] { keep(); });
     name_->setMaxLength(static_cast<int>(kMaxSceneName));
@@ -55,7 +59,7 @@ SavePresetPopover::SavePresetPopover(Session& session, const std::string& stage,
 }
 
 void SavePresetPopover::keep() {
-    if (session_.recipes().keep(session_, stage_, name_->text(), note_->text())) close();
+    if (presets_.keep(strip_, stage_, name_->text(), note_->text())) close();
 }
 
 }  // namespace reed::ui

@@ -10,13 +10,14 @@ class QLineEdit;
 
 namespace reed::ui {
 
-class Session;
+class StagePresets;
+class StripModel;
 
 /// Loads one, keeps the settings as one, removes one of the person's.
 class PresetMenu final : public QMenu {
     Q_OBJECT
   public:
-    PresetMenu(Session& session, const std::string& stage, QWidget* parent = nullptr);
+    PresetMenu(StagePresets& presets, StripModel& strip, const std::string& stage, QWidget* parent = nullptr);
 
   signals:
     void keepWanted();
@@ -26,11 +27,13 @@ class PresetMenu final : public QMenu {
 class SavePresetPopover final : public Panel {
     Q_OBJECT
   public:
-    SavePresetPopover(Session& session, const std::string& stage, QWidget* parent = nullptr);
+    SavePresetPopover(StagePresets& presets, StripModel& strip, const std::string& stage,
+                      QWidget* parent = nullptr);
 
   private:
     void keep();
-    Session& session_;
+    StagePresets& presets_;
+    StripModel& strip_;
     std::string stage_;
     QLineEdit *name_, *note_;
 };

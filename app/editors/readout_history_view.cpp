@@ -4,7 +4,7 @@
 #include <QPainterPath>
 #include <cmath>
 
-#include "session/session.h"
+#include "model/strips/strip_model.h"
 #include "widgets/input.h"
 #include "widgets/plain_text.h"
 
@@ -13,8 +13,8 @@ namespace {
 constexpr double kMost = 18.0;  // dB, where nothing is held against it
 }
 
-ReadoutHistoryView::ReadoutHistoryView(Session& session, const StageRef& stage, QWidget* parent)
-    : QWidget(parent), trail_(ReadoutHistory::of(session)), stage_(stage) {
+ReadoutHistoryView::ReadoutHistoryView(StripModel& strip, const StageRef& stage, QWidget* parent)
+    : QWidget(parent), trail_(strip.readoutHistory()), stage_(stage) {
     setObjectName("trail_view");
     setAttribute(Qt::WA_OpaquePaintEvent);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
@@ -36,7 +36,7 @@ ReadoutHistoryView::ReadoutHistoryView(Session& session, const StageRef& stage, 
         setHint(this, tr("Drag the threshold among what was measured"));
     }
     stage_.onChange(this, [this] { update(); });
-    connect(&session, &Session::readingsChanged, this, [this] {
+    connect(&strip, &StripModel::readingsChanged, this, [this] {
         if (!isVisible() || trail_.now() == drawn_) return;
         update();
     });

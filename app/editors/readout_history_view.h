@@ -3,14 +3,14 @@
 
 #include <QWidget>
 
-#include "session/readout_history.h"
-#include "session/stage_ref.h"
+#include "model/chain/stage_ref.h"
+#include "model/strips/readout_history.h"
 #include "widgets/cached_layer.h"
 #include "widgets/level_axis.h"
 
 namespace reed::ui {
 
-class Session;
+class StripModel;
 
 /// A minute of the readout that its kind shows over time, newest at the right edge. Where it is held against
 /// a threshold, that one lies across it and is dragged up and down (wheel and arrow keys too, Shift: fine);
@@ -18,7 +18,7 @@ class Session;
 class ReadoutHistoryView final : public QWidget {
     Q_OBJECT
   public:
-    ReadoutHistoryView(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    ReadoutHistoryView(StripModel& strip, const StageRef& stage, QWidget* parent = nullptr);
     /// Whether there is anything to show of a kind.
     static bool fits(const StageKind& kind) { return ReadoutHistory::shown(kind) >= 0; }
     /// Pixel row of a figure in dB.

@@ -1,6 +1,6 @@
 #include "editors/spectrum_view.h"
 
-#include "session/session.h"
+#include "model/strips/strip_model.h"
 #include "widgets/frequency_axis.h"
 #include "widgets/input.h"
 #include "widgets/level_axis.h"
@@ -12,17 +12,17 @@ constexpr FrequencyAxis kAxis{30.0, 16000.0};
 constexpr LevelAxis kLevels{kLevelAxis, 0.0};
 }  // namespace
 
-SpectrumView::SpectrumView(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+SpectrumView::SpectrumView(StripModel& strip, QWidget* parent) : QWidget(parent), strip_(strip) {
     setObjectName("spectrum_view");
     setAttribute(Qt::WA_OpaquePaintEvent);
     setAccessibleName(tr("Spectrum before and after"));
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
     setHint(this, tr("Spectrum before this stage (filled) and after it (line), in 1/6-octave bands, averaged "
                      "over 0.5 s"));
-    connect(&session_, &Session::readingsChanged, this, [this] {
+    connect(&strip_, &StripModel::readingsChanged, this, [this] {
         if (!isVisible()) return;
-        session_.spectrum().keepAlive();
-        if (session_.spectrum().fresh() && ++ticks_ % 2 == 0) update();
+        strip_.spectrum().keepAlive();
+        if (strip_.spectrum().fresh() && ++ticks_ % 2 == 0) update();
     });
 }
 
@@ -35,8 +35,8 @@ void SpectrumView::paintEvent(QPaintEvent*) {
         kAxis.paint(layer, plot());
     });
     const QRectF r = plot();
-    const SpectrumMeter* before = session_.spectrum().before();
-    const SpectrumMeter* after = session_.spectrum().after();
+    const SpectrumMeter* before = strip_.spectrum().before();
+    const SpectrumMeter* after = strip_.spectrum().after();
     p.setRenderHint(QPainter::Antialiasing);
     p.setClipRect(r);
     const auto frequencyAt = [&r](double x) { return kAxis.frequency(r, x); };

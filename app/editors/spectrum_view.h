@@ -10,7 +10,7 @@
 
 namespace reed::ui {
 
-class Session;
+class StripModel;
 
 /// Levels of `meter` in 1/6-octave bands over plot `r`, whose column x shows `frequencyAt(x)` in Hz; closed
 /// along the foot of the plot, or open.
@@ -31,7 +31,7 @@ QPainterPath spectrumPath(const SpectrumMeter& meter, const QRectF& r, Frequency
 class SpectrumView final : public QWidget {
     Q_OBJECT
   public:
-    explicit SpectrumView(Session& session, QWidget* parent = nullptr);
+    explicit SpectrumView(StripModel& strip, QWidget* parent = nullptr);
     QSize sizeHint() const override { return {320, 200}; }
     QSize minimumSizeHint() const override { return {200, 120}; }
 
@@ -40,7 +40,7 @@ class SpectrumView final : public QWidget {
 
   private:
     QRectF plot() const { return QRectF(rect()).adjusted(38, 10, -12, -22); }
-    Session& session_;
+    StripModel& strip_;
     int ticks_ = 0;
     CachedLayer still_;
 };

@@ -9,8 +9,7 @@
 #include "editors/preset_menu.h"
 #include "editors/stage_pane.h"
 #include "measure/findings.h"
-#include "session/readout_history.h"
-#include "session/session.h"
+#include "model/app_model.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
@@ -18,9 +17,9 @@
 #include "widgets/words.h"
 
 namespace reed::ui {
-StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+StageEditor::StageEditor(AppModel& app, StripModel& strip, QWidget* parent)
+    : QWidget(parent), app_(app), strip_(strip) {
     setObjectName("stage_editor");
-    ReadoutHistory::of(session);  // begins to listen
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(16, 10, 16, 10);
     column->setSpacing(6);
@@ -38,7 +37,7 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
     bypass_->setCheckable(true);
     setHint(bypass_, tr("Pass the signal through unchanged (same latency)"));
     connect(bypass_, &FlatButton::clicked, this,
-            [this](bool on) { session_.strip().setBypass(session_.strip().focused(), on); });
+            [this](bool on) { strip_.chainModel().setBypass(strip_.chainModel().focused(), on); });
     key_ = new FlatButton({}, this);
     key_->setObjectName("key_button");
     setHint(key_, tr("Sidechain source"));
@@ -47,7 +46,7 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
     memory_->setObjectName("memory_button");
     setHint(memory_, tr("Two sets of settings to compare. Press M on the stage to switch."));
     connect(memory_, &FlatButton::clicked, this,
-            [this] { session_.strip().toggleAb(session_.strip().focused()); });
+            [this] { strip_.chainModel().toggleAb(strip_.chainModel().focused()); });
     recipes_ = new FlatButton(tr("Presets"), this);
     recipes_->setObjectName("recipes_button");
     setHint(recipes_, tr("Built-in and saved settings for this stage"));
@@ -56,7 +55,7 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
     reset_->setObjectName("reset_button");
     setHint(reset_, tr("Restore the default values of this stage (can be undone)"));
     connect(reset_, &FlatButton::clicked, this,
-            [this] { session_.strip().resetStage(session_.strip().focused()); });
+            [this] { strip_.chainModel().resetStage(strip_.chainModel().focused()); });
     header->addWidget(title_);
     header->addWidget(purpose_, 1);
     header->addWidget(key_);
@@ -78,7 +77,8 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
     apply_->hide();
     connect(apply_, &FlatButton::clicked, this, [this] {
         if (!finding_.proposal || shown_stage_.isEmpty()) return;
-        session_.strip().apply(shown_stage_.toStdString(), *finding_.proposal, Words::of(*finding_.proposal));
+        strip_.chainModel().apply(shown_stage_.toStdString(), *finding_.proposal,
+                                  Words::of(*finding_.proposal));
         updateAdvice();
     });
     auto* foot = new QHBoxLayout;
@@ -86,10 +86,10 @@ StageEditor::StageEditor(Session& session, QWidget* parent) : QWidget(parent), s
     foot->addWidget(advice_, 1);
     foot->addWidget(apply_, 0, Qt::AlignVCenter);
     column->addLayout(foot);
-    connect(&session_.strip(), &ChainModel::changed, this, [this] { show(false); });
-    connect(&session_.strip(), &ChainModel::focusChanged, this, [this] { show(false); });
-    connect(&session_.desk(), &MixerModel::stripsChanged, this, [this] { show(false); });
-    connect(&session_, &Session::readingsChanged, this, [this] {
+    connect(&strip_.chainModel(), &ChainModel::changed, this, [this] { show(false); });
+    connect(&strip_.chainModel(), &ChainModel::focusChanged, this, [this] { show(false); });
+    connect(&app_.mixer(), &MixerModel::stripsChanged, this, [this] { show(false); });
+    connect(&strip_, &StripModel::readingsChanged, this, [this] {
         if (++ticks_ % 15 == 0 && isVisible()) updateAdvice();
     });
     show(true);
@@ -108,13 +108,14 @@ ValueField* StageEditor::field(const QString& parameter_id) const {
 }
 
 void StageEditor::show(bool rebuild) {
-    const StageSpec* s = session_.strip().stage(session_.strip().focused());
+    const StageSpec* s = strip_.chainModel().stage(strip_.chainModel().focused());
     const QString id = s == nullptr ? QString() : QString::fromStdString(s->id);
     const QString kind = s == nullptr ? QString() : QString::fromStdString(s->kind);
     if (rebuild || id != shown_stage_ || kind != shown_kind_) {
         shown_stage_ = id;
         shown_kind_ = kind;
-        stage_body_ = StagePane::make(session_, StageRef(session_.strip(), session_.strip().focused()), this);
+        stage_body_ =
+            StagePane::make(strip_, StageRef(strip_.chainModel(), strip_.chainModel().focused()), this);
         QWidget* fresh = stage_body_ != nullptr ? stage_body_ : new QWidget(this);
         delete layout()->replaceWidget(body_, fresh);  // the old one's place in the layout is ours to free
         body_->hide();
@@ -124,12 +125,12 @@ void StageEditor::show(bool rebuild) {
         updateAdvice();
         // A body that is hidden may end what it was trying (a search for a resonance), and the chain is
         // another then.
-        s = session_.strip().stage(session_.strip().focused());
+        s = strip_.chainModel().stage(strip_.chainModel().focused());
     }
     for (auto* b : {recipes_, memory_, reset_}) b->setVisible(s != nullptr && !s->missing());
     bypass_->setVisible(s != nullptr);
     const bool may_listen = s != nullptr && s->stage_kind().accepts_sidechain &&
-                            (!s->key.empty() || session_.desk().strips().size() > 1);
+                            (!s->key.empty() || app_.mixer().strips().size() > 1);
     key_->setVisible(may_listen);
     if (may_listen) key_->setText(tr("Sidechain: %1").arg(keyName(s->key)));
     if (s == nullptr) {
@@ -142,53 +143,54 @@ void StageEditor::show(bool rebuild) {
     purpose_->setText(text(s->stage_kind().purpose));
     bypass_->setChecked(s->bypass);
     bypass_->setText(s->bypass ? tr("Bypassed") : tr("Bypass"));
-    memory_->setText(tr("Settings %1").arg(QLatin1Char(session_.strip().activeSlot(s->id))));
+    memory_->setText(tr("Settings %1").arg(QLatin1Char(strip_.chainModel().activeSlot(s->id))));
     stage_body_->refresh();
 }
 
 void StageEditor::openRecipes() {
-    auto* menu = new PresetMenu(session_, session_.strip().focused(), this);
+    auto* menu = new PresetMenu(app_.presets(), strip_, strip_.chainModel().focused(), this);
     connect(menu, &PresetMenu::keepWanted, this, &StageEditor::keepRecipe);
     menu->popup(recipes_->mapToGlobal(QPoint(0, recipes_->height())));
 }
 
 void StageEditor::keepRecipe() {
-    (new SavePresetPopover(session_, session_.strip().focused(), this))->openBelow(*recipes_);
+    (new SavePresetPopover(app_.presets(), strip_, strip_.chainModel().focused(), this))
+        ->openBelow(*recipes_);
 }
 
 QString StageEditor::keyName(const std::string& key) const {
     if (key.empty()) return tr("own signal");
     if (key == kAllVoices) return tr("all voices");
-    const Session* strip = session_.desk().find(key);
-    return strip != nullptr ? strip->stripName() : QString::fromStdString(key);
+    const StripModel* source = app_.mixer().find(key);
+    return source != nullptr ? source->name() : QString::fromStdString(key);
 }
 
 void StageEditor::chooseKey() {
-    const StageSpec* s = session_.strip().stage(shown_stage_.toStdString());
+    const StageSpec* s = strip_.chainModel().stage(shown_stage_.toStdString());
     if (s == nullptr) return;
     auto* menu = new QMenu(this);
     menu->setObjectName("key_menu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
     const auto add = [&](const std::string& key) {
         QAction* a = menu->addAction(keyName(key).replace('&', "&&"), this,
-                                     [this, key, id = s->id] { session_.desk().setKey(session_, id, key); });
+                                     [this, key, id = s->id] { app_.mixer().setSidechain(strip_, id, key); });
         a->setCheckable(true);
         a->setChecked(s->key == key);
     };
     add("");
-    if (session_.seat().role() == StripRole::programme) add(std::string(kAllVoices));
-    for (const Session* strip : session_.desk().strips()) {
-        if (strip != &session_) add(strip->strip().spec().id);
+    if (strip_.liveStrip().role() == StripRole::programme) add(std::string(kAllVoices));
+    for (const StripModel* other : app_.mixer().strips()) {
+        if (other != &strip_) add(other->chainModel().spec().id);
     }
     menu->popup(key_->mapToGlobal(QPoint(0, key_->height())));
 }
 
 void StageEditor::updateAdvice() {
-    const int index = session_.strip().chain().index_of(session_.strip().focused());
-    finding_ = index >= 0 && session_.levelsFit()
-                   ? stage_finding(session_.strip().chain(), static_cast<size_t>(index), session_.levels())
+    const int index = strip_.chainModel().chain().index_of(strip_.chainModel().focused());
+    finding_ = index >= 0 && strip_.levelsFit()
+                   ? stage_finding(strip_.chainModel().chain(), static_cast<size_t>(index), strip_.levels())
                    : Finding{};
-    if (const QString trouble = session_.stageFault(session_.strip().focused()); !trouble.isEmpty()) {
+    if (const QString trouble = strip_.stageFault(strip_.chainModel().focused()); !trouble.isEmpty()) {
         finding_ = {};
         advice_->show(FindingTone::warning, trouble.left(1).toUpper() + trouble.mid(1));
     } else {
@@ -197,7 +199,7 @@ void StageEditor::updateAdvice() {
     apply_->setVisible(finding_.proposal.has_value());
     if (!finding_.proposal) return;
     apply_->setText(Words::of(*finding_.proposal));
-    const QString undo = session_.preferences().keys().text("undo");
+    const QString undo = strip_.context().preferences.keys().text("undo");
     setHint(apply_, undo.isEmpty() ? tr("Apply") : tr("Apply (%1 undoes it)").arg(undo));
 }
 

@@ -8,7 +8,8 @@
 namespace reed::ui {
 
 class FlatButton;
-class Session;
+class AppModel;
+class StripModel;
 class StagePane;
 class ValueField;
 class Words;
@@ -16,7 +17,7 @@ class Words;
 class StageEditor final : public QWidget {
     Q_OBJECT
   public:
-    explicit StageEditor(Session& session, QWidget* parent = nullptr);
+    StageEditor(AppModel& app, StripModel& strip, QWidget* parent = nullptr);
 
     /// The field of a parameter of the focused stage, or nullptr.
     ValueField* field(const QString& parameter_id) const;
@@ -33,7 +34,8 @@ class StageEditor final : public QWidget {
     void chooseKey();
     void openRecipes();
 
-    Session& session_;
+    AppModel& app_;
+    StripModel& strip_;
     Words* title_;
     Words* purpose_;
     Words* advice_;

@@ -19,8 +19,8 @@ namespace reed::ui {
 namespace {
 
 template <typename Body>
-StagePane* makeBody(Session& session, const StageRef& stage, QWidget* parent) {
-    return new Body(session, stage, parent);
+StagePane* makeBody(StripModel& strip, const StageRef& stage, QWidget* parent) {
+    return new Body(strip, stage, parent);
 }
 
 /// Kinds that have an editor of their own.
@@ -39,14 +39,14 @@ void StagePane::offer(const StageKind& kind, Maker maker) {
     makers()[&kind] = std::move(maker);
 }
 
-StagePane* StagePane::make(Session& session, const StageRef& stage, QWidget* parent) {
+StagePane* StagePane::make(StripModel& strip, const StageRef& stage, QWidget* parent) {
     const StageSpec* s = stage.spec();
     if (s == nullptr) return nullptr;
     const StageKind& kind = s->stage_kind();
     if (const auto own = makers().find(&kind); own != makers().end())
-        return own->second(session, stage, parent);
-    if (kind.transfer != nullptr) return makeBody<DynamicsPane>(session, stage, parent);
-    return makeBody<GeneralPane>(session, stage, parent);
+        return own->second(strip, stage, parent);
+    if (kind.transfer != nullptr) return makeBody<DynamicsPane>(strip, stage, parent);
+    return makeBody<GeneralPane>(strip, stage, parent);
 }
 
 }  // namespace reed::ui

@@ -4,19 +4,19 @@
 #include <QWidget>
 #include <functional>
 
-#include "session/stage_ref.h"
+#include "model/chain/stage_ref.h"
 
 namespace reed::ui {
 
 class FieldGrid;
-class Session;
+class StripModel;
 
 /// Made for one stage, and never shows another.
 class StagePane : public QWidget {
     Q_OBJECT
   public:
-    StagePane(Session& session, const StageRef& stage, QWidget* parent)
-        : QWidget(parent), session_(session), stage_(stage) {}
+    StagePane(StripModel& strip, const StageRef& stage, QWidget* parent)
+        : QWidget(parent), strip_(strip), stage_(stage) {}
     /// Shows the stage's values as they are now.
     virtual void refresh() = 0;
     /// Its value fields.
@@ -24,14 +24,14 @@ class StagePane : public QWidget {
 
     /// The fitting one for a stage: the one its kind was given by offer(), else by what the kind says of
     /// itself.
-    static StagePane* make(Session& session, const StageRef& stage, QWidget* parent);
+    static StagePane* make(StripModel& strip, const StageRef& stage, QWidget* parent);
 
-    using Maker = std::function<StagePane*(Session&, const StageRef&, QWidget*)>;
+    using Maker = std::function<StagePane*(StripModel&, const StageRef&, QWidget*)>;
     /// Stages of `kind` are shown by what `maker` makes, from then on.
     static void offer(const StageKind& kind, Maker maker);
 
   protected:
-    Session& session_;
+    StripModel& strip_;
     const StageRef stage_;
 };
 

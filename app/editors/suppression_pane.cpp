@@ -6,8 +6,8 @@
 
 #include "editors/field_grid.h"
 #include "editors/suppression_view.h"
-#include "session/noise_profile_learner.h"
-#include "session/session.h"
+#include "model/strips/noise_profile_learner.h"
+#include "model/strips/strip_model.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/plain_text.h"
@@ -68,8 +68,8 @@ void MethodButton::paintEvent(QPaintEvent*) {
                p.fontMetrics().elidedText(words_, Qt::ElideRight, static_cast<int>(inside.width())));
 }
 
-SuppressionPane::SuppressionPane(Session& session, const StageRef& stage, QWidget* parent)
-    : StagePane(session, stage, parent) {
+SuppressionPane::SuppressionPane(StripModel& strip, const StageRef& stage, QWidget* parent)
+    : StagePane(strip, stage, parent) {
     auto* line = new QHBoxLayout(this);
     line->setContentsMargins(0, 0, 0, 0);
     line->setSpacing(16);
@@ -77,14 +77,14 @@ SuppressionPane::SuppressionPane(Session& session, const StageRef& stage, QWidge
     side->setFixedWidth(264);
     buildMethods(side);
     line->addWidget(side);
-    view_ = new SuppressionView(session_, stage, this);
+    view_ = new SuppressionView(strip_, stage, this);
     line->addWidget(view_, 5);
     auto* right = new QWidget(this);
     right->setFixedWidth(206);
     auto* column = new QVBoxLayout(right);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(4);
-    grid_ = new FieldGrid(session_, stage, right);
+    grid_ = new FieldGrid(strip_, stage, right);
     grid_->build({row("amount"), row("counts"), row("delay"), row("smoothing"), row("hum"),
                   row("hum_frequency"), row("hum_tones")},
                  7);
@@ -109,11 +109,11 @@ SuppressionPane::SuppressionPane(Session& session, const StageRef& stage, QWidge
     column->addWidget(removed_);
     line->addWidget(right);
 
-    connect(&session_.learning(), &NoiseProfileLearner::changed, this, &SuppressionPane::showLearning);
-    connect(&session_, &Session::readingsChanged, this, [this] {
+    connect(&strip_.learning(), &NoiseProfileLearner::changed, this, &SuppressionPane::showLearning);
+    connect(&strip_, &StripModel::readingsChanged, this, [this] {
         if (isVisible() && ++ticks_ % 33 == 0) showCosts();
     });
-    connect(&session_.devices(), &Devices::inputChanged, this, &SuppressionPane::measureCosts);
+    connect(&strip_.input(), &InputController::inputChanged, this, &SuppressionPane::measureCosts);
     refresh();
 }
 
@@ -138,7 +138,7 @@ void SuppressionPane::buildMethods(QWidget* side) {
     learn_->setObjectName("learn_button");
     learn_->setWeight(FlatButton::Weight::raised);
     connect(learn_, &FlatButton::clicked, this, [this] {
-        NoiseProfileLearner& l = session_.learning();
+        NoiseProfileLearner& l = strip_.learning();
         if (l.state() == NoiseProfileLearner::State::idle)
             l.start(stage_.id());
         else
@@ -148,7 +148,7 @@ void SuppressionPane::buildMethods(QWidget* side) {
     hum_->setObjectName("find_hum_button");
     hum_->setWeight(FlatButton::Weight::raised);
     setHint(hum_, tr("Detects mains hum in the last ten seconds and sets the hum filter"));
-    connect(hum_, &FlatButton::clicked, this, [this] { session_.learning().search(stage_.id()); });
+    connect(hum_, &FlatButton::clicked, this, [this] { strip_.learning().search(stage_.id()); });
     buttons->addWidget(learn_, 1);
     buttons->addWidget(hum_, 1);
     column->addLayout(buttons);
@@ -157,12 +157,12 @@ void SuppressionPane::buildMethods(QWidget* side) {
 void SuppressionPane::measureCosts() {
     const StageSpec* s = stage_.spec();
     if (s == nullptr) return;
-    const double rate = session_.engine().format().sample_rate;
+    const double rate = strip_.engine().format().sample_rate;
     const bool short_delay = s->values[row("delay")] >= 0.5;
     if (rate == measured_rate_ && short_delay == measured_short_) return;
     measured_rate_ = rate;
     measured_short_ = short_delay;
-    session_.background().run(
+    strip_.background().run(
         [rate, short_delay] {
             std::array<MethodCost, 3> out;
             for (int k = 0; k < 3; ++k)
@@ -188,7 +188,7 @@ void SuppressionPane::showCosts() {
 
 void SuppressionPane::showLearning() {
     const StageSpec* s = stage_.spec();
-    const NoiseProfileLearner& l = session_.learning();
+    const NoiseProfileLearner& l = strip_.learning();
     const bool mine = l.state() != NoiseProfileLearner::State::idle && l.stage() == stage_.id();
     learn_->setText(
         mine ? tr("Cancel")

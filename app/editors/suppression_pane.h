@@ -33,7 +33,7 @@ class MethodButton final : public QAbstractButton {
 class SuppressionPane final : public StagePane {
     Q_OBJECT
   public:
-    SuppressionPane(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    SuppressionPane(StripModel& strip, const StageRef& stage, QWidget* parent = nullptr);
     void refresh() override;
     FieldGrid* fields() const override { return grid_; }
 

@@ -5,8 +5,8 @@
 #include <cmath>
 
 #include "base/decibel.h"
-#include "session/noise_profile_learner.h"
-#include "session/session.h"
+#include "model/strips/noise_profile_learner.h"
+#include "model/strips/strip_model.h"
 #include "stages/suppression.h"
 #include "widgets/frequency_axis.h"
 #include "widgets/input.h"
@@ -22,20 +22,20 @@ constexpr double kShare = 1.0 / 6.0;  // octaves
 
 }  // namespace
 
-SuppressionView::SuppressionView(Session& session, const StageRef& stage, QWidget* parent)
-    : QWidget(parent), session_(session), stage_(stage) {
+SuppressionView::SuppressionView(StripModel& strip, const StageRef& stage, QWidget* parent)
+    : QWidget(parent), strip_(strip), stage_(stage) {
     setObjectName("suppression_view");
     setAttribute(Qt::WA_OpaquePaintEvent);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
     setAccessibleName(tr("Spectrum before and after the suppression"));
     setHint(this, tr("Level in 1/6-octave bands, averaged over 0.5 s (Hann window, 8192 frames)"));
-    connect(&session_, &Session::readingsChanged, this, [this] {
+    connect(&strip_, &StripModel::readingsChanged, this, [this] {
         if (!isVisible()) return;
-        session_.spectrum().keepAlive();
-        if (session_.spectrum().fresh()) update();
+        strip_.spectrum().keepAlive();
+        if (strip_.spectrum().fresh()) update();
     });
     stage_.onChange(this, [this] { update(); });
-    connect(&session_.learning(), &NoiseProfileLearner::changed, this, [this] { update(); });
+    connect(&strip_.learning(), &NoiseProfileLearner::changed, this, [this] { update(); });
 }
 
 QRectF SuppressionView::plot() const {
@@ -44,7 +44,7 @@ QRectF SuppressionView::plot() const {
 
 void SuppressionView::paintLearning(QPainter& p) const {
     const Theme& t = theme();
-    const NoiseProfileLearner& l = session_.learning();
+    const NoiseProfileLearner& l = strip_.learning();
     if (l.state() == NoiseProfileLearner::State::idle || l.stage() != stage_.id()) return;
     const QRectF r = plot();
     QRectF box(r.center().x() - 105, r.center().y() - 36, 210, 72);
@@ -102,12 +102,11 @@ void SuppressionView::paintEvent(QPaintEvent*) {
     };
     p.save();
     p.setClipRect(r);
-    if (const SpectrumMeter* before = session_.spectrum().before();
-        before != nullptr && before->frames() > 0) {
+    if (const SpectrumMeter* before = strip_.spectrum().before(); before != nullptr && before->frames() > 0) {
         const auto level = [](const SpectrumMeter& m) {
             return [&m](double f) { return m.level(f, kShare, SpectrumWidth::octave_share); };
         };
-        p.fillPath(path_of(level(*session_.spectrum().after()), true), t.strawFill);
+        p.fillPath(path_of(level(*strip_.spectrum().after()), true), t.strawFill);
         p.strokePath(path_of(level(*before), false), QPen(t.now, 1.1));
     }
     if (taught) {

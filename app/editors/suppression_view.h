@@ -3,20 +3,20 @@
 
 #include <QWidget>
 
-#include "session/stage_ref.h"
+#include "model/chain/stage_ref.h"
 #include "widgets/cached_layer.h"
 
 class QPainterPath;
 
 namespace reed::ui {
 
-class Session;
+class StripModel;
 
 /// Before (line), after (filled), learnt room (blue), in thirds of an octave; while learning, the count-down.
 class SuppressionView final : public QWidget {
     Q_OBJECT
   public:
-    SuppressionView(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    SuppressionView(StripModel& strip, const StageRef& stage, QWidget* parent = nullptr);
     QSize sizeHint() const override { return {280, 180}; }
     QSize minimumSizeHint() const override { return {130, 110}; }
 
@@ -26,7 +26,7 @@ class SuppressionView final : public QWidget {
   private:
     QRectF plot() const;
     void paintLearning(QPainter& p) const;
-    Session& session_;
+    StripModel& strip_;
     StageRef stage_;
     CachedLayer still_;
 };

@@ -6,7 +6,7 @@
 
 #include "editors/field_grid.h"
 #include "editors/tone_view.h"
-#include "session/session.h"
+#include "model/strips/strip_model.h"
 #include "stages/equalizer.h"
 #include "stages/tone.h"
 #include "theme/theme.h"
@@ -16,19 +16,19 @@
 
 namespace reed::ui {
 
-TonePane::TonePane(Session& session, const StageRef& stage, QWidget* parent)
-    : StagePane(session, stage, parent) {
+TonePane::TonePane(StripModel& strip, const StageRef& stage, QWidget* parent)
+    : StagePane(strip, stage, parent) {
     auto* line = new QHBoxLayout(this);
     line->setContentsMargins(0, 0, 0, 0);
     line->setSpacing(14);
-    curve_ = new ToneCurve(session, stage, this);
+    curve_ = new ToneCurve(strip, stage, this);
     line->addWidget(curve_, 1);
     auto* side = new QWidget(this);
     side->setFixedWidth(230);
     auto* column = new QVBoxLayout(side);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(4);
-    grid_ = new FieldGrid(session, stage, side);
+    grid_ = new FieldGrid(strip, stage, side);
     grid_->buildAll(6);
     column->addWidget(grid_);
     told_ = addWordsBelow(*column, side, "tone_words", 12);
@@ -40,7 +40,7 @@ TonePane::TonePane(Session& session, const StageRef& stage, QWidget* parent)
     connect(open, &FlatButton::clicked, this, &TonePane::openAsEqualizer);
     column->addWidget(open, 0, Qt::AlignLeft);
     line->addWidget(side);
-    connect(&session, &Session::readingsChanged, this, [this] {
+    connect(&strip, &StripModel::readingsChanged, this, [this] {
         if (!isVisible() || ++ticks_ % 8 != 0) return;
         if (const QString words = curve_->words(); words != told_->text()) told_->setText(words);
     });
@@ -65,7 +65,7 @@ void TonePane::openAsEqualizer() {
     equalizer.bypass = s->bypass;
     std::vector<StageSpec> stages{equalizer};
     // What is turned for the loudness, an equalizer does not turn by itself.
-    const auto all = session_.engine().chain().readouts(*s);
+    const auto all = strip_.engine().chain().readouts(*s);
     const double turned = all.size() > kToneLoudness ? static_cast<double>(all[kToneLoudness]) : 0.0;
     if (std::abs(turned) >= 0.3) {
         StageSpec gain = new_stage({}, *find_stage_kind("gain"));
@@ -73,8 +73,8 @@ void TonePane::openAsEqualizer() {
         gain.bypass = s->bypass;
         stages.push_back(gain);
     }
-    session_.strip().replaceStage(s->id, stages,
-                                  tr("%1 as an equalizer").arg(QString::fromStdString(s->shown_title())));
+    strip_.chainModel().replaceStage(s->id, stages,
+                                     tr("%1 as an equalizer").arg(QString::fromStdString(s->shown_title())));
 }
 
 }  // namespace reed::ui

@@ -11,7 +11,7 @@ class Words;
 class TonePane final : public StagePane {
     Q_OBJECT
   public:
-    TonePane(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    TonePane(StripModel& strip, const StageRef& stage, QWidget* parent = nullptr);
     void refresh() override;
     FieldGrid* fields() const override { return grid_; }
 

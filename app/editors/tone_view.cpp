@@ -5,7 +5,7 @@
 #include <cmath>
 
 #include "editors/spectrum_view.h"
-#include "session/session.h"
+#include "model/strips/strip_model.h"
 #include "stages/tone.h"
 #include "widgets/frequency_axis.h"
 #include "widgets/input.h"
@@ -29,8 +29,8 @@ constexpr size_t frequencyRow(ToneCurve::Handle handle) {
 
 }  // namespace
 
-ToneCurve::ToneCurve(Session& session, const StageRef& stage, QWidget* parent)
-    : QWidget(parent), session_(session), stage_(stage) {
+ToneCurve::ToneCurve(StripModel& strip, const StageRef& stage, QWidget* parent)
+    : QWidget(parent), strip_(strip), stage_(stage) {
     setObjectName("tone_curve");
     setAttribute(Qt::WA_OpaquePaintEvent);
     setAccessibleName(tr("What tone does to the voice"));
@@ -40,10 +40,10 @@ ToneCurve::ToneCurve(Session& session, const StageRef& stage, QWidget* parent)
             tr("Spectrum of the voice before (filled) and after (line). Drag body or clarity up or down; "
                "double-click to reset it. Scroll for small steps."));
     stage_.onChange(this, [this] { update(); });
-    connect(&session_, &Session::readingsChanged, this, [this] {
+    connect(&strip_, &StripModel::readingsChanged, this, [this] {
         if (!isVisible()) return;
-        session_.spectrum().keepAlive();
-        if (session_.spectrum().fresh() && ++ticks_ % 2 == 0) update();
+        strip_.spectrum().keepAlive();
+        if (strip_.spectrum().fresh() && ++ticks_ % 2 == 0) update();
     });
 }
 
@@ -54,7 +54,7 @@ QRectF ToneCurve::plot() const {
 double ToneCurve::told(size_t readout) const {
     const StageSpec* s = stage_.spec();
     if (s == nullptr) return 0.0;
-    const auto all = session_.engine().chain().readouts(*s);
+    const auto all = strip_.engine().chain().readouts(*s);
     return readout < all.size() ? static_cast<double>(all[readout]) : 0.0;
 }
 
@@ -181,7 +181,7 @@ QString ToneCurve::words() const {
 }
 
 void ToneCurve::paintSpectrum(QPainter& p, bool after) const {
-    const SpectrumMeter* meter = after ? session_.spectrum().after() : session_.spectrum().before();
+    const SpectrumMeter* meter = after ? strip_.spectrum().after() : strip_.spectrum().before();
     if (meter == nullptr || meter->frames() == 0) return;
     const QRectF r = plot();
     const QPainterPath path = spectrumPath(

@@ -3,12 +3,12 @@
 
 #include <QWidget>
 
-#include "session/stage_ref.h"
+#include "model/chain/stage_ref.h"
 #include "widgets/cached_layer.h"
 
 namespace reed::ui {
 
-class Session;
+class StripModel;
 
 /// Spectrum of the voice before the stage (filled) and after it (line), the curve of the three bands, and a
 /// handle for body and for clarity at their frequencies. Drag a handle up or down for its gain, and sideways
@@ -19,7 +19,7 @@ class ToneCurve final : public QWidget {
   public:
     enum class Handle { body, clarity };
 
-    ToneCurve(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    ToneCurve(StripModel& strip, const StageRef& stage, QWidget* parent = nullptr);
     /// Centre frequencies in Hz, tracked or set by hand.
     double bodyAt() const;
     double clarityAt() const;
@@ -49,7 +49,7 @@ class ToneCurve final : public QWidget {
     void select(Handle handle);
     void paintSpectrum(QPainter& p, bool after) const;
     void paintHandle(QPainter& p, Handle handle) const;
-    Session& session_;
+    StripModel& strip_;
     StageRef stage_;
     Handle selected_ = Handle::body;
     bool held_ = false;

@@ -6,7 +6,7 @@
 #include <cmath>
 
 #include "base/decibel.h"
-#include "session/session.h"
+#include "model/strips/strip_model.h"
 #include "widgets/input.h"
 #include "widgets/level_axis.h"
 #include "widgets/plain_text.h"
@@ -17,8 +17,8 @@ constexpr LevelAxis kAxis;
 constexpr double kLow = kAxis.lowest, kHigh = kAxis.highest;
 }  // namespace
 
-TransferView::TransferView(Session& session, const StageRef& stage, QWidget* parent)
-    : QWidget(parent), session_(session), stage_(stage) {
+TransferView::TransferView(StripModel& strip, const StageRef& stage, QWidget* parent)
+    : QWidget(parent), strip_(strip), stage_(stage) {
     setObjectName("transfer_view");
     setAttribute(Qt::WA_OpaquePaintEvent);
     setAccessibleName(tr("Output level against input level"));
@@ -27,7 +27,7 @@ TransferView::TransferView(Session& session, const StageRef& stage, QWidget* par
                "humps show how often each level occurs at the input (bottom) and output (right)."));
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
     setCursor(Qt::SizeHorCursor);
-    connect(&session_, &Session::readingsChanged, this, &TransferView::follow);
+    connect(&strip_, &StripModel::readingsChanged, this, &TransferView::follow);
     stage_.onChange(this, [this] { update(); });
 }
 
@@ -46,7 +46,7 @@ double TransferView::yOf(double db) const {
 void TransferView::follow() {
     if (!isVisible()) return;
     const int index = stage_.index();
-    const LevelStatistics& statistics = session_.readings().statistics();
+    const LevelStatistics& statistics = strip_.readings().statistics();
     const auto tap = static_cast<size_t>(std::max(0, index));
     if (index < 0 || tap + 1 >= statistics.taps()) return;
     bool changed = false;
@@ -55,15 +55,15 @@ void TransferView::follow() {
         out_ = statistics.distribution(tap + 1);
         changed = true;
     }
-    if (session_.levelsFit()) {
+    if (strip_.levelsFit()) {
         // Gently, so that it can be followed by the eye.
         const auto approach = [&](double& shown, double goal) {
             const double step = 0.4 * (std::max(goal, kLow - 5.0) - std::max(shown, kLow - 5.0));
             shown = std::max(shown, kLow - 5.0) + step;
             changed = changed || std::abs(step) > 0.1;
         };
-        approach(now_in_, session_.levels().taps[tap].now);
-        approach(now_out_, session_.levels().taps[tap + 1].now);
+        approach(now_in_, strip_.levels().taps[tap].now);
+        approach(now_out_, strip_.levels().taps[tap + 1].now);
     }
     if (changed) update();
 }

@@ -4,11 +4,11 @@
 #include <QWidget>
 
 #include "measure/level_statistics.h"
-#include "session/stage_ref.h"
+#include "model/chain/stage_ref.h"
 
 namespace reed::ui {
 
-class Session;
+class StripModel;
 
 /// Level in (x) to level out (y), both in dBFS. Along the lower edge how often each level comes in, along the
 /// right edge how often each goes out (room blue, voice straw); the ring is the present moment. The first
@@ -16,7 +16,7 @@ class Session;
 class TransferView final : public QWidget {
     Q_OBJECT
   public:
-    TransferView(Session& session, const StageRef& stage, QWidget* parent = nullptr);
+    TransferView(StripModel& strip, const StageRef& stage, QWidget* parent = nullptr);
     double xOf(double db) const;
     double yOf(double db) const;
     QSize sizeHint() const override { return {196, 180}; }
@@ -37,7 +37,7 @@ class TransferView final : public QWidget {
     void paintDistributions(QPainter& p) const;
     void paintCurve(QPainter& p) const;
 
-    Session& session_;
+    StripModel& strip_;
     StageRef stage_;
     LevelDistribution in_, out_;
     double now_in_ = -200.0, now_out_ = -200.0;

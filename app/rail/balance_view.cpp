@@ -8,7 +8,7 @@
 #include <cmath>
 
 #include "actions/actions.h"
-#include "session/mix_balance_model.h"
+#include "model/strips/mix_balance_model.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
 #include "widgets/plain_text.h"
@@ -21,9 +21,10 @@ namespace {
 constexpr double kQuietest = -60.0;  // LUFS
 
 /// Colour of the first programme.
-QColor programmeColour(Session& s) {
-    for (Session* strip : s.desk().strips()) {
-        if (strip->seat().role() == StripRole::programme) return stripColour(strip->strip().spec().colour);
+QColor programmeColour(AppModel& app) {
+    for (StripModel* strip : app.mixer().strips()) {
+        if (strip->liveStrip().role() == StripRole::programme)
+            return stripColour(strip->chainModel().spec().colour);
     }
     return theme().room;
 }
@@ -49,7 +50,7 @@ BalanceView::BalanceView(Actions& actions, QWidget* parent) : QWidget(parent), a
             tr("Target: how far app audio stays below the voices during speech. 10 to 15 LU is common."));
     setHint(fader_, tr("Adjust the app audio fader (can be undone)"));
     setHint(duck_, tr("Duck app audio by this amount during speech"));
-    MixBalanceModel& balance = actions_.session().balance();
+    MixBalanceModel& balance = actions_.app().mixBalance();
     connect(fader_, &FlatButton::clicked, this, [&balance] { balance.offsetAppAudio(balance.wantedMove()); });
     connect(duck_, &FlatButton::clicked, this,
             [&balance] { balance.increaseDucking(-balance.wantedMove()); });
@@ -59,7 +60,7 @@ BalanceView::BalanceView(Actions& actions, QWidget* parent) : QWidget(parent), a
         judge();
         update();
     });
-    connect(&actions_.session().desk(), &MixerModel::changed, this, [this] {
+    connect(&actions_.app().mixer(), &MixerModel::changed, this, [this] {
         if (isVisible()) judge();
     });
     judge();
@@ -74,15 +75,16 @@ void BalanceView::showEvent(QShowEvent*) {
 }
 
 void BalanceView::judge() {
-    const MixBalanceModel& balance = actions_.session().balance();
-    const MixerModel& desk = actions_.session().desk();
+    const MixBalanceModel& balance = actions_.app().mixBalance();
+    const MixerModel& desk = actions_.app().mixer();
     verdict_->show(balance.finding());
     const double move = balance.wantedMove();
     fader_->setVisible(move != 0.0);
     duck_->setVisible(move < 0.0);
     fader_->setText(move < 0.0 ? tr("Lower by %1 dB").arg(-move) : tr("Raise by %1 dB").arg(move));
     duck_->setText(tr("Duck by %1 dB").arg(std::min(-move, 12.0)));
-    distance_->setText(tr("Target: %1 to %2 LU").arg(desk.distanceLeast()).arg(desk.distanceMost()));
+    const auto [min, max] = desk.targetDistance();
+    distance_->setText(tr("Target: %1 to %2 LU").arg(min).arg(max));
     place();
 }
 
@@ -105,7 +107,7 @@ void BalanceView::chooseDistance() {
     auto* menu = new QMenu(this);
     menu->setObjectName("distance_menu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    MixerModel* desk = &actions_.session().desk();
+    MixerModel* desk = &actions_.app().mixer();
     // Choices, none of them from a standard (common practice, no source).
     const std::pair<double, double> usual[] = {{6.0, 10.0}, {10.0, 15.0}, {15.0, 20.0}, {20.0, 25.0}};
     const char* words[] = {QT_TR_NOOP("%1 to %2 LU: close, e.g. for playing along"),
@@ -113,10 +115,11 @@ void BalanceView::chooseDistance() {
                            QT_TR_NOOP("%1 to %2 LU: barely audible")};
     for (size_t i = 0; i < std::size(usual); ++i) {
         const auto [least, most] = usual[i];
-        QAction* a = menu->addAction(tr(words[i]).arg(least).arg(most), desk,
-                                     [desk, low = least, high = most] { desk->setDistance(low, high); });
+        QAction* a =
+            menu->addAction(tr(words[i]).arg(least).arg(most), desk,
+                            [desk, low = least, high = most] { desk->setTargetDistance(low, high); });
         a->setCheckable(true);
-        a->setChecked(desk->distanceLeast() == least && desk->distanceMost() == most);
+        a->setChecked(desk->targetDistance() == std::pair(least, most));
     }
     menu->popup(distance_->mapToGlobal(QPoint(0, distance_->height())));
 }
@@ -131,21 +134,21 @@ void BalanceView::paintEvent(QPaintEvent*) {
     p.drawText(QRectF(0, 14, r.left() - 10, 16), Qt::AlignRight, tr("LUFS"));
     p.drawText(QRectF(r.left(), r.bottom() + 2, 120, 16), Qt::AlignLeft, tr("a minute ago"));
     p.drawText(QRectF(r.right() - 60, r.bottom() + 2, 60, 16), Qt::AlignRight, tr("now"));
-    Session& session = actions_.session();
-    const MixBalanceModel& balance = session.balance();
+    AppModel& app = actions_.app();
+    const MixBalanceModel& balance = app.mixBalance();
     if (balance.voices() == nullptr || balance.programme() == nullptr) {
         p.setFont(ui::font(15));
         p.drawText(r, Qt::AlignCenter, tr("Add an app audio strip to compare loudness."));
         return;
     }
-    const QColor programme = programmeColour(session);
+    const QColor programme = programmeColour(app);
     const auto column = [&](size_t i, size_t n) {
         return r.right() -
                static_cast<double>(n - 1 - i) * LoudnessTrack::kStep / MixBalanceModel::kSeconds * r.width();
     };
     const auto& voices = balance.voices()->points();
     const auto& under = balance.programme()->points();
-    const double least = session.desk().distanceLeast(), most = session.desk().distanceMost();
+    const auto [least, most] = app.mixer().targetDistance();
     // The wanted distance, below the voices wherever somebody speaks.
     p.setRenderHint(QPainter::Antialiasing, false);
     for (size_t i = 1; i < voices.size(); ++i) {
@@ -217,7 +220,7 @@ BalanceButton::BalanceButton(Actions& actions, QWidget* parent) : QWidget(parent
     setObjectName("balance_button");
     setFocusPolicy(Qt::StrongFocus);
     setFixedHeight(32);
-    connect(&actions_.session().balance(), &MixBalanceModel::changed, this, &BalanceButton::follow);
+    connect(&actions_.app().mixBalance(), &MixBalanceModel::changed, this, &BalanceButton::follow);
     follow();
 }
 
@@ -228,7 +231,7 @@ void BalanceButton::setShown(bool shown) {
 }
 
 void BalanceButton::follow() {
-    const MixBalanceModel& balance = actions_.session().balance();
+    const MixBalanceModel& balance = actions_.app().mixBalance();
     const auto d = balance.now().distance;
     const QString figure =
         !d ? QStringLiteral("--")

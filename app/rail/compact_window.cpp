@@ -7,8 +7,8 @@
 #include <QScreen>
 
 #include "actions/actions.h"
-#include "session/mix_balance_model.h"
-#include "session/output_advisor.h"
+#include "model/soundcheck/output_advisor.h"
+#include "model/strips/mix_balance_model.h"
 #include "widgets/flat_button.h"
 #include "widgets/plain_text.h"
 #include "widgets/strip_marker.h"
@@ -42,8 +42,8 @@ CompactWindow::CompactWindow(Actions& actions) : QWidget(nullptr, Qt::Window), a
     mute_ = button("small_mute", "mute");
     mute_->setCheckable(true);
     mute_->setWeight(FlatButton::Weight::alarm);
-    Session& session = actions_.session().first();
-    connect(mute_, &FlatButton::clicked, &session, [&session](bool on) { session.setMuted(on); });
+    AppModel& app = actions_.app();
+    connect(mute_, &FlatButton::clicked, &app, [&app](bool on) { app.mute().set(on); });
     pin_ = button("small_on_top", "pin");
     pin_->setCheckable(true);
     pin_->setAccessibleName(tr("Keep above other windows"));
@@ -51,23 +51,23 @@ CompactWindow::CompactWindow(Actions& actions) : QWidget(nullptr, Qt::Window), a
     connect(pin_, &FlatButton::clicked, this, &CompactWindow::setOnTop);
     whole_ = button("small_whole", "window");
     whole_->setAccessibleName(tr("Show full window"));
-    setHint(whole_, session.preferences().keys().hint(tr("Show full window"), "compact-window"));
+    setHint(whole_, app.preferences().keys().hint(tr("Show full window"), "compact-window"));
     connect(whole_, &FlatButton::clicked, this, &CompactWindow::wholeWanted);
     keep_later_.setSingleShot(true);
     keep_later_.setInterval(300);
     connect(&keep_later_, &QTimer::timeout, this, &CompactWindow::keep);
-    connect(&session, &Session::readingsChanged, this, &CompactWindow::follow);
-    connect(&session, &Session::muteChanged, this, &CompactWindow::showState);
+    connect(&app.mixer().main(), &StripModel::readingsChanged, this, &CompactWindow::follow);
+    connect(&app.mute(), &MicrophoneMute::changed, this, &CompactWindow::showState);
     for (const auto signal : {&MixerModel::changed, &MixerModel::stripsChanged, &MixerModel::focusChanged,
                               &MixerModel::characterChanged})
-        connect(&session.desk(), signal, this, &CompactWindow::showState);
-    connect(&session.preferences(), &Preferences::themeChanged, this, [this] { update(); });
+        connect(&app.mixer(), signal, this, &CompactWindow::showState);
+    connect(&app.preferences(), &Preferences::themeChanged, this, [this] { update(); });
     actions_.installKeys(this);
     showState();
 }
 
 void CompactWindow::bring() {
-    const Preferences& kept = actions_.session().preferences();
+    const Preferences& kept = actions_.app().preferences();
     const bool on_top = kept.smallOnTop();
     setWindowFlag(Qt::WindowStaysOnTopHint, on_top);
     pin_->setChecked(on_top);
@@ -90,35 +90,35 @@ void CompactWindow::setOnTop(bool on_top) {
 }
 
 void CompactWindow::keep() {
-    actions_.session().preferences().setSmall(saveGeometry(), pin_->isChecked());
+    actions_.app().preferences().setSmall(saveGeometry(), pin_->isChecked());
 }
 
 void CompactWindow::openScenes() {
     auto* menu = new QMenu(this);
     menu->setObjectName("small_scenes");
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    SceneManager* shelf = &actions_.session().shelf();
+    SceneManager* shelf = &actions_.app().scenes();
     for (const auto& entry : shelf->scenes()) {
         QAction* a = menu->addAction(QString::fromStdString(entry.scene.name).replace('&', "&&"), shelf,
                                      [shelf, name = entry.scene.name] { shelf->recall(name); });
         a->setCheckable(true);
-        a->setChecked(entry.scene.name == actions_.session().desk().name());
+        a->setChecked(entry.scene.name == actions_.app().mixer().name());
     }
     menu->popup(scene_->mapToGlobal(QPoint(0, scene_->height())));
 }
 
 /// What is not of the moment.
 void CompactWindow::showState() {
-    Session& session = actions_.session().first();
-    const QString name = QString::fromStdString(session.desk().name());
+    AppModel& app = actions_.app();
+    const QString name = QString::fromStdString(app.mixer().name());
     scene_->setText(fontMetrics().elidedText(name, Qt::ElideRight, 180));
     scene_->setAccessibleName(tr("Scene %1").arg(name));
-    const QString laid = QString::fromStdString(session.desk().voice().strip().character());
+    const QString laid = QString::fromStdString(app.mixer().voice().chainModel().character());
     character_->setVisible(!laid.isEmpty());
     character_->setChecked(!laid.isEmpty());
     character_->setText(fontMetrics().elidedText(laid, Qt::ElideRight, 70));
     setHint(character_, tr("Character “%1” is on. Turn it off").arg(laid));
-    const bool muted = session.muted();
+    const bool muted = app.mute().on();
     mute_->setChecked(muted);
     mute_->setText(muted ? tr("Muted") : tr("Mute"));
     setWindowTitle(muted ? tr("Muted - Dusky Reed") : tr("Dusky Reed"));
@@ -129,14 +129,14 @@ void CompactWindow::showState() {
 
 void CompactWindow::follow() {
     if (!isVisible()) return;
-    Session& session = actions_.session().first();
+    AppModel& app = actions_.app();
     std::vector<Row> rows;
-    for (Session* s : session.desk().strips()) {
+    for (StripModel* s : app.mixer().strips()) {
         const auto [word, trouble] = stripWord(*s);
         rows.push_back({StripLevels::of(*s), word, trouble});
     }
-    const MixBalanceModel& balance = session.balance();
-    const OutputAdvisor& feed = session.advisor();
+    const MixBalanceModel& balance = app.mixBalance();
+    const OutputAdvisor& feed = app.advisor(app.mixer().main());
     const Finding under = balance.finding();
     // What is wrong comes first.
     const bool of_balance = balance.has() && (under.tone == FindingTone::warning || feed.words().isEmpty() ||
@@ -167,12 +167,13 @@ void CompactWindow::paintEvent(QPaintEvent*) {
     QPainter p(this);
     p.fillRect(rect(), t.window);
     p.setRenderHint(QPainter::Antialiasing);
-    Session& session = actions_.session().first();
-    const auto& strips = session.desk().strips();
+    AppModel& app = actions_.app();
+    const auto& strips = app.mixer().strips();
     for (size_t i = 0; i < rows_.size() && i < strips.size(); ++i) {
         const QRectF r = placeOf(i);
         const Row& row = rows_[i];
-        drawStripMarker(p, strips[i]->strip().spec().colour, QRectF(r.left(), r.center().y() - 5, 10, 10));
+        drawStripMarker(p, strips[i]->chainModel().spec().colour,
+                        QRectF(r.left(), r.center().y() - 5, 10, 10));
         p.setFont(ui::font(13));
         p.setPen(row.trouble ? t.ember : t.text);
         const double name = std::min(96.0, 0.42 * r.width());
@@ -180,11 +181,11 @@ void CompactWindow::paintEvent(QPaintEvent*) {
             p.drawText(QRectF(x, r.top(), w, r.height()), Qt::AlignLeft | Qt::AlignVCenter,
                        p.fontMetrics().elidedText(text, Qt::ElideRight, static_cast<int>(w)));
         };
-        words(strips[i]->stripName(), r.left() + 16, name - 20);
+        words(strips[i]->name(), r.left() + 16, name - 20);
         // In trouble the word stands where there would be nothing to see.
         const double x = r.left() + name;
         const bool silent = row.trouble && row.levels.peak <= StripLevels::kLowest;
-        if (silent || strips[i]->strip().spec().mute)
+        if (silent || strips[i]->chainModel().spec().mute)
             words(row.word, x, r.right() - x);
         else
             row.levels.paint(p, QRectF(x, r.center().y() - 4, r.right() - x, 8));
@@ -194,7 +195,7 @@ void CompactWindow::paintEvent(QPaintEvent*) {
     const QRectF foot(kEdge, height() - kFoot, width() - 2 * kEdge, kFoot - 4);
     p.drawText(foot, Qt::AlignLeft | Qt::AlignVCenter,
                p.fontMetrics().elidedText(words_, Qt::ElideRight, static_cast<int>(foot.width())));
-    if (!session.muted()) return;
+    if (!app.mute().on()) return;
     p.setRenderHint(QPainter::Antialiasing, false);
     p.setBrush(Qt::NoBrush);
     p.setPen(QPen(t.ember, 6));

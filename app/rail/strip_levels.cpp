@@ -4,12 +4,12 @@
 #include <algorithm>
 #include <cmath>
 
-#include "session/session.h"
+#include "model/strips/strip_model.h"
 #include "theme/theme.h"
 
 namespace reed::ui {
 
-StripLevels StripLevels::of(Session& strip) {
+StripLevels StripLevels::of(StripModel& strip) {
     StripLevels out;
     const auto& taps = strip.levels().taps;
     if (taps.empty()) return out;
@@ -50,12 +50,12 @@ void StripLevels::paint(QPainter& p, const QRectF& track) const {
     }
 }
 
-std::pair<QString, bool> stripWord(Session& strip) {
+std::pair<QString, bool> stripWord(StripModel& strip) {
     const auto tr = [](const char* words) { return QCoreApplication::translate("StripWord", words); };
-    const StripSpec& s = strip.strip().spec();
-    if (strip.devices().unchosen()) return {tr("No input selected"), true};
-    const DeviceStatus now = strip.devices().status();
-    if (!now.problem.empty() && !strip.devices().opening())
+    const StripSpec& s = strip.chainModel().spec();
+    if (strip.input().hasNoInput()) return {tr("No input selected"), true};
+    const DeviceStatus now = strip.input().status();
+    if (!now.problem.empty() && !strip.input().isOpening())
         return {QString::fromStdString(now.problem), true};
     if (s.mute) return {tr("Muted"), true};
     if (strip.readings().clipped() > 0) return {tr("Input clipping"), true};

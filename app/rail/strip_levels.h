@@ -7,20 +7,20 @@
 
 namespace reed::ui {
 
-class Session;
+class StripModel;
 
 /// Levels where a strip leaves its chain, rounded to what can be seen.
 struct StripLevels {
     static constexpr double kLowest = -72.0, kHighest = 0.0;  ///< dBFS
     double room = kLowest, voice_low = kLowest, voice_high = kLowest, peak = kLowest, now = kLowest;
 
-    static StripLevels of(Session& strip);
+    static StripLevels of(StripModel& strip);
     bool operator==(const StripLevels&) const = default;
     /// Lying: room, range of the voice, peak, now.
     void paint(QPainter& p, const QRectF& track) const;
 };
 
 /// What is the matter with a strip, or its fader; and whether that is trouble.
-std::pair<QString, bool> stripWord(Session& strip);
+std::pair<QString, bool> stripWord(StripModel& strip);
 
 }  // namespace reed::ui

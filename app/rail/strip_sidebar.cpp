@@ -31,10 +31,10 @@ StripSidebar::StripSidebar(Actions& actions, QWidget* parent) : QWidget(parent),
     fader_ = new ValueField(kFader, this);
     fader_->setObjectName("strip_fader");
     connect(fader_, &ValueField::valueRequested, this,
-            [this](double db) { actions_.session().strip().setFader(db); });
-    connect(fader_, &ValueField::finished, this, [this] { actions_.session().strip().closeStep(); });
+            [this](double db) { actions_.strip().chainModel().setFader(db); });
+    connect(fader_, &ValueField::finished, this, [this] { actions_.strip().chainModel().closeStep(); });
     connect(fader_, &ValueField::refused, this,
-            [this](const QString& why) { actions_.session().notices().warn(why); });
+            [this](const QString& why) { actions_.strip().notices().warn(why); });
     column_->addWidget(fader_);
     auto* more = new QHBoxLayout;
     more->setSpacing(4);
@@ -52,7 +52,7 @@ StripSidebar::StripSidebar(Actions& actions, QWidget* parent) : QWidget(parent),
     programme_ = button("add_programme_button", tr("App"),
                         tr("Audio from other apps, mixed under the voices"), "add-app-audio");
     column_->addLayout(more);
-    MixerModel& desk = actions_.session().desk();
+    MixerModel& desk = actions_.app().mixer();
     connect(&desk, &MixerModel::focusChanged, this, &StripSidebar::showFader);
     connect(&desk, &MixerModel::changed, this, &StripSidebar::showFader);
     rebuild();
@@ -63,12 +63,12 @@ void StripSidebar::setFooter(QWidget* foot) {
 }
 
 void StripSidebar::rebuild() {
-    const auto& strips = actions_.session().desk().strips();
+    const auto& strips = actions_.app().mixer().strips();
     // Later: one of them may have asked for this, in the middle of an event of its own.
     for (StripTile* tile : tiles_) {
         tile->hide();
         column_->removeWidget(tile);
-        disconnect(&actions_.session().desk(), nullptr, tile, nullptr);
+        disconnect(&actions_.app().mixer(), nullptr, tile, nullptr);
         tile->deleteLater();
     }
     tiles_.clear();
@@ -86,9 +86,9 @@ void StripSidebar::rebuild() {
 }
 
 void StripSidebar::showFader() {
-    const Session& now = actions_.session();
-    fader_->setValue(now.strip().spec().fader);
-    fader_->setAccessibleName(tr("Fader of %1").arg(now.stripName()));
+    const StripModel& now = actions_.strip();
+    fader_->setValue(now.chainModel().spec().fader);
+    fader_->setAccessibleName(tr("Fader of %1").arg(now.name()));
 }
 
 }  // namespace reed::ui

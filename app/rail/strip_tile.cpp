@@ -17,9 +17,9 @@ namespace {
 constexpr int kHeight = 62, kCompactHeight = 30;
 }  // namespace
 
-StripTile::StripTile(Actions& actions, Session& strip, QWidget* parent)
+StripTile::StripTile(Actions& actions, StripModel& strip, QWidget* parent)
     : QWidget(parent), actions_(actions), strip_(strip) {
-    setObjectName("strip_" + QString::fromStdString(strip.strip().spec().id));
+    setObjectName("strip_" + QString::fromStdString(strip.chainModel().spec().id));
     setFocusPolicy(Qt::StrongFocus);
     setFixedHeight(kHeight);
     mute_ = new FlatButton({}, this);
@@ -27,12 +27,13 @@ StripTile::StripTile(Actions& actions, Session& strip, QWidget* parent)
     mute_->setIconName("mute");
     mute_->setCheckable(true);
     mute_->setWeight(FlatButton::Weight::alarm);
-    connect(mute_, &FlatButton::clicked, this, [this](bool on) { strip_.strip().setStripMute(on); });
+    connect(mute_, &FlatButton::clicked, this, [this](bool on) { strip_.chainModel().setStripMute(on); });
     alone_ = new FlatButton({}, this);
     alone_->setObjectName("strip_alone");
     alone_->setIconName("ear");
     alone_->setCheckable(true);
-    connect(alone_, &FlatButton::clicked, this, [this] { strip_.desk().setSolo(strip_.strip().spec().id); });
+    connect(alone_, &FlatButton::clicked, this,
+            [this] { actions_.app().mixer().setSolo(strip_.chainModel().spec().id); });
     name_ = new QLineEdit(this);
     name_->setObjectName("strip_name");
     name_->setMaxLength(static_cast<int>(kMaxSceneName));
@@ -42,19 +43,19 @@ StripTile::StripTile(Actions& actions, Session& strip, QWidget* parent)
     connect(name_, &QLineEdit::editingFinished, this, [this] {
         if (name_->isHidden()) return;
         name_->hide();
-        strip_.strip().setStripName(name_->text());
+        strip_.chainModel().setStripName(name_->text());
     });
-    connect(&strip.strip(), &ChainModel::stripChanged, this, &StripTile::show);
-    connect(&strip.devices(), &Devices::inputChanged, this, &StripTile::follow);
-    connect(&strip.desk(), &MixerModel::focusChanged, this, &StripTile::show);
-    connect(&strip.desk(), &MixerModel::soloChanged, this, &StripTile::show);
-    connect(&strip, &Session::readingsChanged, this, &StripTile::follow);
-    connect(&strip, &Session::muteChanged, this, &StripTile::show);
+    connect(&strip.chainModel(), &ChainModel::stripChanged, this, &StripTile::show);
+    connect(&strip.input(), &InputController::inputChanged, this, &StripTile::follow);
+    connect(&actions_.app().mixer(), &MixerModel::focusChanged, this, &StripTile::show);
+    connect(&actions_.app().mixer(), &MixerModel::soloChanged, this, &StripTile::show);
+    connect(&strip, &StripModel::readingsChanged, this, &StripTile::follow);
+    connect(&actions_.app().mute(), &MicrophoneMute::changed, this, &StripTile::show);
     show();
 }
 
 bool StripTile::focused() const {
-    return &strip_.desk().current() == &strip_;
+    return &actions_.app().mixer().current() == &strip_;
 }
 
 void StripTile::setPlace(int place) {
@@ -68,12 +69,12 @@ void StripTile::setCompact(bool compact) {
 }
 
 void StripTile::show() {
-    const StripSpec& s = strip_.strip().spec();
-    const QString name = strip_.stripName();
+    const StripSpec& s = strip_.chainModel().spec();
+    const QString name = strip_.name();
     mute_->setChecked(s.mute);
     mute_->setAccessibleName(tr("Mute %1").arg(name));
     setHint(mute_, tr("Mute %1").arg(name));
-    const bool alone = strip_.desk().solo() == s.id;
+    const bool alone = actions_.app().context().monitor.solo() == s.id;
     alone_->setChecked(alone);
     alone_->setAccessibleName(tr("Solo %1 in the headphones").arg(name));
     setHint(alone_, tr("Solo %1 in the headphones; the output is unaffected").arg(name));
@@ -103,7 +104,7 @@ void StripTile::resizeEvent(QResizeEvent*) {
 
 void StripTile::paintEvent(QPaintEvent*) {
     const Theme& t = theme();
-    const StripSpec& s = strip_.strip().spec();
+    const StripSpec& s = strip_.chainModel().spec();
     QPainter p(this);
     p.fillRect(rect(), t.window);
     p.setRenderHint(QPainter::Antialiasing);
@@ -115,15 +116,14 @@ void StripTile::paintEvent(QPaintEvent*) {
     // There is no line for a word, so the name stands for it.
     p.setPen(compact_ && trouble_ ? t.ember : t.text);
     const QRectF name(28, compact_ ? 1 : 5, alone_->x() - 30, 24);
-    p.drawText(
-        name, Qt::AlignLeft | Qt::AlignVCenter,
-        p.fontMetrics().elidedText(strip_.stripName(), Qt::ElideRight, static_cast<int>(name.width())));
+    p.drawText(name, Qt::AlignLeft | Qt::AlignVCenter,
+               p.fontMetrics().elidedText(strip_.name(), Qt::ElideRight, static_cast<int>(name.width())));
 
     levels_.paint(p, compact_ ? QRectF(10, 25, width() - 20, 3) : QRectF(10, 33, width() - 20, 8));
     if (compact_) return;
     p.setFont(ui::font(12));
     p.setPen(trouble_ ? t.ember : t.muted);
-    const QString key = strip_.preferences().keys().text("strip " + QString::number(place_));
+    const QString key = actions_.app().preferences().keys().text("strip " + QString::number(place_));
     const int key_width = p.fontMetrics().horizontalAdvance(key);
     const QRectF words(10, 43, width() - 20, 16);
     p.drawText(
@@ -134,7 +134,7 @@ void StripTile::paintEvent(QPaintEvent*) {
 }
 
 void StripTile::mousePressEvent(QMouseEvent* event) {
-    if (event->button() == Qt::LeftButton) strip_.desk().focus(strip_.strip().spec().id);
+    if (event->button() == Qt::LeftButton) actions_.app().mixer().focus(strip_.chainModel().spec().id);
 }
 
 void StripTile::mouseDoubleClickEvent(QMouseEvent* event) {
@@ -143,12 +143,12 @@ void StripTile::mouseDoubleClickEvent(QMouseEvent* event) {
 
 void StripTile::wheelEvent(QWheelEvent* event) {
     const double step = event->modifiers().testFlag(Qt::ShiftModifier) ? 0.1 : 0.5;
-    strip_.strip().setFader(strip_.strip().spec().fader + step * wheelNotches(*event));
+    strip_.chainModel().setFader(strip_.chainModel().spec().fader + step * wheelNotches(*event));
     event->accept();
 }
 
 void StripTile::beginRename() {
-    name_->setText(strip_.stripName());
+    name_->setText(strip_.name());
     name_->show();
     name_->setFocus();
     name_->selectAll();
@@ -165,30 +165,30 @@ bool StripTile::eventFilter(QObject* watched, QEvent* event) {
 }
 
 void StripTile::keyPressEvent(QKeyEvent* event) {
-    const std::string id = strip_.strip().spec().id;
+    const std::string id = strip_.chainModel().spec().id;
     switch (event->key()) {
         case Qt::Key_F2:
             return beginRename();
         case Qt::Key_Return:
         case Qt::Key_Enter:
         case Qt::Key_Space:
-            return strip_.desk().focus(id);
+            return actions_.app().mixer().focus(id);
         case Qt::Key_Delete:
-            return strip_.desk().remove(id);
+            return actions_.app().mixer().remove(id);
         case Qt::Key_M:
-            return strip_.strip().setStripMute(!strip_.strip().spec().mute);
+            return strip_.chainModel().setStripMute(!strip_.chainModel().spec().mute);
         case Qt::Key_S:
-            return strip_.desk().setSolo(id);
+            return actions_.app().mixer().setSolo(id);
         case Qt::Key_Left:
         case Qt::Key_Right: {
             const double step = event->modifiers().testFlag(Qt::ShiftModifier) ? 0.1 : 0.5;
-            return strip_.strip().setFader(strip_.strip().spec().fader +
-                                           (event->key() == Qt::Key_Right ? step : -step));
+            return strip_.chainModel().setFader(strip_.chainModel().spec().fader +
+                                                (event->key() == Qt::Key_Right ? step : -step));
         }
         case Qt::Key_Up:
         case Qt::Key_Down:
             if (event->modifiers().testFlag(Qt::ControlModifier))
-                return strip_.desk().move(id, event->key() == Qt::Key_Up ? -1 : 1);
+                return actions_.app().mixer().move(id, event->key() == Qt::Key_Up ? -1 : 1);
             event->key() == Qt::Key_Up ? focusPreviousChild() : focusNextChild();
             return;
         default:
@@ -200,8 +200,8 @@ void StripTile::contextMenuEvent(QContextMenuEvent* event) {
     auto* menu = new QMenu(this);
     menu->setObjectName("strip_menu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    const std::string id = strip_.strip().spec().id;
-    MixerModel* desk = &strip_.desk();
+    const std::string id = strip_.chainModel().spec().id;
+    MixerModel* desk = &actions_.app().mixer();
     menu->addAction(tr("Rename\tF2"), this, &StripTile::beginRename);
     QMenu* colours = menu->addMenu(tr("Colour and marker"));
     for (int c = 0; c < kStripColours; ++c) {
@@ -210,17 +210,18 @@ void StripTile::contextMenuEvent(QContextMenuEvent* event) {
         QPainter p(&map);
         drawStripMarker(p, c, QRectF(1, 1, 14, 14));
         p.end();
-        colours->addAction(QIcon(map), stripColourName(c), this, [this, c] { strip_.strip().setColour(c); });
+        colours->addAction(QIcon(map), stripColourName(c), this,
+                           [this, c] { strip_.chainModel().setColour(c); });
     }
     menu->addSeparator();
-    if (strip_.seat().role() == StripRole::programme) {
+    if (strip_.liveStrip().role() == StripRole::programme) {
         addPrograms(menu, strip_);
         menu->addSeparator();
     }
     menu->addAction(tr("Move up\tCtrl+Up"), desk, [desk, id] { desk->move(id, -1); });
     menu->addAction(tr("Further down\tCtrl+Down"), desk, [desk, id] { desk->move(id, 1); });
     QAction* remove = menu->addAction(tr("Remove\tDel"), desk, [desk, id] { desk->remove(id); });
-    remove->setEnabled(!strip_.isFirst());
+    remove->setEnabled(&strip_ != &actions_.app().mixer().main());
     menu->popup(event->globalPos());
 }
 

@@ -10,16 +10,16 @@ namespace reed::ui {
 
 class Actions;
 class FlatButton;
-class Session;
+class StripModel;
 
 /// Click focuses the strip; F2 or a double click renames it; the menu key or the right button has all. Wheel
 /// turns its fader.
 class StripTile final : public QWidget {
     Q_OBJECT
   public:
-    StripTile(Actions& actions, Session& strip, QWidget* parent);
+    StripTile(Actions& actions, StripModel& strip, QWidget* parent);
 
-    Session& strip() const { return strip_; }
+    StripModel& strip() const { return strip_; }
     /// Its place on the rail, from 1, and the key that focuses it.
     void setPlace(int place);
     /// One line instead of three, where there are many.
@@ -42,7 +42,7 @@ class StripTile final : public QWidget {
     bool focused() const;
 
     Actions& actions_;
-    Session& strip_;
+    StripModel& strip_;
     FlatButton *mute_, *alone_;
     QLineEdit* name_;
     int place_ = 1;

@@ -7,7 +7,7 @@
 #include <chrono>
 
 #include "actions/actions.h"
-#include "session/monitor_controller.h"
+#include "model/strips/monitor_controller.h"
 
 namespace reed::ui {
 namespace {
@@ -18,13 +18,13 @@ constexpr int kAnswer = 20'000;  // ms; what is written to the disk may take its
 }  // namespace
 
 RemoteControl::RemoteControl(Actions& actions, QObject* parent)
-    : QObject(parent), actions_(actions), session_(actions.session().first()) {
+    : QObject(parent), actions_(actions), app_(actions.app()) {
     try_again_.setSingleShot(true);
     connect(&try_again_, &QTimer::timeout, this, &RemoteControl::reconnect);
     talkers_.setWatchMode(QDBusServiceWatcher::WatchForUnregistration);
     connect(&talkers_, &QDBusServiceWatcher::serviceUnregistered, this, &RemoteControl::talkerLeft);
-    connect(&session_, &Session::muteChanged, this, [this] { emit MutedChanged(session_.muted()); });
-    connect(&session_.strip(), &ChainModel::changed, this, [this] {
+    connect(&app_.mute(), &MicrophoneMute::changed, this, [this] { emit MutedChanged(app_.mute().on()); });
+    connect(&app_.mixer().main().chainModel(), &ChainModel::changed, this, [this] {
         if (scene() == told_scene_) return;
         told_scene_ = scene();
         emit SceneChanged(told_scene_);
@@ -77,7 +77,7 @@ void RemoteControl::Do(const QString& action, const QString& argument) {
     const Action* known = find_action(action);
     if (why.isEmpty() && calledFromDBus() && known != nullptr && known->written) {
         setDelayedReply(true);
-        session_.shelf().whenWritten([call = message(), bus = connection()](const QString& problem) {
+        app_.scenes().whenWritten([call = message(), bus = connection()](const QString& problem) {
             (void)bus.send(problem.isEmpty() ? call.createReply()
                                              : call.createErrorReply("org.duskyreed.Error.Refused", problem));
         });
@@ -87,7 +87,7 @@ void RemoteControl::Do(const QString& action, const QString& argument) {
     if (calledFromDBus())
         sendErrorReply("org.duskyreed.Error.Refused", why);
     else
-        session_.notices().warn(why);
+        app_.mixer().main().notices().warn(why);
 }
 
 QStringList RemoteControl::ListActions() {
@@ -98,16 +98,16 @@ QStringList RemoteControl::ListActions() {
 }
 
 bool RemoteControl::muted() const {
-    return session_.muted();
+    return app_.mute().on();
 }
 
 QString RemoteControl::scene() const {
-    return QString::fromStdString(session_.desk().name());
+    return QString::fromStdString(app_.mixer().name());
 }
 
 QString RemoteControl::monitor() const {
     static constexpr const char* kSources[] = {"off", "feed", "plain", "removed", "tap"};
-    return kSources[static_cast<int>(actions_.session().monitoring().settings().source)];
+    return kSources[static_cast<int>(actions_.strip().monitoring().settings().source)];
 }
 
 void RemoteControl::Mute(bool muted) {
@@ -132,7 +132,7 @@ void RemoteControl::Talk(bool held) {
 
 QStringList RemoteControl::Scenes() {
     QStringList out;
-    for (const auto& entry : session_.shelf().scenes()) out << QString::fromStdString(entry.scene.name);
+    for (const auto& entry : app_.scenes().scenes()) out << QString::fromStdString(entry.scene.name);
     return out;
 }
 
@@ -142,7 +142,7 @@ void RemoteControl::RecallScene(const QString& name) {
 
 QStringList RemoteControl::Stages() {
     QStringList out;
-    for (const auto& s : actions_.session().strip().chain().stages) out << QString::fromStdString(s.id);
+    for (const auto& s : actions_.strip().chainModel().chain().stages) out << QString::fromStdString(s.id);
     return out;
 }
 

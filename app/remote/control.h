@@ -11,7 +11,7 @@
 namespace reed::ui {
 
 class Actions;
-class Session;
+class AppModel;
 
 inline constexpr const char* kServiceName = "org.duskyreed.DuskyReed";
 inline constexpr const char* kServicePath = "/org/duskyreed/DuskyReed";
@@ -68,7 +68,7 @@ class RemoteControl final : public QObject, protected QDBusContext {
   private:
     void talkerLeft(const QString& who);
     Actions& actions_;
-    Session& session_;
+    AppModel& app_;
     QString told_scene_;
     QString bus_name_;
     QDBusServiceWatcher talkers_;  // who holds the talk key

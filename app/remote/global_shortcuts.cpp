@@ -125,7 +125,7 @@ void GlobalShortcuts::onCreated(uint response, const QVariantMap& results) {
         return;
     }
     PortalShortcuts wanted;
-    for (const ShortcutSlot& slot : actions_.session().preferences().keys().all()) {
+    for (const ShortcutSlot& slot : actions_.app().preferences().keys().all()) {
         const QString id = slot.id.section(' ', 0, 0);
         if (!find_action(id)->everywhere) continue;
         QString words = slot.title;
@@ -161,7 +161,7 @@ void GlobalShortcuts::onKey(const QDBusMessage& signal) {
     if (arguments.size() < 2 || arguments[0].value<QDBusObjectPath>().path() != session_path_) return;
     const QString id = arguments[1].toString();
     const bool down = signal.member() == "Activated";
-    for (const ShortcutSlot& slot : actions_.session().preferences().keys().all()) {
+    for (const ShortcutSlot& slot : actions_.app().preferences().keys().all()) {
         if (portalId(slot) != id) continue;
         const QString action = slot.id.section(' ', 0, 0);
         if (slot.held) {

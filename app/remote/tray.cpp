@@ -22,29 +22,29 @@ QIcon Tray::picture(bool muted) {
     return QIcon(map);
 }
 
-Tray::Tray(Actions& actions) : actions_(actions), session_(actions.session().first()) {
+Tray::Tray(Actions& actions) : actions_(actions), app_(actions.app()) {
     icon_.setContextMenu(&menu_);
     QObject::connect(&icon_, &QSystemTrayIcon::activated, this,
                      [this](QSystemTrayIcon::ActivationReason why) {
                          if (why == QSystemTrayIcon::Trigger) actions_.act("raise");
                      });
-    QObject::connect(&session_, &Session::muteChanged, this, &Tray::refresh);
-    QObject::connect(&session_.shelf(), &SceneManager::scenesChanged, this, &Tray::refresh);
+    QObject::connect(&app_.mute(), &MicrophoneMute::changed, this, &Tray::refresh);
+    QObject::connect(&app_.scenes(), &SceneManager::scenesChanged, this, &Tray::refresh);
     refresh();
     if (QSystemTrayIcon::isSystemTrayAvailable()) icon_.show();
 }
 
 void Tray::refresh() {
-    const bool muted = session_.muted();
+    const bool muted = app_.mute().on();
     icon_.setIcon(picture(muted));
     setHint(&icon_, muted ? QObject::tr("Dusky Reed: muted") : QObject::tr("Dusky Reed"));
     menu_.clear();
     actions_.entry(&menu_, "raise");
     actions_.entry(&menu_, muted ? "unmute" : "mute");
     menu_.addSeparator();
-    for (const auto& entry : session_.shelf().scenes()) {
+    for (const auto& entry : app_.scenes().scenes()) {
         const std::string name = entry.scene.name;
-        menu_.addAction(QString::fromStdString(name), this, [this, name] { session_.shelf().recall(name); });
+        menu_.addAction(QString::fromStdString(name), this, [this, name] { app_.scenes().recall(name); });
     }
     menu_.addSeparator();
     actions_.entry(&menu_, "quit");

@@ -8,7 +8,7 @@
 namespace reed::ui {
 
 class Actions;
-class Session;
+class AppModel;
 
 /// Click: shows the window; its menu mutes, recalls scenes and quits. Does nothing where there is no tray.
 class Tray final : public QObject {
@@ -23,7 +23,7 @@ class Tray final : public QObject {
   private:
     void refresh();
     Actions& actions_;
-    Session& session_;
+    AppModel& app_;
     QSystemTrayIcon icon_;
     QMenu menu_;
 };

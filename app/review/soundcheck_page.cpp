@@ -13,12 +13,12 @@
 #include <cmath>
 #include <utility>
 
+#include "model/app_model.h"
+#include "model/devices/microphones.h"
+#include "model/soundcheck/soundcheck_follow_up.h"
+#include "model/takes/takes_model.h"
 #include "review/soundcheck_results.h"
 #include "review/step_levels.h"
-#include "session/microphones.h"
-#include "session/session.h"
-#include "session/soundcheck_follow_up.h"
-#include "session/takes_model.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/layouts.h"
@@ -46,7 +46,7 @@ QString howLongAgo(const QDateTime& then) {
 }
 
 /// When the last soundcheck was, and what has changed since.
-QString lastSoundcheck(const SoundcheckRecord& record, const std::optional<Finding>& change) {
+QString lastSoundcheckText(const SoundcheckRecord& record, const std::optional<Finding>& change) {
     const QDateTime then = QDateTime::fromString(QString::fromStdString(record.date), Qt::ISODate);
     QString out = then.isValid() ? SoundcheckPage::tr("Last soundcheck: %1.").arg(howLongAgo(then))
                                  : SoundcheckPage::tr("There was a soundcheck before.");
@@ -61,8 +61,8 @@ QString translated(std::string_view text) {
 
 }  // namespace
 
-SoundcheckPage::SoundcheckPage(Session& first, QWidget* parent)
-    : QWidget(parent), first_(first), model_(first.soundcheck()) {
+SoundcheckPage::SoundcheckPage(AppModel& app, QWidget* parent)
+    : QWidget(parent), app_(app), model_(app.soundcheck()) {
     setObjectName("soundcheck");
     setAccessibleName(tr("Soundcheck"));
     setFocusPolicy(Qt::StrongFocus);
@@ -97,7 +97,7 @@ SoundcheckPage::SoundcheckPage(Session& first, QWidget* parent)
     pages_->addWidget(inputPage());
     pages_->addWidget(stepPage());
     pages_->addWidget(workPage());
-    results_ = new SoundcheckResults(first_, pages_);
+    results_ = new SoundcheckResults(app_, pages_);
     pages_->addWidget(results_);
 
     auto* top = new QHBoxLayout;
@@ -121,7 +121,7 @@ SoundcheckPage::SoundcheckPage(Session& first, QWidget* parent)
     connect(&model_, &SoundcheckModel::moved, this, &SoundcheckPage::showMoved);
     for (const auto signal :
          {&TakesModel::loopChanged, &TakesModel::comparisonChanged, &TakesModel::chosenChanged})
-        connect(&first_.takes(), signal, this, &SoundcheckPage::showState);
+        connect(&app_.takes(), signal, this, &SoundcheckPage::showState);
     hide();
 }
 
@@ -134,7 +134,7 @@ FlatButton* SoundcheckPage::button(const char* name, const QString& text) {
 void SoundcheckPage::open(bool choose_input) {
     choosing_ = choose_input;
     const QString why = model_.open();
-    if (!why.isEmpty()) return first_.notices().warn(why);
+    if (!why.isEmpty()) return app_.mixer().main().notices().warn(why);
     if (choosing_) {
         model_.listenToAll(true);
         // Those of an earlier opening end with it.
@@ -142,7 +142,7 @@ void SoundcheckPage::open(bool choose_input) {
         connect(&model_.strip()->microphones(), &Microphones::heard, watching_, [this] {
             if (choosing_) showInputs();
         });
-        connect(&model_.strip()->devices(), &Devices::inputChanged, watching_, [this] {
+        connect(&model_.strip()->input(), &InputController::inputChanged, watching_, [this] {
             if (choosing_) showInputs();
         });
         showInputs();
@@ -186,9 +186,9 @@ QWidget* SoundcheckPage::inputPage() {
 }
 
 void SoundcheckPage::showInputs() {
-    Session* strip = model_.strip();
+    StripModel* strip = model_.strip();
     if (strip == nullptr) return;
-    const PipeWireSnapshot& known = strip->devices().picture();
+    const PipeWireSnapshot& known = strip->audio().snapshot();
     // As they are now: those that are there, then the simulated room.
     std::vector<std::pair<QString, DeviceChoice>> inputs;
     for (const auto& m : known.sources)
@@ -206,16 +206,16 @@ void SoundcheckPage::showInputs() {
             b->setCheckable(true);
             b->setMinimumHeight(kRow);
             connect(b, &FlatButton::clicked, this, [this, choice = choice] {
-                if (model_.strip() != nullptr) model_.strip()->devices().setInput(choice);
+                if (model_.strip() != nullptr) model_.strip()->input().select(choice);
                 showInputs();
             });
             inputs_->addWidget(b);
             microphones_.emplace_back(b, choice.target);
         }
     }
-    const Devices& devices = strip->devices();
+    const InputController& input = strip->input();
     for (size_t i = 0; i < inputs.size(); ++i)
-        microphones_[i].first->setChecked(!devices.unchosen() && devices.input() == inputs[i].second);
+        microphones_[i].first->setChecked(!input.hasNoInput() && input.choice() == inputs[i].second);
     QString note;
     if (known.sources.empty())
         note = known.connected
@@ -223,7 +223,7 @@ void SoundcheckPage::showInputs() {
                    : tr("PipeWire isn't running, so no microphone can be reached. The simulated room shows "
                         "how it works.");
     input_note_->setText(note);
-    begin_->setEnabled(!devices.unchosen());
+    begin_->setEnabled(!input.hasNoInput());
     update();
 }
 
@@ -298,7 +298,7 @@ void SoundcheckPage::showStep() {
     file_->setEnabled(record_->isEnabled());
     const auto record = model_.earlier();
     earlier_->setVisible(record.has_value());
-    if (record) earlier_->setText(lastSoundcheck(*record, model_.strip()->sinceSoundcheck().finding()));
+    if (record) earlier_->setText(lastSoundcheckText(*record, app_.followUp(*model_.strip()).finding()));
     use_earlier_->setVisible(model_.canUseEarlier());
     levels_->setStep(info.seconds, model_.noise());
     showMoved();
@@ -333,7 +333,7 @@ void SoundcheckPage::chooseRecording() {
     menu->setObjectName("soundcheck_recordings");
     menu->setAttribute(Qt::WA_DeleteOnClose);
     int listed = 0;
-    for (const Take& take : first_.takes().all()) {
+    for (const Take& take : app_.takes().all()) {
         if (!take.problem.empty()) continue;
         if (++listed > kTakesListed) break;
         const QString name = plainText(QString::fromStdString(take.notes.name)).replace('&', "&&");
@@ -383,9 +383,8 @@ void SoundcheckPage::showState() {
         show();
         raise();
     }
-    title_->setText(model_.strip() != nullptr
-                        ? tr("Soundcheck: %1").arg(plainText(model_.strip()->stripName()))
-                        : tr("Soundcheck"));
+    title_->setText(model_.strip() != nullptr ? tr("Soundcheck: %1").arg(plainText(model_.strip()->name()))
+                                              : tr("Soundcheck"));
     for (const StepInfo& info : soundcheck_steps()) {
         FlatButton* b = steps_[static_cast<size_t>(info.step)];
         using enum SoundcheckModel::StepState;

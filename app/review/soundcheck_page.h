@@ -7,13 +7,14 @@
 #include <tuple>
 #include <vector>
 
-#include "session/soundcheck_model.h"
+#include "model/soundcheck/soundcheck_model.h"
 
 class QStackedWidget;
 class QVBoxLayout;
 
 namespace reed::ui {
 
+class AppModel;
 class FlatButton;
 class SoundcheckResults;
 class StepLevels;
@@ -23,7 +24,7 @@ class Words;
 class SoundcheckPage final : public QWidget {
     Q_OBJECT
   public:
-    explicit SoundcheckPage(Session& first, QWidget* parent);
+    explicit SoundcheckPage(AppModel& app, QWidget* parent);
 
     /// Opens the soundcheck of the selected strip. `choose_input`: with the choice of the microphone first.
     void open(bool choose_input);
@@ -45,7 +46,7 @@ class SoundcheckPage final : public QWidget {
     /// The button that leads on.
     FlatButton* primary() const;
 
-    Session& first_;
+    AppModel& app_;
     SoundcheckModel& model_;
     bool choosing_ = false;        // the microphone
     QObject* watching_ = nullptr;  // context of what follows the inputs while one is chosen

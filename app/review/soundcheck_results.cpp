@@ -4,9 +4,9 @@
 #include <QGridLayout>
 #include <QScrollArea>
 
-#include "session/session.h"
-#include "session/soundcheck_model.h"
-#include "session/takes_model.h"
+#include "model/app_model.h"
+#include "model/soundcheck/soundcheck_model.h"
+#include "model/takes/takes_model.h"
 #include "soundcheck/report.h"
 #include "widgets/flat_button.h"
 #include "widgets/layouts.h"
@@ -32,8 +32,8 @@ QScrollArea* scrolled(const char* name, QWidget* parent) {
 
 }  // namespace
 
-SoundcheckResults::SoundcheckResults(Session& first, QWidget* parent) : QWidget(parent), first_(first) {
-    SoundcheckModel* model = &first_.soundcheck();
+SoundcheckResults::SoundcheckResults(AppModel& app, QWidget* parent) : QWidget(parent), app_(app) {
+    SoundcheckModel* model = &app_.soundcheck();
     summary_ = Words::wrapped(Ink::text, 16, false, this);
     summary_->setObjectName("soundcheck_summary");
     findings_ = scrolled("soundcheck_findings", this);
@@ -68,11 +68,11 @@ SoundcheckResults::SoundcheckResults(Session& first, QWidget* parent) : QWidget(
 }
 
 void SoundcheckResults::fill() {
-    const SoundcheckModel& model = first_.soundcheck();
+    const SoundcheckModel& model = app_.soundcheck();
     const SoundcheckProposal& p = model.proposal();
     const ChainFigures& f = p.figures;
     const double chain_ms = 1000.0 * f.latency / model.facts().sample_rate;
-    const double device_ms = model.strip() != nullptr ? model.strip()->devices().status().delay_ms : 0.0;
+    const double device_ms = model.strip() != nullptr ? model.strip()->input().status().delay_ms : 0.0;
     QString summary =
         tr("On your recordings: %1 LUFS, noise in pauses %2 dBFS (%3 dB lower against your voice), "
            "%4 of %5 words cut off, latency %6 ms")
@@ -102,7 +102,7 @@ QWidget* SoundcheckResults::findingRows() {
     auto* out = new QWidget;
     auto* column = columnOf(out, 8);
     column->setContentsMargins(0, 0, 12, 0);
-    for (const SoundcheckFinding& finding : first_.soundcheck().findings()) {
+    for (const SoundcheckFinding& finding : app_.soundcheck().findings()) {
         Words* w = Words::wrapped(Ink::text, 14, false, out);
         w->show(finding.finding);
         if (finding.finding.tone == FindingTone::neutral) w->setInk(Ink::text);
@@ -115,7 +115,7 @@ QWidget* SoundcheckResults::findingRows() {
 }
 
 QWidget* SoundcheckResults::lineRows() {
-    SoundcheckModel* model = &first_.soundcheck();
+    SoundcheckModel* model = &app_.soundcheck();
     const SoundcheckProposal& p = model->proposal();
     auto* out = new QWidget;
     auto* grid = new QGridLayout(out);
@@ -153,12 +153,12 @@ QWidget* SoundcheckResults::lineRows() {
 
 void SoundcheckResults::show(bool fresh) {
     if (fresh) fill();
-    const SoundcheckModel& model = first_.soundcheck();
+    const SoundcheckModel& model = app_.soundcheck();
     for (size_t i = 0; i < line_buttons_.size(); ++i)
         line_buttons_[i]->setChecked(!model.proposal().lines[i].stage.empty() && model.isOn(i));
     apply_->setText(model.applied() ? tr("In use") : tr("Use this chain"));
     apply_->setEnabled(!model.applied());
-    const TakesModel& takes = first_.takes();
+    const TakesModel& takes = app_.takes();
     compare_->setText(takes.comparing() ? tr("Stop comparing") : tr("Compare with unprocessed"));
     compare_->setEnabled(takes.comparing() || (model.applied() && !takes.chosen().path.empty()));
 }
@@ -168,8 +168,8 @@ FlatButton* SoundcheckResults::primary() const {
 }
 
 void SoundcheckResults::saveReport() {
-    first_.soundcheck().saveReport(QFileDialog::getSaveFileName(this, tr("Save report"), "soundcheck.txt",
-                                                                tr("Text (*.txt);;JSON (*.json)")));
+    app_.soundcheck().saveReport(QFileDialog::getSaveFileName(this, tr("Save report"), "soundcheck.txt",
+                                                              tr("Text (*.txt);;JSON (*.json)")));
 }
 
 }  // namespace reed::ui

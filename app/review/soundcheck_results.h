@@ -9,13 +9,13 @@ class QScrollArea;
 namespace reed::ui {
 
 class FlatButton;
-class Session;
+class AppModel;
 class Words;
 
 class SoundcheckResults final : public QWidget {
     Q_OBJECT
   public:
-    SoundcheckResults(Session& first, QWidget* parent);
+    SoundcheckResults(AppModel& app, QWidget* parent);
 
     /// Shows the results of the model, which has some. `fresh`: they are others than before.
     void show(bool fresh);
@@ -28,7 +28,7 @@ class SoundcheckResults final : public QWidget {
     QWidget* lineRows();
     void saveReport();
 
-    Session& first_;
+    AppModel& app_;
     Words *summary_, *order_;
     QScrollArea *findings_, *lines_;
     FlatButton *apply_, *compare_;

@@ -6,8 +6,8 @@
 #include <algorithm>
 #include <cmath>
 
-#include "session/session.h"
-#include "session/takes_model.h"
+#include "model/app_model.h"
+#include "model/takes/takes_model.h"
 #include "theme/theme.h"
 #include "widgets/input.h"
 #include "widgets/level_axis.h"
@@ -20,8 +20,8 @@ constexpr double kClosest = 0.5;  // seconds in view
 constexpr double kDragged = 4.0;  // pixels; less is a click
 }  // namespace
 
-TakeTimelineView::TakeTimelineView(Session& first, TakesModel& takes, QWidget* parent)
-    : QWidget(parent), first_(first), takes_(takes) {
+TakeTimelineView::TakeTimelineView(StripModel& main, TakesModel& takes, QWidget* parent)
+    : QWidget(parent), takes_(takes) {
     setObjectName("take_wave");
     setAccessibleName(tr("Level of the take over time"));
     setHint(this, tr("Click: seek. Drag: select loop. Scroll: zoom (Shift: pan). C: next cut-off word."));
@@ -30,7 +30,7 @@ TakeTimelineView::TakeTimelineView(Session& first, TakesModel& takes, QWidget* p
     connect(&takes_, &TakesModel::chosenChanged, this, &TakeTimelineView::showAll);
     connect(&takes_, &TakesModel::reportChanged, this, [this] { update(); });
     connect(&takes_, &TakesModel::loopChanged, this, [this] { update(); });
-    connect(&first_, &Session::readingsChanged, this, [this] {
+    connect(&main, &StripModel::readingsChanged, this, [this] {
         const double at = takes_.position();
         if (!isVisible() || at == drawn_at_) return;
         drawn_at_ = at;

@@ -7,14 +7,14 @@
 namespace reed::ui {
 
 class TakesModel;
-class Session;
+class StripModel;
 
 /// Click: go there. Drag: the part that loops. Wheel: zoom; Shift and wheel: along. Left and Right: a second,
 /// Plus and Minus: zoom, C: to the next cut word.
 class TakeTimelineView final : public QWidget {
     Q_OBJECT
   public:
-    TakeTimelineView(Session& first, TakesModel& takes, QWidget* parent);
+    TakeTimelineView(StripModel& main, TakesModel& takes, QWidget* parent);
     /// Seconds that are shown.
     double shownFrom() const { return shown_from_; }
     double shownTo() const { return shown_to_; }
@@ -38,7 +38,6 @@ class TakeTimelineView final : public QWidget {
     void paintCourse(QPainter& p, const QRectF& r, const std::vector<float>& values, double top, bool filled,
                      const QColor& colour) const;
 
-    Session& first_;
     TakesModel& takes_;
     double shown_from_ = 0.0, shown_to_ = 0.0;
     double pressed_at_ = -1.0, dragged_to_ = 0.0, drawn_at_ = -2.0;

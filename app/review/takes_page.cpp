@@ -10,8 +10,8 @@
 #include <cmath>
 
 #include "actions/actions.h"
+#include "model/takes/takes_model.h"
 #include "review/take_timeline_view.h"
-#include "session/takes_model.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
 #include "widgets/plain_text.h"
@@ -63,7 +63,7 @@ constexpr int kListWidth = 250, kEdge = 14, kHeight = 32;
 }  // namespace
 
 TakesPage::TakesPage(Actions& actions, QWidget* parent)
-    : QWidget(parent), actions_(actions), takes_(actions.session().takes()) {
+    : QWidget(parent), actions_(actions), takes_(actions.app().takes()) {
     setObjectName("take_view");
     setAccessibleName(tr("Takes"));
     find_ = new QLineEdit(this);
@@ -89,7 +89,7 @@ TakesPage::TakesPage(Actions& actions, QWidget* parent)
             if (QString::fromStdString(t.path.string()) == file) return takes_.choose(t);
         }
     });
-    wave_ = new TakeTimelineView(actions_.session().first(), takes_, this);
+    wave_ = new TakeTimelineView(actions_.app().mixer().main(), takes_, this);
     keep_ = button("take_keep", tr("Save last 20 s"));
     connect(keep_, &FlatButton::clicked, this, &TakesPage::openKeep);
     record_ = button("take_record", tr("Record"));
@@ -124,7 +124,7 @@ TakesPage::TakesPage(Actions& actions, QWidget* parent)
          {&TakesModel::chosenChanged, &TakesModel::loopChanged, &TakesModel::recordingChanged,
           &TakesModel::comparisonChanged, &TakesModel::reportChanged})
         connect(&takes_, signal, this, &TakesPage::showState);
-    connect(&actions_.session().first(), &Session::readingsChanged, this, [this] {
+    connect(&actions_.app().mixer().main(), &StripModel::readingsChanged, this, [this] {
         if (isVisible() && takes_.recording()) showState();
     });
     showState();
@@ -164,12 +164,12 @@ void TakesPage::fill() {
 
 /// What could not be done, unless it is empty.
 void TakesPage::warn(const QString& why) {
-    if (!why.isEmpty()) actions_.session().notices().warn(why);
+    if (!why.isEmpty()) actions_.strip().notices().warn(why);
 }
 
 void TakesPage::showState() {
     const bool chosen = !takes_.chosen().path.empty();
-    const Keys& keys = actions_.session().preferences().keys();
+    const Keys& keys = actions_.app().preferences().keys();
     setHint(keep_, keys.hint(tr("Save what you just said as a take"), "save-take"));
     record_->setChecked(takes_.recording());
     record_->setText(takes_.recording() ? tr("Stop: %1 s").arg(takes_.recordedSeconds(), 0, 'f', 0)
@@ -284,7 +284,7 @@ void TakesPage::openKeep() {
     menu->setAttribute(Qt::WA_DeleteOnClose);
     for (const double s : {5.0, 10.0, 20.0, 60.0})
         menu->addAction(tr("Save last %1 s").arg(s), &takes_, [this, s] { warn(takes_.keep(s)); });
-    if (actions_.session().desk().count(StripRole::voice) > 1) {
+    if (actions_.app().mixer().count(StripRole::voice) > 1) {
         menu->addSeparator();
         menu->addAction(tr("The last 20 s of all voices"), &takes_,
                         [this] { warn(takes_.keep(20.0, true)); });
@@ -304,13 +304,13 @@ void TakesPage::openAgainst() {
             takes_.compare({what, name});
         });
     };
-    const Session& s = actions_.session();
-    const StageSpec* stage = s.strip().stage(s.strip().focused());
+    const StripModel& s = actions_.strip();
+    const StageSpec* stage = s.chainModel().stage(s.chainModel().focused());
     add(menu, tr("With unprocessed"), What::plain);
     if (stage != nullptr) {
         const QString title = QString::fromStdString(stage->shown_title());
         add(menu, tr("Without %1").arg(title), What::without_stage);
-        if (s.strip().state()->memories.contains(stage->id))
+        if (s.chainModel().state()->memories.contains(stage->id))
             add(menu, tr("With the other settings (A/B) of %1").arg(title), What::other_memory);
         menu->addSeparator();
         add(menu, tr("What %1 removes").arg(title), What::stage_taken_away);
@@ -319,7 +319,7 @@ void TakesPage::openAgainst() {
     menu->addSeparator();
     QMenu* scenes = menu->addMenu(tr("With a scene"));
     scenes->setObjectName("against_scenes");
-    for (const auto& entry : s.shelf().scenes())
+    for (const auto& entry : actions_.app().scenes().scenes())
         add(scenes, QString::fromStdString(entry.scene.name), What::scene,
             QString::fromStdString(entry.scene.name));
     QMenu* takes = menu->addMenu(tr("With another take"));

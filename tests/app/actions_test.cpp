@@ -69,7 +69,7 @@ TEST_CASE("actions do what they say, or say why not", "[app]") {
     CHECK(why("step", "gate open_threshold -0.1") == "");
     CHECK(w.value("gate", "open_threshold") < stepped);
     CHECK(w.value("gate", "open_threshold") > -41.5);
-    const int place = w.session.strip().chain().index_of("gate") + 1;
+    const int place = w.strip().chainModel().chain().index_of("gate") + 1;
     CHECK(a.run("set", QString("%1 hold 200").arg(place)).isEmpty());
     CHECK(w.value("gate", "hold") == 200.0);
     CHECK_THAT(why("set", "gate hold 900000"), Catch::Contains("Hold") || Catch::Contains("hold"));
@@ -87,36 +87,36 @@ TEST_CASE("actions do what they say, or say why not", "[app]") {
     CHECK_THAT(why("theme", "noon"), Catch::Contains("dusk or dawn"));
     CHECK(w.value("gate", "hold") == 200.0);
     // Round and round through the scenes.
-    const auto& scenes = w.session.shelf().scenes();
+    const auto& scenes = w.app.scenes().scenes();
     REQUIRE(scenes.size() > 2);
-    w.session.shelf().recall(std::string(scenes.back().scene.name));
+    w.app.scenes().recall(std::string(scenes.back().scene.name));
     CHECK(why("next-scene") == "");
-    CHECK(w.session.strip().scene().name == scenes.front().scene.name);
+    CHECK(w.strip().chainModel().scene().name == scenes.front().scene.name);
     CHECK(why("previous-scene") == "");
-    CHECK(w.session.strip().scene().name == scenes.back().scene.name);
+    CHECK(w.strip().chainModel().scene().name == scenes.back().scene.name);
     CHECK(why("focus", "2") == "");
-    CHECK(w.session.strip().focused() == w.session.strip().chain().stages[1].id);
+    CHECK(w.strip().chainModel().focused() == w.strip().chainModel().chain().stages[1].id);
     CHECK(why("previous-stage") == "");
     CHECK(why("previous-stage") == "");  // the first one stays
-    CHECK(w.session.strip().focused() == w.session.strip().chain().stages[0].id);
+    CHECK(w.strip().chainModel().focused() == w.strip().chainModel().chain().stages[0].id);
     CHECK(why("bypass-focused") == "");
-    CHECK(w.session.strip().chain().stages[0].bypass);
+    CHECK(w.strip().chainModel().chain().stages[0].bypass);
     CHECK(why("toggle", "1") == "");
-    CHECK_FALSE(w.session.strip().chain().stages[0].bypass);
+    CHECK_FALSE(w.strip().chainModel().chain().stages[0].bypass);
 }
 
 TEST_CASE("keys turn, focus and bypass, and menus show them", "[app]") {
     TemporaryFolder folder;
     WithKeys w(folder);
     w.press(Qt::Key_3, Qt::AltModifier);
-    CHECK(w.session.strip().focused() == w.session.strip().chain().stages[2].id);
+    CHECK(w.strip().chainModel().focused() == w.strip().chainModel().chain().stages[2].id);
     w.press(Qt::Key_Right, Qt::AltModifier);
-    CHECK(w.session.strip().focused() == w.session.strip().chain().stages[3].id);
+    CHECK(w.strip().chainModel().focused() == w.strip().chainModel().chain().stages[3].id);
     w.press(Qt::Key_B, Qt::ControlModifier);
-    CHECK(w.session.strip().chain().stages[3].bypass);
+    CHECK(w.strip().chainModel().chain().stages[3].bypass);
     w.press(Qt::Key_Y, Qt::ControlModifier);
     w.press(Qt::Key_Z, Qt::ControlModifier);
-    CHECK_FALSE(w.session.strip().chain().stages[3].bypass);
+    CHECK_FALSE(w.strip().chainModel().chain().stages[3].bypass);
     // What can't be done is told.
     w.press(Qt::Key_9, Qt::ControlModifier);
     CHECK_THAT(w.told(), Catch::Contains("No scene named “9”"));
@@ -150,7 +150,7 @@ TEST_CASE("keys are found, changed, taken from others and put back in the window
     w.change("toggle-mute", Qt::Key_F11);
     CHECK(w.key("toggle-mute")->text() == "F11");
     w.press(Qt::Key_F11, Qt::NoModifier);
-    CHECK(w.session.muted());
+    CHECK(w.app.mute().on());
     w.press(Qt::Key_F11, Qt::NoModifier);
     // One that types is refused; Escape leaves things as they were.
     w.change("toggle-headphones", Qt::Key_H);
@@ -161,30 +161,30 @@ TEST_CASE("keys are found, changed, taken from others and put back in the window
     // One that something else has is told first.
     w.change("toggle-mute", Qt::Key_S, Qt::ControlModifier);
     CHECK_THAT(w.said(), Catch::Contains("Ctrl+S is already assigned to “Save the scene”"));
-    CHECK(w.session.preferences().keys().text("save") == "Ctrl+S");
+    CHECK(w.app.preferences().keys().text("save") == "Ctrl+S");
     QTest::keyClick(w.key("toggle-mute"), Qt::Key_S, Qt::ControlModifier);
     CHECK(w.key("toggle-mute")->text() == "Ctrl+S");
     CHECK(w.key("save")->text() == "none");
     CHECK_THAT(w.said(), Catch::Contains("Ctrl+S was removed from “Save the scene”"));
     w.press(Qt::Key_S, Qt::ControlModifier);
-    CHECK(w.session.muted());
+    CHECK(w.app.mute().on());
     // The talk key too, which is heard in every other part of the window.
-    w.session.setMuted(false);
+    w.app.mute().set(false);
     w.change("toggle-headphones", Qt::Key_M, Qt::ControlModifier);
     CHECK_THAT(w.said(), Catch::Contains("Ctrl+M is already assigned to “Mute / push to talk”"));
-    CHECK_FALSE(w.session.muted());
+    CHECK_FALSE(w.app.mute().on());
     QTest::keyClick(w.key("toggle-headphones"), Qt::Key_Escape);
     // Backspace takes one away; the talk key is held under its new name too.
     w.change("undo", Qt::Key_Backspace);
     CHECK(w.key("undo")->text() == "none");
     w.change("talk", Qt::Key_F12);
-    w.session.preferences().setTalkKey(ui::Preferences::TalkKey::talks);
+    w.app.preferences().setTalkKey(ui::Preferences::TalkKey::talks);
     QTest::keyPress(w.window.diagram(), Qt::Key_F12);
-    CHECK_FALSE(w.session.muted());
+    CHECK_FALSE(w.app.mute().on());
     QTest::keyRelease(w.window.diagram(), Qt::Key_F12);
-    CHECK(w.session.muted());
+    CHECK(w.app.mute().on());
     QTest::keyPress(w.window.diagram(), Qt::Key_M, Qt::ControlModifier);
-    CHECK(w.session.muted());
+    CHECK(w.app.mute().on());
     CHECK(w.find<ui::FlatButton>("mute_button")->toolTip() == "Mute the output (F12)");
     // One back, then all.
     QTest::mouseClick(w.window.findChild<ui::FlatButton*>("reset talk"), Qt::LeftButton);
@@ -193,43 +193,43 @@ TEST_CASE("keys are found, changed, taken from others and put back in the window
     CHECK(w.key("save")->text() == "none");  // its usual one is another's now
     QTest::mouseClick(w.find<ui::FlatButton>("keys_all_usual"), Qt::LeftButton);
     CHECK(w.key("save")->text() == "Ctrl+S");
-    CHECK(w.session.preferences().keys().kept().empty());
+    CHECK(w.app.preferences().keys().kept().empty());
 }
 
 TEST_CASE("changed keys are there again at the next start, and nonsense among them is left out", "[app]") {
     TemporaryFolder folder;
     {
         Window w(folder);
-        w.session.preferences().keys().set("toggle-mute", QKeySequence("F11"));
-        w.session.preferences().keys().set("undo", {});
-        CHECK(w.session.saveState());
+        w.app.preferences().keys().set("toggle-mute", QKeySequence("F11"));
+        w.app.preferences().keys().set("undo", {});
+        CHECK(w.app.saveState());
     }
     Window w(folder);
-    CHECK(w.session.preferences().keys().text("toggle-mute") == "F11");
-    CHECK(w.session.preferences().keys().text("undo") == "");
+    CHECK(w.app.preferences().keys().text("toggle-mute") == "F11");
+    CHECK(w.app.preferences().keys().text("undo") == "");
     QTest::keyClick(w.window.diagram(), Qt::Key_F11);
-    CHECK(w.session.muted());
+    CHECK(w.app.mute().on());
     // From a file that something else has written: no key, a letter alone, one key twice, an unknown action.
-    w.session.preferences().keys().restore({{"toggle-headphones", "Blorb"},
-                                            {"save", "A"},
-                                            {"next-scene", "F9"},
-                                            {"previous-scene", "F9"},
-                                            {"quit", "Ctrl+Z"},
-                                            {"fly", "F10"}});
-    const auto text = [&](const char* id) { return w.session.preferences().keys().text(id).toStdString(); };
+    w.app.preferences().keys().restore({{"toggle-headphones", "Blorb"},
+                                        {"save", "A"},
+                                        {"next-scene", "F9"},
+                                        {"previous-scene", "F9"},
+                                        {"quit", "Ctrl+Z"},
+                                        {"fly", "F10"}});
+    const auto text = [&](const char* id) { return w.app.preferences().keys().text(id).toStdString(); };
     CHECK(text("toggle-headphones") == "Ctrl+H");
     CHECK(text("save") == "Ctrl+S");
     CHECK(text("next-scene") == "F9");
     CHECK(text("previous-scene") == "Ctrl+PgUp");
     CHECK(text("quit") == "Ctrl+Z");
-    CHECK(text("undo") == "");                                        // its usual key is another's
-    CHECK(w.session.preferences().keys().kept().at("fly") == "F10");  // of a newer version, perhaps
+    CHECK(text("undo") == "");                                    // its usual key is another's
+    CHECK(w.app.preferences().keys().kept().at("fly") == "F10");  // of a newer version, perhaps
 }
 
 TEST_CASE("earlier ids of actions are accepted, and shortcuts stored under them are migrated", "[app]") {
     TemporaryFolder folder;
     Window w(folder);
-    ui::Keys& keys = w.session.preferences().keys();
+    ui::Keys& keys = w.app.preferences().keys();
     keys.restore({{"keep-that", "Ctrl+K"}, {"keep-place 3", "Ctrl+Alt+B"}, {"small-window", ""}});
     CHECK(keys.text("save-take") == "Ctrl+K");
     CHECK(keys.text("set-bookmark 3") == "Ctrl+Alt+B");

@@ -24,7 +24,7 @@ namespace {
 
 std::vector<std::string> names(const Window& w) {
     std::vector<std::string> out;
-    for (const SceneEntry& e : w.session.shelf().scenes()) out.push_back(e.scene.name);
+    for (const SceneEntry& e : w.app.scenes().scenes()) out.push_back(e.scene.name);
     return out;
 }
 
@@ -46,7 +46,7 @@ int drop(Window& w, const QStringList& files, const QString& answer = {}) {
         QCoreApplication::sendEvent(&w.window, &event);
         CHECK(event.isAccepted());
         QTest::qWait(1);
-        CHECK(w.session.shelf().finish());
+        CHECK(w.app.scenes().finish());
     });
 }
 
@@ -57,7 +57,7 @@ TEST_CASE("a scene is dragged to another place, and its key goes with the place"
     Window w(folder);
     const std::vector<std::string> before = names(w);
     REQUIRE(before.size() >= 4);
-    w.session.shelf().recall(before[1]);
+    w.app.scenes().recall(before[1]);
     ui::FlatButton* first = scene(w, before[0]);
     REQUIRE(first->isVisible());
     const QPoint at = first->rect().center();
@@ -65,8 +65,8 @@ TEST_CASE("a scene is dragged to another place, and its key goes with the place"
     QTest::mousePress(first, Qt::LeftButton, {}, at);
     QTest::mouseMove(first, at + QPoint(2, 0));
     QTest::mouseRelease(first, Qt::LeftButton, {}, at + QPoint(2, 0));
-    CHECK(w.session.desk().name() == before[0]);
-    w.session.shelf().recall(before[1]);
+    CHECK(w.app.mixer().name() == before[0]);
+    w.app.scenes().recall(before[1]);
     first = scene(w, before[0]);
     QTest::mousePress(first, Qt::LeftButton, {}, at);
     // In the button's own coordinates, which go along with it.
@@ -77,21 +77,21 @@ TEST_CASE("a scene is dragged to another place, and its key goes with the place"
     REQUIRE(Window::until([&] { return names(w)[0] == before[1]; }));
     CHECK(names(w)[1] == before[2]);
     CHECK(names(w)[2] == before[0]);
-    CHECK(w.session.desk().name() == before[1]);  // dragging recalls nothing
+    CHECK(w.app.mixer().name() == before[1]);  // dragging recalls nothing
     w.window.activateWindow();
     QTest::keyClick(&w.window, Qt::Key_3, Qt::ControlModifier);
     QTest::keyClick(&w.window, Qt::Key_3);
-    CHECK(Window::until([&] { return w.session.desk().name() == before[0]; }));
+    CHECK(Window::until([&] { return w.app.mixer().name() == before[0]; }));
     // It stays so for the next start.
-    REQUIRE(w.session.shelf().finish());
+    REQUIRE(w.app.scenes().finish());
     CHECK(SceneLibrary(folder.path("scenes")).list().scenes[2].scene.name == before[0]);
 }
 
 TEST_CASE("note, group, colour and time of a scene are kept at once, beside unsaved changes") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.shelf().recall("Bench talk");
-    REQUIRE(w.session.strip().setValue("gain", 0, 2.5));
+    w.app.scenes().recall("Bench talk");
+    REQUIRE(w.strip().chainModel().setValue("gain", 0, 2.5));
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
     REQUIRE(w.choose("scene_popup", "Properties…"));
     auto* about = w.find<ui::ScenePropertiesPopover>("scene_about");
@@ -106,7 +106,7 @@ TEST_CASE("note, group, colour and time of a scene are kept at once, beside unsa
     QTest::keyClick(fade->findChild<QLineEdit*>(), Qt::Key_Return);
     CHECK(fade->value() == 2500.0);
     about->close();
-    REQUIRE(w.session.shelf().finish());
+    REQUIRE(w.app.scenes().finish());
     const auto saved = load_scene(folder.path("scenes/bench-talk.json"));
     REQUIRE(saved.scene);
     CHECK(saved.scene->note == "By the window.");
@@ -115,8 +115,8 @@ TEST_CASE("note, group, colour and time of a scene are kept at once, beside unsa
     CHECK(saved.scene->fade == 2.5);
     CHECK(saved.scene->chain().stages[0].value("gain") != 2.5);  // that one is not saved
     CHECK(w.value("gain", "gain") == 2.5);
-    CHECK(w.session.shelf().changed());
-    CHECK(w.session.shelf().about().note == "By the window.");
+    CHECK(w.app.scenes().changed());
+    CHECK(w.app.scenes().about().note == "By the window.");
     // Found by its group, with others.
     QTest::keyClick(&w.window, Qt::Key_F, Qt::ControlModifier);
     auto* wanted = w.find<QLineEdit>("scene_wanted");
@@ -127,30 +127,30 @@ TEST_CASE("note, group, colour and time of a scene are kept at once, beside unsa
     CHECK(list->item(0)->text() == "Daylight");
     CHECK(list->currentItem()->text() == "Bench talk");
     QTest::keyClick(wanted, Qt::Key_Return);
-    CHECK(w.session.desk().name() == "Bench talk");
-    CHECK_FALSE(w.session.shelf().changed());
+    CHECK(w.app.mixer().name() == "Bench talk");
+    CHECK_FALSE(w.app.scenes().changed());
     // A step of undo from before takes nothing of it away, nor does saving then.
-    REQUIRE(w.session.strip().setValue("gain", 0, 1.5));
-    w.session.shelf().setAbout({"Newer note", "Daylight", 3, 2.5});
-    w.session.strip().undo();
-    CHECK(w.session.shelf().about().note == "Newer note");
-    REQUIRE(w.session.strip().setValue("gain", 0, 1.0));
+    REQUIRE(w.strip().chainModel().setValue("gain", 0, 1.5));
+    w.app.scenes().setAbout({"Newer note", "Daylight", 3, 2.5});
+    w.app.history().undo();
+    CHECK(w.app.scenes().about().note == "Newer note");
+    REQUIRE(w.strip().chainModel().setValue("gain", 0, 1.0));
     REQUIRE(w.save());
     CHECK(load_scene(folder.path("scenes/bench-talk.json")).scene->note == "Newer note");
     // It goes over in its own time.
-    const auto sounding = [&] { return w.session.engine().chain().sounding(); };
+    const auto sounding = [&] { return w.strip().engine().chain().sounding(); };
     // The newest chain is the one that sounds.
     const auto still = [&] {
-        const ChainRunner& chain = w.session.engine().chain();
+        const ChainRunner& chain = w.strip().engine().chain();
         bool newer = !chain.settled();
         for (std::uint32_t n = 1; n <= 5; ++n)  // builds that were dropped leave numbers out
             newer = newer || chain.stage_count(chain.sounding() + n) != 0;
         return !newer;
     };
-    w.session.shelf().recall("Rain on tin");
+    w.app.scenes().recall("Rain on tin");
     REQUIRE(Window::until(still, 20.0));
     const auto before = sounding();
-    w.session.shelf().recall("Bench talk");
+    w.app.scenes().recall("Bench talk");
     QElapsedTimer since;
     since.start();
     REQUIRE(Window::until([&] { return sounding() != before; }, 20.0));
@@ -161,7 +161,7 @@ TEST_CASE("scenes are dropped onto the window as files and zips, and clashes are
     TemporaryFolder folder;
     Window w(folder);
     const size_t count = names(w).size();
-    Scene friends = w.session.desk().scene();
+    Scene friends = w.app.mixer().scene();
     friends.name = "Sent by a friend";
     Scene same = friends;
     same.name = "bench TALK";
@@ -169,19 +169,19 @@ TEST_CASE("scenes are dropped onto the window as files and zips, and clashes are
     REQUIRE(write_file(folder.path("one.json"), write_scene(friends)).ok());
     REQUIRE(write_scene_archive(folder.path("two.zip"), {friends, same}).ok());
     const auto path = [&](const char* name) { return QString::fromStdString(folder.path(name)); };
-    const std::string heard = w.session.desk().name();
+    const std::string heard = w.app.mixer().name();
     CHECK(drop(w, {path("one.json")}) == 0);
     CHECK(names(w).size() == count + 1);
-    CHECK(w.session.desk().name() == heard);  // nothing on air is another one
+    CHECK(w.app.mixer().name() == heard);  // nothing on air is another one
     CHECK_THAT(message(w), Catch::Contains("Imported “Sent by a friend”"));
     CHECK(drop(w, {path("two.zip")}, "Skip") == 1);
     CHECK(names(w).size() == count + 1);
     CHECK(drop(w, {path("two.zip")}, "Keep both") == 1);
     CHECK(names(w).size() == count + 3);
-    CHECK(w.session.shelf().find("bench TALK 2") != nullptr);
+    CHECK(w.app.scenes().find("bench TALK 2") != nullptr);
     CHECK(drop(w, {path("two.zip")}, "Replace") == 1);
     CHECK(names(w).size() == count + 3);
-    CHECK(w.session.shelf().find("bench TALK") != nullptr);
+    CHECK(w.app.scenes().find("bench TALK") != nullptr);
     CHECK(std::filesystem::exists(folder.path("scenes/removed/bench-talk.json")));
     // What is none is told, and other files are not taken.
     REQUIRE(write_file(folder.path("odd.json"), "{\"tracks\":[]}").ok());
@@ -192,26 +192,26 @@ TEST_CASE("scenes are dropped onto the window as files and zips, and clashes are
     CHECK(drop(w, {path("picture.png")}) == -1);
     CHECK(names(w).size() == count + 3);
     // And out again.
-    w.session.shelf().exportTo(path("all.zip"));
-    REQUIRE(w.session.shelf().finish());
+    w.app.scenes().exportTo(path("all.zip"));
+    REQUIRE(w.app.scenes().finish());
     CHECK(read_scene_archive(folder.path("all.zip")).value().scenes.size() == count + 3);
-    w.session.shelf().exportTo(path("one-out.json"), {"Sent by a friend"});
-    REQUIRE(w.session.shelf().finish());
+    w.app.scenes().exportTo(path("one-out.json"), {"Sent by a friend"});
+    REQUIRE(w.app.scenes().finish());
     CHECK(load_scene(folder.path("one-out.json")).scene->name == "Sent by a friend");
     // The one in work goes out as it is heard.
-    REQUIRE(w.session.strip().setValue("gain", 0, 3.5));
-    w.session.shelf().exportTo(path("heard.json"), {w.session.desk().name()});
-    REQUIRE(w.session.shelf().finish());
+    REQUIRE(w.strip().chainModel().setValue("gain", 0, 3.5));
+    w.app.scenes().exportTo(path("heard.json"), {w.app.mixer().name()});
+    REQUIRE(w.app.scenes().finish());
     CHECK(load_scene(folder.path("heard.json")).scene->chain().stages[0].value("gain") == 3.5);
-    w.session.shelf().exportTo("/proc/nowhere/all.zip");
-    CHECK_FALSE(w.session.shelf().finish());
+    w.app.scenes().exportTo("/proc/nowhere/all.zip");
+    CHECK_FALSE(w.app.scenes().finish());
 }
 
 TEST_CASE("a scene goes out as text and comes in from it, shown before it does") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.shelf().recall("Bench talk");
-    REQUIRE(w.session.strip().setValue("gain", 0, 4.5));
+    w.app.scenes().recall("Bench talk");
+    REQUIRE(w.strip().chainModel().setValue("gain", 0, 4.5));
     const auto menu = [&](const QString& entry) {
         for (auto* old : w.window.findChildren<QMenu*>("scene_popup")) old->setObjectName({});
         QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
@@ -227,7 +227,7 @@ TEST_CASE("a scene goes out as text and comes in from it, shown before it does")
         QGuiApplication::clipboard()->setText(what);
         answering(
             w.window, "paste_question", answer, [&] { menu("Import from clipboard"); }, &shown);
-        CHECK(w.session.shelf().finish());
+        CHECK(w.app.scenes().finish());
     };
     paste("  \n" + text + "\n ", "Cancel");
     CHECK(names(w).size() == count);
@@ -235,8 +235,8 @@ TEST_CASE("a scene goes out as text and comes in from it, shown before it does")
     CHECK(shown.contains("Voice: Gain, Suppression, Gate"));
     paste(text, "Import");
     REQUIRE(names(w).size() == count + 1);
-    CHECK(w.session.shelf().find("From the chat")->chain().stages[0].value("gain") == 4.5);
-    CHECK(w.session.desk().name() == "Bench talk");
+    CHECK(w.app.scenes().find("From the chat")->chain().stages[0].value("gain") == 4.5);
+    CHECK(w.app.mixer().name() == "Bench talk");
     shown.clear();
     paste(text.left(text.size() / 2), "Import");
     CHECK(shown.isEmpty());
@@ -248,15 +248,15 @@ TEST_CASE("a starting point is begun from unsaved, with what to do first") {
     TemporaryFolder folder;
     Window w(folder);
     const auto before = names(w);
-    const Scene was = w.session.desk().scene();
+    const Scene was = w.app.mixer().scene();
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
     auto* points = w.find<QMenu>("starting_points");
     REQUIRE(points != nullptr);
     emit points->aboutToShow();
     CHECK(points->actions().size() == 10);
     REQUIRE(w.choose("starting_points", "Boomy voice"));
-    CHECK(w.session.desk().name() == "Boomy voice");
-    CHECK(w.session.shelf().changed());
+    CHECK(w.app.mixer().name() == "Boomy voice");
+    CHECK(w.app.scenes().changed());
     CHECK(names(w) == before);
     CHECK_THAT(message(w), Catch::Contains("Not saved yet.") && Catch::Contains("First step:"));
     // Saved and begun from again it is another one.
@@ -267,11 +267,11 @@ TEST_CASE("a starting point is begun from unsaved, with what to do first") {
     for (QAction* a : all.back()->actions()) {
         if (a->text() == "Boomy voice") a->trigger();
     }
-    CHECK(w.session.desk().name() == "Boomy voice 2");
-    w.session.strip().undo();
-    CHECK(w.session.desk().name() == "Boomy voice");
-    w.session.strip().undo();
-    CHECK(w.session.desk().scene() == was);
+    CHECK(w.app.mixer().name() == "Boomy voice 2");
+    w.app.history().undo();
+    CHECK(w.app.mixer().name() == "Boomy voice");
+    w.app.history().undo();
+    CHECK(w.app.mixer().scene() == was);
     // Every one of them holds a chain that is well set for what it was made for.
     for (const SceneEntry& e : SceneLibrary(std::string(REED_DEMO_DATA) + "/starting_points").list().scenes) {
         INFO(e.scene.name);

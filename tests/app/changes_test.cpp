@@ -18,7 +18,7 @@ TEST_CASE("changes since the scene was saved are told, and taken back one by one
     const double open = w.value("gate", "open_threshold");
     REQUIRE(w.window.actions().run("set", "gate open_threshold -44").isEmpty());
     CHECK(button->text() == "1 change");
-    w.session.strip().setBypass("compressor", true);
+    w.strip().chainModel().setBypass("compressor", true);
     CHECK(button->text() == "2 changes");
     const auto texts = [&] {
         QStringList out;
@@ -39,26 +39,26 @@ TEST_CASE("changes since the scene was saved are told, and taken back one by one
     CHECK(w.value("gate", "open_threshold") == open);
     CHECK(button->text() == "1 change");
     CHECK_FALSE(texts().contains("Opens at -44.0 dBFS"));
-    CHECK(w.session.strip().stage("compressor")->bypass);
+    CHECK(w.strip().chainModel().stage("compressor")->bypass);
     // All: the scene as it was saved; one step of undo brings the changes again.
     QTest::mouseClick(popup->findChild<ui::FlatButton*>("changes_back"), Qt::LeftButton);
-    CHECK_FALSE(w.session.strip().stage("compressor")->bypass);
+    CHECK_FALSE(w.strip().chainModel().stage("compressor")->bypass);
     CHECK_FALSE(button->isVisible());
-    w.session.strip().undo();
-    CHECK(w.session.strip().stage("compressor")->bypass);
+    w.app.history().undo();
+    CHECK(w.strip().chainModel().stage("compressor")->bypass);
     CHECK(button->isVisible());
     REQUIRE(Window::until([&] { return w.window.findChild<ui::ChangesPopover*>() == nullptr; }));
     // Kept.
     QTest::mouseClick(button, Qt::LeftButton);
     QTest::mouseClick(w.window.findChild<ui::FlatButton*>("changes_keep"), Qt::LeftButton);
-    CHECK_FALSE(w.session.shelf().changed());
+    CHECK_FALSE(w.app.scenes().changed());
     CHECK_FALSE(button->isVisible());
     // By key. (The offscreen platform gives a popup the keyboard and does not give it back by itself.)
     w.window.activateWindow();
     REQUIRE(QTest::qWaitForWindowActive(&w.window));
-    w.session.strip().setBypass("gate", true);
+    w.strip().chainModel().setBypass("gate", true);
     QTest::keyClick(w.window.diagram(), Qt::Key_R, Qt::ControlModifier | Qt::ShiftModifier);
-    CHECK_FALSE(w.session.strip().stage("gate")->bypass);
+    CHECK_FALSE(w.strip().chainModel().stage("gate")->bypass);
 }
 
 TEST_CASE("changes go into a new scene, and many are summed up", "[app]") {
@@ -66,7 +66,8 @@ TEST_CASE("changes go into a new scene, and many are summed up", "[app]") {
     Window w(folder);
     const auto order = w.order();
     for (int i = 0; i < 16; ++i) {
-        w.session.strip().addStage(*find_stage_kind("gain"), w.session.strip().chain().stages.size());
+        w.strip().chainModel().addStage(*find_stage_kind("gain"),
+                                        w.strip().chainModel().chain().stages.size());
     }
     auto* button = w.find<ui::FlatButton>("changes_button");
     CHECK(button->text() == "16 changes");
@@ -81,8 +82,8 @@ TEST_CASE("changes go into a new scene, and many are summed up", "[app]") {
     REQUIRE(name->isVisible());
     QTest::keyClicks(name, "Many gains");
     QTest::keyClick(name, Qt::Key_Return);
-    CHECK(w.session.strip().scene().name == "Many gains");
+    CHECK(w.strip().chainModel().scene().name == "Many gains");
     CHECK_FALSE(button->isVisible());
-    w.session.shelf().recall("Bench talk");
+    w.app.scenes().recall("Bench talk");
     CHECK(w.order() == order);
 }

@@ -7,7 +7,7 @@
 #include "app/window.h"
 #include "deck/characters_popover.h"
 #include "deck/popups.h"
-#include "session/characters.h"
+#include "model/strips/characters.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -16,7 +16,7 @@ namespace {
 
 struct CharacterWindow : Window {
     using Window::Window;
-    std::string on() { return session.strip().character(); }
+    std::string on() { return strip().chainModel().character(); }
     ui::FlatButton* title() { return find<ui::FlatButton>("characters_button"); }
     ui::CharactersPopover* open() {
         QTest::mouseClick(title(), Qt::LeftButton);
@@ -33,9 +33,9 @@ void click(QWidget* w) {
     QTest::mouseClick(w, Qt::LeftButton);
 }
 
-QStringList names(const ui::Session& s) {
+QStringList names(const ui::AppModel& app) {
     QStringList out;
-    for (const auto& c : s.characters().all()) out << c.name;
+    for (const auto& c : app.characters().all()) out << c.name;
     return out;
 }
 
@@ -76,15 +76,15 @@ TEST_CASE("a character is of the moment: never saved, no change of the scene, no
     TemporaryFolder folder;
     {
         CharacterWindow w(folder);
-        const bool could = w.session.strip().history().canUndo();
-        w.session.strip().setCharacter("Robot");
-        CHECK(w.session.strip().history().canUndo() == could);
-        CHECK_FALSE(w.session.shelf().changed());
+        const bool could = w.app.history().canUndo();
+        w.strip().chainModel().setCharacter("Robot");
+        CHECK(w.app.history().canUndo() == could);
+        CHECK_FALSE(w.app.scenes().changed());
         // It stays on while the chain under it is another one.
-        w.session.shelf().recall("Evening quiet");
+        w.app.scenes().recall("Evening quiet");
         CHECK(w.on() == "Robot");
-        CHECK(w.session.strip().runnable().character == "Robot");
-        w.session.strip().undo();
+        CHECK(w.strip().chainModel().runnable().character == "Robot");
+        w.app.history().undo();
         CHECK(w.on() == "Robot");
     }
     CharacterWindow again(folder);
@@ -100,31 +100,31 @@ TEST_CASE("the feed has the character while it is on, however it was opened", "[
     faint.chain() = chain_of({stage("gain", {{"gain", -30}}), stage("gain", {{"gain", -20}})});
     faint.chain().stages[1].id = "gain_2";
     REQUIRE(SceneLibrary(w.kept()).save(faint).ok());
-    w.session.characters().keep(w.session.strip(), {"gain"}, "Again", {});  // and is read with it
-    REQUIRE(w.session.characters().find("faint") != nullptr);
+    w.app.characters().keep(w.strip().chainModel(), {"gain"}, "Again", {});  // and is read with it
+    REQUIRE(w.app.characters().find("faint") != nullptr);
     const auto level = [&] {
-        REQUIRE(w.heard(static_cast<double>(w.session.engine().input_history()->written()) / 48000.0 + 2.5));
+        REQUIRE(w.heard(static_cast<double>(w.strip().engine().input_history()->written()) / 48000.0 + 2.5));
         return w.feed_level(2.0);
     };
     REQUIRE(w.heard(3.0));
     const double plain = level();
-    w.session.strip().setCharacter("Faint");
+    w.strip().chainModel().setCharacter("Faint");
     CHECK(level() < plain - 35.0);
     // Another input: still on, and the chain need not be built twice.
     std::uint32_t serial = 0;  // of the chain it was opened with, before any sound
-    QObject::connect(&w.session.devices(), &ui::Devices::engineOpened,
-                     [&] { serial = w.session.engine().chain().sounding(); });
+    QObject::connect(&w.strip().input(), &ui::InputController::engineOpened,
+                     [&] { serial = w.strip().engine().chain().sounding(); });
     w.setInput({DeviceKind::simulated_room, {}});
     CHECK(level() < plain - 35.0);
-    CHECK(w.session.engine().chain().sounding() == serial);
-    w.session.strip().setCharacter({});
+    CHECK(w.strip().engine().chain().sounding() == serial);
+    w.strip().chainModel().setCharacter({});
     CHECK(level() > plain - 10.0);
 }
 
 TEST_CASE("a character is on while its key is held, and off when the window loses it", "[window]") {
     TemporaryFolder folder;
     CharacterWindow w(folder);
-    auto& keys = w.session.preferences().keys();
+    auto& keys = w.app.preferences().keys();
     keys.set("hold-character Robot", QKeySequence("F11"));
     keys.set("hold-character Old radio", QKeySequence("F12"));
     QTest::keyPress(&w.window, Qt::Key_F11);
@@ -143,27 +143,27 @@ TEST_CASE("a character is on while its key is held, and off when the window lose
     QTest::keyRelease(&w.window, Qt::Key_F12);
     CHECK(w.on().empty());
     // Talk is held besides.
-    w.session.preferences().setTalkKey(ui::Preferences::TalkKey::talks);
+    w.app.preferences().setTalkKey(ui::Preferences::TalkKey::talks);
     QTest::keyPress(&w.window, Qt::Key_M, Qt::ControlModifier);
-    CHECK_FALSE(w.session.muted());
+    CHECK_FALSE(w.app.mute().on());
     QTest::keyPress(&w.window, Qt::Key_F11);
-    CHECK_FALSE(w.session.muted());
+    CHECK_FALSE(w.app.mute().on());
     QTest::keyRelease(&w.window, Qt::Key_F11);
-    CHECK_FALSE(w.session.muted());
+    CHECK_FALSE(w.app.mute().on());
     QTest::keyRelease(&w.window, Qt::Key_M, Qt::ControlModifier);
-    CHECK(w.session.muted());
+    CHECK(w.app.mute().on());
     CHECK(w.on().empty());
     QTest::keyPress(&w.window, Qt::Key_F11);
     QEvent lost(QEvent::WindowDeactivate);
     QApplication::sendEvent(&w.window, &lost);
     CHECK(w.on().empty());
     // Another strip is worked on by the time the key comes up.
-    w.session.desk().add(StripRole::voice);
-    REQUIRE(w.until([&] { return w.session.desk().strips().size() == 2; }));
-    w.session.desk().focus(w.session.strip().spec().id);
+    w.app.mixer().add(StripRole::voice);
+    REQUIRE(w.until([&] { return w.app.mixer().strips().size() == 2; }));
+    w.app.mixer().focus(w.strip().chainModel().spec().id);
     QTest::keyPress(&w.window, Qt::Key_F11);
     CHECK(w.on() == "Robot");
-    w.session.desk().focus(w.session.desk().strips()[1]->strip().spec().id);
+    w.app.mixer().focus(w.app.mixer().strips()[1]->chainModel().spec().id);
     CHECK(w.title()->text().isEmpty());  // the other one has none
     QTest::keyRelease(&w.window, Qt::Key_F11);
     CHECK(w.on().empty());
@@ -172,55 +172,55 @@ TEST_CASE("a character is on while its key is held, and off when the window lose
 TEST_CASE("a character is laid over the voice while a programme is worked on", "[window]") {
     TemporaryFolder folder;
     CharacterWindow w(folder);
-    ui::Session* sound = w.session.desk().add(StripRole::programme);
+    ui::StripModel* sound = w.app.mixer().add(StripRole::programme);
     REQUIRE(sound != nullptr);
-    w.session.desk().focus(sound->strip().spec().id);
-    REQUIRE(&w.session.desk().current() == sound);
+    w.app.mixer().focus(sound->chainModel().spec().id);
+    REQUIRE(&w.app.mixer().current() == sound);
     w.press(Qt::Key_1, Qt::ControlModifier | Qt::ShiftModifier);
     CHECK(w.on() == "Telephone");
-    CHECK(sound->strip().character().empty());
+    CHECK(sound->chainModel().character().empty());
     CHECK(w.title()->text() == "Telephone");
     auto* popup = w.open();
     CHECK(popup->findChild<ui::FlatButton*>("character_Telephone")->isChecked());
     popup->close();
-    ui::Actions actions(w.session);
+    ui::Actions actions(w.app);
     CHECK(actions.run("hold-character", "Robot on").isEmpty());
     CHECK(w.on() == "Robot");
-    CHECK(sound->strip().character().empty());
+    CHECK(sound->chainModel().character().empty());
     // Another voice has its own.
-    ui::Session* guest = w.session.desk().add(StripRole::voice);
-    w.session.desk().focus(guest->strip().spec().id);
+    ui::StripModel* guest = w.app.mixer().add(StripRole::voice);
+    w.app.mixer().focus(guest->chainModel().spec().id);
     CHECK(w.title()->text().isEmpty());
     w.press(Qt::Key_2, Qt::ControlModifier | Qt::ShiftModifier);
-    CHECK(guest->strip().character() == "Old radio");
+    CHECK(guest->chainModel().character() == "Old radio");
     CHECK(w.on() == "Robot");
 }
 
 TEST_CASE("the delay of a character is told while it is on", "[window]") {
     TemporaryFolder folder;
     CharacterWindow w(folder);
-    const double before = w.session.devices().totalDelayMs();
-    w.session.strip().setCharacter("Giant");
-    const double ms = w.session.characters().find("Giant")->delay;
+    const double before = w.strip().input().totalDelayMs();
+    w.strip().chainModel().setCharacter("Giant");
+    const double ms = w.app.characters().find("Giant")->delay;
     CHECK(ms > 40.0);
     CHECK(ms < 60.0);
-    CHECK(w.session.devices().totalDelayMs() == Approx(before + ms).margin(0.5));
+    CHECK(w.strip().input().totalDelayMs() == Approx(before + ms).margin(0.5));
     QTest::mouseClick(w.find<ui::FlatButton>("status"), Qt::LeftButton);
     auto* popup = w.find<ui::DelayPopup>("delay_popup");
     REQUIRE(popup != nullptr);
     const auto rows = popup->rows();
     CHECK(rows[rows.size() - 2].first() == "Giant");
-    w.session.strip().setCharacter({});
+    w.strip().chainModel().setCharacter({});
     CHECK(popup->rows().size() == rows.size() - 1);
-    CHECK(w.session.devices().totalDelayMs() == Approx(before).margin(0.5));
+    CHECK(w.strip().input().totalDelayMs() == Approx(before).margin(0.5));
 }
 
 TEST_CASE("stages of the chain are kept as a character with a key of its own, and removed", "[window]") {
     TemporaryFolder folder;
     CharacterWindow w(folder);
-    w.session.strip().addStage(*find_stage_kind("reverb"), 0);
-    w.session.strip().addStage(*find_stage_kind("echo"), 1);
-    w.session.strip().setBypass("echo", true);
+    w.strip().chainModel().addStage(*find_stage_kind("reverb"), 0);
+    w.strip().chainModel().addStage(*find_stage_kind("echo"), 1);
+    w.strip().chainModel().setBypass("echo", true);
     auto* popup = w.open();
     click(popup->findChild<ui::FlatButton*>("character_keep"));
     QTest::qWait(0);
@@ -248,25 +248,25 @@ TEST_CASE("stages of the chain are kept as a character with a key of its own, an
     CHECK(std::filesystem::exists(w.kept() / "my-cave.json"));
     CHECK(popup->findChild<ui::FlatButton*>("character_My cave") != nullptr);
     popup->close();
-    const ui::CharacterEntry* cave = w.session.characters().find("my CAVE");
+    const ui::CharacterEntry* cave = w.app.characters().find("my CAVE");
     REQUIRE(cave != nullptr);
     CHECK(cave->note == "Deep");
     CHECK(cave->spec.stages.size() == 1);
     CHECK_FALSE(cave->spec.stages[0].bypass);
-    CHECK(names(w.session).last() == "My cave");  // the keys of the others stay
-    w.session.preferences().keys().set("character My cave", QKeySequence("F11"));
+    CHECK(names(w.app).last() == "My cave");  // the keys of the others stay
+    w.app.preferences().keys().set("character My cave", QKeySequence("F11"));
     w.press(Qt::Key_F11, Qt::NoModifier);
     CHECK(w.on() == "My cave");
-    CHECK(w.session.preferences().keys().all().size() > 0);
+    CHECK(w.app.preferences().keys().all().size() > 0);
     // Kept anew: the file before is in "removed". It is on all the while.
-    w.session.strip().setValue("echo", 1, 900);
-    CHECK(w.session.characters().keep(w.session.strip(), {"echo", "reverb"}, "My cave", {}));
+    w.strip().chainModel().setValue("echo", 1, 900);
+    CHECK(w.app.characters().keep(w.strip().chainModel(), {"echo", "reverb"}, "My cave", {}));
     CHECK(w.on() == "My cave");
     CHECK(std::filesystem::exists(w.kept() / "removed" / "my-cave.json"));
-    CHECK(w.session.characters().find("My cave")->spec.stages.size() == 2);
-    w.session.characters().remove("My cave");
+    CHECK(w.app.characters().find("My cave")->spec.stages.size() == 2);
+    w.app.characters().remove("My cave");
     CHECK(w.on().empty());
-    CHECK(w.session.characters().find("My cave") == nullptr);
+    CHECK(w.app.characters().find("My cave") == nullptr);
     w.press(Qt::Key_F11, Qt::NoModifier);
     CHECK(w.on().empty());
 }
@@ -275,23 +275,23 @@ TEST_CASE("a character of one's own stands in the place of ours of that name, un
           "[window]") {
     TemporaryFolder folder;
     CharacterWindow w(folder);
-    const QStringList before = names(w.session);
+    const QStringList before = names(w.app);
     REQUIRE(before.contains("Robot"));
-    CHECK(w.session.characters().keep(w.session.strip(), {"gain"}, "robot", "Mine"));
-    CHECK(names(w.session).size() == before.size());
-    CHECK(w.session.characters().find("Robot")->note == "Mine");
+    CHECK(w.app.characters().keep(w.strip().chainModel(), {"gain"}, "robot", "Mine"));
+    CHECK(names(w.app).size() == before.size());
+    CHECK(w.app.characters().find("Robot")->note == "Mine");
     auto* popup = w.open();
     click(popup->findChild<ui::FlatButton*>("character_more_robot"));
     CHECK(w.choose("character_menu", "Remove"));
-    CHECK(w.session.characters().find("Robot")->ours);
-    CHECK(names(w.session) == before);
+    CHECK(w.app.characters().find("Robot")->ours);
+    CHECK(names(w.app) == before);
 }
 
 TEST_CASE("a character's stages are put into the chain before the lid, in one step of undo", "[window]") {
     TemporaryFolder folder;
     CharacterWindow w(folder);
     const std::string before = w.order();
-    w.session.strip().setCharacter("Cathedral");
+    w.strip().chainModel().setCharacter("Cathedral");
     auto* popup = w.open();
     click(popup->findChild<ui::FlatButton*>("character_more_Cathedral"));
     CHECK(w.choose("character_menu", "Insert its stages"));
@@ -300,7 +300,7 @@ TEST_CASE("a character's stages are put into the chain before the lid, in one st
     REQUIRE(before.ends_with(lid));
     // The scene has a gain of its own already.
     CHECK(w.order() == before.substr(0, before.size() - lid.size()) + " reverb gain_2" + lid);
-    w.session.strip().undo();
+    w.app.history().undo();
     CHECK(w.order() == before);
 }
 
@@ -321,13 +321,13 @@ TEST_CASE("characters that can't be used are told and left alone", "[window]") {
         CharacterWindow w(folder);
         CHECK_THAT(w.told(), Catch::Contains("roken.json"));
         // A stage that is not known here is left out of it.
-        CHECK(w.session.characters().find("Of a newer program")->spec.stages.size() == 1);
+        CHECK(w.app.characters().find("Of a newer program")->spec.stages.size() == 1);
         CHECK(std::filesystem::exists(broken));
-        const auto all = w.session.characters().all().size();
+        const auto all = w.app.characters().all().size();
         for (size_t n = all; n < kMaxCharacters; ++n)
-            CHECK(w.session.characters().keep(w.session.strip(), {"gain"}, QString("More %1").arg(n), {}));
+            CHECK(w.app.characters().keep(w.strip().chainModel(), {"gain"}, QString("More %1").arg(n), {}));
         w.window.messages()->dismiss();
-        CHECK_FALSE(w.session.characters().keep(w.session.strip(), {"gain"}, "One too many", {}));
+        CHECK_FALSE(w.app.characters().keep(w.strip().chainModel(), {"gain"}, "One too many", {}));
         CHECK_THAT(w.told(), Catch::Contains("Remove one first"));
     }
     Scene more;
@@ -336,7 +336,7 @@ TEST_CASE("characters that can't be used are told and left alone", "[window]") {
     REQUIRE(SceneLibrary(folder.path("characters")).save(more).ok());
     std::filesystem::remove(broken);
     CharacterWindow w(folder);
-    CHECK(w.session.characters().all().size() == kMaxCharacters);
+    CHECK(w.app.characters().all().size() == kMaxCharacters);
     CHECK_THAT(w.told(), Catch::Contains("Skipped: 1"));
     CHECK(std::filesystem::exists(folder.path("characters/zz-by-another-program.json")));
 }
@@ -344,7 +344,7 @@ TEST_CASE("characters that can't be used are told and left alone", "[window]") {
 TEST_CASE("other programs lay characters over the voice by name", "[window]") {
     TemporaryFolder folder;
     CharacterWindow w(folder);
-    ui::Actions actions(w.session);
+    ui::Actions actions(w.app);
     CHECK(actions.run("character", "old RADIO").isEmpty());
     CHECK(w.on() == "Old radio");
     CHECK(actions.run("character", "Old radio").isEmpty());

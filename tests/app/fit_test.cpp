@@ -8,9 +8,9 @@
 #include "deck/adaptation_popover.h"
 #include "deck/scene_bar.h"
 #include "deck/scene_compare_popover.h"
+#include "model/scenes/adaptation_model.h"
+#include "model/strips/stage_presets.h"
 #include "scenes/adaptation.h"
-#include "session/adaptation_model.h"
-#include "session/stage_presets.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -23,59 +23,60 @@ TEST_CASE("a scene made for another voice is fitted to this one by one click, an
     voice = mix(voice, room);
     auto sound = mono(voice);
     Window w(folder);
-    w.session.shelf().recall("Bench talk");
-    Scene made = w.session.desk().scene();
+    w.app.scenes().recall("Bench talk");
+    Scene made = w.app.mixer().scene();
     const auto levels = measure_made_for(made.chain(), 0.0, sound, 48000);
     REQUIRE(levels);
     made.name = "A friend's";
     made.made_for["voice"] = *levels;
-    w.session.shelf().takeIn({made}, ConflictPolicy::keep_both);
-    REQUIRE(w.session.shelf().finish());
+    w.app.scenes().takeIn({made}, ConflictPolicy::keep_both);
+    REQUIRE(w.app.scenes().finish());
     for (float& x : sound[0]) x *= static_cast<float>(db_to_gain(-14.0));
     write_wav(folder.path("here.wav"), sound);
-    REQUIRE(Window::until([&] { return w.session.seat().said()->written() > 3 * 48000; }, 60.0));
-    w.session.devices().setInput({DeviceKind::sound_file, folder.path("here.wav")});
-    REQUIRE(Window::until([&] { return !w.session.devices().opening(); }));
+    REQUIRE(Window::until([&] { return w.strip().liveStrip().said()->written() > 3 * 48000; }, 60.0));
+    w.strip().input().select({DeviceKind::sound_file, folder.path("here.wav")});
+    REQUIRE(Window::until([&] { return !w.strip().input().isOpening(); }));
     auto* button = w.find<ui::FlatButton>("fit_button");
     CHECK_FALSE(button->isVisible());
     // What another microphone gave before says nothing about this one.
-    CHECK(ui::recentInput(w.session, 30.0).sound.frames() <
-          static_cast<size_t>(w.session.seat().said()->written() - w.session.inputHistoryStart()) + 48000);
-    CHECK(w.session.inputHistoryStart() > 0);
-    w.session.shelf().recall("A friend's");
-    REQUIRE(Window::until([&] { return w.session.fit().off(); }, 60.0));
+    CHECK(ui::recentInput(w.strip(), 30.0).sound.frames() <
+          static_cast<size_t>(w.strip().liveStrip().said()->written() - w.strip().inputHistoryStart()) +
+              48000);
+    CHECK(w.strip().inputHistoryStart() > 0);
+    w.app.scenes().recall("A friend's");
+    REQUIRE(Window::until([&] { return w.app.adaptation().off(); }, 60.0));
     REQUIRE(Window::until(
-        [&] { return w.session.seat().said()->written() - w.session.inputHistoryStart() > 12 * 48000; },
+        [&] { return w.strip().liveStrip().said()->written() - w.strip().inputHistoryStart() > 12 * 48000; },
         90.0));
     CHECK(button->isVisible());
     QTest::mouseClick(button, Qt::LeftButton);
     auto* popup = w.find<ui::AdaptationPopover>("fit_popup");
     REQUIRE(popup != nullptr);
-    REQUIRE(Window::until([&] { return w.session.fit().fit().has_value(); }, 60.0));
+    REQUIRE(Window::until([&] { return w.app.adaptation().fit().has_value(); }, 60.0));
     CHECK(popup->findChild<QLabel*>("fit_state")->text().startsWith("Tuned for speech at"));
-    const auto changes = w.session.fit().fit()->changes;
+    const auto changes = w.app.adaptation().fit()->changes;
     REQUIRE_FALSE(changes.empty());
     CHECK(changes[0].stage == "gain");
     CHECK(changes[0].to == Approx(changes[0].from + 14.0).margin(3.0));
-    const Scene before = w.session.desk().scene();
+    const Scene before = w.app.mixer().scene();
     // One alone, then all of the others.
     QTest::mouseClick(popup->findChild<ui::FlatButton*>("fit_0"), Qt::LeftButton);
     CHECK(w.value("gain", "gain") == changes[0].to);
-    w.session.strip().undo();
-    CHECK(w.session.desk().scene() == before);
+    w.app.history().undo();
+    CHECK(w.app.mixer().scene() == before);
     if (auto* open = w.find<ui::AdaptationPopover>("fit_popup"); open != nullptr) open->close();
     QTest::mouseClick(button, Qt::LeftButton);
-    REQUIRE(Window::until([&] { return w.session.fit().fit().has_value(); }, 60.0));
+    REQUIRE(Window::until([&] { return w.app.adaptation().fit().has_value(); }, 60.0));
     popup = w.find<ui::AdaptationPopover>("fit_popup");
-    const auto all = w.session.fit().fit()->changes;
+    const auto all = w.app.adaptation().fit()->changes;
     QPointer<ui::FlatButton> make = popup->findChild<ui::FlatButton*>(all.size() > 1 ? "fit_all" : "fit_0");
     QTest::mouseClick(make, Qt::LeftButton);
-    CHECK(w.session.desk().scene().chain() == with_changes(before.chain(), all));
+    CHECK(w.app.mixer().scene().chain() == with_changes(before.chain(), all));
     // The offer is over: the scene in work is made for what is here.
-    REQUIRE(Window::until([&] { return !w.session.fit().off(); }, 60.0));
-    CHECK(w.session.fit().madeFor()->in.usual == Approx(levels->in.usual - 14.0).margin(3.0));
-    w.session.strip().undo();
-    CHECK(w.session.desk().scene() == before);
+    REQUIRE(Window::until([&] { return !w.app.adaptation().off(); }, 60.0));
+    CHECK(w.app.adaptation().madeFor()->in.usual == Approx(levels->in.usual - 14.0).margin(3.0));
+    w.app.history().undo();
+    CHECK(w.app.mixer().scene() == before);
     // Saved, it notes what it is made for.
     REQUIRE(w.saveAs("Mine now"));
     REQUIRE(Window::until(
@@ -85,46 +86,46 @@ TEST_CASE("a scene made for another voice is fitted to this one by one click, an
                    std::abs(r.scene->made_for.at("voice").in.usual - levels->in.usual + 14.0) < 3.0;
         },
         60.0));
-    CHECK_FALSE(w.session.shelf().changed());
+    CHECK_FALSE(w.app.scenes().changed());
 }
 
 TEST_CASE("a scene that is right as it is goes by the levels that are here, also after the next recall") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.shelf().recall("Bench talk");
-    Scene other = w.session.desk().scene();
+    w.app.scenes().recall("Bench talk");
+    Scene other = w.app.mixer().scene();
     other.name = "Made elsewhere";
     other.made_for["voice"] = {{-70, -50, -45, -40}, {}, -20};
-    w.session.shelf().takeIn({other}, ConflictPolicy::keep_both);
-    REQUIRE(w.session.shelf().finish());
-    w.session.shelf().recall("Made elsewhere");
-    REQUIRE(Window::until([&] { return w.session.fit().off() && ui::recentInput(w.session, 30.0).enough(); },
-                          90.0));
+    w.app.scenes().takeIn({other}, ConflictPolicy::keep_both);
+    REQUIRE(w.app.scenes().finish());
+    w.app.scenes().recall("Made elsewhere");
+    REQUIRE(Window::until(
+        [&] { return w.app.adaptation().off() && ui::recentInput(w.strip(), 30.0).enough(); }, 90.0));
     QTest::mouseClick(w.find<ui::FlatButton>("fit_button"), Qt::LeftButton);
     auto* popup = w.find<ui::AdaptationPopover>("fit_popup");
     REQUIRE(popup != nullptr);
     QTest::mouseClick(popup->findChild<ui::FlatButton*>("fit_keep"), Qt::LeftButton);
-    REQUIRE(Window::until([&] { return !w.session.fit().off(); }, 60.0));
-    CHECK_FALSE(w.session.shelf().changed());
-    CHECK(w.session.desk().scene().desk == other.desk);
-    REQUIRE(w.session.shelf().finish());
-    const Scene* there = w.session.shelf().find("Made elsewhere");
+    REQUIRE(Window::until([&] { return !w.app.adaptation().off(); }, 60.0));
+    CHECK_FALSE(w.app.scenes().changed());
+    CHECK(w.app.mixer().scene().desk == other.desk);
+    REQUIRE(w.app.scenes().finish());
+    const Scene* there = w.app.scenes().find("Made elsewhere");
     REQUIRE(there != nullptr);
     CHECK(there->made_for.at("voice").in.usual > -30.0);
     CHECK(load_scene(folder.path("scenes/made-elsewhere.json")).scene->made_for == there->made_for);
     // A change that is not saved is not noted in the file.
-    REQUIRE(w.session.strip().setValue("gain", 0, 6.0));
+    REQUIRE(w.strip().chainModel().setValue("gain", 0, 6.0));
     const auto kept = there->made_for;
-    w.session.shelf().note({{"voice", {{-60, -40, -30, -20}, {}, -10}}}, w.session.desk().scene());
-    CHECK(w.session.shelf().find("Made elsewhere")->made_for == kept);
-    CHECK(w.session.fit().madeFor()->in.usual == -30.0);
+    w.app.scenes().note({{"voice", {{-60, -40, -30, -20}, {}, -10}}}, w.app.mixer().scene());
+    CHECK(w.app.scenes().find("Made elsewhere")->made_for == kept);
+    CHECK(w.app.adaptation().madeFor()->in.usual == -30.0);
 }
 
 TEST_CASE("another scene stands beside the one in work, in words and in levels") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.shelf().recall("Bench talk");
-    REQUIRE(Window::until([&] { return w.session.seat().said()->written() > 8 * 48000; }, 60.0));
+    w.app.scenes().recall("Bench talk");
+    REQUIRE(Window::until([&] { return w.strip().liveStrip().said()->written() > 8 * 48000; }, 60.0));
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
     REQUIRE(w.choose("scene_popup", "Compare with another scene…"));
     REQUIRE(w.find<ui::SceneComparePopover>("scene_beside") != nullptr);
@@ -161,17 +162,17 @@ TEST_CASE("another scene stands beside the one in work, in words and in levels")
 TEST_CASE("closing what fits a scene ends its work, and what can't be worked out says why") {
     TemporaryFolder folder;
     Window w(folder);
-    ui::AdaptationModel& fit = w.session.fit();
+    ui::AdaptationModel& fit = w.app.adaptation();
     QString why;
     QObject::connect(&fit, &ui::AdaptationModel::failed, [&](const QString& words) { why = words; });
-    Scene made = w.session.desk().scene();
+    Scene made = w.app.mixer().scene();
     made.made_for.clear();
-    w.session.desk().setAbout(made);
+    w.app.mixer().setAbout(made);
     fit.look();
     CHECK(why.contains("has no reference levels yet"));
     made.made_for["voice"] = {{-50, -30, -22, -16}, {{"gate", {-60, -30, -22, -16}}}, -20};
-    w.session.desk().setAbout(made);
-    REQUIRE(Window::until([&] { return w.session.seat().said()->written() > 6 * 48000; }, 60.0));
+    w.app.mixer().setAbout(made);
+    REQUIRE(Window::until([&] { return w.strip().liveStrip().said()->written() > 6 * 48000; }, 60.0));
     why.clear();
     fit.look();
     CHECK(fit.looking());
@@ -186,37 +187,37 @@ TEST_CASE("recipes set a stage by name, with thresholds where voice and room are
     TemporaryFolder folder;
     Window w(folder);
     std::string said;  // the bar keeps what is serious until it was read
-    QObject::connect(&w.session.notices(), &ui::Notifications::told,
+    QObject::connect(&w.app.notices(), &ui::Notifications::told,
                      [&](const QString& words) { said = words.toStdString(); });
     const auto press = [&](const QString& entry) {
         for (auto* old : w.window.findChildren<QMenu*>("recipe_menu")) old->setObjectName({});
         QTest::mouseClick(w.find<ui::FlatButton>("recipes_button"), Qt::LeftButton);
         return w.choose("recipe_menu", entry);
     };
-    w.session.strip().focus("gate");
+    w.strip().chainModel().focus("gate");
     REQUIRE(Window::until(
         [&] {
-            const auto& taps = w.session.levels().taps;
-            return w.session.levelsFit() && w.session.levels().seconds > 8.0 && taps[2].voice_known &&
+            const auto& taps = w.strip().levels().taps;
+            return w.strip().levelsFit() && w.strip().levels().seconds > 8.0 && taps[2].voice_known &&
                    taps[2].room_known;
         },
         60.0));
-    const Scene before = w.session.desk().scene();
+    const Scene before = w.app.mixer().scene();
     REQUIRE(press("Gentle gate"));
     CHECK(w.value("gate", "hold") == 240.0);
     CHECK(w.value("gate", "range") == -10.0);
     // It was kept for a room at -46 dBFS; here the gate hears what the suppression leaves of one.
-    const TapLevels& tap = w.session.levels().taps[2];
+    const TapLevels& tap = w.strip().levels().taps[2];
     CHECK(w.value("gate", "close_threshold") > tap.room);
     CHECK(w.value("gate", "close_threshold") < -46.0);
     CHECK(w.value("gate", "open_threshold") < tap.voice_low + 3.0);
-    CHECK(w.session.strip().history().undoLabel() == "Gate: preset Gentle gate");
+    CHECK(w.app.history().undoLabel() == "Gate: preset Gentle gate");
     CHECK_THAT(said, Catch::Contains("lengthen the hold"));
-    w.session.strip().undo();
-    CHECK(w.session.desk().scene() == before);
+    w.app.history().undo();
+    CHECK(w.app.mixer().scene() == before);
     // One of one's own, into another scene.
-    REQUIRE(w.session.strip().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("hold")),
-                                       333.0));
+    REQUIRE(w.strip().chainModel().setValue(
+        "gate", static_cast<size_t>(find_stage_kind("gate")->find("hold")), 333.0));
     const auto keep = [&](const char* name, const char* note) {
         REQUIRE(press("Save as preset"));
         auto* panel = w.find<QWidget>("keep_recipe");
@@ -233,9 +234,9 @@ TEST_CASE("recipes set a stage by name, with thresholds where voice and room are
     CHECK(std::filesystem::exists(folder.path("recipes/bench-gate.json")));
     CHECK_FALSE(keep("", ""));
     CHECK_THAT(said, Catch::Contains("Enter a preset name"));
-    w.session.shelf().recall("Bench talk");
+    w.app.scenes().recall("Bench talk");
     CHECK(w.value("gate", "hold") != 333.0);
-    const auto gates = w.session.recipes().of("gate");
+    const auto gates = w.app.presets().of("gate");
     REQUIRE(gates.size() == 3);
     CHECK(gates[0].name == "Bench gate");
     CHECK_FALSE(gates[0].ours);
@@ -244,19 +245,19 @@ TEST_CASE("recipes set a stage by name, with thresholds where voice and room are
     CHECK(w.value("gate", "hold") == 333.0);
     CHECK_THAT(said, Catch::Contains("The lathe stays behind."));
     // The name is taken by another kind of stage; the same kind makes way and is kept.
-    w.session.strip().focus("compressor");
+    w.strip().chainModel().focus("compressor");
     CHECK_FALSE(keep("bench GATE", ""));
     CHECK_THAT(said, Catch::Contains("for another stage"));
-    w.session.strip().focus("gate");
+    w.strip().chainModel().focus("gate");
     CHECK(keep("bench gate", "Newer"));
-    CHECK(w.session.recipes().of("gate").size() == 3);
+    CHECK(w.app.presets().of("gate").size() == 3);
     CHECK(std::filesystem::exists(folder.path("recipes/removed/bench-gate.json")));
-    w.session.recipes().remove("Bench gate");
-    CHECK(w.session.recipes().of("gate").size() == 2);
+    w.app.presets().remove("Bench gate");
+    CHECK(w.app.presets().of("gate").size() == 2);
     // Ours are for stages that there are, each with what to listen for.
     size_t ours = 0;
     for (const StageKind* kind : stage_kinds()) {
-        for (const ui::StagePreset& r : w.session.recipes().of(std::string(kind->id))) {
+        for (const ui::StagePreset& r : w.app.presets().of(std::string(kind->id))) {
             ++ours;
             CHECK(r.note.size() > 20);
             CHECK(r.made.has_value());

@@ -10,8 +10,8 @@
 
 #include "app/window.h"
 #include "base/file.h"
-#include "session/auto_recall_rules.h"
-#include "session/takes_model.h"
+#include "model/scenes/auto_recall_rules.h"
+#include "model/takes/takes_model.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -28,8 +28,8 @@ TEST_CASE("muted when it ended in whatever way, it starts muted and says so") {
     TemporaryFolder folder;
     {
         Window w(folder);
-        REQUIRE(w.session.saveState());
-        w.session.setMuted(true);
+        REQUIRE(w.app.saveState());
+        w.app.mute().set(true);
         // Killed at this moment: what stands on the disk a hundredth of a second later is all there is.
         REQUIRE(Window::until(
             [&] {
@@ -40,16 +40,16 @@ TEST_CASE("muted when it ended in whatever way, it starts muted and says so") {
     }
     {
         Window w(folder);
-        CHECK(w.session.muted());
+        CHECK(w.app.mute().on());
         CHECK(w.find<ui::FlatButton>("mute_button")->text() == "Muted");
         CHECK_THAT(w.window.messages()->text().toStdString(),
                    Catch::Contains("Still muted from the last session") && Catch::Contains("Ctrl+M"));
         REQUIRE(w.heard(0.3));
         CHECK(w.feed_level(0.2) < -180.0);
-        w.session.setMuted(false);
+        w.app.mute().set(false);
     }
     Window w(folder);
-    CHECK_FALSE(w.session.muted());
+    CHECK_FALSE(w.app.mute().on());
     CHECK_FALSE(w.window.messages()->text().contains("muted"));
 }
 
@@ -58,13 +58,13 @@ TEST_CASE("a mute survives a kill though the state can't be written") {
     const std::string state = folder.path("state/session.json");
     {
         Window w(folder);
-        REQUIRE(w.session.saveState());
+        REQUIRE(w.app.saveState());
         // As a full disk does: the state of before stays, and no byte can be added.
         const std::string before = read_file(state, 2'000'000).value();
         std::filesystem::remove(state);
         std::filesystem::create_directory(state);
-        w.session.setMuted(true);
-        CHECK_FALSE(w.session.saveState());
+        w.app.mute().set(true);
+        CHECK_FALSE(w.app.saveState());
         std::filesystem::remove(state);
         REQUIRE(write_file(state, before).ok());
         REQUIRE_FALSE(load_working_state(state).value()->muted);
@@ -76,9 +76,9 @@ TEST_CASE("a mute survives a kill though the state can't be written") {
     std::filesystem::remove_all(folder.path("state"));
     std::filesystem::rename(folder.path("then"), folder.path("state"));
     Window w(folder);
-    CHECK(w.session.muted());
+    CHECK(w.app.mute().on());
     CHECK_THAT(w.told(), Catch::Contains("Still muted from the last session"));
-    w.session.setMuted(false);
+    w.app.mute().set(false);
     CHECK_FALSE(std::filesystem::exists(folder.path("state/microphone-muted")));
     CHECK(std::filesystem::exists(folder.path("state/microphone-open")));
 }
@@ -96,7 +96,7 @@ TEST_CASE("after a crash the character that was on is on before the first sound"
     };
     {
         Window w(folder);
-        w.session.strip().setCharacter("Robot");
+        w.strip().chainModel().setCharacter("Robot");
         // At once, not in a while.
         REQUIRE(Window::until(
             [&] {
@@ -109,15 +109,15 @@ TEST_CASE("after a crash the character that was on is on before the first sound"
     CHECK(load_working_state(folder.path("state/session.json")).value()->characters.empty());
     crash();
     {
-        ui::Session session(Window::paths(folder));
+        ui::AppModel app(Window::paths(folder));
         QStringList told;
-        QObject::connect(&session.notices(), &ui::Notifications::told,
+        QObject::connect(&app.notices(), &ui::Notifications::told,
                          [&](const QString& text) { told << text; });
-        session.begin();
-        CHECK(session.strip().runnable().character == "Robot");  // before an input is open
+        app.start();
+        CHECK(app.mixer().main().chainModel().runnable().character == "Robot");  // before an input is open
         CHECK(told.join(' ').contains("“Robot” is on"));
-        CHECK_FALSE(session.muted());
-        REQUIRE(session.saveState());
+        CHECK_FALSE(app.mute().on());
+        REQUIRE(app.saveState());
         then();
     }
     crash();
@@ -127,7 +127,7 @@ TEST_CASE("after a crash the character that was on is on before the first sound"
     text.replace(text.find("\"Robot\""), 7, "\"Ghost\"");
     REQUIRE(write_file(state, text).ok());
     Window w(folder);
-    CHECK(w.session.muted());
+    CHECK(w.app.mute().on());
     CHECK_THAT(w.told(), Catch::Contains("Muted") && Catch::Contains("Ghost"));
     REQUIRE(w.heard(0.3));
     CHECK(w.feed_level(0.2) < -180.0);
@@ -138,9 +138,9 @@ TEST_CASE("a value that is null is lost alone, and 10,000 rules are told") {
     const std::string path = folder.path("state/session.json");
     {
         Window w(folder);
-        w.session.shelf().recall("Evening quiet");
-        REQUIRE(w.session.strip().setValue("limiter", release_row(), 77.0));
-        w.session.strip().setFader(-7.0);
+        w.app.scenes().recall("Evening quiet");
+        REQUIRE(w.strip().chainModel().setValue("limiter", release_row(), 77.0));
+        w.strip().chainModel().setFader(-7.0);
     }
     std::string text = read_file(path, 8'000'000).value();
     const auto set_null = [&text](const std::string& field, const std::string& value) {
@@ -155,10 +155,10 @@ TEST_CASE("a value that is null is lost alone, and 10,000 rules are told") {
     {
         Window w(folder);
         CHECK_THAT(w.told(), Catch::Contains("fader") && Catch::Contains("target_lufs"));
-        CHECK(w.session.strip().scene().name == "Evening quiet");
-        CHECK(w.session.strip().spec().fader == 0.0);
+        CHECK(w.strip().chainModel().scene().name == "Evening quiet");
+        CHECK(w.strip().chainModel().spec().fader == 0.0);
         CHECK(w.value("limiter", "release") == 77.0);
-        CHECK(w.session.preferences().target() == -16.0);
+        CHECK(w.app.preferences().target() == -16.0);
     }
     text = read_file(path, 8'000'000).value();
     std::string rules = "\"rules\": [";
@@ -169,7 +169,7 @@ TEST_CASE("a value that is null is lost alone, and 10,000 rules are told") {
     REQUIRE(write_file(path, text).ok());
     Window w(folder);
     CHECK_THAT(w.told(), Catch::Contains("9900 of the rules") && Catch::Contains("at most 100"));
-    CHECK(w.session.recallRules().all().size() == kMaxRules);
+    CHECK(w.app.recallRules().all().size() == kMaxRules);
 }
 
 TEST_CASE("what is kept is closed to other accounts, and what was open is closed at the start") {
@@ -185,8 +185,8 @@ TEST_CASE("what is kept is closed to other accounts, and what was open is closed
     std::filesystem::permissions(folder.path("takes/old.wav"), std::filesystem::perms(0644));
     {
         Window w(folder);
-        REQUIRE(w.session.saveState());
-        REQUIRE(w.session.takes().store().keep(mono(x), 48000, {"New", "", "", "", ""}).ok());
+        REQUIRE(w.app.saveState());
+        REQUIRE(w.app.takes().store().keep(mono(x), 48000, {"New", "", "", "", ""}).ok());
         REQUIRE(w.save());
     }
     CHECK(mode("state") == 0700);
@@ -214,10 +214,10 @@ TEST_CASE("relative XDG paths are ignored, as the specification says") {
     qputenv("HOME", "/home/somebody");
     qputenv("XDG_DATA_HOME", "data");
     qputenv("XDG_STATE_HOME", "./state");
-    CHECK(ui::SessionPaths::standard().scenes == "/home/somebody/.local/share/dusky-reed/scenes");
-    CHECK(ui::SessionPaths::standard().state == "/home/somebody/.local/state/dusky-reed/session.json");
+    CHECK(ui::AppPaths::standard().scenes == "/home/somebody/.local/share/dusky-reed/scenes");
+    CHECK(ui::AppPaths::standard().state == "/home/somebody/.local/state/dusky-reed/session.json");
     qputenv("XDG_DATA_HOME", "/srv/data");
-    CHECK(ui::SessionPaths::standard().scenes == "/srv/data/dusky-reed/scenes");
+    CHECK(ui::AppPaths::standard().scenes == "/srv/data/dusky-reed/scenes");
     qputenv("HOME", home);
     data.isNull() ? (void)qunsetenv("XDG_DATA_HOME") : (void)qputenv("XDG_DATA_HOME", data);
     state.isNull() ? (void)qunsetenv("XDG_STATE_HOME") : (void)qputenv("XDG_STATE_HOME", state);
@@ -227,11 +227,11 @@ TEST_CASE("what can be used of a broken session is used, and the rest is kept as
     TemporaryFolder folder;
     {
         Window w(folder);
-        w.session.strip().toggleAb("gate");
-        w.session.shelf().recall("Evening quiet");
-        w.session.devices().setRoom(kRoomRain, 40);
-        w.session.preferences().setTheme("dawn");
-        w.session.setMuted(true);
+        w.strip().chainModel().toggleAb("gate");
+        w.app.scenes().recall("Evening quiet");
+        w.strip().input().setRoom(kRoomRain, 40);
+        w.app.preferences().setTheme("dawn");
+        w.app.mute().set(true);
     }
     const std::string path = folder.path("state/session.json");
     const std::string good = read_file(path, 2'000'000).value();
@@ -260,9 +260,9 @@ TEST_CASE("what can be used of a broken session is used, and the rest is kept as
         {
             Window w(folder);
             CHECK_THAT(w.told(), Catch::Contains(c.told) && Catch::Contains("session.json.broken-20"));
-            CHECK(w.session.strip().scene().name == c.scene);
-            CHECK(w.session.muted());
-            w.session.preferences().setTheme("dusk");
+            CHECK(w.strip().chainModel().scene().name == c.scene);
+            CHECK(w.app.mute().on());
+            w.app.preferences().setTheme("dusk");
         }
         int kept = 0;
         for (const auto& e : std::filesystem::directory_iterator(folder.path("state"))) {
@@ -305,12 +305,12 @@ TEST_CASE("a start that crashed is noticed by the next, which does without the s
         Window w(folder);
         CHECK_THAT(w.told(),
                    Catch::Contains("crashed at the last start") && Catch::Contains("session.json.broken-20"));
-        CHECK(w.session.muted());
+        CHECK(w.app.mute().on());
         CHECK_FALSE(std::filesystem::exists(mark));
-        w.session.setMuted(false);
+        w.app.mute().set(false);
     }
     Window w(folder);
-    CHECK_FALSE(w.session.muted());
+    CHECK_FALSE(w.app.mute().on());
     CHECK_THAT(w.told(), !Catch::Contains("crashed"));
 }
 
@@ -319,45 +319,46 @@ TEST_CASE("a second program on the same settings says so and leaves the first on
     const auto saved = [&] { return load_working_state(folder.path("state/session.json")).value()->theme; };
     {
         Window first(folder);
-        first.session.preferences().setTheme("dawn");
-        REQUIRE(first.session.saveState());
+        first.app.preferences().setTheme("dawn");
+        REQUIRE(first.app.saveState());
         {
             Window second(folder);
             CHECK_THAT(second.told(), Catch::Contains("Another Dusky Reed is using the same settings"));
-            second.session.preferences().setTheme("dusk");
-            CHECK(second.session.saveState());
+            second.app.preferences().setTheme("dusk");
+            CHECK(second.app.saveState());
             CHECK(saved() == "dawn");
         }
         CHECK(saved() == "dawn");
-        first.session.preferences().setTheme("dusk");
-        CHECK(first.session.saveState());
+        first.app.preferences().setTheme("dusk");
+        CHECK(first.app.saveState());
         CHECK(saved() == "dusk");
     }
     Window third(folder);
     CHECK(third.told().empty());
-    third.session.preferences().setTheme("dawn");
-    CHECK(third.session.saveState());
+    third.app.preferences().setTheme("dawn");
+    CHECK(third.app.saveState());
     CHECK(saved() == "dawn");
-    third.session.preferences().setTheme("dusk");
+    third.app.preferences().setTheme("dusk");
 }
 
 TEST_CASE("changes that go on and on are saved within a second, not at their end") {
     TemporaryFolder folder;
     Window w(folder);
-    const int hold = w.session.strip().stage("gate")->stage_kind().find("hold");
+    const int hold = w.strip().chainModel().stage("gate")->stage_kind().find("hold");
     const auto saved_hold = [&] {
         const auto state = load_working_state(folder.path("state/session.json"));
         if (!state.ok() || !state.value()) return -1.0;
         const auto& chain = state.value()->scene.chain();
         return chain.stages[static_cast<size_t>(chain.index_of("gate"))].value("hold");
     };
-    REQUIRE(w.session.saveState());
+    REQUIRE(w.app.saveState());
     const double before = saved_hold();
     // A change every thirtieth of a second, as a drag makes them.
     double value = 100.0;
     QTimer drag;
-    QObject::connect(&drag, &QTimer::timeout,
-                     [&] { w.session.strip().setValue("gate", static_cast<size_t>(hold), value += 1.0); });
+    QObject::connect(&drag, &QTimer::timeout, [&] {
+        w.strip().chainModel().setValue("gate", static_cast<size_t>(hold), value += 1.0);
+    });
     drag.start(33);
     QElapsedTimer since;
     since.start();
@@ -365,7 +366,7 @@ TEST_CASE("changes that go on and on are saved within a second, not at their end
     CHECK(drag.isActive());
     CHECK(value < 100.0 + 20.0 * 30.0);
     drag.stop();
-    CHECK(w.session.saveState());
+    CHECK(w.app.saveState());
     CHECK(saved_hold() == value);
 }
 

@@ -44,8 +44,8 @@ TEST_CASE("nothing is cut off from 1024x700 to 2560x1440") {
     Window w(folder);
     for (const QSize size : {QSize(1024, 700), QSize(1280, 800), QSize(1920, 1080), QSize(2560, 1440)}) {
         w.window.resize(size);
-        for (const auto& s : w.session.strip().chain().stages) {
-            w.session.strip().focus(s.id);
+        for (const auto& s : w.strip().chainModel().chain().stages) {
+            w.strip().chainModel().focus(s.id);
             QTest::qWait(20);
             // A text that has just changed is laid out with the next event; a slow machine may not be there
             // yet.
@@ -78,7 +78,7 @@ TEST_CASE("nothing is cut off from 1024x700 to 2560x1440") {
                 }
             }
             // Neighbouring nodes and buttons do not cover each other.
-            const auto& stages = w.session.strip().chain().stages;
+            const auto& stages = w.strip().chainModel().chain().stages;
             for (size_t i = 0; i < stages.size(); ++i) {
                 const QRect node = w.node(stages[i].id.c_str())->geometry();
                 for (size_t a = 0; a <= stages.size(); ++a) {
@@ -94,9 +94,9 @@ TEST_CASE("fourteen stages keep their names and do not cover each other") {
     TemporaryFolder folder;
     Window w(folder);
     for (int i = 0; i < 8; ++i)
-        w.session.strip().addStage(*find_stage_kind(i % 2 == 0 ? "compressor" : "suppression"), 3);
+        w.strip().chainModel().addStage(*find_stage_kind(i % 2 == 0 ? "compressor" : "suppression"), 3);
     QTest::qWait(50);
-    const auto& stages = w.session.strip().chain().stages;
+    const auto& stages = w.strip().chainModel().chain().stages;
     REQUIRE(stages.size() == 14);
     for (size_t i = 0; i < stages.size(); ++i) {
         const QRect node = w.node(stages[i].id.c_str())->geometry();
@@ -115,8 +115,8 @@ TEST_CASE("fourteen stages keep their names and do not cover each other") {
 TEST_CASE("everything that takes the keyboard has a name for screen readers") {
     TemporaryFolder folder;
     Window w(folder);
-    for (const auto& s : w.session.strip().chain().stages) {
-        w.session.strip().focus(s.id);
+    for (const auto& s : w.strip().chainModel().chain().stages) {
+        w.strip().chainModel().focus(s.id);
         QTest::qWait(10);
         for (QWidget* child : w.window.findChildren<QWidget*>()) {
             if (!child->isVisible() || child->focusPolicy() == Qt::NoFocus || child->isWindow()) continue;

@@ -4,7 +4,7 @@
 #include <future>
 
 #include "app/window.h"
-#include "session/stage_ref.h"
+#include "model/chain/stage_ref.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -46,7 +46,7 @@ struct SlowMicrophones {
             return out;
         }
     };
-    ui::Devices::Maker maker() {
+    ui::AudioSystem::SourceFactory maker() {
         return [this](const PipeWireOptions& options) -> Result<std::unique_ptr<SoundSource>> {
             std::future<std::optional<Error>> word;
             {
@@ -74,7 +74,7 @@ struct SlowMicrophones {
 TEST_CASE("a change tells whether stages, one stage, or the focus are others") {
     TemporaryFolder folder;
     Window w(folder);
-    ui::ChainModel& strip = w.session.strip();
+    ui::ChainModel& strip = w.strip().chainModel();
     Told told(strip);
     int any = 0;
     QObject::connect(&strip, &ui::ChainModel::changed, &w.window, [&] { ++any; });
@@ -103,7 +103,7 @@ TEST_CASE("a change tells whether stages, one stage, or the focus are others") {
 TEST_CASE("what was asked of a chain stays valid until the event is done, whatever changes meanwhile") {
     TemporaryFolder folder;
     Window w(folder);
-    ui::ChainModel& strip = w.session.strip();
+    ui::ChainModel& strip = w.strip().chainModel();
     const StageSpec* gate = strip.stage("gate");
     const std::string& id = gate->id;
     const double hold = gate->value("hold");
@@ -124,7 +124,7 @@ TEST_CASE("what was asked of a chain stays valid until the event is done, whatev
 TEST_CASE("undo and redo go across flips of memories, with what is in both") {
     TemporaryFolder folder;
     Window w(folder);
-    ui::ChainModel& strip = w.session.strip();
+    ui::ChainModel& strip = w.strip().chainModel();
     const size_t hold = row("gate", "hold");
     const auto now = [&] { return std::pair(strip.activeSlot("gate"), w.value("gate", "hold")); };
     std::vector<std::pair<char, double>> seen{now()};
@@ -162,7 +162,7 @@ TEST_CASE("undo and redo go across flips of memories, with what is in both") {
 TEST_CASE("a reference to a stage holds values in their range, and ends with the stage or its kind") {
     TemporaryFolder folder;
     Window w(folder);
-    ui::ChainModel& strip = w.session.strip();
+    ui::ChainModel& strip = w.strip().chainModel();
     const ui::StageRef gate(strip, "gate");
     const size_t hold = row("gate", "hold");
     gate.drag(hold, 123.456);
@@ -211,59 +211,60 @@ TEST_CASE("while an input is opened the one before sounds on, and what is change
     TemporaryFolder folder;
     SlowMicrophones slow;
     Window w(folder);
-    w.session.devices().setMaker(slow.maker());
+    w.app.audio().setSourceFactory(slow.maker());
     REQUIRE(w.heard(0.2));
-    w.session.devices().setInput({DeviceKind::pipewire, "slow"});
+    w.strip().input().select({DeviceKind::pipewire, "slow"});
     REQUIRE(Window::until([&] { return slow.asked("slow"); }));
-    CHECK(w.session.devices().opening());
-    CHECK(w.session.devices().input().target == "slow");
+    CHECK(w.strip().input().isOpening());
+    CHECK(w.strip().input().choice().target == "slow");
     CHECK(w.find<ui::FlatButton>("input_button")->text() == "slow");
-    const auto written = w.session.engine().input_history()->written();
-    REQUIRE(Window::until([&] { return w.session.engine().input_history()->written() > written + 24000; }));
-    w.session.strip().removeStage("gate");
-    REQUIRE(w.session.strip().setValue("limiter", row("limiter", "ceiling"), -7.0));
+    const auto written = w.strip().engine().input_history()->written();
+    REQUIRE(Window::until([&] { return w.strip().engine().input_history()->written() > written + 24000; }));
+    w.strip().chainModel().removeStage("gate");
+    REQUIRE(w.strip().chainModel().setValue("limiter", row("limiter", "ceiling"), -7.0));
     // The working state names what was chosen.
-    REQUIRE(w.session.saveState());
+    REQUIRE(w.app.saveState());
     CHECK(load_working_state(folder.path("state/session.json")).value()->input.target == "slow");
     slow.answer("slow");
     w.opened();
-    CHECK(w.session.devices().input().target == "slow");
-    CHECK(w.session.devices().room() == nullptr);
-    REQUIRE(Window::until([&] { return w.session.engine().chain().settled(); }));
-    CHECK(w.session.engine().chain().stage_latencies().size() == w.session.strip().chain().stages.size());
+    CHECK(w.strip().input().choice().target == "slow");
+    CHECK(w.strip().input().simulatedRoom() == nullptr);
+    REQUIRE(Window::until([&] { return w.strip().engine().chain().settled(); }));
+    CHECK(w.strip().engine().chain().stage_latencies().size() ==
+          w.strip().chainModel().chain().stages.size());
 }
 
 TEST_CASE("of two inputs chosen in a row the last one is opened, and one that fails leaves the one before") {
     TemporaryFolder folder;
     SlowMicrophones slow;
     Window w(folder);
-    w.session.devices().setMaker(slow.maker());
-    w.session.devices().setInput({DeviceKind::pipewire, "first"});
+    w.app.audio().setSourceFactory(slow.maker());
+    w.strip().input().select({DeviceKind::pipewire, "first"});
     REQUIRE(Window::until([&] { return slow.asked("first"); }));
-    w.session.devices().setInput({DeviceKind::pipewire, "second"});
+    w.strip().input().select({DeviceKind::pipewire, "second"});
     REQUIRE(Window::until([&] { return slow.asked("second"); }));
     slow.answer("second");
     w.opened();
-    CHECK(w.session.devices().input().target == "second");
+    CHECK(w.strip().input().choice().target == "second");
     int opened = 0;
-    QObject::connect(&w.session.devices(), &ui::Devices::opened, &w.window, [&] { ++opened; });
+    QObject::connect(&w.strip().input(), &ui::InputController::opened, &w.window, [&] { ++opened; });
     slow.answer("first");  // too late
     QTest::qWait(1);
-    w.session.devices().setInput({DeviceKind::pipewire, "third"});
+    w.strip().input().select({DeviceKind::pipewire, "third"});
     REQUIRE(Window::until([&] { return slow.asked("third"); }));
     slow.answer("third", Error{"does not answer.", "third", "Plug it in again."});
     w.opened();
     CHECK(opened == 1);
-    CHECK(w.session.devices().input().target == "second");
-    CHECK(w.session.devices().status().running);
+    CHECK(w.strip().input().choice().target == "second");
+    CHECK(w.strip().input().status().running);
     CHECK(w.told() == "Third does not answer. Plug it in again.");
 }
 
 TEST_CASE("a stage that can't do its work says why, where it stands and where it is set, until it can") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().addStage(*find_stage_kind("widener"), 5);
-    w.session.strip().addStage(*find_stage_kind("balance"), 5);
+    w.strip().chainModel().addStage(*find_stage_kind("widener"), 5);
+    w.strip().chainModel().addStage(*find_stage_kind("balance"), 5);
     auto* advice = w.find<QLabel>("advice");
     REQUIRE(Window::until([&] { return advice->text().startsWith("The input is mono"); }));
     REQUIRE(Window::until([&] { return w.node("widener")->toolTip().contains("Needs stereo"); }));
@@ -276,5 +277,5 @@ TEST_CASE("a stage that can't do its work says why, where it stands and where it
     w.setInput({DeviceKind::sound_file, folder.path("two.wav")});
     REQUIRE(Window::until([&] { return !advice->text().contains("mono"); }));
     REQUIRE(Window::until([&] { return !w.node("widener")->toolTip().contains("Needs stereo"); }));
-    CHECK(w.session.stageFault("widener").isEmpty());
+    CHECK(w.strip().stageFault("widener").isEmpty());
 }

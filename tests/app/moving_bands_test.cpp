@@ -3,7 +3,7 @@
 #include <cmath>
 
 #include "app/window.h"
-#include "session/band_history.h"
+#include "model/chain/band_history.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -13,12 +13,12 @@ namespace {
 /// The equalizer of a window, its fifth band (a high shelf) chosen.
 struct Bright : Window {
     explicit Bright(TemporaryFolder& f) : Window(f) {
-        session.strip().focus("equalizer");
+        strip().chainModel().focus("equalizer");
         curve = find<ui::EqCurve>("eq_curve");
         curve->chooseBand(4);
     }
     void set(const char* id, double value) {
-        session.strip().setValue("equalizer", static_cast<size_t>(kEqualizerStage.find(id)), value);
+        strip().chainModel().setValue("equalizer", static_cast<size_t>(kEqualizerStage.find(id)), value);
     }
     ui::EqCurve* curve;
 };
@@ -43,7 +43,7 @@ TEST_CASE("a band is told to move on a page of its own, and what it has no use f
     for (const char* id : {"band5_threshold", "band5_ratio", "band5_attack", "band5_release", "band5_depth"})
         CHECK(w.field(id)->isVisible());
     CHECK(w.curve->thresholdMark());
-    CHECK(w.session.strip().history().undoLabel().toStdString().find("dynamics") != std::string::npos);
+    CHECK(w.app.history().undoLabel().toStdString().find("dynamics") != std::string::npos);
     // Another band, another page; back it is still the page of movements.
     QTest::mouseClick(w.find<ui::FlatButton>("previous_band"), Qt::LeftButton);
     CHECK(w.field("band4_moves") != nullptr);
@@ -54,7 +54,7 @@ TEST_CASE("a band is told to move on a page of its own, and what it has no use f
     CHECK_FALSE(moves->isChecked());
     w.curve->chooseBand(4);
     CHECK(w.field("band5_gain")->isVisible());
-    w.session.strip().undo();
+    w.app.history().undo();
     CHECK_FALSE(w.curve->thresholdMark());
 }
 
@@ -68,7 +68,7 @@ TEST_CASE("a threshold is dragged among the levels of the band's own range, and 
     REQUIRE(Window::until([&] { return band().heard > 150; }, 60.0));
     // The voice comes and goes; its range is under the whole of it.
     CHECK(band().quantile(0.98) > band().quantile(0.1) + 10.0);
-    CHECK(band().quantile(0.98) < w.session.levels().taps[0].peak);
+    CHECK(band().quantile(0.98) < w.strip().levels().taps[0].peak);
     CHECK(band().farthest == 0.0);
     CHECK(w.curve->dynamicsText().startsWith("No change: the band peaks at "));
     CHECK(w.curve->watch().band(3).heard == 0.0);
@@ -88,10 +88,10 @@ TEST_CASE("a threshold is dragged among the levels of the band's own range, and 
     REQUIRE(
         Window::until([&] { return w.curve->dynamicsText().startsWith("Cutting most of the time"); }, 90.0));
     REQUIRE(Window::until([&] { return band().moved < -w.value("equalizer", "band5_depth") + 1.0; }));
-    w.session.strip().undo();
-    w.session.strip().undo();
+    w.app.history().undo();
+    w.app.history().undo();
     CHECK(w.value("equalizer", "band5_threshold") == Approx(wanted).margin(1.5));
-    w.session.strip().undo();
+    w.app.history().undo();
     CHECK(w.value("equalizer", "band5_threshold") == 0.0);
     // It is forgotten with the movement, and with another range.
     w.set("band5_frequency", 3000);

@@ -13,14 +13,14 @@ namespace {
 
 struct Ranges : Window {
     explicit Ranges(TemporaryFolder& f) : Window(f) {
-        session.strip().addStage(*find_stage_kind("multiband"), 4);
-        session.strip().focus("multiband");
+        strip().chainModel().addStage(*find_stage_kind("multiband"), 4);
+        strip().chainModel().focus("multiband");
         view = find<ui::MultibandView>("range_view");
         REQUIRE(view != nullptr);
-        REQUIRE(until([&] { return session.levelsFit(); }));
+        REQUIRE(until([&] { return strip().levelsFit(); }));
     }
     void set(const char* id, double value) {
-        session.strip().setValue("multiband", static_cast<size_t>(kMultibandStage.find(id)), value);
+        strip().chainModel().setValue("multiband", static_cast<size_t>(kMultibandStage.find(id)), value);
     }
     QPoint inRange(int range, double level) {
         return {static_cast<int>(view->thresholdMark(range).x()), static_cast<int>(view->levelY(level))};
@@ -81,12 +81,12 @@ TEST_CASE("a threshold and a meeting are dragged, and what is held hangs from th
     const QPoint from = w.inRange(1, 0);
     Window::drag(w.view, from, QPoint(0, w.inRange(1, wanted).y() - from.y()));
     CHECK(w.value("multiband", "range2_threshold") == Approx(wanted).margin(1.5));
-    CHECK_THAT(w.session.strip().history().undoLabel().toStdString(), Catch::Contains("threshold"));
+    CHECK_THAT(w.app.history().undoLabel().toStdString(), Catch::Contains("threshold"));
     REQUIRE(Window::until([&] { return levels.farthest > 0.5; }, 60.0));
     REQUIRE(Window::until([&] { return w.view->words().startsWith("Reduction "); }, 60.0));
     REQUIRE(
         Window::until([&] { return w.find<QLabel>("range_words")->text().startsWith("Reduction "); }, 60.0));
-    w.session.strip().undo();
+    w.app.history().undo();
     CHECK(w.value("multiband", "range2_threshold") == 0.0);
     // A meeting goes where it is pulled, but not past the next.
     const QPoint meeting = w.view->crossoverMark(0).toPoint();
@@ -95,7 +95,7 @@ TEST_CASE("a threshold and a meeting are dragged, and what is held hangs from th
     const QPoint now = w.view->crossoverMark(0).toPoint();
     Window::drag(w.view, now, QPoint(static_cast<int>(w.view->xOf(9000)) - now.x(), 0));
     CHECK(w.value("multiband", "meets1") == Approx(3000 / 1.26).epsilon(0.03));
-    w.session.strip().undo();
+    w.app.history().undo();
     CHECK(w.value("multiband", "meets1") == Approx(400).epsilon(0.03));
     w.set("range1_ratio", 1);
     QTest::mouseClick(w.view, Qt::LeftButton, {}, w.inRange(0, -70));

@@ -88,7 +88,7 @@ TEST_CASE("a kind that nothing knows has its place in chain, diagram, editor and
     if (find_stage_kind("shears") == nullptr) REQUIRE(add_stage_kind(shears("shears")).ok());
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().addStage(*find_stage_kind("shears"), 1);
+    w.strip().chainModel().addStage(*find_stage_kind("shears"), 1);
     CHECK(w.order().find("shears") != std::string::npos);
     CHECK(w.find<QLabel>("stage_title")->text() == "Shears");
     // Its finding, and the press that follows it.
@@ -113,10 +113,10 @@ TEST_CASE("a kind that nothing knows has its place in chain, diagram, editor and
     }
     CHECK(handled);
     // Saved and read again.
-    const std::string text = write_scene(w.session.strip().scene());
+    const std::string text = write_scene(w.strip().chainModel().scene());
     const auto read = read_scene(text);
     REQUIRE(read.scene.has_value());
-    CHECK(read.scene->chain() == w.session.strip().chain());
+    CHECK(read.scene->chain() == w.strip().chainModel().chain());
 }
 
 TEST_CASE("a kind that can't be right is left out, with the reason", "[app]") {
@@ -186,24 +186,24 @@ TEST_CASE("a stage of an unknown kind stands in the window as what it is, and co
     Window w(folder);
     const QString text = R"({"format":"dusky-reed-scene","version":1,"name":"x","stages":[)"
                          R"({"kind":"formant_bank","parameters":{"depth":[1,2]}}]})";
-    REQUIRE(ui::pasteStages(w.session.strip(), w.session.notices(), text, 1));
+    REQUIRE(ui::pasteStages(w.strip().chainModel(), w.app.notices(), text, 1));
     CHECK(w.order().find("gain formant_bank") == 0);
     CHECK(w.find<QLabel>("stage_title")->text() == "formant_bank");
     REQUIRE(Window::until([&] { return w.find<QLabel>("advice")->text().contains("Unknown stage type"); }));
     REQUIRE(Window::until([&] { return w.told().find("formant_bank: Unknown stage type") == 0; }));
     CHECK_FALSE(w.find<ui::FlatButton>("memory_button")->isVisible());
     // What can be done with every stage can be done with it, and its settings stay as they were.
-    w.session.strip().renameStage("formant_bank", "Robber");
-    w.session.strip().setBypass("formant_bank", true);
-    w.session.strip().moveStage("formant_bank", 0);
-    w.session.strip().duplicateStage("formant_bank");
-    w.session.strip().toggleAb("formant_bank");
-    w.session.strip().resetStage("formant_bank");
+    w.strip().chainModel().renameStage("formant_bank", "Robber");
+    w.strip().chainModel().setBypass("formant_bank", true);
+    w.strip().chainModel().moveStage("formant_bank", 0);
+    w.strip().chainModel().duplicateStage("formant_bank");
+    w.strip().chainModel().toggleAb("formant_bank");
+    w.strip().chainModel().resetStage("formant_bank");
     CHECK(w.order().find("formant_bank formant_bank_2 gain") == 0);
     REQUIRE(w.save());
-    const Scene* saved = w.session.shelf().find(w.session.strip().scene().name);
+    const Scene* saved = w.app.scenes().find(w.strip().chainModel().scene().name);
     REQUIRE(saved != nullptr);
-    CHECK(saved->chain() == w.session.strip().chain());
+    CHECK(saved->chain() == w.strip().chainModel().chain());
     CHECK(saved->chain().stages[1].foreign.find("\"depth\":[1,2]") != std::string::npos);
     CHECK(saved->chain().stages[1].title == "Robber");
     CHECK(saved->chain().stages[1].bypass);
@@ -212,10 +212,10 @@ TEST_CASE("a stage of an unknown kind stands in the window as what it is, and co
 namespace {
 /// An editor that a kind brings with it.
 struct BladeBody final : ui::StagePane {
-    BladeBody(ui::Session& session, const ui::StageRef& stage, QWidget* parent)
-        : StagePane(session, stage, parent) {
+    BladeBody(ui::StripModel& strip, const ui::StageRef& stage, QWidget* parent)
+        : StagePane(strip, stage, parent) {
         setObjectName("blade_body");
-        grid_ = new ui::FieldGrid(session, stage, this);
+        grid_ = new ui::FieldGrid(strip, stage, this);
         grid_->buildAll(4);
     }
     void refresh() override { grid_->refresh(); }
@@ -228,20 +228,20 @@ TEST_CASE("a kind brings an editor of its own, which shows its stage and no othe
     if (find_stage_kind("blade") == nullptr) REQUIRE(add_stage_kind(shears("blade")).ok());
     ui::StagePane::offer(
         *find_stage_kind("blade"),
-        [](ui::Session& session, const ui::StageRef& stage, QWidget* parent) -> ui::StagePane* {
-            return new BladeBody(session, stage, parent);
+        [](ui::StripModel& strip, const ui::StageRef& stage, QWidget* parent) -> ui::StagePane* {
+            return new BladeBody(strip, stage, parent);
         });
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().addStage(*find_stage_kind("blade"), 1);
+    w.strip().chainModel().addStage(*find_stage_kind("blade"), 1);
     REQUIRE(w.find<QWidget>("blade_body") != nullptr);
     auto* edge = w.field("edge");
     REQUIRE(edge != nullptr);
     // Values of another stage do not get into it, nor its hand to another stage.
-    w.session.strip().addStage(*find_stage_kind("blade"), 2);
+    w.strip().chainModel().addStage(*find_stage_kind("blade"), 2);
     QTest::keyClick(edge, Qt::Key_Up);
     CHECK(w.value("blade", "edge") > -12.0);
     CHECK(w.value("blade_2", "edge") == -12.0);
-    w.session.strip().focus("gate");
+    w.strip().chainModel().focus("gate");
     REQUIRE(Window::until([&] { return w.find<QWidget>("blade_body") == nullptr; }));
 }

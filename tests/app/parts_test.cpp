@@ -4,8 +4,8 @@
 #include "app/window.h"
 #include "base/file.h"
 #include "deck/scene_bar.h"
-#include "session/feed_recorder.h"
-#include "session/history.h"
+#include "model/shared/history.h"
+#include "model/takes/feed_recorder.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -189,9 +189,9 @@ TEST_CASE("a choice is made from its menu and by keys") {
 TEST_CASE("the recorder writes what goes out, and a place that can't be written is told") {
     TemporaryFolder folder;
     Window w(folder);
-    ui::FeedRecorder recorder(w.session.engine());
+    ui::FeedRecorder recorder(w.strip().engine());
     CHECK_FALSE(recorder.start(folder.path("no/folder/x.wav")).ok());
-    const auto from = w.session.engine().feed_history()->written();
+    const auto from = w.strip().engine().feed_history()->written();
     REQUIRE(recorder.start(folder.path("feed.flac")).ok());
     REQUIRE(w.heard(static_cast<double>(from) / 48000.0 + 0.7));
     REQUIRE(recorder.finish().ok());
@@ -203,7 +203,7 @@ TEST_CASE("the recorder writes what goes out, and a place that can't be written 
     // Frame by frame what went out from the moment it was started, to the last bit of 24.
     std::vector<float> feed(24000);
     float* rows[2] = {feed.data(), nullptr};
-    REQUIRE(w.session.engine().feed_history()->read(from, 24000, rows));
+    REQUIRE(w.strip().engine().feed_history()->read(from, 24000, rows));
     REQUIRE(rms(feed) > 1e-5);
     const auto& x = sound.value()[0];
     // Written again while it was started, by at most a block or two.
@@ -223,7 +223,7 @@ TEST_CASE("a scene file that can't be read is named at the start, and stays") {
     Window w(folder);
     CHECK_THAT(w.window.messages()->text().toStdString(),
                Catch::Contains("broken.json") && Catch::Contains("left unchanged"));
-    CHECK(w.session.shelf().scenes().size() == 6);
+    CHECK(w.app.scenes().scenes().size() == 6);
     CHECK(read_file(bad, 100).value() == "{ no scene");
 }
 
@@ -234,8 +234,8 @@ TEST_CASE("scenes that do not fit the bar are in its menu") {
     auto* bar = w.window.sceneBar();
     // Whichever is in work, it is among those shown, inside the bar and beside the others.
     int hidden = 0;
-    for (const auto& entry : w.session.shelf().scenes()) {
-        w.session.shelf().recall(entry.scene.name);
+    for (const auto& entry : w.app.scenes().scenes()) {
+        w.app.scenes().recall(entry.scene.name);
         INFO(entry.scene.name);
         auto* current = w.find<ui::FlatButton>("scene_" + QString::fromStdString(entry.scene.name));
         REQUIRE(current != nullptr);
@@ -254,7 +254,7 @@ TEST_CASE("scenes that do not fit the bar are in its menu") {
     CHECK(hidden > 0);
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
     REQUIRE(w.choose("scene_popup", "Evening with a rather long name 7"));
-    CHECK(w.session.strip().scene().name == "Evening with a rather long name 7");
+    CHECK(w.strip().chainModel().scene().name == "Evening with a rather long name 7");
 }
 
 TEST_CASE("digital silence is told beside the input, and nothing of the sound before stays in the diagram") {

@@ -13,8 +13,8 @@ namespace {
 
 struct PitchWindow : Window {
     explicit PitchWindow(TemporaryFolder& f) : Window(f) {
-        session.strip().addStage(*find_stage_kind("pitch"), 1);
-        session.strip().focus("pitch");
+        strip().chainModel().addStage(*find_stage_kind("pitch"), 1);
+        strip().chainModel().focus("pitch");
         REQUIRE(until([&] { return view() != nullptr && view()->isVisible() && view()->width() > 100; }));
     }
     ui::PitchView* view() { return find<ui::PitchView>("pitch_view"); }
@@ -51,9 +51,9 @@ TEST_CASE("pitch is dragged by the picture, turned by wheel and keys, put to res
     CHECK(up > 4.0);
     CHECK(up < 12.0);
     // One step of undo.
-    w.session.strip().undo();
+    w.app.history().undo();
     CHECK(w.shift() == 0.0);
-    w.session.strip().redo();
+    w.app.history().redo();
     CHECK(w.shift() == up);
     Window::drag(view, middle, {0, 4000});
     CHECK(w.shift() == -12.0);
@@ -80,20 +80,20 @@ TEST_CASE("the picture of pitch tells where the voice comes from and goes to, an
     CHECK_THAT(w.words(), Catch::Contains("Listening for speech"));
     // Of a scale nothing is asked before it snaps.
     CHECK_FALSE(w.find<ui::ValueField>("scale")->isVisible());
-    w.session.strip().setValue("pitch", kPitchShift, 12);
+    w.strip().chainModel().setValue("pitch", kPitchShift, 12);
     w.setInput({DeviceKind::sound_file, folder.path("hum.wav")});
     CHECK(w.says("Your voice is at about 112 Hz and leaves at 224 Hz."));
     CHECK(Window::until(
         [&] { return w.pixels(ui::theme().straw, 0.3, 0.6) > 20; }));  // 224 Hz lies above the middle
     CHECK(w.pixels(ui::theme().straw, 0.62, 0.98) == 0);
-    w.session.strip().setValue("pitch", kPitchSnap, 100);
+    w.strip().chainModel().setValue("pitch", kPitchSnap, 100);
     // What was before says nothing of the values as they are now.
     CHECK_THAT(w.view()->words().toStdString(), Catch::Contains("Listening for speech"));
     CHECK(w.says("33 cents off before, 0 cents off after correction. In tune."));
     CHECK(w.find<ui::ValueField>("scale")->isVisible());
-    w.session.strip().setValue("pitch", kPitchSnap, 10);
+    w.strip().chainModel().setValue("pitch", kPitchSnap, 10);
     CHECK(w.says("29 cents off after correction. Raise the pitch correction for less."));
     // Nothing moves without sound, and a bypassed stage lets nothing leave.
-    w.session.strip().setBypass("pitch", true);
+    w.strip().chainModel().setBypass("pitch", true);
     CHECK(Window::until([&] { return w.pixels(ui::theme().straw, 0.3, 0.98) == 0; }));
 }

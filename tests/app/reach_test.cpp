@@ -7,9 +7,9 @@
 #include "app/window.h"
 #include "deck/popups.h"
 #include "deck/scene_bar.h"
+#include "model/soundcheck/output_advisor.h"
+#include "model/strips/voice_loudness_model.h"
 #include "rail/compact_window.h"
-#include "session/output_advisor.h"
-#include "session/voice_loudness_model.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -22,9 +22,9 @@ struct Two : Window {
         auto words = spoken_words(2);
         for (float& x : words) x *= static_cast<float>(std::pow(10.0, guest_db / 20.0));
         write_wav(f.path("guest.wav"), mono(words));
-        guest = session.desk().add(StripRole::voice);
-        guest->devices().setInput({DeviceKind::sound_file, f.path("guest.wav")});
-        REQUIRE(until([&] { return !guest->devices().opening(); }));
+        guest = app.mixer().add(StripRole::voice);
+        guest->input().select({DeviceKind::sound_file, f.path("guest.wav")});
+        REQUIRE(until([&] { return !guest->input().isOpening(); }));
         window.activateWindow();
     }
     /// The one of the strip that is worked on.
@@ -35,7 +35,7 @@ struct Two : Window {
         return nullptr;
     }
     void key(int code, Qt::KeyboardModifiers with) { QTest::keyClick(&window, Qt::Key(code), with); }
-    ui::Session* guest = nullptr;
+    ui::StripModel* guest = nullptr;
 };
 
 }  // namespace
@@ -43,7 +43,7 @@ struct Two : Window {
 TEST_CASE("the value last used of a stage is turned by wheel and keys from anywhere") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().focus("gate");
+    w.strip().chainModel().focus("gate");
     const double hold = w.value("gate", "hold"), threshold = w.value("gate", "open_threshold");
     // Before anything was used: its threshold.
     CHECK(w.field("open_threshold")->next());
@@ -74,7 +74,7 @@ TEST_CASE("the value last used of a stage is turned by wheel and keys from anywh
     CHECK(w.value("gate", "hold") == Approx(held));
     QTest::keyClick(w.find<QLineEdit>("scene_name"), Qt::Key_Escape);
     // Each stage has its own; a field that is under the mouse goes before it.
-    w.session.strip().focus("compressor");
+    w.strip().chainModel().focus("compressor");
     const double ratio = w.value("compressor", "ratio");
     w.wheel(w.field("ratio"), QPoint(20, 10), 1);
     CHECK(w.value("compressor", "ratio") > ratio);
@@ -83,7 +83,7 @@ TEST_CASE("the value last used of a stage is turned by wheel and keys from anywh
     CHECK(w.value("compressor", "ratio") > compressed);
     CHECK(w.value("gate", "hold") == Approx(held));
     // Undo takes it back.
-    while (w.session.strip().history().canUndo()) w.session.strip().undo();
+    while (w.app.history().canUndo()) w.app.history().undo();
     CHECK(w.value("gate", "hold") == hold);
     CHECK(w.value("gate", "open_threshold") == threshold);
 }
@@ -96,32 +96,32 @@ TEST_CASE("a key leads to a strip and its stage, and is remembered") {
         CHECK_THAT(w.told(), Catch::Contains("Bookmark 3 isn't set"));
         REQUIRE(w.window.actions().run("focus-at", "guest compressor").isEmpty());
         w.key(Qt::Key_F3, Qt::ControlModifier | Qt::ShiftModifier);
-        CHECK(w.session.preferences().place(3) == ui::Preferences::Place("guest", "compressor"));
+        CHECK(w.app.preferences().place(3) == ui::Preferences::Place("guest", "compressor"));
         REQUIRE(w.window.actions().run("focus-at", "voice gate").isEmpty());
-        CHECK(w.session.desk().current().isFirst());
+        CHECK(&w.app.mixer().current() == &w.strip());
         w.key(Qt::Key_F3, Qt::ControlModifier);
-        CHECK(&w.session.desk().current() == w.guest);
-        CHECK(w.guest->strip().focused() == "compressor");
+        CHECK(&w.app.mixer().current() == w.guest);
+        CHECK(w.guest->chainModel().focused() == "compressor");
         // A stage of another strip is set without going there.
         REQUIRE(w.window.actions().run("set", "voice/gate hold 300").isEmpty());
         CHECK(w.value("gate", "hold") == 300.0);
         REQUIRE(w.window.actions().run("bypass", "voice/gate").isEmpty());
-        CHECK(w.session.strip().stage("gate")->bypass);
-        CHECK(&w.session.desk().current() == w.guest);
+        CHECK(w.strip().chainModel().stage("gate")->bypass);
+        CHECK(&w.app.mixer().current() == w.guest);
         CHECK(w.window.actions().run("set", "nobody/gate hold 1").contains("No strip named “nobody”"));
         CHECK(w.window.actions().run("bypass", "guest/none").contains("No stage named “none”"));
         CHECK(w.window.actions().run("place", "9").contains("from 1 to 8"));
-        CHECK(w.session.saveState());
+        CHECK(w.app.saveState());
     }
     Window again(folder);
-    REQUIRE(again.session.desk().strips().size() == 2);
-    again.session.desk().focus("voice");
+    REQUIRE(again.app.mixer().strips().size() == 2);
+    again.app.mixer().focus("voice");
     again.window.activateWindow();
     QTest::keyClick(&again.window, Qt::Key_F3, Qt::ControlModifier);
-    CHECK(again.session.desk().current().strip().spec().id == "guest");
-    CHECK(again.session.desk().current().strip().focused() == "compressor");
+    CHECK(again.app.mixer().current().chainModel().spec().id == "guest");
+    CHECK(again.app.mixer().current().chainModel().focused() == "compressor");
     // Its strip is no more.
-    again.session.desk().remove("guest");
+    again.app.mixer().remove("guest");
     QTest::keyClick(&again.window, Qt::Key_F3, Qt::ControlModifier);
     CHECK_THAT(again.told(), Catch::Contains("No strip named “guest”"));
 }
@@ -137,16 +137,16 @@ TEST_CASE("the small window has levels, verdict, mute and scene, and the whole o
     const auto button = [&](const char* name) { return small.findChild<ui::FlatButton*>(name); };
     CHECK(small.windowFlags().testFlag(Qt::WindowStaysOnTopHint));
     // Levels move in it: it is seen, though not as closely as the whole one.
-    CHECK_FALSE(w.session.seen());
+    CHECK_FALSE(w.strip().isVisible());
     const QImage before = small.grab().toImage();
     CHECK(Window::until([&] { return small.grab().toImage() != before; }));
     // Mute, by button and by key.
     QTest::mouseClick(button("small_mute"), Qt::LeftButton);
-    CHECK(w.session.muted());
+    CHECK(w.app.mute().on());
     CHECK(button("small_mute")->text() == "Muted");
     CHECK(small.windowTitle().startsWith("Muted"));
     QTest::keyClick(&small, Qt::Key_M, Qt::ControlModifier);
-    CHECK_FALSE(w.session.muted());
+    CHECK_FALSE(w.app.mute().on());
     // A character that is on is seen here too, and taken off by a press.
     CHECK_FALSE(button("small_character")->isVisible());
     const int scene_width = button("small_scene")->width();
@@ -156,17 +156,17 @@ TEST_CASE("the small window has levels, verdict, mute and scene, and the whole o
     CHECK_FALSE(button("small_character")->geometry().intersects(button("small_scene")->geometry()));
     CHECK_FALSE(button("small_character")->geometry().intersects(button("small_mute")->geometry()));
     QTest::mouseClick(button("small_character"), Qt::LeftButton);
-    CHECK(w.session.desk().voice().strip().character().empty());
+    CHECK(w.app.mixer().voice().chainModel().character().empty());
     CHECK_FALSE(button("small_character")->isVisible());
     CHECK(button("small_scene")->width() == scene_width);
     // A scene.
     QTest::mouseClick(button("small_scene"), Qt::LeftButton);
     auto* scenes = small.findChild<QMenu*>("small_scenes");
     REQUIRE(scenes != nullptr);
-    REQUIRE(scenes->actions().size() == static_cast<int>(w.session.shelf().scenes().size()));
+    REQUIRE(scenes->actions().size() == static_cast<int>(w.app.scenes().scenes().size()));
     scenes->actions()[1]->trigger();
     scenes->close();
-    CHECK(QString::fromStdString(w.session.desk().name()) == scenes->actions()[1]->text());
+    CHECK(QString::fromStdString(w.app.mixer().name()) == scenes->actions()[1]->text());
     CHECK(button("small_scene")->accessibleName().contains(scenes->actions()[1]->text()));
     // Before all others or not, and where it is, are remembered.
     QTest::mouseClick(button("small_on_top"), Qt::LeftButton);
@@ -177,8 +177,8 @@ TEST_CASE("the small window has levels, verdict, mute and scene, and the whole o
     small.close();
     CHECK_FALSE(w.window.smallShown());
     CHECK(w.window.isVisible());
-    CHECK(Window::until([&] { return w.session.seen(); }));
-    CHECK_FALSE(w.session.preferences().smallOnTop());
+    CHECK(Window::until([&] { return w.strip().isVisible(); }));
+    CHECK_FALSE(w.app.preferences().smallOnTop());
     w.key(Qt::Key_F9, Qt::NoModifier);
     CHECK(small.size() == QSize(500, 150));
     QTest::mouseClick(button("small_whole"), Qt::LeftButton);
@@ -195,24 +195,24 @@ TEST_CASE("of several voices the one that is off is named, and one press of its 
     TemporaryFolder folder;
     Two w(folder, -14.0);
     // No other loudness than that of the fader: both chains do nothing.
-    for (ui::Session* s : w.session.desk().strips()) {
+    for (ui::StripModel* s : w.app.mixer().strips()) {
         std::vector<std::string> ids;
-        for (const auto& stage : s->strip().chain().stages) ids.push_back(stage.id);
-        for (const auto& id : ids) s->strip().removeStage(id);
+        for (const auto& stage : s->chainModel().chain().stages) ids.push_back(stage.id);
+        for (const auto& id : ids) s->chainModel().removeStage(id);
     }
-    w.session.devices().setInput({DeviceKind::sound_file, folder.path("guest.wav")});
-    REQUIRE(Window::until([&] { return !w.session.devices().opening(); }));
-    w.session.preferences().setTarget(-30.0);
-    const auto loudness = [&](size_t i) { return w.session.voices().now().at(i).loudness; };
+    w.strip().input().select({DeviceKind::sound_file, folder.path("guest.wav")});
+    REQUIRE(Window::until([&] { return !w.strip().input().isOpening(); }));
+    w.app.preferences().setTarget(-30.0);
+    const auto loudness = [&](size_t i) { return w.app.voiceLoudness().now().at(i).loudness; };
     const auto judged = [&] {
-        const auto& now = w.session.voices().now();
+        const auto& now = w.app.voiceLoudness().now();
         return now.size() == 2 && now[0].loudness.seconds >= 4.0 && now[1].loudness.seconds >= 4.0;
     };
-    w.session.strip().setFader(6.0);
+    w.strip().chainModel().setFader(6.0);
     REQUIRE(Window::until(judged, 60.0));
     const double apart = *loudness(0).lufs - *loudness(1).lufs;
     CHECK(apart > 0.0);
-    auto& verdict = w.guest->advisor();
+    auto& verdict = w.app.advisor(*w.guest);
     // It judges twice a second, and meanwhile what is judged goes on.
     double off = 0.0;
     double other = 0.0;
@@ -224,24 +224,24 @@ TEST_CASE("of several voices the one that is off is named, and one press of its 
         return !verdict.remedy().isEmpty() &&
                verdict.words().startsWith(guest_is_off ? "Guest: " : "Voice: ");
     }));
-    ui::Session& who = guest_is_off ? *w.guest : w.session;
-    const double before = who.strip().spec().fader;
+    ui::StripModel& who = guest_is_off ? *w.guest : w.strip();
+    const double before = who.chainModel().spec().fader;
     QTest::mouseClick(w.button("verdict_button"), Qt::LeftButton);
-    CHECK(who.strip().spec().fader == Approx(before + (guest_is_off ? off : other)).margin(1.0));
-    who.strip().undo();
-    CHECK(who.strip().spec().fader == before);
+    CHECK(who.chainModel().spec().fader == Approx(before + (guest_is_off ? off : other)).margin(1.0));
+    w.app.history().undo();
+    CHECK(who.chainModel().spec().fader == before);
     // Alone, the feed as a whole is judged again.
-    w.session.desk().remove("guest");
-    CHECK(w.session.voices().now().empty());
+    w.app.mixer().remove("guest");
+    CHECK(w.app.voiceLoudness().now().empty());
 }
 
 TEST_CASE("voices and sound are balanced in the headphones, singly or together, and it is remembered") {
     TemporaryFolder folder;
     {
         Two w(folder);
-        ui::Session* music = w.session.desk().add(StripRole::programme);
+        ui::StripModel* music = w.app.mixer().add(StripRole::programme);
         REQUIRE(music != nullptr);
-        REQUIRE(Window::until([&] { return !music->devices().opening(); }));
+        REQUIRE(Window::until([&] { return !music->input().isOpening(); }));
         QTest::mouseClick(w.button("monitor_button"), Qt::LeftButton);
         auto* popup = w.window.findChild<ui::MonitorPopup*>();
         REQUIRE(popup != nullptr);
@@ -251,31 +251,30 @@ TEST_CASE("voices and sound are balanced in the headphones, singly or together, 
         balance->setFocus();
         balance->openEditor("-8");
         QTest::keyClick(balance->findChild<QLineEdit*>(), Qt::Key_Return);
-        CHECK(w.session.monitoring().balance() == -8.0);
-        CHECK(w.guest->monitoring().balance() == -8.0);
+        CHECK(w.strip().context().monitor.balance() == -8.0);
         // The volumes themselves stay what they are.
         CHECK(music->monitoring().settings().volume_db == 0.0);
         auto* volume = popup->findChild<ui::ValueField*>("volume");
         REQUIRE(volume != nullptr);
         volume->setFocus();
         QTest::keyClick(volume, Qt::Key_Left);
-        const double one = w.session.desk().current().monitoring().settings().volume_db;
+        const double one = w.app.mixer().current().monitoring().settings().volume_db;
         CHECK(one < 0.0);
-        CHECK(w.session.monitoring().settings().volume_db == 0.0);
+        CHECK(w.strip().monitoring().settings().volume_db == 0.0);
         QTest::mouseClick(together, Qt::LeftButton);
         QTest::keyClick(volume, Qt::Key_Left);
-        CHECK(w.session.monitoring().settings().volume_db < 0.0);
-        CHECK(w.guest->monitoring().settings().volume_db == w.session.monitoring().settings().volume_db);
+        CHECK(w.strip().monitoring().settings().volume_db < 0.0);
+        CHECK(w.guest->monitoring().settings().volume_db == w.strip().monitoring().settings().volume_db);
         popup->close();
-        CHECK(w.session.saveState());
+        CHECK(w.app.saveState());
     }
-    ui::Session again(Window::paths(folder));
-    again.begin();
-    CHECK(again.monitoring().balance() == -8.0);
-    CHECK(again.monitoring().together());
-    REQUIRE(again.desk().strips().size() == 3);
-    CHECK(again.desk().strips()[2]->monitoring().settings().volume_db <
-          again.desk().strips()[1]->monitoring().settings().volume_db);
+    ui::AppModel again(Window::paths(folder));
+    again.start();
+    CHECK(again.context().monitor.balance() == -8.0);
+    CHECK(again.context().monitor.linked());
+    REQUIRE(again.mixer().strips().size() == 3);
+    CHECK(again.mixer().strips()[2]->monitoring().settings().volume_db <
+          again.mixer().strips()[1]->monitoring().settings().volume_db);
 }
 
 TEST_CASE("what a stage listens to stands in its picture over time") {
@@ -284,8 +283,8 @@ TEST_CASE("what a stage listens to stands in its picture over time") {
     // A compressor that hears the guest, in a strip that is silent itself.
     const std::string id = "compressor";
     write_wav(folder.path("nothing.wav"), mono(silence(2.0)));
-    w.session.desk().focus("voice");
-    w.session.strip().focus(id);
+    w.app.mixer().focus("voice");
+    w.strip().chainModel().focus(id);
     w.setInput({DeviceKind::sound_file, folder.path("nothing.wav")});
     auto* view = w.window.editor()->findChild<QWidget*>("time_view");
     REQUIRE(view != nullptr);
@@ -300,8 +299,8 @@ TEST_CASE("what a stage listens to stands in its picture over time") {
     };
     REQUIRE(Window::until([&] { return w.heard(6.5); }));
     const int before = filled();
-    w.session.desk().setKey(w.session, id, "guest");
-    REQUIRE(w.session.strip().stage(id)->key == "guest");
+    w.app.mixer().setSidechain(w.strip(), id, "guest");
+    REQUIRE(w.strip().chainModel().stage(id)->key == "guest");
     INFO(before);
     CHECK(Window::until([&] { return filled() > before + 20; }));
 }

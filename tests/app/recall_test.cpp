@@ -9,8 +9,8 @@
 #include "app/window.h"
 #include "deck/auto_recall_popover.h"
 #include "deck/scene_bar.h"
-#include "session/auto_recall_rules.h"
-#include "session/takes_model.h"
+#include "model/scenes/auto_recall_rules.h"
+#include "model/takes/takes_model.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -23,7 +23,7 @@ struct HangingDisk {
     std::promise<void> go;
     bool hangs = true;
     explicit HangingDisk(Window& w) {
-        w.session.shelf().errands().run(
+        w.app.scenes().errands().run(
             &w.window, [until = go.get_future().share()] { return until.wait(), 0; }, [](int) {});
     }
     void letGo() {
@@ -72,50 +72,50 @@ TEST_CASE("saving waits for no disk, and what was saved is what is recalled mean
         CHECK_FALSE(button->isEnabled());
         CHECK(saved_hold(folder, "bench-talk.json") == before);
         // The window goes on: another scene, and back to what was saved.
-        w.session.shelf().recall("Evening quiet");
-        w.session.shelf().recall("Bench talk");
+        w.app.scenes().recall("Evening quiet");
+        w.app.scenes().recall("Bench talk");
         CHECK(w.value("gate", "hold") == 321.0);
         // Under another name, in another place, with a note, one removed: the list has it at once.
-        REQUIRE(w.session.shelf().rename("Bench talk, late"));
-        w.session.shelf().setAbout({"By the window", "", 2, 1.0});
-        w.session.shelf().moveTo("Bench talk, late", 0);
-        w.session.shelf().remove("Rain on tin");
-        CHECK(w.session.shelf().scenes().front().scene.name == "Bench talk, late");
-        CHECK(w.session.shelf().scenes().front().scene.note == "By the window");
-        CHECK(w.session.shelf().find("Rain on tin") == nullptr);
-        CHECK(w.session.shelf().find("Bench talk") == nullptr);
+        REQUIRE(w.app.scenes().rename("Bench talk, late"));
+        w.app.scenes().setAbout({"By the window", "", 2, 1.0});
+        w.app.scenes().moveTo("Bench talk, late", 0);
+        w.app.scenes().remove("Rain on tin");
+        CHECK(w.app.scenes().scenes().front().scene.name == "Bench talk, late");
+        CHECK(w.app.scenes().scenes().front().scene.note == "By the window");
+        CHECK(w.app.scenes().find("Rain on tin") == nullptr);
+        CHECK(w.app.scenes().find("Bench talk") == nullptr);
         CHECK(std::filesystem::exists(folder.path("scenes/rain-on-tin.json")));
         CHECK(w.told().find("Saved") == std::string::npos);
         disk.letGo();
-        REQUIRE(w.session.shelf().finish());
+        REQUIRE(w.app.scenes().finish());
     }
     CHECK(button->text() == "Saved");
     {
         // What the disk says of a first one is older than a second one that it has not come to yet.
         int saved = 0;
         QObject here;
-        QObject::connect(&w.session.shelf(), &ui::SceneManager::saved, &here, [&saved] { ++saved; });
+        QObject::connect(&w.app.scenes(), &ui::SceneManager::saved, &here, [&saved] { ++saved; });
         set_hold(w, 350);
-        REQUIRE(w.session.shelf().save());
+        REQUIRE(w.app.scenes().save());
         HangingDisk disk(w);
         set_hold(w, 321);
-        REQUIRE(w.session.shelf().save());
+        REQUIRE(w.app.scenes().save());
         REQUIRE(Window::until([&] { return saved == 1; }));
         CHECK(saved_hold(folder, "bench-talk-late.json") == 350.0);
-        w.session.shelf().recall("Evening quiet");
-        w.session.shelf().recall("Bench talk, late");
+        w.app.scenes().recall("Evening quiet");
+        w.app.scenes().recall("Bench talk, late");
         CHECK(w.value("gate", "hold") == 321.0);
         disk.letGo();
-        REQUIRE(w.session.shelf().finish());
+        REQUIRE(w.app.scenes().finish());
     }
     CHECK_FALSE(std::filesystem::exists(folder.path("scenes/bench-talk.json")));
     CHECK_FALSE(std::filesystem::exists(folder.path("scenes/rain-on-tin.json")));
     CHECK(saved_hold(folder, "bench-talk-late.json") == 321.0);
     const auto there = SceneLibrary(folder.path("scenes")).list().scenes;
-    REQUIRE(there.size() == w.session.shelf().scenes().size());
+    REQUIRE(there.size() == w.app.scenes().scenes().size());
     for (size_t i = 0; i < there.size(); ++i) {
-        CHECK(there[i].scene == w.session.shelf().scenes()[i].scene);
-        CHECK(there[i].path == w.session.shelf().scenes()[i].path);
+        CHECK(there[i].scene == w.app.scenes().scenes()[i].scene);
+        CHECK(there[i].path == w.app.scenes().scenes()[i].path);
     }
     CHECK(there.front().scene.note == "By the window");
     CHECK(there.front().scene.colour == 2);
@@ -132,15 +132,15 @@ TEST_CASE("a scene's button that is held stays while the disk answers") {
     QPointer<ui::FlatButton> button = w.find<ui::FlatButton>("scene_Evening quiet");
     QTest::mousePress(button, Qt::LeftButton);
     disk.letGo();
-    REQUIRE(Window::until([&] { return !w.session.shelf().saving(); }));
+    REQUIRE(Window::until([&] { return !w.app.scenes().saving(); }));
     QTest::qWait(1);  // what was to be deleted is
     REQUIRE(button);
     QTest::mouseRelease(button, Qt::LeftButton);
-    CHECK(w.session.desk().name() == "Evening quiet");
+    CHECK(w.app.mixer().name() == "Evening quiet");
     // What it shows is made anew.
-    auto about = w.session.shelf().about();
+    auto about = w.app.scenes().about();
     about.colour = 2;
-    w.session.shelf().setAbout(about);
+    w.app.scenes().setAbout(about);
     QTest::qWait(1);
     CHECK(button.isNull());
     CHECK(w.find<ui::FlatButton>("scene_Evening quiet") != nullptr);
@@ -154,20 +154,20 @@ TEST_CASE("what the disk refuses is told, and the list is what is there") {
     REQUIRE(write_file(folder.path("scenes"), "isn't a folder").ok());
     CHECK_FALSE(w.save());
     CHECK(w.told().find("scenes") != std::string::npos);
-    CHECK(w.session.shelf().changed());
+    CHECK(w.app.scenes().changed());
     CHECK(w.find<ui::FlatButton>("save_button")->text() == "Save");
     CHECK(w.value("gate", "hold") == 321.0);
     // Under another name: the name in work is the one before.
     CHECK_FALSE(w.saveAs("Another"));
-    CHECK(w.session.desk().name() == "Bench talk");
-    CHECK(w.session.shelf().find("Another") == nullptr);
+    CHECK(w.app.mixer().name() == "Bench talk");
+    CHECK(w.app.scenes().find("Another") == nullptr);
     CHECK(w.value("gate", "hold") == 321.0);
     // It is there again: saved at the next press.
     std::filesystem::remove(folder.path("scenes"));
     std::filesystem::rename(folder.path("elsewhere"), folder.path("scenes"));
     CHECK(w.save());
     CHECK(saved_hold(folder, "bench-talk.json") == 321.0);
-    CHECK_FALSE(w.session.shelf().changed());
+    CHECK_FALSE(w.app.scenes().changed());
 }
 
 TEST_CASE("what is asked of the disk is done in order, at the end of the program too") {
@@ -212,7 +212,7 @@ TEST_CASE("a scene has a key of its own, which goes with it wherever it stands a
     TemporaryFolder folder;
     {
         Window w(folder);
-        w.session.shelf().recall("Rain on tin");
+        w.app.scenes().recall("Rain on tin");
         w.window.sceneBar()->openMenu();
         REQUIRE(w.choose("scene_popup", "Assign shortcut"));
         auto* dialog = w.window.findChild<ui::ShortcutsDialog*>();
@@ -225,55 +225,55 @@ TEST_CASE("a scene has a key of its own, which goes with it wherever it stands a
         QTest::keyClick(key, Qt::Key_F11);
         CHECK(key->text() == "F11");
         dialog->close();
-        w.session.shelf().recall("Bench talk");
+        w.app.scenes().recall("Bench talk");
         press(w, Qt::Key_F11, Qt::NoModifier);
-        CHECK(w.session.desk().name() == "Rain on tin");
+        CHECK(w.app.mixer().name() == "Rain on tin");
         auto* button = w.find<ui::FlatButton>("scene_Rain on tin");
         CHECK(button->prefix() == "F11");
         CHECK(button->toolTip().contains("(F11)"));
         // In another place, under another name.
-        w.session.shelf().moveTo("Rain on tin", 0);
-        w.session.shelf().recall("Bench talk");
+        w.app.scenes().moveTo("Rain on tin", 0);
+        w.app.scenes().recall("Bench talk");
         press(w, Qt::Key_F11, Qt::NoModifier);
-        CHECK(w.session.desk().name() == "Rain on tin");
+        CHECK(w.app.mixer().name() == "Rain on tin");
         REQUIRE(w.renameScene("Hail on tin"));
-        w.session.shelf().recall("Bench talk");
+        w.app.scenes().recall("Bench talk");
         press(w, Qt::Key_F11, Qt::NoModifier);
-        CHECK(w.session.desk().name() == "Hail on tin");
-        CHECK(w.session.preferences().keys().text("scene Hail on tin") == "F11");
+        CHECK(w.app.mixer().name() == "Hail on tin");
+        CHECK(w.app.preferences().keys().text("scene Hail on tin") == "F11");
         // It is in the bar before others that have none.
         for (int i = 0; i < 12; ++i) REQUIRE(w.saveAs(QString("A rather long name of a scene %1").arg(i)));
-        w.session.shelf().moveTo("Hail on tin", 99);
-        w.session.shelf().recall("Bench talk");
+        w.app.scenes().moveTo("Hail on tin", 99);
+        w.app.scenes().recall("Bench talk");
         CHECK(w.find<ui::FlatButton>("scene_Hail on tin")->isVisible());
         CHECK_FALSE(w.find<ui::FlatButton>("scene_A rather long name of a scene 11")->isVisible());
-        REQUIRE(w.session.shelf().finish());
+        REQUIRE(w.app.scenes().finish());
     }
     Window again(folder);
-    again.session.shelf().recall("Bench talk");
+    again.app.scenes().recall("Bench talk");
     press(again, Qt::Key_F11, Qt::NoModifier);
-    CHECK(again.session.desk().name() == "Hail on tin");
+    CHECK(again.app.mixer().name() == "Hail on tin");
     // Without its scene it does nothing, and is free.
-    again.session.shelf().remove("Hail on tin");
-    REQUIRE(again.session.shelf().finish());
-    auto& keys = again.session.preferences().keys();
+    again.app.scenes().remove("Hail on tin");
+    REQUIRE(again.app.scenes().finish());
+    auto& keys = again.app.preferences().keys();
     CHECK(keys.holder(QKeySequence(Qt::Key_F11)) == nullptr);
     // Given to something else it stays there, though the scene comes again.
     keys.set("record", QKeySequence(Qt::Key_F11));
     REQUIRE(again.saveAs("Hail on tin"));
     CHECK(keys.text("scene Hail on tin").isEmpty());
     press(again, Qt::Key_F11, Qt::NoModifier);
-    CHECK(again.session.takes().recording());
+    CHECK(again.app.takes().recording());
 }
 
 TEST_CASE("scenes of a group stand together under its word") {
     TemporaryFolder folder;
     Window w(folder);
     const auto put = [&](const char* scene, const char* group) {
-        w.session.shelf().recall(scene);
-        auto about = w.session.shelf().about();
+        w.app.scenes().recall(scene);
+        auto about = w.app.scenes().about();
         about.group = group;
-        w.session.shelf().setAbout(about);
+        w.app.scenes().setAbout(about);
     };
     put("Rain on tin", "Outside");
     put("Bench talk", "Inside");
@@ -303,7 +303,7 @@ TEST_CASE("scenes of a group stand together under its word") {
         seen.insert(list->currentItem()->text().toStdString());
     }
     CHECK(list->currentRow() == list->count() - 1);
-    CHECK(seen.size() == w.session.shelf().scenes().size());
+    CHECK(seen.size() == w.app.scenes().scenes().size());
     CHECK_FALSE(seen.contains("Inside"));
     // Found by its word: one heading, and the first scene under it is chosen.
     QTest::keyClicks(wanted, "outs");
@@ -311,7 +311,7 @@ TEST_CASE("scenes of a group stand together under its word") {
     CHECK(list->item(0)->text() == "Outside");
     CHECK(list->currentItem()->text() == "Rain on tin");
     QTest::keyClick(wanted, Qt::Key_Return);
-    CHECK(w.session.desk().name() == "Rain on tin");
+    CHECK(w.app.mixer().name() == "Rain on tin");
 }
 
 TEST_CASE("what has come and what has ended is told from what was there, and from a short absence") {
@@ -356,90 +356,90 @@ TEST_CASE(
     "a scene is recalled when a program plays, goes back when it has ended, and leaves no changes behind") {
     TemporaryFolder folder;
     std::int64_t now = 0;
-    const auto begin = [&now](Window& w) { w.session.recallRules().setClock([&now] { return now; }); };
+    const auto begin = [&now](Window& w) { w.app.recallRules().setClock([&now] { return now; }); };
     // As time goes by.
     const auto look = [&now](Window& w, const PipeWireSnapshot& picture, std::int64_t later = 20'000) {
         now += later;
-        w.session.recallRules().follow(picture);
-        w.session.recallRules().follow(picture);
+        w.app.recallRules().follow(picture);
+        w.app.recallRules().follow(picture);
     };
     {
         Window w(folder);
         begin(w);
-        auto& rules = w.session.recallRules();
-        w.session.shelf().recall("Rain on tin");
+        auto& rules = w.app.recallRules();
+        w.app.scenes().recall("Rain on tin");
         rules.add({.when = When::program_plays, .name = "Game", .scene = "Rain on tin", .back = true});
         rules.add(
             {.when = When::device_is_there, .name = "mic", .title = "Desk mic", .scene = "Evening quiet"});
-        w.session.shelf().recall("Bench talk");
+        w.app.scenes().recall("Bench talk");
         look(w, playing({}));
         look(w, playing({}));
         look(w, playing({"Other"}));
-        CHECK(w.session.desk().name() == "Bench talk");
+        CHECK(w.app.mixer().name() == "Bench talk");
         look(w, playing({"Other", "Game"}));
-        CHECK(w.session.desk().name() == "Rain on tin");
+        CHECK(w.app.mixer().name() == "Rain on tin");
         CHECK(w.told() == "When Game plays audio: recalled “Rain on tin”. Press Ctrl+Z to undo.");
         look(w, playing({"Other"}), 100);
-        CHECK(w.session.desk().name() == "Rain on tin");
+        CHECK(w.app.mixer().name() == "Rain on tin");
         look(w, playing({"Other"}));
-        CHECK(w.session.desk().name() == "Bench talk");
+        CHECK(w.app.mixer().name() == "Bench talk");
         // Undo goes across it.
         look(w, playing({"Game"}));
-        CHECK(w.session.desk().name() == "Rain on tin");
-        w.session.strip().undo();
-        CHECK(w.session.desk().name() == "Bench talk");
+        CHECK(w.app.mixer().name() == "Rain on tin");
+        w.app.history().undo();
+        CHECK(w.app.mixer().name() == "Bench talk");
         // Whoever has gone elsewhere meanwhile stays there.
         look(w, playing({}));
         look(w, playing({}));
         look(w, playing({"Game"}));
-        w.session.shelf().recall("Two at the bench");
+        w.app.scenes().recall("Two at the bench");
         look(w, playing({}));
         look(w, playing({}));
-        CHECK(w.session.desk().name() == "Two at the bench");
+        CHECK(w.app.mixer().name() == "Two at the bench");
         // Changes that are not saved are not left.
         set_hold(w, 333);
         look(w, playing({}, {"mic"}));
-        CHECK(w.session.desk().name() == "Two at the bench");
+        CHECK(w.app.mixer().name() == "Two at the bench");
         CHECK_THAT(w.told(),
                    Catch::Contains("When Desk mic is connected: “Evening quiet” was not recalled") &&
                        Catch::Contains("“Two at the bench” has unsaved changes"));
         CHECK(w.value("gate", "hold") == 333.0);
         w.window.messages()->dismiss();
         // A scene that has gone is told.
-        w.session.shelf().takeBack();
-        w.session.shelf().remove("Rain on tin");
-        REQUIRE(w.session.shelf().finish());
+        w.app.scenes().takeBack();
+        w.app.scenes().remove("Rain on tin");
+        REQUIRE(w.app.scenes().finish());
         look(w, playing({"Game"}, {"mic"}));
         CHECK_THAT(w.told(), Catch::Contains("can't recall “Rain on tin”"));
         // The rules go with a name.
-        w.session.shelf().recall("Evening quiet");
+        w.app.scenes().recall("Evening quiet");
         REQUIRE(w.renameScene("Evening, quiet"));
         CHECK(rules.all()[1].scene == "Evening, quiet");
-        CHECK(w.session.saveState());
+        CHECK(w.app.saveState());
     }
     Window again(folder);
     begin(again);
-    REQUIRE(again.session.recallRules().all().size() == 2);
-    again.session.shelf().recall("Bench talk");
+    REQUIRE(again.app.recallRules().all().size() == 2);
+    again.app.scenes().recall("Bench talk");
     look(again, playing({}));
     look(again, playing({}));
     look(again, playing({}, {"mic"}));
-    CHECK(again.session.desk().name() == "Evening, quiet");
+    CHECK(again.app.mixer().name() == "Evening, quiet");
     // Without "then back" it stays.
     look(again, playing({}));
     look(again, playing({}));
-    CHECK(again.session.desk().name() == "Evening, quiet");
+    CHECK(again.app.mixer().name() == "Evening, quiet");
 }
 
 TEST_CASE("rules are made and removed in the window by what plays and is there") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.shelf().recall("Rain on tin");
+    w.app.scenes().recall("Rain on tin");
     w.window.sceneBar()->openRules();
     auto* panel = w.find<ui::AutoRecallPopover>("scene_rules");
     REQUIRE(panel != nullptr);
     CHECK(panel->findChild<QWidget*>("rules_none")->isVisible());
-    auto& rules = w.session.recallRules();
+    auto& rules = w.app.recallRules();
     rules.add({.when = When::program_plays, .name = "Game", .scene = "Rain on tin", .back = true});
     rules.add({.when = When::program_plays, .name = "Player", .scene = "Bench talk"});
     CHECK_FALSE(panel->findChild<QWidget*>("rules_none")->isVisible());

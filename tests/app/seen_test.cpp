@@ -12,10 +12,10 @@ namespace {
 
 struct Counts {
     int moved = 0, readings = 0, ticked = 0;
-    explicit Counts(ui::Session& s) {
-        QObject::connect(&s, &ui::Session::moved, &lives, [this] { ++moved; });
-        QObject::connect(&s, &ui::Session::readingsChanged, &lives, [this] { ++readings; });
-        QObject::connect(&s, &ui::Session::ticked, &lives, [this] { ++ticked; });
+    explicit Counts(ui::StripModel& s) {
+        QObject::connect(&s, &ui::StripModel::moved, &lives, [this] { ++moved; });
+        QObject::connect(&s, &ui::StripModel::readingsChanged, &lives, [this] { ++readings; });
+        QObject::connect(&s, &ui::StripModel::ticked, &lives, [this] { ++ticked; });
     }
     QObject lives;
 };
@@ -26,35 +26,35 @@ TEST_CASE(
     "a window that is hidden or minimised draws and sums up nothing, and is right again when it is seen") {
     TemporaryFolder folder;
     Window w(folder);
-    CHECK(w.session.seen());
-    w.session.strip().focus("equalizer");  // whose curve has the sound before and after it taken
-    REQUIRE(Window::until([&] { return w.session.levelsFit() && w.session.levels().seconds > 1.0; }));
-    REQUIRE(Window::until([&] { return w.session.engine().chain().probed()->before.written() > 0; }));
+    CHECK(w.strip().isVisible());
+    w.strip().chainModel().focus("equalizer");  // whose curve has the sound before and after it taken
+    REQUIRE(Window::until([&] { return w.strip().levelsFit() && w.strip().levels().seconds > 1.0; }));
+    REQUIRE(Window::until([&] { return w.strip().engine().chain().probed()->before.written() > 0; }));
     const bool minimised = GENERATE(false, true);
     if (minimised)
         w.window.showMinimized();
     else
         w.window.hide();
-    REQUIRE(Window::until([&] { return !w.session.seen(); }));
-    const double summed_up = w.session.levels().seconds;
-    const auto heard = [&] { return w.session.readings().statistics().frames(0).back().index; };
+    REQUIRE(Window::until([&] { return !w.strip().isVisible(); }));
+    const double summed_up = w.strip().levels().seconds;
+    const auto heard = [&] { return w.strip().readings().statistics().frames(0).back().index; };
     const auto before = heard();
-    Counts unseen(w.session);
+    Counts unseen(w.strip());
     REQUIRE(Window::until([&] { return unseen.ticked >= 3 && heard() > before + 50; }));
     CHECK(unseen.moved == 0);
     CHECK(unseen.readings == 0);
-    CHECK(w.session.levels().seconds == summed_up);
-    const auto taken = w.session.engine().chain().probed();
+    CHECK(w.strip().levels().seconds == summed_up);
+    const auto taken = w.strip().engine().chain().probed();
     const auto& probe = taken->before;
     const auto probed = probe.written();
     const auto now = heard();
     REQUIRE(Window::until([&] { return heard() > now + 50; }));
     CHECK(probe.written() == probed);
     // The feed's loudness goes on, for the verdict since the start.
-    CHECK(w.session.readings().feed().integrated.has_value());
+    CHECK(w.strip().readings().feed().integrated.has_value());
     w.window.showNormal();
-    REQUIRE(Window::until([&] { return w.session.seen() && unseen.moved > 3; }));
-    CHECK(w.session.levels().seconds > summed_up);
+    REQUIRE(Window::until([&] { return w.strip().isVisible() && unseen.moved > 3; }));
+    CHECK(w.strip().levels().seconds > summed_up);
 }
 
 TEST_CASE("clips of the source are noted while the window is hidden") {
@@ -77,7 +77,7 @@ TEST_CASE("pictures come twice as often while a mouse button is held") {
     TemporaryFolder folder;
     Window w(folder);
     const auto share = [&] {
-        Counts c(w.session);
+        Counts c(w.strip());
         REQUIRE(Window::until([&] { return c.ticked >= 20; }));
         return static_cast<double>(c.moved) / c.ticked;
     };
@@ -92,18 +92,18 @@ TEST_CASE("pictures come twice as often while a mouse button is held") {
 TEST_CASE("a moved value is told once, and as no change of focus") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().focus("gate");
+    w.strip().chainModel().focus("gate");
     int chains = 0;
     int focuses = 0;
     QObject lives;
-    QObject::connect(&w.session.strip(), &ui::ChainModel::changed, &lives, [&] { ++chains; });
-    QObject::connect(&w.session.strip(), &ui::ChainModel::focusChanged, &lives, [&] { ++focuses; });
-    w.session.strip().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("open_threshold")),
-                               -50.0);
+    QObject::connect(&w.strip().chainModel(), &ui::ChainModel::changed, &lives, [&] { ++chains; });
+    QObject::connect(&w.strip().chainModel(), &ui::ChainModel::focusChanged, &lives, [&] { ++focuses; });
+    w.strip().chainModel().setValue(
+        "gate", static_cast<size_t>(find_stage_kind("gate")->find("open_threshold")), -50.0);
     CHECK(chains == 1);
     CHECK(focuses == 0);
     CHECK(w.value("gate", "open_threshold") == -50.0);
-    w.session.strip().removeStage("gate");
+    w.strip().chainModel().removeStage("gate");
     CHECK(chains == 2);
     CHECK(focuses == 1);
 }
@@ -111,9 +111,9 @@ TEST_CASE("a moved value is told once, and as no change of focus") {
 TEST_CASE("a value that the stage has not is refused") {
     TemporaryFolder folder;
     Window w(folder);
-    const Scene before = w.session.strip().scene();
-    CHECK_FALSE(w.session.strip().setValue(
+    const Scene before = w.strip().chainModel().scene();
+    CHECK_FALSE(w.strip().chainModel().setValue(
         "gate", static_cast<size_t>(find_stage_kind("gate")->find("no such")), 1.0));
-    CHECK_FALSE(w.session.strip().setValue("no such", 0, 1.0));
-    CHECK(w.session.strip().scene() == before);
+    CHECK_FALSE(w.strip().chainModel().setValue("no such", 0, 1.0));
+    CHECK(w.strip().chainModel().scene() == before);
 }

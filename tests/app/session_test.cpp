@@ -5,8 +5,8 @@
 #include "base/file.h"
 #include "base/sound_file.h"
 #include "devices/file_device.h"
-#include "session/feed_recorder.h"
-#include "session/noise_profile_learner.h"
+#include "model/strips/noise_profile_learner.h"
+#include "model/takes/feed_recorder.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -28,7 +28,7 @@ struct WithMicrophone : Window {
     int made = 0;
     explicit WithMicrophone(TemporaryFolder& f) : Window(f) {
         status->running = true;
-        session.devices().setMaker([this](const PipeWireOptions&) -> Result<std::unique_ptr<SoundSource>> {
+        app.audio().setSourceFactory([this](const PipeWireOptions&) -> Result<std::unique_ptr<SoundSource>> {
             ++made;
             return std::unique_ptr<SoundSource>(std::make_unique<ScriptedMicrophone>(status));
         });
@@ -51,7 +51,7 @@ TEST_CASE("three lost blocks in half a minute propose a safer size, once, and on
     WithMicrophone w(folder);
     REQUIRE(w.made == 1);
     w.status->dropouts = 2;
-    REQUIRE(Window::until([&] { return w.session.devices().dropoutTimes().size() == 2; }));
+    REQUIRE(Window::until([&] { return w.strip().input().dropoutTimes().size() == 2; }));
     CHECK(w.told().empty());
     w.status->dropouts = 3;
     REQUIRE(Window::until([&] { return !w.told().empty(); }));
@@ -60,26 +60,26 @@ TEST_CASE("three lost blocks in half a minute propose a safer size, once, and on
                Catch::Contains("3 dropouts") && Catch::Contains("5.3 ms") && Catch::Contains("10.7 ms"));
     w.window.messages()->dismiss();
     w.status->dropouts = 9;
-    REQUIRE(Window::until([&] { return w.session.devices().dropoutTimes().size() == 9; }));
+    REQUIRE(Window::until([&] { return w.strip().input().dropoutTimes().size() == 9; }));
     CHECK(w.told().empty());
     // Followed, the next size up is proposed when that is not enough either.
-    AudioSettings safer = w.session.devices().audio();
+    AudioSettings safer = w.app.audio().settings();
     safer.block = 512;
-    w.session.devices().setAudio(safer);
+    w.app.audio().setSettings(safer);
     w.opened();
     CHECK(w.made == 2);
     w.status->dropouts = 0;
-    REQUIRE(Window::until([&] { return w.session.devices().dropoutTimes().empty(); }));
+    REQUIRE(Window::until([&] { return w.strip().input().dropoutTimes().empty(); }));
     w.status->dropouts = 4;
     REQUIRE(Window::until([&] { return !w.told().empty(); }));
     CHECK_THAT(w.told(), Catch::Contains("10.7 ms") && Catch::Contains("21.3 ms"));
     // At the largest there is nothing safer.
     safer.block = 2048;
-    w.session.devices().setAudio(safer);
+    w.app.audio().setSettings(safer);
     w.opened();
     w.window.messages()->dismiss();
     w.status->dropouts = 9;
-    REQUIRE(Window::until([&] { return w.session.devices().dropoutTimes().size() == 9; }));
+    REQUIRE(Window::until([&] { return w.strip().input().dropoutTimes().size() == 9; }));
     CHECK(w.told().empty());
 }
 
@@ -87,7 +87,7 @@ TEST_CASE("a problem of the input is told once, and so is its end") {
     TemporaryFolder folder;
     WithMicrophone w(folder);
     QStringList told;
-    QObject::connect(&w.session.notices(), &ui::Notifications::told,
+    QObject::connect(&w.app.notices(), &ui::Notifications::told,
                      [&](const QString& text, bool) { told << text; });
     w.status->problem = "The microphone is gone.";
     REQUIRE(Window::until([&] { return !told.isEmpty(); }));
@@ -106,36 +106,36 @@ TEST_CASE("another input chosen while the room is learnt ends the learning and c
     Window w(folder);
     const std::string file = write_tone(folder, "tone.wav", 1);
     REQUIRE(w.heard(1.0));
-    w.session.learning().start("suppression", 4.0);
-    REQUIRE(w.session.learning().state() == ui::NoiseProfileLearner::State::listening);
+    w.strip().learning().start("suppression", 4.0);
+    REQUIRE(w.strip().learning().state() == ui::NoiseProfileLearner::State::listening);
     w.setInput({DeviceKind::sound_file, file});
     REQUIRE(Window::until(
-        [&] { return w.session.learning().state() == ui::NoiseProfileLearner::State::idle; }, 3.0));
-    CHECK(w.session.strip().stage("suppression")->taught.empty());
-    CHECK(w.session.learning().left() == 0.0);
+        [&] { return w.strip().learning().state() == ui::NoiseProfileLearner::State::idle; }, 3.0));
+    CHECK(w.strip().chainModel().stage("suppression")->taught.empty());
+    CHECK(w.strip().learning().left() == 0.0);
     // It can be started again on the new one.
-    w.session.learning().start("suppression", 4.0);
-    CHECK(w.session.learning().state() == ui::NoiseProfileLearner::State::listening);
+    w.strip().learning().start("suppression", 4.0);
+    CHECK(w.strip().learning().state() == ui::NoiseProfileLearner::State::listening);
 }
 
 TEST_CASE("undo brings back values, not what was listened to at that moment") {
     TemporaryFolder folder;
     Window w(folder);
     const auto set = [&](const char* id, double value) {
-        const int row = w.session.strip().stage("equalizer")->stage_kind().find(id);
+        const int row = w.strip().chainModel().stage("equalizer")->stage_kind().find(id);
         REQUIRE(row >= 0);
-        REQUIRE(w.session.strip().setValue("equalizer", static_cast<size_t>(row), value));
+        REQUIRE(w.strip().chainModel().setValue("equalizer", static_cast<size_t>(row), value));
     };
     const double before = w.value("equalizer", "band2_gain");
     set("listen", 2);
-    CHECK_FALSE(w.session.strip().history().canUndo());  // listening is no step
-    set("band2_gain", before + 3.0);                     // a step, taken while listening
+    CHECK_FALSE(w.app.history().canUndo());  // listening is no step
+    set("band2_gain", before + 3.0);         // a step, taken while listening
     set("listen", 0);
-    w.session.strip().undo();
+    w.app.history().undo();
     CHECK(w.value("equalizer", "band2_gain") == before);
     CHECK(w.value("equalizer", "listen") == 0.0);
     set("listen", 2);
-    w.session.strip().redo();
+    w.app.history().redo();
     CHECK(w.value("equalizer", "band2_gain") == before + 3.0);
     CHECK(w.value("equalizer", "listen") == 0.0);
 }
@@ -144,33 +144,33 @@ TEST_CASE("renaming a scene keeps its unsaved changes, unsaved") {
     TemporaryFolder folder;
     Window w(folder);
     const double saved = w.value("gate", "hold");
-    const int hold = w.session.strip().stage("gate")->stage_kind().find("hold");
-    REQUIRE(w.session.strip().setValue("gate", static_cast<size_t>(hold), saved + 100.0));
+    const int hold = w.strip().chainModel().stage("gate")->stage_kind().find("hold");
+    REQUIRE(w.strip().chainModel().setValue("gate", static_cast<size_t>(hold), saved + 100.0));
     REQUIRE(w.renameScene("Quiet desk"));
-    CHECK(w.session.strip().scene().name == "Quiet desk");
+    CHECK(w.strip().chainModel().scene().name == "Quiet desk");
     CHECK(w.value("gate", "hold") == saved + 100.0);
-    CHECK(w.session.shelf().changed());
-    for (const auto& entry : w.session.shelf().scenes()) {
+    CHECK(w.app.scenes().changed());
+    for (const auto& entry : w.app.scenes().scenes()) {
         CHECK(entry.scene.name != "Bench talk");
         if (entry.scene.name == "Quiet desk") {
             CHECK(entry.scene.chain().stages[static_cast<size_t>(entry.scene.chain().index_of("gate"))].value(
                       "hold") == saved);
         }
     }
-    w.session.shelf().recall("Quiet desk");
+    w.app.scenes().recall("Quiet desk");
     CHECK(w.value("gate", "hold") == saved);
 }
 
 TEST_CASE("a stage named as its kind is named has no name of its own") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().renameStage("gate", "Door");
-    CHECK(w.session.strip().stage("gate")->title == "Door");
-    w.session.strip().renameStage("gate", " Gate ");
-    CHECK(w.session.strip().stage("gate")->title.empty());
-    CHECK_FALSE(w.session.shelf().changed());
-    w.session.strip().renameStage("gate", "gate");
-    CHECK(w.session.strip().stage("gate")->title == "gate");
+    w.strip().chainModel().renameStage("gate", "Door");
+    CHECK(w.strip().chainModel().stage("gate")->title == "Door");
+    w.strip().chainModel().renameStage("gate", " Gate ");
+    CHECK(w.strip().chainModel().stage("gate")->title.empty());
+    CHECK_FALSE(w.app.scenes().changed());
+    w.strip().chainModel().renameStage("gate", "gate");
+    CHECK(w.strip().chainModel().stage("gate")->title == "gate");
 }
 
 TEST_CASE("names that differ in case only are one name, and no scene is lost by it") {
@@ -178,26 +178,26 @@ TEST_CASE("names that differ in case only are one name, and no scene is lost by 
     Window w(folder);
     const auto names = [&] {
         std::vector<std::string> out;
-        for (const auto& e : w.session.shelf().scenes()) out.push_back(e.scene.name);
+        for (const auto& e : w.app.scenes().scenes()) out.push_back(e.scene.name);
         return out;
     };
     const auto before = names();
     // As another scene's name in other letters: refused, and that one is named as it is.
-    w.session.shelf().recall("Evening quiet");
+    w.app.scenes().recall("Evening quiet");
     CHECK_FALSE(w.saveAs("BENCH TALK"));
     CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("“Bench talk”"));
     CHECK_FALSE(w.renameScene("bench TALK"));
-    CHECK(w.session.strip().scene().name == "Evening quiet");
+    CHECK(w.strip().chainModel().scene().name == "Evening quiet");
     CHECK(names() == before);
     // The scene's own name in other letters: its file, not another, and not in "removed".
     REQUIRE(w.renameScene("EVENING Quiet"));
-    CHECK(w.session.strip().scene().name == "EVENING Quiet");
+    CHECK(w.strip().chainModel().scene().name == "EVENING Quiet");
     CHECK(names().size() == before.size());
     CHECK(std::filesystem::exists(folder.path("scenes/evening-quiet.json")));
     CHECK_FALSE(std::filesystem::exists(folder.path("scenes/removed")));
     // Beyond ASCII too.
     REQUIRE(w.saveAs(QString::fromUtf8("Stra\u00dfe \u00c4rger")));
-    w.session.shelf().recall("Bench talk");
+    w.app.scenes().recall("Bench talk");
     CHECK_FALSE(w.saveAs(QString::fromUtf8("stra\u00dfe \u00e4RGER")));
     CHECK(names().size() == before.size() + 1);
 }
@@ -205,23 +205,23 @@ TEST_CASE("names that differ in case only are one name, and no scene is lost by 
 TEST_CASE("what was removed is named in the step, whatever is in focus then") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().focus("gate");
-    w.session.strip().removeStage(w.session.strip().focused());
-    CHECK(w.session.strip().history().undoLabel() == "Remove Gate");
-    CHECK(w.session.strip().stage("gate") == nullptr);
-    CHECK(w.session.strip().focused() != "gate");
-    w.session.strip().undo();
-    CHECK(w.session.strip().stage("gate") != nullptr);
+    w.strip().chainModel().focus("gate");
+    w.strip().chainModel().removeStage(w.strip().chainModel().focused());
+    CHECK(w.app.history().undoLabel() == "Remove Gate");
+    CHECK(w.strip().chainModel().stage("gate") == nullptr);
+    CHECK(w.strip().chainModel().focused() != "gate");
+    w.app.history().undo();
+    CHECK(w.strip().chainModel().stage("gate") != nullptr);
 }
 
 TEST_CASE("a memory belongs to its stage's kind: another kind of the same id starts with its own") {
     TemporaryFolder folder;
     {
         Window first(folder);
-        const int hold = first.session.strip().stage("gate")->stage_kind().find("hold");
-        first.session.strip().toggleAb("gate");
-        REQUIRE(first.session.strip().activeSlot("gate") == 'B');
-        REQUIRE(first.session.strip().setValue("gate", static_cast<size_t>(hold), 333.0));
+        const int hold = first.strip().chainModel().stage("gate")->stage_kind().find("hold");
+        first.strip().chainModel().toggleAb("gate");
+        REQUIRE(first.strip().chainModel().activeSlot("gate") == 'B');
+        REQUIRE(first.strip().chainModel().setValue("gate", static_cast<size_t>(hold), 333.0));
     }
     // As edited by hand: a scene in which "gate" is an equalizer, and one in which it is an expander.
     Scene other;
@@ -232,25 +232,25 @@ TEST_CASE("a memory belongs to its stage's kind: another kind of the same id sta
         REQUIRE(write_file(folder.path(std::string("scenes/") + kind + ".json"), write_scene(other)).ok());
         {
             Window w(folder);
-            REQUIRE(w.session.strip().activeSlot("gate") == 'B');
-            w.session.shelf().recall("Other kinds");
-            REQUIRE(w.session.strip().stage("gate")->kind == kind);
-            CHECK(w.session.strip().activeSlot("gate") == 'A');
-            CHECK(w.session.saveState());
-            w.session.strip().toggleAb("gate");
-            CHECK(w.session.strip().stage("gate")->values ==
-                  default_values(w.session.strip().stage("gate")->stage_kind()));
-            CHECK(w.session.strip().activeSlot("gate") == 'B');
-            w.session.strip().undo();
-            w.session.strip().undo();
+            REQUIRE(w.strip().chainModel().activeSlot("gate") == 'B');
+            w.app.scenes().recall("Other kinds");
+            REQUIRE(w.strip().chainModel().stage("gate")->kind == kind);
+            CHECK(w.strip().chainModel().activeSlot("gate") == 'A');
+            CHECK(w.app.saveState());
+            w.strip().chainModel().toggleAb("gate");
+            CHECK(w.strip().chainModel().stage("gate")->values ==
+                  default_values(w.strip().chainModel().stage("gate")->stage_kind()));
+            CHECK(w.strip().chainModel().activeSlot("gate") == 'B');
+            w.app.history().undo();
+            w.app.history().undo();
             CHECK(w.value("gate", "hold") == 333.0);
             // The gate's memories came back with it.
-            CHECK(w.session.strip().activeSlot("gate") == 'B');
-            w.session.strip().toggleAb("gate");
-            CHECK(w.session.strip().activeSlot("gate") == 'A');
+            CHECK(w.strip().chainModel().activeSlot("gate") == 'B');
+            w.strip().chainModel().toggleAb("gate");
+            CHECK(w.strip().chainModel().activeSlot("gate") == 'A');
             CHECK(w.value("gate", "hold") != 333.0);
-            w.session.strip().toggleAb("gate");
-            CHECK(w.session.saveState());
+            w.strip().chainModel().toggleAb("gate");
+            CHECK(w.app.saveState());
         }
         std::filesystem::remove(folder.path(std::string("scenes/") + kind + ".json"));
     }
@@ -286,15 +286,15 @@ TEST_CASE("a recording goes on when the input has other channels, and says once 
     Window w(folder);
     const auto play = [&](const std::string& file) {
         w.setInput({DeviceKind::sound_file, file});
-        const auto stages = w.session.strip().chain().stages;
-        for (const auto& s : stages) w.session.strip().setBypass(s.id, true);
+        const auto stages = w.strip().chainModel().chain().stages;
+        for (const auto& s : stages) w.strip().chainModel().setBypass(s.id, true);
     };
     play(write_tone(folder, "one.wav", 1));
     REQUIRE(Window::until([&] { return w.feed_level(0.2) > -20.0; }));
-    ui::FeedRecorder recorder(w.session.engine());
+    ui::FeedRecorder recorder(w.strip().engine());
     REQUIRE(recorder.start(folder.path("feed.wav")).ok());
     const auto record_a_second = [&] {
-        const auto feed = w.session.engine().feed_history();
+        const auto feed = w.strip().engine().feed_history();
         const auto end = (feed->written() > 48000 ? feed->written() : 0) + 60000;
         REQUIRE(Window::until([&] { return recorder.pump().ok() && feed->written() > end; }));
         REQUIRE(recorder.pump().ok());

@@ -7,12 +7,12 @@
 #include "actions/shortcuts_dialog.h"
 #include "app/window.h"
 #include "deck/adaptation_popover.h"
+#include "model/scenes/adaptation_model.h"
+#include "model/soundcheck/soundcheck_model.h"
+#include "model/strips/noise_profile_learner.h"
+#include "model/takes/takes_model.h"
 #include "rail/compact_window.h"
 #include "scenes/library.h"
-#include "session/adaptation_model.h"
-#include "session/noise_profile_learner.h"
-#include "session/soundcheck_model.h"
-#include "session/takes_model.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -35,15 +35,16 @@ void settle(double seconds) {
 TEST_CASE("shots: suppression", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().focus("suppression");
+    w.strip().chainModel().focus("suppression");
     const auto row = [](const char* id) { return static_cast<size_t>(kSuppressionStage.find(id)); };
-    w.session.devices().setRoom(kRoomEffort, 0);
-    w.session.strip().setValue("suppression", row("method"), 2);
+    w.strip().input().setRoom(kRoomEffort, 0);
+    w.strip().chainModel().setValue("suppression", row("method"), 2);
     settle(3.0);
     QTest::mouseClick(w.find<ui::FlatButton>("learn_button"), Qt::LeftButton);
     settle(2.0);
-    REQUIRE(Window::until([&] { return !w.session.strip().stage("suppression")->taught.empty(); }, 10.0));
-    w.session.devices().setRoom(kRoomEffort, 3);
+    REQUIRE(
+        Window::until([&] { return !w.strip().chainModel().stage("suppression")->taught.empty(); }, 10.0));
+    w.strip().input().setRoom(kRoomEffort, 3);
     settle(9.0);
     shoot(w, "suppression-dusk");
 }
@@ -55,7 +56,7 @@ TEST_CASE("shots: input", "[.shots]") {
     for (float& v : x) v = std::clamp(1.25f * v, -1.0f, 1.0f);
     write_wav(folder.path("evening.wav"), mono(x));
     w.setInput({DeviceKind::sound_file, folder.path("evening.wav")});
-    w.session.strip().focus("gate");
+    w.strip().chainModel().focus("gate");
     settle(24.0);
     shoot(w, "input-dusk");
 }
@@ -63,25 +64,25 @@ TEST_CASE("shots: input", "[.shots]") {
 TEST_CASE("shots: dynamics", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().focus("compressor");
+    w.strip().chainModel().focus("compressor");
     settle(9.0);
     shoot(w, "compressor-dusk");
     // A gate that cuts.
-    w.session.strip().focus("gate");
+    w.strip().chainModel().focus("gate");
     const auto row = [](const char* id) { return static_cast<size_t>(find_stage_kind("gate")->find(id)); };
-    w.session.strip().setValue("gate", row("open_threshold"), -20);
-    w.session.strip().setValue("gate", row("close_threshold"), -21);
-    w.session.strip().setValue("gate", row("hold"), 0);
-    w.session.strip().setValue("gate", row("attack"), 40);
+    w.strip().chainModel().setValue("gate", row("open_threshold"), -20);
+    w.strip().chainModel().setValue("gate", row("close_threshold"), -21);
+    w.strip().chainModel().setValue("gate", row("hold"), 0);
+    w.strip().chainModel().setValue("gate", row("attack"), 40);
     settle(8.0);
-    w.session.preferences().setTheme("dawn");
+    w.app.preferences().setTheme("dawn");
     shoot(w, "gate-cuts-dawn");
 }
 
 TEST_CASE("shots: equalizer", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().focus("equalizer");
+    w.strip().chainModel().focus("equalizer");
     settle(12.0);
     auto* curve = w.find<ui::EqCurve>("eq_curve");
     QTest::mouseMove(curve, QPoint(260, 90));
@@ -89,7 +90,7 @@ TEST_CASE("shots: equalizer", "[.shots]") {
     shoot(w, "equalizer-dusk");
     // A shelf that comes down where its range is loud.
     const auto set = [&](const char* id, double value) {
-        w.session.strip().setValue("equalizer", static_cast<size_t>(kEqualizerStage.find(id)), value);
+        w.strip().chainModel().setValue("equalizer", static_cast<size_t>(kEqualizerStage.find(id)), value);
     };
     curve->chooseBand(4);
     set("band5_frequency", 5000);
@@ -106,11 +107,11 @@ TEST_CASE("shots: equalizer", "[.shots]") {
 TEST_CASE("shots: multiband", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().addStage(*find_stage_kind("multiband"), 4);
-    w.session.strip().focus("multiband");
+    w.strip().chainModel().addStage(*find_stage_kind("multiband"), 4);
+    w.strip().chainModel().focus("multiband");
     const auto set = [&](const char* id, double value) {
-        w.session.strip().setValue("multiband", static_cast<size_t>(find_stage_kind("multiband")->find(id)),
-                                   value);
+        w.strip().chainModel().setValue("multiband",
+                                        static_cast<size_t>(find_stage_kind("multiband")->find(id)), value);
     };
     set("range1_threshold", -38);
     set("range1_ratio", 4);
@@ -122,7 +123,7 @@ TEST_CASE("shots: multiband", "[.shots]") {
 TEST_CASE("shots: diagram", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().focus("gate");
+    w.strip().chainModel().focus("gate");
     settle(11.0);
     w.window.diagram()->showLevels(2);
     settle(0.5);
@@ -132,10 +133,10 @@ TEST_CASE("shots: diagram", "[.shots]") {
 TEST_CASE("shots: desk", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.shelf().recall("Two at the bench");
+    w.app.scenes().recall("Two at the bench");
     settle(40.0);
-    w.session.strip().focus("compressor");
-    w.session.desk().strips()[2]->strip().setFader(-5);
+    w.strip().chainModel().focus("compressor");
+    w.app.mixer().strips()[2]->chainModel().setFader(-5);
     w.window.actions().act("balance");
     settle(25.0);
     shoot(w, "balance-dusk");
@@ -151,7 +152,7 @@ TEST_CASE("shots: popups", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
     settle(3.0);
-    w.session.strip().setCharacter("Robot");
+    w.strip().chainModel().setCharacter("Robot");
     for (const auto& [button, popup] :
          {std::pair{"characters_button", "characters_popup"}, std::pair{"monitor_button", "monitor_popup"}}) {
         QTest::mouseClick(w.find<ui::FlatButton>(button), Qt::LeftButton);
@@ -166,7 +167,7 @@ TEST_CASE("shots: popups", "[.shots]") {
         REQUIRE(picture.save(QString::fromLocal8Bit(qgetenv("REED_SHOTS")) + "/" +
                              QString(popup).replace("_", "-") + ".png"));
         p->close();
-        w.session.strip().setCharacter({});
+        w.strip().chainModel().setCharacter({});
     }
 }
 
@@ -174,7 +175,7 @@ TEST_CASE("shots: keys", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
     const QByteArray shots = qgetenv("REED_SHOTS");
-    w.session.preferences().keys().set("toggle-mute", QKeySequence("F12"));
+    w.app.preferences().keys().set("toggle-mute", QKeySequence("F12"));
     QTest::keyClick(&w.window, Qt::Key_F1);
     auto* dialog = w.find<ui::ShortcutsDialog>("keys_dialog");
     REQUIRE(dialog != nullptr);
@@ -189,20 +190,20 @@ TEST_CASE("shots: fit", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
     const std::filesystem::path demo = REED_DEMO_DATA;
-    w.session.devices().setInput({DeviceKind::sound_file, (demo / "sounds/apprentice.flac").string()});
-    REQUIRE(Window::until([&] { return !w.session.devices().opening(); }));
+    w.strip().input().select({DeviceKind::sound_file, (demo / "sounds/apprentice.flac").string()});
+    REQUIRE(Window::until([&] { return !w.strip().input().isOpening(); }));
     const SceneListing points = SceneLibrary(demo / "starting_points").list();
     Scene scene = find_scene(points.scenes, "Noisy room, close microphone")->scene;
     scene.name = "Lathe, from a friend";
     scene.colour = 3;
-    w.session.shelf().takeIn({scene}, ConflictPolicy::keep_both);
-    REQUIRE(w.session.shelf().finish());
-    w.session.shelf().recall(scene.name);
-    w.session.strip().focus("gate");
+    w.app.scenes().takeIn({scene}, ConflictPolicy::keep_both);
+    REQUIRE(w.app.scenes().finish());
+    w.app.scenes().recall(scene.name);
+    w.strip().chainModel().focus("gate");
     settle(30.0);
-    REQUIRE(Window::until([&] { return w.session.fit().off(); }, 60.0));
+    REQUIRE(Window::until([&] { return w.app.adaptation().off(); }, 60.0));
     QTest::mouseClick(w.find<ui::FlatButton>("fit_button"), Qt::LeftButton);
-    REQUIRE(Window::until([&] { return w.session.fit().fit().has_value(); }, 60.0));
+    REQUIRE(Window::until([&] { return w.app.adaptation().fit().has_value(); }, 60.0));
     QTest::qWait(60);
     auto* popup = w.window.findChild<ui::AdaptationPopover*>();
     QPixmap picture = w.window.grab();
@@ -215,7 +216,7 @@ TEST_CASE("shots: fit", "[.shots]") {
 TEST_CASE("shots: de-esser", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().addStage(*find_stage_kind("deesser"), 3);
+    w.strip().chainModel().addStage(*find_stage_kind("deesser"), 3);
     settle(9.0);
     shoot(w, "deesser-dusk");
 }
@@ -227,16 +228,16 @@ TEST_CASE("shots: takes", "[.shots]") {
                                                          {"From across the room", "2026-11-24T19:40:55"},
                                                          {"Shouted", "2026-11-25T21:05:33"}};
     for (const auto& [name, date] : takes)
-        REQUIRE(w.session.takes()
+        REQUIRE(w.app.takes()
                     .store()
                     .keep(mono(spoken_words()), 48000, {name, "Voice", "Bench microphone", date, ""})
                     .ok());
     settle(9.0);
-    w.session.strip().focus("gate");
+    w.strip().chainModel().focus("gate");
     w.window.actions().act("takes");
-    w.session.takes().keep(20.0);
+    w.app.takes().keep(20.0);
     settle(3.0);
-    w.session.takes().setPart(2.0, 7.0);
+    w.app.takes().setPart(2.0, 7.0);
     w.window.actions().act("compare-plain");
     settle(5.0);
     w.window.messages()->dismiss();
@@ -247,10 +248,10 @@ TEST_CASE("shots: takes", "[.shots]") {
 TEST_CASE("shots: tone", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().addStage(*find_stage_kind("tone"), 4);
-    w.session.strip().focus("tone");
-    w.session.strip().setValue("tone", 0, 2.5);
-    w.session.strip().setValue("tone", 1, 3.0);
+    w.strip().chainModel().addStage(*find_stage_kind("tone"), 4);
+    w.strip().chainModel().focus("tone");
+    w.strip().chainModel().setValue("tone", 0, 2.5);
+    w.strip().chainModel().setValue("tone", 1, 3.0);
     settle(9.0);
     shoot(w, "tone-dusk");
 }
@@ -258,11 +259,11 @@ TEST_CASE("shots: tone", "[.shots]") {
 TEST_CASE("shots: pitch", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().addStage(*find_stage_kind("pitch"), 4);
-    w.session.strip().focus("pitch");
-    w.session.strip().setValue("pitch", 0, 4.0);
-    w.session.strip().setValue("pitch", 2, 60.0);
-    w.session.strip().setValue("pitch", 3, 3.0);
+    w.strip().chainModel().addStage(*find_stage_kind("pitch"), 4);
+    w.strip().chainModel().focus("pitch");
+    w.strip().chainModel().setValue("pitch", 0, 4.0);
+    w.strip().chainModel().setValue("pitch", 2, 60.0);
+    w.strip().chainModel().setValue("pitch", 3, 3.0);
     settle(12.0);
     shoot(w, "pitch-dusk");
 }
@@ -271,7 +272,7 @@ TEST_CASE("shots: pitch", "[.shots]") {
 TEST_CASE("shots: soundcheck", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
-    ui::SoundcheckModel& model = w.session.soundcheck();
+    ui::SoundcheckModel& model = w.app.soundcheck();
     const auto step = [&](SoundcheckStep which) {
         model.record();
         REQUIRE(
@@ -300,7 +301,7 @@ TEST_CASE("sizes: the window from its smallest to a large screen, in both themes
             REQUIRE(w.window.actions().run("theme", theme).isEmpty());
             for (const char* stage : {"equalizer", "gain"}) {
                 w.window.resize(width, height);
-                w.session.strip().focus(stage);
+                w.strip().chainModel().focus(stage);
                 settle(1.5);
                 shoot(w, QString("%1-%2-%3").arg(width).arg(theme, stage).toStdString().c_str());
             }

@@ -4,9 +4,9 @@
 #include <fstream>
 
 #include "app/window.h"
-#include "session/characters.h"
-#include "session/memory.h"
-#include "session/takes_model.h"
+#include "model/shared/memory.h"
+#include "model/strips/characters.h"
+#include "model/takes/takes_model.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -34,11 +34,11 @@ TEST_CASE("soak: recalls, characters, takes and strips at the window", "[.soak]"
     const double before = memory_mb();
     double most = before;
     const auto goes_on = [&](double seconds) {
-        const auto written = w.session.engine().input_history()->written();
-        const auto wanted = static_cast<std::int64_t>(seconds * w.session.engine().format().sample_rate);
+        const auto written = w.strip().engine().input_history()->written();
+        const auto wanted = static_cast<std::int64_t>(seconds * w.strip().engine().format().sample_rate);
         // A strip that is opened anew begins to count again.
         (void)Window::until([&] {
-            const auto now = w.session.engine().input_history()->written();
+            const auto now = w.strip().engine().input_history()->written();
             return now - written >= wanted || now < written;
         });
         most = std::max(most, memory_mb());
@@ -48,28 +48,28 @@ TEST_CASE("soak: recalls, characters, takes and strips at the window", "[.soak]"
     time.start();
     int rounds = 0;
     for (; static_cast<double>(time.elapsed()) < 1000.0 * seconds; ++rounds) {
-        const auto& scenes = w.session.shelf().scenes();
-        w.session.shelf().recall(std::string(scenes[static_cast<size_t>(rounds) % scenes.size()].scene.name));
-        const auto& characters = w.session.characters().all();
-        w.session.strip().setCharacter(characters[static_cast<size_t>(rounds) % characters.size()].spec.name);
+        const auto& scenes = w.app.scenes().scenes();
+        w.app.scenes().recall(std::string(scenes[static_cast<size_t>(rounds) % scenes.size()].scene.name));
+        const auto& characters = w.app.characters().all();
+        w.strip().chainModel().setCharacter(
+            characters[static_cast<size_t>(rounds) % characters.size()].spec.name);
         goes_on(1.0);
-        if (rounds % 3 == 0 && w.session.desk().count(StripRole::voice) < 4)
-            w.session.desk().add(StripRole::voice);
-        (void)w.session.takes().keep(20.0);
+        if (rounds % 3 == 0 && w.app.mixer().count(StripRole::voice) < 4) w.app.mixer().add(StripRole::voice);
+        (void)w.app.takes().keep(20.0);
         goes_on(1.0);
-        if (!w.session.takes().all().empty()) w.session.takes().choose(w.session.takes().all().front());
-        w.session.takes().setLooping(true);
+        if (!w.app.takes().all().empty()) w.app.takes().choose(w.app.takes().all().front());
+        w.app.takes().setLooping(true);
         goes_on(1.0);
-        w.session.takes().compare({});
+        w.app.takes().compare({});
         goes_on(1.0);
-        w.session.takes().setLooping(false);
-        w.session.strip().setCharacter({});
+        w.app.takes().setLooping(false);
+        w.strip().chainModel().setCharacter({});
         if (rounds % 3 == 2) {
-            while (w.session.desk().strips().size() > 1)
-                w.session.desk().remove(w.session.desk().strips().back()->strip().spec().id);
+            while (w.app.mixer().strips().size() > 1)
+                w.app.mixer().remove(w.app.mixer().strips().back()->chainModel().spec().id);
         }
     }
-    w.session.shelf().recall("Bench talk");
+    w.app.scenes().recall("Bench talk");
     const double after = memory_mb();
     time.restart();
     const double rest = 60.0 * minutes("REED_REST_MINUTES", 2.0);

@@ -5,10 +5,10 @@
 #include "app/window.h"
 #include "base/file.h"
 #include "measure/speech_level.h"
+#include "model/devices/microphones.h"
+#include "model/soundcheck/soundcheck_follow_up.h"
+#include "model/takes/takes_model.h"
 #include "review/soundcheck_page.h"
-#include "session/microphones.h"
-#include "session/soundcheck_follow_up.h"
-#include "session/takes_model.h"
 #include "support/noises.h"
 #include "support/signals.h"
 
@@ -20,7 +20,7 @@ namespace {
 
 struct Checking : Window {
     using Window::Window;
-    Model& model() { return session.soundcheck(); }
+    Model& model() { return app.soundcheck(); }
     ui::FlatButton* button(const char* name) { return window.soundcheck()->findChild<ui::FlatButton*>(name); }
     QString text(const char* name) {
         auto* label = window.soundcheck()->findChild<QLabel*>(name);
@@ -57,7 +57,7 @@ TEST_CASE("soundcheck by keys alone fits a chain to the simulated room, and undo
     Checking w(folder);
     w.setInput({DeviceKind::simulated_room, ""});
     const std::string before = w.order();
-    const double effort = w.session.devices().room()->get(kRoomEffort);
+    const double effort = w.strip().input().simulatedRoom()->get(kRoomEffort);
     w.begin();
     w.step(SoundcheckStep::silence);
     CHECK(w.model().noise().has_value());
@@ -72,7 +72,7 @@ TEST_CASE("soundcheck by keys alone fits a chain to the simulated room, and undo
     REQUIRE(Window::until([&] { return w.at(Model::Phase::results); }, 240.0));
     CHECK(w.window.focusWidget() == w.button("soundcheck_apply"));
     // The room's voice is as it was.
-    CHECK(w.session.devices().room()->get(kRoomEffort) == effort);
+    CHECK(w.strip().input().simulatedRoom()->get(kRoomEffort) == effort);
     CHECK(w.text("soundcheck_summary").contains("LUFS"));
     CHECK_FALSE(w.model().findings().empty());
     const ChainSpec proposed = w.model().proposal().chain;
@@ -91,35 +91,35 @@ TEST_CASE("soundcheck by keys alone fits a chain to the simulated room, and undo
     CHECK(w.window.focusWidget() == button);  // the next line is a Tab away
     w.model().apply();
     REQUIRE(Window::until([&] { return w.model().applied(); }, 120.0));
-    CHECK(w.session.strip().chain().index_of(suppression->stage) < 0);
-    CHECK(w.session.strip().chain().stages.size() + 1 == proposed.stages.size());
+    CHECK(w.strip().chainModel().chain().index_of(suppression->stage) < 0);
+    CHECK(w.strip().chainModel().chain().stages.size() + 1 == proposed.stages.size());
     // What was measured is kept with the strip of the scene.
-    const auto record = [&] { return w.session.strip().scene().soundchecks; };
+    const auto record = [&] { return w.strip().chainModel().scene().soundchecks; };
     REQUIRE(record().contains("voice"));
     CHECK(record().at("voice").microphone == "Simulated room");
     CHECK(record().at("voice").noise == w.model().facts().noise.level);
     REQUIRE(Window::until([&] { return record().at("voice").takes.size() == 2; }));
-    w.session.strip().undo();
+    w.app.history().undo();
     // Taken back by undo it is no longer in use.
     CHECK_FALSE(w.model().applied());
     CHECK(w.button("soundcheck_apply")->isEnabled());
     w.model().setOn(line, true);
     w.button("soundcheck_apply")->setFocus();
     w.press(Qt::Key_Return);
-    CHECK(w.session.strip().chain() == proposed);
+    CHECK(w.strip().chainModel().chain() == proposed);
     CHECK(w.button("soundcheck_apply")->text() == "In use");
     // One line alone goes into the chain that is there.
-    w.session.strip().undo();
-    const ChainSpec there = w.session.strip().chain();
+    w.app.history().undo();
+    const ChainSpec there = w.strip().chainModel().chain();
     const auto alone = w.window.soundcheck()->findChildren<ui::FlatButton*>("soundcheck_alone");
     CHECK(alone.size() == std::ranges::count_if(lines, [](const auto& l) { return !l.stage.empty(); }));
     alone.front()->click();
-    CHECK_FALSE(w.session.strip().chain() == there);
+    CHECK_FALSE(w.strip().chainModel().chain() == there);
     CHECK_FALSE(w.model().applied());
-    w.session.strip().undo();
-    CHECK(w.session.strip().chain() == there);
+    w.app.history().undo();
+    CHECK(w.strip().chainModel().chain() == there);
     w.model().apply();
-    CHECK(w.session.strip().chain() == proposed);
+    CHECK(w.strip().chainModel().chain() == proposed);
     w.model().saveReport(QString::fromStdString(folder.path("report.json")));
     const auto report = read_file(folder.path("report.json"), 1'000'000);
     REQUIRE(report.ok());
@@ -127,18 +127,18 @@ TEST_CASE("soundcheck by keys alone fits a chain to the simulated room, and undo
     w.model().saveReport(QString::fromStdString(folder.path("no/such/folder/report.txt")));
     CHECK(w.told().find("no/such/folder") != std::string::npos);
     // Its recordings are takes, and compare before and after.
-    REQUIRE(Window::until([&] { return !w.session.takes().chosen().path.empty(); }));
-    CHECK(w.session.takes().chosen().notes.name == "Soundcheck: Normal talk");
+    REQUIRE(Window::until([&] { return !w.app.takes().chosen().path.empty(); }));
+    CHECK(w.app.takes().chosen().notes.name == "Soundcheck: Normal talk");
     REQUIRE(Window::until([&] { return w.button("soundcheck_compare")->isEnabled(); }));
     w.button("soundcheck_compare")->click();
-    CHECK(w.session.takes().comparing());
-    CHECK(w.session.takes().looping());
+    CHECK(w.app.takes().comparing());
+    CHECK(w.app.takes().looping());
     w.press(Qt::Key_Escape);
     CHECK(w.at(Model::Phase::closed));
     CHECK_FALSE(w.window.soundcheck()->isVisible());
-    CHECK_FALSE(w.session.takes().comparing());
-    CHECK_FALSE(w.session.takes().looping());
-    w.session.strip().undo();
+    CHECK_FALSE(w.app.takes().comparing());
+    CHECK_FALSE(w.app.takes().looping());
+    w.app.history().undo();
     CHECK(w.order() == before);
 }
 
@@ -207,14 +207,14 @@ TEST_CASE("soundcheck survives a lost input and a cancelled measurement, and clo
     CHECK(w.order() == before);
     w.press(Qt::Key_Escape);
     CHECK(w.at(Model::Phase::closed));
-    CHECK(w.session.devices().room()->get(kRoomEffort) == 3.0);
+    CHECK(w.strip().input().simulatedRoom()->get(kRoomEffort) == 3.0);
 }
 
 TEST_CASE("soundcheck of the first start offers the inputs, and only then", "[first]") {
     TemporaryFolder folder;
     {
         Checking w(folder);
-        CHECK(w.session.firstStart());
+        CHECK(w.app.firstStart());
         w.window.openSoundcheck(true);
         REQUIRE(w.window.soundcheck()->isVisible());
         const auto inputs = w.window.soundcheck()->findChildren<ui::FlatButton*>("soundcheck_input");
@@ -223,15 +223,15 @@ TEST_CASE("soundcheck of the first start offers the inputs, and only then", "[fi
         w.opened();
         REQUIRE(Window::until([&] { return w.button("soundcheck_begin")->isEnabled(); }));
         // All microphones are open while one is chosen, and only then.
-        CHECK(w.session.microphones().listening());
+        CHECK(w.strip().microphones().listening());
         w.press(Qt::Key_Return);
         CHECK(w.button("soundcheck_record")->isVisible());
-        CHECK(Window::until([&] { return !w.session.microphones().listening(); }));
+        CHECK(Window::until([&] { return !w.strip().microphones().listening(); }));
         w.press(Qt::Key_Escape);
-        REQUIRE(w.session.saveState());
+        REQUIRE(w.app.saveState());
     }
     Checking again(folder);
-    CHECK_FALSE(again.session.firstStart());
+    CHECK_FALSE(again.app.firstStart());
 }
 
 TEST_CASE("soundcheck closes when its strip is removed, by hand or by a recall") {
@@ -239,28 +239,28 @@ TEST_CASE("soundcheck closes when its strip is removed, by hand or by a recall")
     Checking w(folder);
     w.setInput({DeviceKind::simulated_room, ""});
     REQUIRE(w.saveAs("One voice"));
-    w.session.desk().add(StripRole::voice);
-    w.session.desk().current().devices().setInput({DeviceKind::simulated_room, ""});
-    REQUIRE(Window::until([&] { return w.session.desk().current().devices().status().running; }));
+    w.app.mixer().add(StripRole::voice);
+    w.app.mixer().current().input().select({DeviceKind::simulated_room, ""});
+    REQUIRE(Window::until([&] { return w.app.mixer().current().input().status().running; }));
     w.begin();
-    REQUIRE(w.model().strip() == &w.session.desk().current());
+    REQUIRE(w.model().strip() == &w.app.mixer().current());
     w.press(Qt::Key_Return);
     REQUIRE(w.model().recording());
-    const std::string guest = w.session.desk().current().strip().spec().id;
-    w.session.desk().remove(guest);
+    const std::string guest = w.app.mixer().current().chainModel().spec().id;
+    w.app.mixer().remove(guest);
     CHECK(w.at(Model::Phase::closed));
     CHECK_FALSE(w.window.soundcheck()->isVisible());
-    w.session.desk().restoreRemoved();
-    w.session.desk().focus(guest);
+    w.app.mixer().restoreRemoved();
+    w.app.mixer().focus(guest);
     w.begin();
-    w.session.shelf().recall("One voice");
+    w.app.scenes().recall("One voice");
     CHECK(Window::until([&] { return w.at(Model::Phase::closed); }));
 }
 
 TEST_CASE("soundcheck refuses app audio and says so") {
     TemporaryFolder folder;
     Checking w(folder);
-    w.session.desk().add(StripRole::programme);
+    w.app.mixer().add(StripRole::programme);
     QTest::keyClick(&w.window, Qt::Key_F3);
     CHECK_FALSE(w.window.soundcheck()->isVisible());
     CHECK(w.told().find("voices") != std::string::npos);
@@ -271,7 +271,7 @@ TEST_CASE("soundcheck uses the recordings of the last one, and only what changed
     Checking w(folder);
     write_wav(folder.path("room.wav"), mono(fan_noise(-50.0, 8.0)));
     w.setInput({DeviceKind::sound_file, folder.path("room.wav")});
-    const ui::TakesModel& takes = w.session.takes();
+    const ui::TakesModel& takes = w.app.takes();
     const auto keep = [&](const char* name, const std::vector<float>& x, double rate) {
         TakeNotes notes;
         notes.name = name;
@@ -283,10 +283,10 @@ TEST_CASE("soundcheck uses the recordings of the last one, and only what changed
     words.resize(480000);
     SoundcheckRecord record;
     record.date = QDateTime::currentDateTime().addDays(-21).toString(Qt::ISODate).toStdString();
-    record.microphone = w.session.devices().inputTitle().toStdString();
+    record.microphone = w.strip().input().title().toStdString();
     record.takes = {{"silence", keep("Silence", fan_noise(-60.0, 5.0), 48000)},
                     {"talk", keep("Talk", mix(words, fan_noise(-60.0, 10.0)), 48000)}};
-    w.session.shelf().noteSoundcheck("voice", record);
+    w.app.scenes().noteSoundcheck("voice", record);
     REQUIRE(w.saveAs("Checked"));
     CHECK(load_scene(folder.path("scenes/checked.json")).scene->soundchecks.at("voice") == record);
 
@@ -312,7 +312,7 @@ TEST_CASE("soundcheck uses the recordings of the last one, and only what changed
     w.model().apply();
     w.press(Qt::Key_Escape);
     CHECK(w.at(Model::Phase::closed));
-    const auto now = [&] { return w.session.strip().scene().soundchecks.at("voice"); };
+    const auto now = [&] { return w.strip().chainModel().scene().soundchecks.at("voice"); };
     REQUIRE(Window::until([&] { return now().takes.size() == 2; }));
     CHECK(now().takes.at("talk") == record.takes.at("talk"));
     CHECK(now().takes.at("silence") != record.takes.at("silence"));
@@ -330,7 +330,7 @@ TEST_CASE("soundcheck uses the recordings of the last one, and only what changed
 
     // A recording that is gone is to be made again, and a name leads nowhere else.
     record.takes["silence"] = "../room.wav";
-    w.session.shelf().noteSoundcheck("voice", record);
+    w.app.scenes().noteSoundcheck("voice", record);
     REQUIRE(w.model().repeat(SoundcheckStep::quiet).isEmpty());
     CHECK(w.window.soundcheck()->isVisible());
     REQUIRE(Window::until([&] { return w.model().state(SoundcheckStep::talk) == Model::StepState::done; }));
@@ -346,9 +346,9 @@ TEST_CASE("soundcheck takes a step from a take or a file, and says why it can't"
     Checking w(folder);
     TakeNotes notes;
     notes.name = "Empty workshop & rain";
-    REQUIRE(w.session.takes().store().keep(mono(fan_noise(-60.0, 6.0)), 48000, notes).ok());
-    w.session.takes().refresh();
-    REQUIRE(Window::until([&] { return w.session.takes().all().size() == 1; }));
+    REQUIRE(w.app.takes().store().keep(mono(fan_noise(-60.0, 6.0)), 48000, notes).ok());
+    w.app.takes().refresh();
+    REQUIRE(Window::until([&] { return w.app.takes().all().size() == 1; }));
     w.setInput({DeviceKind::simulated_room, ""});
     w.begin();
     QTest::mouseClick(w.button("soundcheck_file"), Qt::LeftButton);
@@ -387,16 +387,16 @@ TEST_CASE("soundcheck is followed up: a louder room is reported, and one press r
     w.setInput({DeviceKind::sound_file, folder.path("words.wav")});
     REQUIRE(Window::until(
         [&] {
-            const auto& in = w.session.levels().taps[0];
+            const auto& in = w.strip().levels().taps[0];
             return in.voice_known && in.room_known;
         },
         60.0));
     SoundcheckRecord record;
     record.date = "2026-11-10T20:15:00";
-    record.microphone = w.session.devices().inputTitle().toStdString();
+    record.microphone = w.strip().input().title().toStdString();
     record.noise = -65.0;
     record.speech = speech_level(words, 48000)->active_dbfs;
-    w.session.shelf().noteSoundcheck("voice", record);
+    w.app.scenes().noteSoundcheck("voice", record);
     auto* verdict = w.find<QLabel>("feed_verdict");
     REQUIRE(Window::until([&] { return verdict->text().startsWith("Noise "); }, 90.0));
     CHECK(verdict->text().endsWith(" dB louder than checked."));
@@ -407,24 +407,24 @@ TEST_CASE("soundcheck is followed up: a louder room is reported, and one press r
     CHECK(w.text("soundcheck_earlier").contains("Background noise is"));
     w.press(Qt::Key_Escape);
     // The microphone itself: one press brings its level back before the chain.
-    record.noise = w.session.levels().taps[0].room + 10.0;
+    record.noise = w.strip().levels().taps[0].room + 10.0;
     record.speech += 10.0;
-    w.session.shelf().noteSoundcheck("voice", record);
+    w.app.scenes().noteSoundcheck("voice", record);
     REQUIRE(Window::until([&] { return verdict->text().startsWith("Mic 1"); }, 90.0));
     CHECK(verdict->text().contains("dB quieter than checked."));
-    const ChainSpec before = w.session.strip().chain();
+    const ChainSpec before = w.strip().chainModel().chain();
     QTest::mouseClick(w.find<ui::FlatButton>("verdict_button"), Qt::LeftButton);
-    const ChainSpec after = w.session.strip().chain();
+    const ChainSpec after = w.strip().chainModel().chain();
     REQUIRE(after.stages.front().kind == "gain");
     CHECK(after.stages.front().value("gain") - before.stages.front().value("gain") ==
           Approx(10.0).margin(2.0));
     // That is done with: it is not offered again for the same change.
-    const auto noted = [&] { return w.session.strip().scene().soundchecks.at("voice"); };
+    const auto noted = [&] { return w.strip().chainModel().scene().soundchecks.at("voice"); };
     CHECK(noted().speech == Approx(record.speech - 10.0).margin(2.0));
     CHECK(noted().takes.empty());
-    CHECK_FALSE(w.session.sinceSoundcheck().finding());
+    CHECK_FALSE(w.app.followUp(w.strip()).finding());
     CHECK_FALSE(Window::until([&] { return verdict->text().startsWith("Mic "); }, 28.0));
-    w.session.strip().undo();
-    CHECK(w.session.strip().chain() == before);
+    w.app.history().undo();
+    CHECK(w.strip().chainModel().chain() == before);
     CHECK(noted() == record);
 }

@@ -3,7 +3,7 @@
 
 #include "app/window.h"
 #include "editors/suppression_pane.h"
-#include "session/noise_profile_learner.h"
+#include "model/strips/noise_profile_learner.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -11,7 +11,7 @@ using namespace reed::test;
 namespace {
 
 struct Suppressing : Window {
-    explicit Suppressing(TemporaryFolder& f) : Window(f) { session.strip().focus("suppression"); }
+    explicit Suppressing(TemporaryFolder& f) : Window(f) { strip().chainModel().focus("suppression"); }
     ui::MethodButton* method(int i) { return find<ui::MethodButton>(QString("method_%1").arg(i)); }
     ui::FlatButton* button(const char* name) { return find<ui::FlatButton>(name); }
     static void click(QWidget* w) { QTest::mouseClick(w, Qt::LeftButton, {}, w->rect().center()); }
@@ -23,20 +23,20 @@ struct Suppressing : Window {
 TEST_CASE("a method is chosen by click or key, says its delay and load, and sounds") {
     TemporaryFolder folder;
     Suppressing w(folder);
-    w.session.devices().setRoom(kRoomEffort, 0);
+    w.strip().input().setRoom(kRoomEffort, 0);
     for (const int i : {1, 0, 2}) {
         Suppressing::click(w.method(i));
         CHECK(w.value("suppression", "method") == i);
         CHECK(w.method(i)->isChecked());
     }
-    CHECK(w.session.strip().history().undoLabel() == "Suppression: method Noise profile");
-    w.session.strip().undo();
+    CHECK(w.app.history().undoLabel() == "Suppression: method Noise profile");
+    w.app.history().undo();
     CHECK(w.method(0)->isChecked());
     REQUIRE(Window::until([&] { return w.method(1)->accessibleDescription().contains("% CPU"); }));
     for (int i = 0; i < 3; ++i)
         CHECK_THAT(w.method(i)->accessibleDescription().toStdString(), Catch::Contains("20 ms"));
     // The short delay is shown for all.
-    w.session.strip().setValue("suppression", static_cast<size_t>(kSuppressionStage.find("delay")), 1);
+    w.strip().chainModel().setValue("suppression", static_cast<size_t>(kSuppressionStage.find("delay")), 1);
     REQUIRE(Window::until([&] { return w.method(0)->accessibleDescription().contains("10 ms"); }));
     CHECK(w.method(1)->accessibleDescription().contains("10 ms"));
     // In the smallest window the methods, the spectrum and the fields stand side by side.
@@ -61,16 +61,16 @@ TEST_CASE("a method is chosen by click or key, says its delay and load, and soun
     CHECK(w.field("counts")->isVisible());
     CHECK_FALSE(w.field("smoothing")->isVisible());
     CHECK(kept->text().contains("shouting, whispers, other people"));
-    w.session.strip().setValue("suppression", static_cast<size_t>(kSuppressionStage.find("counts")), 1);
+    w.strip().chainModel().setValue("suppression", static_cast<size_t>(kSuppressionStage.find("counts")), 1);
     CHECK(kept->text().contains("may remove screams, whispers and sustained notes"));
-    w.session.strip().setValue("suppression", static_cast<size_t>(kSuppressionStage.find("counts")), 0);
+    w.strip().chainModel().setValue("suppression", static_cast<size_t>(kSuppressionStage.find("counts")), 0);
     // Where the fields need the room, the words make way.
-    w.session.strip().setValue("suppression", static_cast<size_t>(kSuppressionStage.find("hum")), 1);
+    w.strip().chainModel().setValue("suppression", static_cast<size_t>(kSuppressionStage.find("hum")), 1);
     CHECK_FALSE(kept->isVisible());
-    w.session.strip().setValue("suppression", static_cast<size_t>(kSuppressionStage.find("hum")), 0);
+    w.strip().chainModel().setValue("suppression", static_cast<size_t>(kSuppressionStage.find("hum")), 0);
     CHECK(kept->isVisible());
     // And the feed: the room alone is gone.
-    REQUIRE(Window::until([&] { return w.session.engine().chain().settled(); }));
+    REQUIRE(Window::until([&] { return w.strip().engine().chain().settled(); }));
     REQUIRE(Window::until([&] { return w.feed_level(0.3) < -65.0; }));
 }
 
@@ -79,64 +79,64 @@ TEST_CASE("learning the room counts down, keeps what it heard, and lowers the ro
     LearnedData learnt;
     {
         Suppressing w(folder);
-        w.session.devices().setRoom(kRoomEffort, 0);
+        w.strip().input().setRoom(kRoomEffort, 0);
         Suppressing::click(w.method(2));
         REQUIRE(Window::until([&] { return w.advice().contains("No noise profile yet"); }));
         QTest::qWait(400);
         Suppressing::click(w.button("learn_button"));
-        CHECK(w.session.learning().state() == ui::NoiseProfileLearner::State::listening);
-        CHECK(w.session.learning().left() > 4.0);
+        CHECK(w.strip().learning().state() == ui::NoiseProfileLearner::State::listening);
+        CHECK(w.strip().learning().left() > 4.0);
         CHECK(w.button("learn_button")->text() == "Cancel");
-        REQUIRE(Window::until([&] { return !w.session.strip().stage("suppression")->taught.empty(); }));
-        learnt = w.session.strip().stage("suppression")->taught;
+        REQUIRE(Window::until([&] { return !w.strip().chainModel().stage("suppression")->taught.empty(); }));
+        learnt = w.strip().chainModel().stage("suppression")->taught;
         CHECK(w.window.messages()->text().startsWith("Noise profile learned"));
-        CHECK(w.session.strip().history().undoLabel().contains("Learned noise profile at"));
+        CHECK(w.app.history().undoLabel().contains("Learned noise profile at"));
         CHECK(w.button("learn_button")->text() == "Learn again");
         // The dehumidifier stands at about -44 dBFS.
-        CHECK(room_tone_of(learnt).level() == Approx(w.session.levels().taps[1].room).margin(2.0));
+        CHECK(room_tone_of(learnt).level() == Approx(w.strip().levels().taps[1].room).margin(2.0));
         REQUIRE(Window::until(
             [&] {
-                const auto& t = w.session.levels().taps;
-                return w.session.levelsFit() && t[1].room_known && t[2].room_known &&
+                const auto& t = w.strip().levels().taps;
+                return w.strip().levelsFit() && t[1].room_known && t[2].room_known &&
                        std::abs(t[1].room - t[2].room - 30.0) < 3.0;
             },
             60.0));
-        w.session.strip().undo();
-        CHECK(w.session.strip().stage("suppression")->taught.empty());
-        w.session.strip().redo();
-        CHECK(w.session.strip().stage("suppression")->taught == learnt);
+        w.app.history().undo();
+        CHECK(w.strip().chainModel().stage("suppression")->taught.empty());
+        w.app.history().redo();
+        CHECK(w.strip().chainModel().stage("suppression")->taught == learnt);
         REQUIRE(w.save());
     }
     // It survives the end of the program, and a recall.
     Suppressing again(folder);
-    CHECK(again.session.strip().stage("suppression")->taught == learnt);
-    again.session.shelf().recall("Evening quiet");
-    again.session.shelf().recall("Bench talk");
-    CHECK(again.session.strip().stage("suppression")->taught == learnt);
+    CHECK(again.strip().chainModel().stage("suppression")->taught == learnt);
+    again.app.scenes().recall("Evening quiet");
+    again.app.scenes().recall("Bench talk");
+    CHECK(again.strip().chainModel().stage("suppression")->taught == learnt);
 }
 
 TEST_CASE("learning is refused when somebody speaks, and can be cancelled") {
     TemporaryFolder folder;
     Suppressing w(folder);
-    w.session.devices().setRoom(kRoomEffort, 3);
+    w.strip().input().setRoom(kRoomEffort, 3);
     Suppressing::click(w.method(2));
-    w.session.learning().start("suppression", 4.0);
+    w.strip().learning().start("suppression", 4.0);
     REQUIRE(
-        Window::until([&] { return w.session.learning().state() == ui::NoiseProfileLearner::State::idle; }));
-    CHECK(w.session.strip().stage("suppression")->taught.empty());
+        Window::until([&] { return w.strip().learning().state() == ui::NoiseProfileLearner::State::idle; }));
+    CHECK(w.strip().chainModel().stage("suppression")->taught.empty());
     CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("speech at"));
     QTest::keyClick(&w.window, Qt::Key_Escape);
 
     Suppressing::click(w.button("learn_button"));
     QTest::qWait(200);
     Suppressing::click(w.button("learn_button"));
-    CHECK(w.session.learning().state() == ui::NoiseProfileLearner::State::idle);
-    CHECK(w.session.strip().stage("suppression")->taught.empty());
+    CHECK(w.strip().learning().state() == ui::NoiseProfileLearner::State::idle);
+    CHECK(w.strip().chainModel().stage("suppression")->taught.empty());
     // A stage that goes away while it learns.
     Suppressing::click(w.button("learn_button"));
-    w.session.strip().removeStage("suppression");
+    w.strip().chainModel().removeStage("suppression");
     CHECK(
-        Window::until([&] { return w.session.learning().state() == ui::NoiseProfileLearner::State::idle; }));
+        Window::until([&] { return w.strip().learning().state() == ui::NoiseProfileLearner::State::idle; }));
 }
 
 TEST_CASE("hum is looked for on request, and what is taken away can be heard") {

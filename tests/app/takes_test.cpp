@@ -10,10 +10,10 @@
 #include "actions/actions.h"
 #include "app/window.h"
 #include "base/file.h"
+#include "model/takes/take_recorder.h"
+#include "model/takes/takes_model.h"
 #include "review/take_timeline_view.h"
 #include "review/takes_page.h"
-#include "session/take_recorder.h"
-#include "session/takes_model.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -28,11 +28,11 @@ struct Talking : Window {
         write_wav(f.path("words.wav"), mono(words));
         setInput({DeviceKind::sound_file, f.path("words.wav")});
         window.activateWindow();
-        QObject::connect(&session.notices(), &ui::Notifications::told, &window,
+        QObject::connect(&app.notices(), &ui::Notifications::told, &window,
                          [this](const QString& text) { said += text + "\n"; });
     }
     QString said;  // all that was told
-    ui::TakesModel& takes() { return session.takes(); }
+    ui::TakesModel& takes() { return app.takes(); }
     void key(int code, Qt::KeyboardModifiers with = Qt::NoModifier) {
         QTest::keyClick(&window, Qt::Key(code), with);
     }
@@ -45,7 +45,7 @@ struct Talking : Window {
     bool nothing_goes_out() {
         std::vector<float> x(4800);
         float* rows[2] = {x.data(), nullptr};
-        const auto feed = session.live().feed_history();
+        const auto feed = app.context().live.feed_history();
         return feed->read(feed->written() - 4800, 4800, rows) && peak(x) == 0.0;
     }
     std::vector<float> words;
@@ -86,17 +86,17 @@ TEST_CASE("what was just said is kept by a key, loops through the chain, and not
     CHECK(w.find<ui::FlatButton>("takes_button")->text() == "Loop");
     REQUIRE(Window::until([&] { return w.takes().position() >= 0.0; }));
     REQUIRE(Window::until([&] { return w.nothing_goes_out(); }));
-    CHECK_FALSE(w.session.muted());  // nobody muted it
+    CHECK_FALSE(w.app.mute().on());  // nobody muted it
     // The levels are those of the take.
     CHECK(Window::until(
-        [&] { return w.session.levels().taps.size() > 1 && w.session.levels().taps[0].voice_known; }));
+        [&] { return w.strip().levels().taps.size() > 1 && w.strip().levels().taps[0].voice_known; }));
     const double before = w.takes().position();
     CHECK(Window::until([&] { return w.takes().position() != before; }));
     // Another part, another take's place; the settings move meanwhile.
     w.takes().setPart(1.0, 2.0);
     CHECK(Window::until([&] { return w.takes().position() >= 1.0 && w.takes().position() <= 2.0; }));
-    w.session.strip().setValue(
-        "gate", static_cast<size_t>(w.session.strip().stage("gate")->stage_kind().find("hold")), 400);
+    w.strip().chainModel().setValue(
+        "gate", static_cast<size_t>(w.strip().chainModel().stage("gate")->stage_kind().find("hold")), 400);
     CHECK(w.nothing_goes_out());
     // Kept while it loops is still what the microphone says.
     w.key(Qt::Key_F6);
@@ -123,10 +123,10 @@ TEST_CASE("nothing goes out from the press of a loop until its end, however the 
     REQUIRE(w.chosen());
     // The disk is slow: reading has not begun when sound goes on.
     REQUIRE(Window::until([&] { return !w.nothing_goes_out(); }));
-    auto feed = w.session.live().feed_history();
+    auto feed = w.app.context().live.feed_history();
     const auto from = feed->written() + 480;  // the block that is on its way
     w.takes().setLooping(true);
-    CHECK(w.session.engine().muted());
+    CHECK(w.strip().engine().muted());
     const auto silent_since = [&](const HistoryRing& ring, std::int64_t first) {
         first = std::max<std::int64_t>(first, ring.written() - 10 * 48000);
         std::vector<float> x(static_cast<size_t>(std::max<std::int64_t>(0, ring.written() - first)));
@@ -138,21 +138,21 @@ TEST_CASE("nothing goes out from the press of a loop until its end, however the 
     // Another input, and other blocks and channels: silent from their first sample on.
     for (int i = 0; i < 3; ++i) {
         INFO("opening " << i);
-        if (i == 0) w.session.devices().setInput({DeviceKind::simulated_room, ""});
-        if (i == 1) w.session.devices().setInput({DeviceKind::sound_file, folder.path("words.wav")});
-        if (i == 2) w.session.devices().reopen();
+        if (i == 0) w.strip().input().select({DeviceKind::simulated_room, ""});
+        if (i == 1) w.strip().input().select({DeviceKind::sound_file, folder.path("words.wav")});
+        if (i == 2) w.strip().input().reopen();
         w.opened();
-        CHECK(w.session.engine().muted());
-        feed = w.session.live().feed_history();
+        CHECK(w.strip().engine().muted());
+        feed = w.app.context().live.feed_history();
         REQUIRE(Window::until([&] { return w.takes().position() > 0.3; }));
         CHECK(silent_since(*feed, 0));
-        CHECK(silent_since(*w.session.engine().feed_history(), 0));
+        CHECK(silent_since(*w.strip().engine().feed_history(), 0));
     }
     CHECK(w.takes().silenceText().contains("no output"));
-    REQUIRE(w.session.desk().add(StripRole::voice) != nullptr);
+    REQUIRE(w.app.mixer().add(StripRole::voice) != nullptr);
     CHECK(w.takes().silenceText().contains("Voice is muted"));
     w.takes().setLooping(false);
-    REQUIRE(Window::until([&] { return !w.session.engine().muted(); }));
+    REQUIRE(Window::until([&] { return !w.strip().engine().muted(); }));
 }
 
 TEST_CASE("a loop survives another input, and ends with its strip") {
@@ -166,15 +166,15 @@ TEST_CASE("a loop survives another input, and ends with its strip") {
     w.setInput({DeviceKind::simulated_room, ""});
     REQUIRE(Window::until([&] { return w.takes().position() >= 0.0 && w.nothing_goes_out(); }));
     w.takes().setLooping(false);
-    ui::Session* guest = w.session.desk().add(StripRole::voice);
-    guest->devices().setInput({DeviceKind::sound_file, folder.path("words.wav")});
-    REQUIRE(Window::until([&] { return !guest->devices().opening(); }));
+    ui::StripModel* guest = w.app.mixer().add(StripRole::voice);
+    guest->input().select({DeviceKind::sound_file, folder.path("words.wav")});
+    REQUIRE(Window::until([&] { return !guest->input().isOpening(); }));
     w.takes().setLooping(true);
     CHECK(w.takes().strip() == guest);
     // The other voice is heard meanwhile.
     REQUIRE(Window::until([&] { return w.takes().position() >= 0.0; }));
     CHECK(Window::until([&] { return !w.nothing_goes_out(); }));
-    w.session.desk().remove("guest");
+    w.app.mixer().remove("guest");
     CHECK_FALSE(w.takes().looping());
 }
 
@@ -196,12 +196,12 @@ TEST_CASE("plain and processed are compared at one loudness, and blind") {
     CHECK(w.takes().sideB());
     CHECK(w.button("take_side")->text() == "Playing: Now");
     // What is heard is there, though no headphones are.
-    const auto heard = w.session.seat().takes().heard();
+    const auto heard = w.strip().liveStrip().takes().heard();
     const auto n = heard->written();
     CHECK(Window::until([&] { return heard->written() > n + 4800; }));
     // The chain is changed: it is worked out anew, and matched.
     const QString first = w.takes().matched();
-    w.session.strip().focus("compressor");
+    w.strip().chainModel().focus("compressor");
     REQUIRE(w.window.actions().run("set", "compressor makeup 12").isEmpty());
     CHECK(Window::until([&] { return w.takes().matched() != first && !w.takes().matched().isEmpty(); }));
     // Blind: ten rounds by keys alone.
@@ -270,9 +270,9 @@ TEST_CASE("takes are found, renamed, trimmed, removed and brought back in the li
     REQUIRE(
         Window::until([&] { return list->count() == 4 && w.takes().chosen().notes.name == "Far, again"; }));
     // The wheel over a list that is at its end turns nothing of the chain.
-    const ui::SharedState chain = w.session.strip().state();
+    const ui::SharedState chain = w.strip().chainModel().state();
     w.wheel(list->viewport(), QPoint(20, 20), 3);
-    CHECK(w.session.strip().state() == chain);
+    CHECK(w.strip().chainModel().state() == chain);
     // One that is broken says why, and the chosen one stays.
     for (int i = 0; i < list->count(); ++i) {
         if (list->item(i)->text().startsWith("broken")) list->setCurrentRow(i);
@@ -322,7 +322,7 @@ TEST_CASE("what takes its time tells how far it is, can be ended, and leaves not
     const auto words = [&] { return told->text(); };
     CHECK(w.button("take_end")->isHidden());
     // Four minutes through a network: long on any machine.
-    w.session.strip().addStage(*find_stage_kind("suppression"), 1);
+    w.strip().chainModel().addStage(*find_stage_kind("suppression"), 1);
     for (const bool by_key : {false, true}) {
         w.said.clear();
         w.takes().exportTo(QString::fromStdString(folder.path("out.flac")), true);
@@ -356,8 +356,8 @@ TEST_CASE("what takes its time tells how far it is, can be ended, and leaves not
 TEST_CASE("a recording that has become as long as a take may be ends, and can be taken in") {
     TemporaryFolder folder;
     Talking w(folder);
-    ui::TakeRecorder recorder(w.session.notices(), 1.5);
-    recorder.start({&w.session}, folder.path("takes"));
+    ui::TakeRecorder recorder(w.app.notices(), 1.5);
+    recorder.start({&w.strip()}, folder.path("takes"));
     REQUIRE(Window::until([&] { return !recorder.pump(); }));
     const auto recorded = recorder.stop();
     REQUIRE(recorded.size() == 1);
@@ -371,9 +371,9 @@ TEST_CASE("a recording that has become as long as a take may be ends, and can be
 TEST_CASE("a take is recorded from now on, of all voices at once") {
     TemporaryFolder folder;
     Talking w(folder);
-    ui::Session* guest = w.session.desk().add(StripRole::voice);
-    guest->devices().setInput({DeviceKind::sound_file, folder.path("words.wav")});
-    REQUIRE(Window::until([&] { return !guest->devices().opening() && guest->devices().isAttached(); }));
+    ui::StripModel* guest = w.app.mixer().add(StripRole::voice);
+    guest->input().select({DeviceKind::sound_file, folder.path("words.wav")});
+    REQUIRE(Window::until([&] { return !guest->input().isOpening() && guest->input().isAttached(); }));
     w.takes().record(true);
     CHECK(w.takes().recording());
     CHECK(w.window.windowTitle().startsWith("Recording"));
@@ -410,7 +410,7 @@ struct FullDisk {
 /// Those that are still written among them.
 std::vector<fs::path> recordings(const Talking& w) {
     std::vector<fs::path> out;
-    for (const auto& entry : fs::directory_iterator(w.session.takes().store().folder())) {
+    for (const auto& entry : fs::directory_iterator(w.app.takes().store().folder())) {
         if (entry.path().filename().string().starts_with(".recording-")) out.push_back(entry.path());
     }
     return out;
@@ -492,8 +492,8 @@ TEST_CASE("a recording that can't be read stays where it is, and is told") {
 TEST_CASE("of a long take only what is known is drawn") {
     TemporaryFolder folder;
     Talking w(folder);
-    while (w.session.strip().chain().stages.size() > 1)
-        w.session.strip().removeStage(w.session.strip().chain().stages.back().id);
+    while (w.strip().chainModel().chain().stages.size() > 1)
+        w.strip().chainModel().removeStage(w.strip().chainModel().chain().stages.back().id);
     REQUIRE(w.takes().store().keep(mono(noise(0.1, 330.0, 3)), 48000, {"Long", "", "", "", ""}).ok());
     w.key(Qt::Key_F4);
     auto* list = w.find<QListWidget>("take_list");

@@ -4,7 +4,7 @@
 #include <catch2/catch.hpp>
 
 #include "app/window.h"
-#include "session/scene_manager.h"
+#include "model/scenes/scene_manager.h"
 #include "widgets/plain_text.h"
 
 using namespace reed;
@@ -25,11 +25,11 @@ QString hint_of(QWidget* widget) {
 TEST_CASE("a note with an image of a device file is shown as text and reads nothing") {
     TemporaryFolder folder;
     Window w(folder);
-    Scene scene = w.session.desk().scene();
+    Scene scene = w.app.mixer().scene();
     scene.name = "<h1>Bench</h1>";
     scene.note = "<img src=\"/dev/zero\"> <b>not bold</b>";
     REQUIRE(SceneLibrary(folder.path("scenes")).save(scene).ok());
-    REQUIRE(Window::until([&] { return w.session.shelf().find(scene.name) != nullptr; }));
+    REQUIRE(Window::until([&] { return w.app.scenes().find(scene.name) != nullptr; }));
     auto* button = w.find<ui::FlatButton>("scene_<h1>Bench</h1>");
     REQUIRE(button != nullptr);
     // Without escaping the next line reads /dev/zero until the memory is full.
@@ -38,7 +38,7 @@ TEST_CASE("a note with an image of a device file is shown as text and reads noth
     CHECK(hint.contains("&lt;img src="));
     QToolTip::hideText();
     // A question with that name in it keeps its size, and shows the tags.
-    w.session.shelf().recall("Bench talk");
+    w.app.scenes().recall("Bench talk");
     QString shown;
     int width = 0;
     const int asked = answering(

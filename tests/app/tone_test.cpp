@@ -14,8 +14,8 @@ namespace {
 
 struct ToneWindow : Window {
     explicit ToneWindow(TemporaryFolder& f) : Window(f) {
-        session.strip().addStage(*find_stage_kind("tone"), 1);
-        session.strip().focus("tone");
+        strip().chainModel().addStage(*find_stage_kind("tone"), 1);
+        strip().chainModel().focus("tone");
         REQUIRE(until([&] { return curve() != nullptr && curve()->isVisible() && curve()->width() > 200; }));
     }
     ui::ToneCurve* curve() { return find<ui::ToneCurve>("tone_curve"); }
@@ -42,11 +42,11 @@ TEST_CASE("body and clarity are dragged on the spectrum, one undo step each", "[
     Window::drag(curve, at(Handle::clarity), {60, 20});
     CHECK(w.clarity() < -1.0);
     CHECK(w.body() > 1.0);
-    CHECK_THAT(w.session.strip().history().undoLabel().toStdString(), Catch::Contains("clarity"));
-    w.session.strip().undo();
+    CHECK_THAT(w.app.history().undoLabel().toStdString(), Catch::Contains("clarity"));
+    w.app.history().undo();
     CHECK(w.clarity() == 0.0);
     CHECK(w.body() > 1.0);
-    w.session.strip().undo();
+    w.app.history().undo();
     CHECK(w.body() == 0.0);
     // Never beyond the ends of the scale.
     Window::drag(curve, at(Handle::body), {0, 4000});
@@ -78,7 +78,7 @@ TEST_CASE("body and clarity move sideways to another frequency when they do not 
     using Handle = ui::ToneCurve::Handle;
     TemporaryFolder folder;
     ToneWindow w(folder);
-    w.session.strip().setValue("tone", kToneFollow, 0);
+    w.strip().chainModel().setValue("tone", kToneFollow, 0);
     const QPoint body = w.curve()->handleAt(Handle::body).toPoint();
     Window::drag(w.curve(), body, {40, 0});
     CHECK(w.value("tone", "body_at") > 120.0);
@@ -89,7 +89,7 @@ TEST_CASE("body and clarity move sideways to another frequency when they do not 
     Window::drag(w.curve(), w.curve()->handleAt(Handle::clarity).toPoint(), {20, -20});
     CHECK(w.value("tone", "clarity_at") > was);
     CHECK(w.clarity() > 1.0);
-    w.session.strip().undo();
+    w.app.history().undo();
     CHECK(w.value("tone", "clarity_at") == was);
     CHECK(w.clarity() == 0.0);
     Window::drag(w.curve(), w.curve()->handleAt(Handle::clarity).toPoint(), {-4000, 0});
@@ -108,14 +108,14 @@ TEST_CASE("tone tells where the voice has its body, and what it has too much of"
     CHECK(Window::until([&] { return words->text().contains("Pitch about 1"); }));
     CHECK(Window::until([&] { return std::abs(w.curve()->bodyAt() - 130.0) < 8.0; }));
     // By hand it stands where it is put.
-    w.session.strip().setValue("tone", kToneFollow, 0);
-    w.session.strip().setValue("tone", kToneBodyAt, 90);
+    w.strip().chainModel().setValue("tone", kToneFollow, 0);
+    w.strip().chainModel().setValue("tone", kToneBodyAt, 90);
     CHECK(Window::until([&] { return w.curve()->bodyAt() == 90.0; }));
     CHECK(Window::until([&] { return w.field("body_at")->isVisible(); }));
     CHECK(w.curve()->clarityAt() == 3800.0);
     // This vowel has few consonants; its chest is told when there is too much of it.
-    w.session.strip().setValue("tone", kToneBody, 6);
-    const auto told = w.session.engine().chain().readouts(*w.session.strip().stage("tone"));
+    w.strip().chainModel().setValue("tone", kToneBody, 6);
+    const auto told = w.strip().engine().chain().readouts(*w.strip().chainModel().stage("tone"));
     REQUIRE(told.size() > kToneBodyMore);
     CHECK(Window::until(
         [&] { return words->text().contains("Too much body") == (told[kToneBodyMore] + 6.0f > 6.0f); }));
@@ -125,13 +125,13 @@ TEST_CASE("tone is opened as an equalizer in its place, and comes back by undo",
     TemporaryFolder folder;
     ToneWindow w(folder);
     const std::string before = w.order();
-    w.session.strip().setValue("tone", kToneFollow, 0);
-    w.session.strip().setValue("tone", kToneBody, 3);
-    w.session.strip().setValue("tone", kToneClarity, -2);
-    const auto place = w.session.strip().chain().index_of("tone");
+    w.strip().chainModel().setValue("tone", kToneFollow, 0);
+    w.strip().chainModel().setValue("tone", kToneBody, 3);
+    w.strip().chainModel().setValue("tone", kToneClarity, -2);
+    const auto place = w.strip().chainModel().chain().index_of("tone");
     QTest::mouseClick(w.find<ui::FlatButton>("tone_as_equalizer"), Qt::LeftButton);
-    CHECK(w.session.strip().stage("tone") == nullptr);
-    const StageSpec& there = w.session.strip().chain().stages[static_cast<size_t>(place)];
+    CHECK(w.strip().chainModel().stage("tone") == nullptr);
+    const StageSpec& there = w.strip().chainModel().chain().stages[static_cast<size_t>(place)];
     CHECK(there.kind == "equalizer");
     CHECK(there.value("band1_on") == 1.0);
     CHECK(there.value("band1_gain") == 3.0);
@@ -139,8 +139,8 @@ TEST_CASE("tone is opened as an equalizer in its place, and comes back by undo",
     CHECK(there.value("band2_gain") == -2.0);
     CHECK(there.value("band2_frequency") == 3800.0);
     CHECK(there.value("band4_on") == 0.0);
-    CHECK(w.session.strip().focused() == there.id);
-    w.session.strip().undo();
+    CHECK(w.strip().chainModel().focused() == there.id);
+    w.app.history().undo();
     CHECK(w.order() == before);
     CHECK(w.body() == 3.0);
 }

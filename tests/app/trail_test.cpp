@@ -13,7 +13,7 @@ struct TrailWindow : Window {
     explicit TrailWindow(TemporaryFolder& f) : Window(f) {}
     ui::ReadoutHistoryView* view() { return find<ui::ReadoutHistoryView>("trail_view"); }
     const std::deque<ui::ReadoutHistory::Moment>& trail(const std::string& stage) {
-        return ui::ReadoutHistory::of(session).of(stage);
+        return strip().readoutHistory().of(stage);
     }
     double highest(const std::string& stage) {
         double out = -1e9;
@@ -39,13 +39,13 @@ TEST_CASE("a minute of how sharp every s was lies behind the de-esser's threshol
     TemporaryFolder folder;
     write_wav(folder.path("hissing.wav"), mono(hissing(100)));
     TrailWindow w(folder);
-    w.session.strip().addStage(*find_stage_kind("deesser"), 1);
+    w.strip().chainModel().addStage(*find_stage_kind("deesser"), 1);
     // It is kept whether anybody looks at it or not.
-    w.session.strip().focus("gate");
+    w.strip().chainModel().focus("gate");
     CHECK(Window::until([&] { return w.view() == nullptr; }));
     w.setInput({DeviceKind::sound_file, folder.path("hissing.wav")});
     REQUIRE(Window::until([&] { return w.trail("deesser").size() > 30; }, 30.0));
-    w.session.strip().focus("deesser");
+    w.strip().chainModel().focus("deesser");
     REQUIRE(Window::until(
         [&] { return w.view() != nullptr && w.view()->isVisible() && w.view()->height() > 60; }));
     CHECK(w.trail("deesser").size() > 30);
@@ -58,7 +58,7 @@ TEST_CASE("a minute of how sharp every s was lies behind the de-esser's threshol
     const auto row = [&](double db) { return static_cast<int>(std::lround(view->rowOf(db))); };
     Window::drag(view, {x, row(before)}, {0, row(5.0) - row(before)});
     CHECK(w.value("deesser", "threshold") == Approx(5.0).margin(1.0));
-    w.session.strip().undo();
+    w.app.history().undo();
     CHECK(w.value("deesser", "threshold") == before);
     // Keys and wheel.
     view->setFocus();
@@ -77,7 +77,7 @@ TEST_CASE("a minute of how sharp every s was lies behind the de-esser's threshol
     };
     CHECK(Window::until([&] { return filled() > 10; }));
     // Bypassed it measures nothing for anybody.
-    w.session.strip().setBypass("deesser", true);
+    w.strip().chainModel().setBypass("deesser", true);
     CHECK(Window::until([&] { return w.trail("deesser").empty(); }));
 }
 
@@ -89,14 +89,14 @@ TEST_CASE("what the leveller did over the last minute is told, and nothing of it
     for (float& s : words) s *= static_cast<float>(by);
     write_wav(folder.path("far.wav"), mono(words));
     TrailWindow w(folder);
-    w.session.strip().addStage(*find_stage_kind("leveller"), 0);
-    w.session.strip().focus("leveller");
+    w.strip().chainModel().addStage(*find_stage_kind("leveller"), 0);
+    w.strip().chainModel().focus("leveller");
     w.setInput({DeviceKind::sound_file, folder.path("far.wav")});
     REQUIRE(Window::until([&] { return w.view() != nullptr && w.view()->isVisible(); }));
     CHECK(Window::until([&] { return w.highest("leveller") > 3.0; }, 30.0));
-    const auto values = w.session.strip().stage("leveller")->values;
+    const auto values = w.strip().chainModel().stage("leveller")->values;
     Window::drag(w.view(), w.view()->rect().center(), {0, -20});
-    CHECK(w.session.strip().stage("leveller")->values == values);
+    CHECK(w.strip().chainModel().stage("leveller")->values == values);
     CHECK(w.view()->accessibleName().contains("60 s"));
 }
 
@@ -134,21 +134,21 @@ TEST_CASE("a trail takes nothing from another stage while the chain is built ane
     write_wav(folder.path("hissing.wav"), mono(hissing(100)));
     TrailWindow w(folder);
     w.setInput({DeviceKind::sound_file, folder.path("hissing.wav")});
-    w.session.strip().addStage(*find_stage_kind("deesser"), 0);
-    w.session.strip().addStage(*find_stage_kind("leveller"), 1);
+    w.strip().chainModel().addStage(*find_stage_kind("deesser"), 0);
+    w.strip().chainModel().addStage(*find_stage_kind("leveller"), 1);
     REQUIRE(Window::until([&] { return w.trail("leveller").size() > 20; }, 30.0));
     // The second figure of the de-esser is in Hz: as a gain it would be thousands of dB.
     for (int i = 0; i < 8; ++i) {
         // The next look falls into the moment after the move, while the chain before it still tells.
         const auto due = [&] {
-            return static_cast<double>(w.session.engine().input_history()->written()) / 48000.0 >
-                   ui::ReadoutHistory::of(w.session).now() + 0.15;
+            return static_cast<double>(w.strip().engine().input_history()->written()) / 48000.0 >
+                   w.strip().readoutHistory().now() + 0.15;
         };
         while (!due()) std::this_thread::yield();
-        w.session.strip().moveStage("deesser", i % 2 == 0 ? 1 : 0);
-        emit w.session.ticked();
-        const double before = ui::ReadoutHistory::of(w.session).now();
-        REQUIRE(Window::until([&] { return ui::ReadoutHistory::of(w.session).now() > before + 0.3; }, 30.0));
+        w.strip().chainModel().moveStage("deesser", i % 2 == 0 ? 1 : 0);
+        emit w.strip().ticked();
+        const double before = w.strip().readoutHistory().now();
+        REQUIRE(Window::until([&] { return w.strip().readoutHistory().now() > before + 0.3; }, 30.0));
     }
     for (const auto& m : w.trail("leveller")) CHECK(std::abs(m.value) < 30.0f);
     CHECK(w.highest("deesser") < 30.0);

@@ -36,31 +36,30 @@ void moveMouse(QWidget* w, QPointF at) {
 TEST_CASE("the curve's threshold is dragged and wheeled, and undone to the start") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().focus("compressor");
+    w.strip().chainModel().focus("compressor");
     const double before = w.value("compressor", "threshold");
     auto* curve = w.find<ui::TransferView>("transfer_view");
     REQUIRE(curve != nullptr);
     const QPoint from(static_cast<int>(curve->xOf(before)), curve->height() / 2);
     Window::drag(curve, from, QPoint(static_cast<int>(curve->xOf(-40) - curve->xOf(before)), 0));
     CHECK(w.value("compressor", "threshold") == Approx(-40.0).margin(1.5));
-    CHECK_THAT(w.session.strip().history().undoLabel().toStdString(),
-               Catch::Contains("Compressor: threshold -"));
+    CHECK_THAT(w.app.history().undoLabel().toStdString(), Catch::Contains("Compressor: threshold -"));
     // More is taken now: the engine follows.
     REQUIRE(Window::until(
-        [&] { return w.session.levelsFit() && w.session.levels().stages[4].deepest > 10.0; }, 60.0));
+        [&] { return w.strip().levelsFit() && w.strip().levels().stages[4].deepest > 10.0; }, 60.0));
     const double dragged = w.value("compressor", "threshold");
     Window::wheel(curve, from, 1);
     CHECK(w.value("compressor", "threshold") > dragged);
     Window::wheel(curve, from, -1, Qt::ShiftModifier);
-    while (w.session.strip().history().canUndo()) w.session.strip().undo();
+    while (w.app.history().canUndo()) w.app.history().undo();
     CHECK(w.value("compressor", "threshold") == before);
-    CHECK_FALSE(w.session.shelf().changed());
+    CHECK_FALSE(w.app.scenes().changed());
 }
 
 TEST_CASE("the picture of attack and release is the stage's own movement") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().focus("gate");
+    w.strip().chainModel().focus("gate");
     auto* view = w.find<ui::BallisticsView>("ballistics_view");
     REQUIRE(view != nullptr);
     const double depth = w.value("gate", "range");
@@ -75,16 +74,16 @@ TEST_CASE("the picture of attack and release is the stage's own movement") {
     const double expected = 20.0 * std::log10(closed + (1.0 - closed) * std::exp(-1.0));
     CHECK(view->gainAt(view->loudUntil() + hold + release + 8) == Approx(expected).margin(1.2));
     // It follows the values.
-    w.session.strip().setValue("gate", row("gate", "range"), -6.0);
+    w.strip().chainModel().setValue("gate", row("gate", "range"), -6.0);
     REQUIRE(Window::until([&] { return std::abs(view->gainAt(5) + 6.0) < 0.3; }));
 }
 
 TEST_CASE("a resonance is found by holding F and moving the mouse, and a click makes the cut") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().focus("equalizer");
+    w.strip().chainModel().focus("equalizer");
     auto* curve = w.find<ui::EqCurve>("eq_curve");
-    const int before = bandsOn(*w.session.strip().stage("equalizer"));
+    const int before = bandsOn(*w.strip().chainModel().stage("equalizer"));
     curve->setFocus();
     QTest::keyPress(curve, Qt::Key_F);
     CHECK(curve->finding());
@@ -93,22 +92,22 @@ TEST_CASE("a resonance is found by holding F and moving the mouse, and a click m
     const QPointF at(curve->xOf(target), 80);
     moveMouse(curve, at);
     CHECK(w.value("equalizer", "find_frequency") == Approx(target).epsilon(0.02));
-    CHECK_FALSE(w.session.strip().history().canUndo());  // nothing of it is kept, so nothing is undone
+    CHECK_FALSE(w.app.history().canUndo());  // nothing of it is kept, so nothing is undone
     Window::wheel(curve, at.toPoint(), 4);
     CHECK(curve->cutDepth() == 6.0);
     QTest::mouseClick(curve, Qt::LeftButton, {}, at.toPoint());
     QTest::keyRelease(curve, Qt::Key_F);
     CHECK_FALSE(curve->finding());
     CHECK(w.value("equalizer", "find") == 0.0);
-    const StageSpec& s = *w.session.strip().stage("equalizer");
+    const StageSpec& s = *w.strip().chainModel().stage("equalizer");
     CHECK(bandsOn(s) == before + 1);
     const BandSettings cut = band_settings(s.values, curve->band());
     CHECK(cut.frequency == Approx(target).epsilon(0.02));
     CHECK(cut.gain_db == -6.0);
-    CHECK_THAT(w.session.strip().history().undoLabel().toStdString(),
+    CHECK_THAT(w.app.history().undoLabel().toStdString(),
                Catch::Contains("Equalizer: cut 43") && Catch::Contains("by 6.0 dB"));
-    w.session.strip().undo();
-    CHECK(bandsOn(*w.session.strip().stage("equalizer")) == before);
+    w.app.history().undo();
+    CHECK(bandsOn(*w.strip().chainModel().stage("equalizer")) == before);
 
     // Released without a click: nothing stays. Escape as well.
     QTest::keyPress(curve, Qt::Key_F);
@@ -126,11 +125,11 @@ TEST_CASE("a resonance is found by holding F and moving the mouse, and a click m
     QTest::keyClick(curve, Qt::Key_Escape);
     CHECK_FALSE(curve->finding());
     CHECK_FALSE(button->isChecked());
-    CHECK(bandsOn(*w.session.strip().stage("equalizer")) == before);
-    CHECK_FALSE(w.session.shelf().changed());
+    CHECK(bandsOn(*w.strip().chainModel().stage("equalizer")) == before);
+    CHECK_FALSE(w.app.scenes().changed());
     // Another stage in focus ends it too.
     QTest::mouseClick(button, Qt::LeftButton);
-    w.session.strip().focus("gate");
+    w.strip().chainModel().focus("gate");
     CHECK(Window::until([&] { return w.value("equalizer", "find") == 0.0; }));
 }
 
@@ -147,7 +146,7 @@ TEST_CASE("what sticks out of a voice is marked on the curve, and a click on the
     const std::string file = folder.path("boxed.wav");
     write_wav(file, mono(mix(boxed, noise(0.0005, static_cast<double>(boxed.size()) / 48000, 3))));
     w.setInput({DeviceKind::sound_file, file});
-    w.session.strip().focus("equalizer");
+    w.strip().chainModel().focus("equalizer");
     auto* curve = w.find<ui::EqCurve>("eq_curve");
     const auto found = [&]() -> const Resonance* {
         for (const auto& c : curve->candidates()) {
@@ -158,7 +157,7 @@ TEST_CASE("what sticks out of a voice is marked on the curve, and a click on the
     REQUIRE(Window::until([&] { return found() != nullptr; }, 60.0));
     const double frequency = found()->frequency;
     QTest::mouseClick(curve, Qt::LeftButton, {}, curve->candidateMark(*found()).center().toPoint());
-    const BandSettings cut = band_settings(w.session.strip().stage("equalizer")->values, curve->band());
+    const BandSettings cut = band_settings(w.strip().chainModel().stage("equalizer")->values, curve->band());
     CHECK(cut.frequency == Approx(frequency).epsilon(0.02));
     CHECK(cut.gain_db == -curve->cutDepth());
 }
@@ -166,22 +165,22 @@ TEST_CASE("what sticks out of a voice is marked on the curve, and a click on the
 TEST_CASE("the spectrum is worked out only while somebody looks") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().focus("equalizer");
+    w.strip().chainModel().focus("equalizer");
     REQUIRE(Window::until([&] {
-        const auto* m = w.session.spectrum().after();
+        const auto* m = w.strip().spectrum().after();
         return m != nullptr && m->frames() > 3;
     }));
-    w.session.strip().focus("gate");
-    REQUIRE(Window::until([&] { return w.session.engine().chain().probed()->stage.load() == -1; }, 60.0));
+    w.strip().chainModel().focus("gate");
+    REQUIRE(Window::until([&] { return w.strip().engine().chain().probed()->stage.load() == -1; }, 60.0));
     // The block in which it was told so may still be under way; those after it know.
-    const auto sound = w.session.engine().input_history();
+    const auto sound = w.strip().engine().input_history();
     const auto goes_on = [&](std::int64_t frames) {
         return Window::until([&, from = sound->written()] { return sound->written() > from + frames; });
     };
     REQUIRE(goes_on(9600));
-    const auto written = w.session.engine().chain().probed()->before.written();
+    const auto written = w.strip().engine().chain().probed()->before.written();
     REQUIRE(goes_on(9600));
-    CHECK(w.session.engine().chain().probed()->before.written() == written);
+    CHECK(w.strip().engine().chain().probed()->before.written() == written);
 }
 
 TEST_CASE("the levels of a tap stand on the diagram, by click or key") {
@@ -189,7 +188,7 @@ TEST_CASE("the levels of a tap stand on the diagram, by click or key") {
     Window w(folder);
     auto* diagram = w.window.diagram();
     REQUIRE(
-        Window::until([&] { return w.session.levelsFit() && w.session.levels().taps[0].voice_known; }, 60.0));
+        Window::until([&] { return w.strip().levelsFit() && w.strip().levels().taps[0].voice_known; }, 60.0));
     const QPoint behind_suppression(static_cast<int>(diagram->xOf(2.5)), static_cast<int>(diagram->yOf(-65)));
     moveMouse(diagram, behind_suppression);
     QTest::mouseClick(diagram, Qt::LeftButton, {}, behind_suppression);
@@ -200,15 +199,15 @@ TEST_CASE("the levels of a tap stand on the diagram, by click or key") {
     QTest::keyClick(w.node("gate"), Qt::Key_L);
     CHECK(diagram->levelsShown() == 2);
     // A stage less: the taps have moved, so it closes.
-    w.session.strip().removeStage("gain");
+    w.strip().chainModel().removeStage("gain");
     CHECK(diagram->levelsShown() == -1);
 }
 
 TEST_CASE("a stage is copied as text and pasted, and other text is refused") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().setValue("gate", row("gate", "hold"), 333.0);
-    w.session.strip().renameStage("gate", "Door");
+    w.strip().chainModel().setValue("gate", row("gate", "hold"), 333.0);
+    w.strip().chainModel().renameStage("gate", "Door");
     w.node("gate")->setFocus();
     QTest::keyClick(w.node("gate"), Qt::Key_C, Qt::ControlModifier);
     const QString text = QGuiApplication::clipboard()->text();
@@ -217,9 +216,9 @@ TEST_CASE("a stage is copied as text and pasted, and other text is refused") {
     QTest::keyClick(w.node("equalizer"), Qt::Key_V, Qt::ControlModifier);
     CHECK(w.order() == "gain suppression gate equalizer gate_2 compressor limiter");
     CHECK(w.value("gate_2", "hold") == 333.0);
-    CHECK(w.session.strip().stage("gate_2")->title == "Door");
-    CHECK(w.session.strip().focused() == "gate_2");
-    w.session.strip().undo();
+    CHECK(w.strip().chainModel().stage("gate_2")->title == "Door");
+    CHECK(w.strip().chainModel().focused() == "gate_2");
+    w.app.history().undo();
     CHECK(w.order() == "gain suppression gate equalizer compressor limiter");
 
     QGuiApplication::clipboard()->setText("Dear friend, my gate closes at -44.");
@@ -228,67 +227,69 @@ TEST_CASE("a stage is copied as text and pasted, and other text is refused") {
     CHECK_THAT(w.window.messages()->text().toStdString(),
                Catch::Contains("doesn't contain a stage or scene"));
     // A whole scene, as a friend would send it.
-    QGuiApplication::clipboard()->setText(QString::fromStdString(write_scene(w.session.strip().scene())));
+    QGuiApplication::clipboard()->setText(
+        QString::fromStdString(write_scene(w.strip().chainModel().scene())));
     w.node("limiter")->setFocus();
     QTest::keyClick(w.node("limiter"), Qt::Key_V, Qt::ControlModifier);
-    CHECK(w.session.strip().chain().stages.size() == 12);
+    CHECK(w.strip().chainModel().chain().stages.size() == 12);
 }
 
 TEST_CASE("a stage has two memories to flip between, which survive the evening") {
     TemporaryFolder folder;
     {
         Window w(folder);
-        w.session.strip().focus("gate");
+        w.strip().chainModel().focus("gate");
         auto* button = w.find<ui::FlatButton>("memory_button");
         const double a = w.value("gate", "open_threshold");
         CHECK(button->text() == "Settings A");
         QTest::mouseClick(button, Qt::LeftButton);
         CHECK(button->text() == "Settings B");
         CHECK(w.value("gate", "open_threshold") == a);  // first a copy
-        w.session.strip().setValue("gate", row("gate", "open_threshold"), -33.0);
+        w.strip().chainModel().setValue("gate", row("gate", "open_threshold"), -33.0);
         w.node("gate")->setFocus();
         QTest::keyClick(w.node("gate"), Qt::Key_M);
         CHECK(button->text() == "Settings A");
         CHECK(w.value("gate", "open_threshold") == a);
-        CHECK(w.session.strip().history().undoLabel() == "Gate: settings A");
+        CHECK(w.app.history().undoLabel() == "Gate: settings A");
         // Undoing a change inside B stays in B, also when B was a copy of A before it; redone, it is there
         // again.
-        w.session.strip().toggleAb("gate");
-        w.session.strip().setValue("gate", row("gate", "open_threshold"), a);
-        w.session.strip().closeStep();
-        w.session.strip().undo();
+        w.strip().chainModel().toggleAb("gate");
+        w.strip().chainModel().setValue("gate", row("gate", "open_threshold"), a);
+        w.strip().chainModel().closeStep();
+        w.app.history().undo();
         CHECK(button->text() == "Settings B");
         CHECK(w.value("gate", "open_threshold") == -33.0);
-        w.session.strip().redo();
+        w.app.history().redo();
         CHECK(button->text() == "Settings B");
         CHECK(w.value("gate", "open_threshold") == a);
-        w.session.strip().undo();
-        w.session.strip().toggleAb("gate");
+        w.app.history().undo();
+        w.strip().chainModel().toggleAb("gate");
         CHECK(w.value("gate", "open_threshold") == a);
         // Undoing the flip keeps what the other one held.
-        w.session.strip().undo();
+        w.app.history().undo();
         CHECK(w.value("gate", "open_threshold") == -33.0);
         CHECK(button->text() == "Settings B");
-        w.session.strip().toggleAb("gate");
+        w.strip().chainModel().toggleAb("gate");
         CHECK(w.value("gate", "open_threshold") == a);
         CHECK(button->text() == "Settings A");
-        CHECK(w.session.saveState());
+        CHECK(w.app.saveState());
     }
     Window again(folder);
-    again.session.strip().toggleAb("gate");
-    CHECK(again.session.strip().activeSlot("gate") == 'B');
+    again.strip().chainModel().toggleAb("gate");
+    CHECK(again.strip().chainModel().activeSlot("gate") == 'B');
     CHECK(again.value("gate", "open_threshold") == -33.0);
 }
 
 TEST_CASE("a stage is reset in one step") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().focus("compressor");
-    const auto before = w.session.strip().stage("compressor")->values;
+    w.strip().chainModel().focus("compressor");
+    const auto before = w.strip().chainModel().stage("compressor")->values;
     QTest::mouseClick(w.find<ui::FlatButton>("reset_button"), Qt::LeftButton);
-    CHECK(w.session.strip().stage("compressor")->values == default_values(*find_stage_kind("compressor")));
-    w.session.strip().undo();
-    CHECK(w.session.strip().stage("compressor")->values == before);
+    CHECK(w.strip().chainModel().stage("compressor")->values ==
+          default_values(*find_stage_kind("compressor")));
+    w.app.history().undo();
+    CHECK(w.strip().chainModel().stage("compressor")->values == before);
 }
 
 TEST_CASE("without PipeWire the monitor says why it can't be heard, and stays off") {
@@ -296,21 +297,21 @@ TEST_CASE("without PipeWire the monitor says why it can't be heard, and stays of
     Window w(folder);
     w.node("suppression")->setFocus();
     QTest::keyClick(w.node("suppression"), Qt::Key_H);
-    CHECK(w.session.monitoring().settings().source == MonitorSource::off);
+    CHECK(w.strip().monitoring().settings().source == MonitorSource::off);
     CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("PipeWire isn't running"));
 }
 
 TEST_CASE("levels since a reset forget what was before it") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.devices().setRoom(kRoomEffort, 5);  // shout
+    w.strip().input().setRoom(kRoomEffort, 5);  // shout
     REQUIRE(
-        Window::until([&] { return w.session.levelsFit() && w.session.levels().taps[0].peak > -6.0; }, 60.0));
-    w.session.devices().setRoom(kRoomEffort, 0);
+        Window::until([&] { return w.strip().levelsFit() && w.strip().levels().taps[0].peak > -6.0; }, 60.0));
+    w.strip().input().setRoom(kRoomEffort, 0);
     QTest::qWait(300);
     QTest::mouseClick(w.find<ui::FlatButton>("main_menu"), Qt::LeftButton);
     REQUIRE(w.choose("main_popup", "Measure levels since reset"));
-    CHECK(w.session.readings().window() == MeterReader::kSinceReset);
-    REQUIRE(Window::until([&] { return w.session.levels().seconds > 1.0; }));
-    CHECK(w.session.levels().taps[0].peak < -15.0);
+    CHECK(w.strip().readings().window() == MeterReader::kSinceReset);
+    REQUIRE(Window::until([&] { return w.strip().levels().seconds > 1.0; }));
+    CHECK(w.strip().levels().taps[0].peak < -15.0);
 }

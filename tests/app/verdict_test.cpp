@@ -18,7 +18,7 @@ TEST_CASE("a feed that is too quiet is told, one press raises the gain, and undo
     auto* button = w.find<ui::FlatButton>("verdict_button");
     REQUIRE((words != nullptr && button != nullptr));
     const auto row = [](const char* id) { return static_cast<size_t>(find_stage_kind("gain")->find(id)); };
-    REQUIRE(w.session.strip().setValue("gain", row("gain"), -18));
+    REQUIRE(w.strip().chainModel().setValue("gain", row("gain"), -18));
     // A change: what went out before is forgotten.
     REQUIRE(Window::until([&] { return words->text().isEmpty() && !button->isVisible(); }));
     REQUIRE(Window::until([&] { return words->text().contains("LU too quiet"); }, 30));
@@ -29,19 +29,19 @@ TEST_CASE("a feed that is too quiet is told, one press raises the gain, and undo
     QTest::mouseClick(button, Qt::LeftButton);
     CHECK(w.value("gain", "gain") > -12.0);
     CHECK(words->text().isEmpty());  // it listens anew
-    w.session.strip().undo();
+    w.app.history().undo();
     CHECK(w.value("gain", "gain") == -18.0);
     // An offer does not vanish under the finger: a change of another value leaves it for a moment.
     REQUIRE(Window::until([&] { return button->isVisible(); }, 30));
-    w.session.strip().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("hold")), 250);
+    w.strip().chainModel().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("hold")), 250);
     CHECK(button->isVisible());
     QTest::mouseClick(button, Qt::LeftButton);
     CHECK(w.value("gain", "gain") > -12.0);
     CHECK_FALSE(button->isVisible());
     // The offer disappears without being pressed.
-    w.session.strip().undo();
+    w.app.history().undo();
     REQUIRE(Window::until([&] { return button->isVisible(); }, 30));
-    w.session.strip().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("hold")), 260);
+    w.strip().chainModel().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("hold")), 260);
     CHECK(Window::until([&] { return !button->isVisible(); }, 5));
 }
 
@@ -51,40 +51,40 @@ TEST_CASE("output panel names a problem of the whole chain, and one press mends 
     auto* words = w.find<QLabel>("feed_verdict");
     auto* button = w.find<ui::FlatButton>("verdict_button");
     const std::string order = w.order();
-    const auto last = static_cast<int>(w.session.strip().chain().stages.size()) - 1;
-    w.session.strip().moveStage("limiter", 0);
+    const auto last = static_cast<int>(w.strip().chainModel().chain().stages.size()) - 1;
+    w.strip().chainModel().moveStage("limiter", 0);
     REQUIRE(Window::until([&] { return words->text() == "The limiter isn't last."; }));
     CHECK(words->toolTip().contains("ceiling"));
     CHECK(button->isVisible());
     CHECK(words->fontMetrics().horizontalAdvance(words->text()) <= words->width());
     QTest::mouseClick(button, Qt::LeftButton);
     CHECK(w.order() == order);
-    w.session.strip().undo();
-    CHECK(w.session.strip().chain().index_of("limiter") == 0);
-    w.session.strip().redo();
-    CHECK(w.session.strip().chain().index_of("limiter") == last);
-    w.session.strip().removeStage("limiter");
+    w.app.history().undo();
+    CHECK(w.strip().chainModel().chain().index_of("limiter") == 0);
+    w.app.history().redo();
+    CHECK(w.strip().chainModel().chain().index_of("limiter") == last);
+    w.strip().chainModel().removeStage("limiter");
     REQUIRE(Window::until([&] { return words->text() == "No limiter."; }));
     QTest::mouseClick(button, Qt::LeftButton);
-    CHECK(w.session.strip().chain().stages.back().kind == "limiter");
+    CHECK(w.strip().chainModel().chain().stages.back().kind == "limiter");
     // An offer that outlasts another change mends the chain as it is by then.
-    w.session.strip().moveStage("limiter", 0);
+    w.strip().chainModel().moveStage("limiter", 0);
     REQUIRE(Window::until([&] { return words->text() == "The limiter isn't last."; }));
-    w.session.strip().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("hold")), 333);
+    w.strip().chainModel().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("hold")), 333);
     REQUIRE(button->isVisible());
     QTest::mouseClick(button, Qt::LeftButton);
-    CHECK(w.session.strip().chain().stages.back().kind == "limiter");
+    CHECK(w.strip().chainModel().chain().stages.back().kind == "limiter");
     CHECK(w.value("gate", "hold") == 333.0);
     // Many changes in a moment are no time that it lasts.
-    w.session.strip().moveStage("limiter", 0);
+    w.strip().chainModel().moveStage("limiter", 0);
     for (int i = 0; i < 20; ++i)
-        w.session.strip().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("hold")),
-                                   300 + i);
+        w.strip().chainModel().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find("hold")),
+                                        300 + i);
     CHECK(words->text() != "The limiter isn't last.");
-    w.session.strip().moveStage("limiter", last);
+    w.strip().chainModel().moveStage("limiter", last);
     // With a second voice the sum has a limiter of its own.
-    w.session.strip().removeStage("limiter");
-    w.session.desk().add(StripRole::voice);
+    w.strip().chainModel().removeStage("limiter");
+    w.app.mixer().add(StripRole::voice);
     CHECK(Window::until([&] { return words->text() != "No limiter."; }));
 }
 
@@ -96,23 +96,23 @@ TEST_CASE("output panel says which stage lets no speech through, and hides and l
     auto* more = w.find<ui::FlatButton>("advice_menu_button");
     const auto row = [](const char* id) { return static_cast<size_t>(find_stage_kind("gate")->find(id)); };
     CHECK_FALSE(more->isVisible());
-    REQUIRE(Window::until([&] { return w.session.levels().taps[0].voice_known; }, 60));
+    REQUIRE(Window::until([&] { return w.strip().levels().taps[0].voice_known; }, 60));
     for (const char* id : {"open_threshold", "close_threshold"})
-        w.session.strip().setValue("gate", row(id), 0.0);
-    w.session.strip().setValue("gate", row("range"), -80.0);
+        w.strip().chainModel().setValue("gate", row(id), 0.0);
+    w.strip().chainModel().setValue("gate", row("range"), -80.0);
     REQUIRE(Window::until([&] { return words->text() == "Gate lets no speech through."; }, 60));
     CHECK(words->fontMetrics().horizontalAdvance(words->text()) <= words->width());
     CHECK(more->isVisible());
     CHECK_FALSE(more->geometry().intersects(button->geometry()));
     CHECK_FALSE(more->geometry().intersects(words->geometry()));
-    w.session.strip().renameStage("gate", "The gate in front of the old lathe and the rain");
+    w.strip().chainModel().renameStage("gate", "The gate in front of the old lathe and the rain");
     REQUIRE(Window::until([&] { return words->text() == "A stage lets no speech through."; }));
     CHECK(words->toolTip().contains("old lathe"));
     CHECK(words->fontMetrics().horizontalAdvance(words->text()) <= words->width());
     QTest::mouseClick(button, Qt::LeftButton);
-    CHECK(w.session.strip().stage("gate")->bypass);
+    CHECK(w.strip().chainModel().stage("gate")->bypass);
     CHECK(Window::until([&] { return words->text() != "Gate lets no speech through."; }));
-    w.session.strip().setFader(kFaderMinDb);
+    w.strip().chainModel().setFader(kFaderMinDb);
     REQUIRE(Window::until([&] { return words->text() == "The fader is all the way down."; }, 60));
     CHECK(words->fontMetrics().horizontalAdvance(words->text()) <= words->width());
     // Hidden it is not shown again, also after a new start.
@@ -120,17 +120,17 @@ TEST_CASE("output panel says which stage lets no speech through, and hides and l
     REQUIRE(w.choose("advice_menu", "Hide this advice"));
     CHECK(words->text() != "The fader is all the way down.");
     CHECK_FALSE(more->isVisible());
-    REQUIRE(w.session.saveState());
+    REQUIRE(w.app.saveState());
     {
         Window again(folder);
-        REQUIRE(Window::until([&] { return again.session.levels().taps[0].voice_known; }, 60));
+        REQUIRE(Window::until([&] { return again.strip().levels().taps[0].voice_known; }, 60));
         const auto shown = [&] { return again.find<QLabel>("feed_verdict")->text().contains("fader"); };
         CHECK_FALSE(Window::until(shown, 5));
-        again.session.preferences().showAllAdvice();
+        again.app.preferences().showAllAdvice();
         CHECK(Window::until(shown));
     }
     // All of it is listed, the newest first.
-    auto* list = new ui::AdvicePopover(w.session, &w.window);
+    auto* list = new ui::AdvicePopover(w.app, &w.window);
     list->openBelow(*words);
     QStringList lines;
     for (const auto* label : list->findChildren<QLabel*>("advice_text")) lines += label->text();
@@ -144,9 +144,9 @@ TEST_CASE("output panel says which stage lets no speech through, and hides and l
     auto* all = list->findChild<ui::FlatButton*>("advice_show_all");
     REQUIRE(all != nullptr);
     all->click();
-    CHECK_FALSE(w.session.preferences().hidesAnyAdvice());
+    CHECK_FALSE(w.app.preferences().hidesAnyAdvice());
     // A mute is shown as such, not as advice.
-    w.session.setMuted(true);
+    w.app.mute().set(true);
     CHECK(Window::until([&] { return words->text() != "The fader is all the way down."; }));
 }
 
@@ -179,10 +179,10 @@ TEST_CASE("the input panel shows how far the peaks are from their range, and whe
     };
     CHECK(says("Too quiet: peaks reach"));
     // Raw peaks below the range are fine when the chain brings them up.
-    w.session.strip().setValue("gain", static_cast<size_t>(find_stage_kind("gain")->find("gain")), 24);
+    w.strip().chainModel().setValue("gain", static_cast<size_t>(find_stage_kind("gain")->find("gain")), 24);
     REQUIRE(Window::until([&] { return levels->verdict() == "Level OK"; }, 60));
     CHECK(says("Input level OK"));
-    w.session.strip().undo();
+    w.app.history().undo();
     write_wav(folder.path("right.wav"), mono(talk(-20.0)));
     w.setInput({DeviceKind::sound_file, folder.path("right.wav")});
     CHECK(levels->verdict() == "No speech yet");  // another input, measured from scratch
@@ -214,11 +214,11 @@ TEST_CASE("the input panel shows how far the peaks are from their range, and whe
 TEST_CASE("what a stage proposes is set by one press, and taken back by one step", "[app]") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.devices().setRoom(kRoomEffort, 3);
-    w.session.strip().focus("gate");
+    w.strip().input().setRoom(kRoomEffort, 3);
+    w.strip().chainModel().focus("gate");
     const auto row = [](const char* id) { return static_cast<size_t>(kGateStage.find(id)); };
-    w.session.strip().setValue("gate", row("close_threshold"), -78);
-    w.session.strip().setValue("gate", row("open_threshold"), -70);
+    w.strip().chainModel().setValue("gate", row("close_threshold"), -78);
+    w.strip().chainModel().setValue("gate", row("open_threshold"), -70);
     auto* apply = w.find<ui::FlatButton>("apply_button");
     auto* advice = w.find<QLabel>("advice");
     REQUIRE(Window::until(
@@ -229,7 +229,7 @@ TEST_CASE("what a stage proposes is set by one press, and taken back by one step
     CHECK(w.value("gate", "close_threshold") > -78);
     REQUIRE(
         Window::until([&] { return advice->text().contains("are in between") && !apply->isVisible(); }, 60));
-    w.session.strip().undo();
+    w.app.history().undo();
     CHECK(w.value("gate", "open_threshold") == -70);
     CHECK(w.value("gate", "close_threshold") == -78);
 }
@@ -243,7 +243,8 @@ TEST_CASE("the mark of the feed's loudness is chosen, judged by, and there again
         auto* words = w.find<QLabel>("feed_verdict");
         CHECK(mark->text() == "-16 LUFS");
         const int usual = mark->x();
-        w.session.strip().setValue("gain", static_cast<size_t>(find_stage_kind("gain")->find("gain")), -12);
+        w.strip().chainModel().setValue("gain", static_cast<size_t>(find_stage_kind("gain")->find("gain")),
+                                        -12);
         REQUIRE(Window::until([&] { return words->text().endsWith("LU too quiet."); }, 60));
         const double off = words->text().section(' ', 0, 0).toDouble();
         QTest::mouseClick(mark, Qt::LeftButton);
@@ -252,15 +253,15 @@ TEST_CASE("the mark of the feed's loudness is chosen, judged by, and there again
         CHECK(mark->x() < usual - 30);
         // At once, from what was heard already; 7 LU less are missing.
         CHECK(words->text() != QString("%1 LU too quiet.").arg(off, 0, 'f', 1));
-        w.session.preferences().setTarget(-18.5);
-        CHECK(w.session.saveState());
+        w.app.preferences().setTarget(-18.5);
+        CHECK(w.app.saveState());
     }
     Window w(folder);
-    CHECK(w.session.preferences().target() == -18.5);
+    CHECK(w.app.preferences().target() == -18.5);
     CHECK(w.find<ui::FlatButton>("target_button")->text() == "-18.5 LUFS");
-    w.session.preferences().setTarget(-90);
-    CHECK(w.session.preferences().target() == -30);
+    w.app.preferences().setTarget(-90);
+    CHECK(w.app.preferences().target() == -30);
     // Muted, it leaves its place to what is said then.
-    w.session.setMuted(true);
+    w.app.mute().set(true);
     CHECK_FALSE(w.find<ui::FlatButton>("target_button")->isVisible());
 }

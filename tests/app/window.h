@@ -16,8 +16,8 @@
 #include "editors/eq_curve.h"
 #include "editors/stage_editor.h"
 #include "main_window.h"
-#include "session/monitor_controller.h"
-#include "session/session.h"
+#include "model/app_model.h"
+#include "model/strips/monitor_controller.h"
 #include "stages/equalizer.h"
 #include "stages/registry.h"
 #include "stages/suppression.h"
@@ -30,42 +30,44 @@ namespace reed::test {
 
 struct Window {
     TemporaryFolder& folder;
-    ui::Session session;
+    ui::AppModel app;
     ui::MainWindow window;
 
-    static ui::SessionPaths paths(const TemporaryFolder& f) {
+    static ui::AppPaths paths(const TemporaryFolder& f) {
         return {f.path("scenes"), f.path("state/session.json"), REED_DEMO_DATA};
     }
-    explicit Window(TemporaryFolder& f) : folder(f), session(paths(f)), window(session) {
+    explicit Window(TemporaryFolder& f) : folder(f), app(paths(f)), window(app) {
         // No PipeWire here, whatever runs on the machine.
         qputenv("XDG_RUNTIME_DIR", QByteArray::fromStdString(f.folder()));
         qputenv("PIPEWIRE_RUNTIME_DIR", QByteArray::fromStdString(f.folder()));
-        session.begin();
+        app.start();
         opened();
         window.resize(1280, 800);
         window.show();
         QTest::qWait(60);
     }
+    /// The strip that is always there.
+    ui::StripModel& strip() const { return app.mixer().main(); }
     template <typename T>
     T* find(const QString& name) {
         return window.findChild<T*>(name);
     }
     ui::StageNode* node(const char* id) { return window.diagram()->node(id); }
     ui::ThresholdHandle* handle(const char* id, const char* parameter) {
-        const int row = session.strip().stage(id)->stage_kind().find(parameter);
+        const int row = strip().chainModel().stage(id)->stage_kind().find(parameter);
         return find<ui::ThresholdHandle>(QString("threshold_%1_%2").arg(id).arg(row));
     }
     ui::ValueField* field(const char* id) { return window.editor()->field(id); }
     /// These wait for the disk; false when it could not be done.
-    bool save() { return session.shelf().save() && session.shelf().finish(); }
-    bool saveAs(const QString& name) { return session.shelf().saveAs(name) && session.shelf().finish(); }
-    bool renameScene(const QString& name) { return session.shelf().rename(name) && session.shelf().finish(); }
+    bool save() { return app.scenes().save() && app.scenes().finish(); }
+    bool saveAs(const QString& name) { return app.scenes().saveAs(name) && app.scenes().finish(); }
+    bool renameScene(const QString& name) { return app.scenes().rename(name) && app.scenes().finish(); }
     double value(const char* id, const char* parameter) {
-        return session.strip().stage(id)->value(parameter);
+        return strip().chainModel().stage(id)->value(parameter);
     }
     std::string order() {
         std::string out;
-        for (const auto& s : session.strip().chain().stages) out += (out.empty() ? "" : " ") + s.id;
+        for (const auto& s : strip().chainModel().chain().stages) out += (out.empty() ? "" : " ") + s.id;
         return out;
     }
     /// Waits up to `seconds` until `done` holds: long, for machines that are busy with other things.
@@ -103,18 +105,18 @@ struct Window {
     }
     /// Waits until the input that was asked for is there, or refused.
     void opened() {
-        REQUIRE(until([&] { return !session.devices().opening(); }));
+        REQUIRE(until([&] { return !strip().input().isOpening(); }));
     }
     void setInput(const DeviceChoice& choice) {
-        session.devices().setInput(choice);
+        strip().input().select(choice);
         opened();
     }
     std::string told() { return window.messages()->text().toStdString(); }
     /// Waits until so many seconds of sound have come in since the input was opened.
     bool heard(double seconds) {
         return until([&] {
-            return static_cast<double>(session.engine().input_history()->written()) >
-                   seconds * session.engine().format().sample_rate;
+            return static_cast<double>(strip().engine().input_history()->written()) >
+                   seconds * strip().engine().format().sample_rate;
         });
     }
     /// Level of the newest `seconds` of the feed in dB.
@@ -122,7 +124,7 @@ struct Window {
         const auto n = static_cast<int>(seconds * 48000);
         std::vector<float> x(static_cast<size_t>(n));
         float* rows[2] = {x.data(), nullptr};
-        const auto feed = session.engine().feed_history();
+        const auto feed = strip().engine().feed_history();
         if (!feed->read(feed->written() - n, n, rows)) return -200.0;
         return db(rms(x));
     }

@@ -12,11 +12,11 @@ using namespace reed::test;
 TEST_CASE("it starts with a demo scene, its stages on the signal's path, and sound") {
     TemporaryFolder folder;
     Window w(folder);
-    CHECK(w.session.strip().scene().name == "Bench talk");
-    CHECK(w.session.shelf().scenes().size() == 6);
+    CHECK(w.strip().chainModel().scene().name == "Bench talk");
+    CHECK(w.app.scenes().scenes().size() == 6);
     CHECK(w.order() == "gain suppression gate equalizer compressor limiter");
     double last = 0.0;
-    for (const auto& s : w.session.strip().chain().stages) {
+    for (const auto& s : w.strip().chainModel().chain().stages) {
         auto* n = w.node(s.id.c_str());
         REQUIRE(n != nullptr);
         CHECK(n->isVisible());
@@ -24,16 +24,17 @@ TEST_CASE("it starts with a demo scene, its stages on the signal's path, and sou
         last = n->geometry().center().x();
     }
     // The diagram comes to life: after its first seconds it knows the level at every tap.
-    REQUIRE(Window::until([&] { return w.session.levelsFit() && w.session.levels().seconds > 1.0; }, 8));
-    CHECK(w.session.levels().taps.size() == 7);
-    CHECK(w.session.levels().taps[0].peak > -30.0);
+    REQUIRE(Window::until([&] { return w.strip().levelsFit() && w.strip().levels().seconds > 1.0; }, 8));
+    CHECK(w.strip().levels().taps.size() == 7);
+    CHECK(w.strip().levels().taps[0].peak > -30.0);
 }
 
 namespace {
 /// A gate that cuts: the shipped one is made for quiet microphones.
 void cutting_gate(Window& w) {
     const auto set = [&](const char* id, double value) {
-        w.session.strip().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find(id)), value);
+        w.strip().chainModel().setValue("gate", static_cast<size_t>(find_stage_kind("gate")->find(id)),
+                                        value);
     };
     set("open_threshold", -44);
     set("close_threshold", -52);
@@ -45,12 +46,12 @@ TEST_CASE("a dragged threshold is heard: the gate shuts and the feed falls silen
     TemporaryFolder folder;
     Window w(folder);
     cutting_gate(w);
-    w.session.devices().setRoom(kRoomEffort, 0);  // only the dehumidifier, at about -44 dBFS
+    w.strip().input().setRoom(kRoomEffort, 0);  // only the dehumidifier, at about -44 dBFS
     auto* opens = w.handle("gate", "open_threshold");
     auto* closes = w.handle("gate", "close_threshold");
     REQUIRE(opens != nullptr);
     auto* diagram = w.window.diagram();
-    w.session.strip().setBypass("suppression", true);
+    w.strip().chainModel().setBypass("suppression", true);
     QTest::qWait(500);
     // Far down: the room passes.
     const double far_down = diagram->yOf(-75) - diagram->yOf(-44);
@@ -72,7 +73,7 @@ TEST_CASE("a dragged threshold is heard: the gate shuts and the feed falls silen
     // The mark stands where its value is.
     CHECK(opens->geometry().center().y() ==
           Approx(diagram->yOf(w.value("gate", "open_threshold"))).margin(1.5));
-    CHECK(w.session.strip().focused() == "gate");
+    CHECK(w.strip().chainModel().focused() == "gate");
 }
 
 TEST_CASE("thresholds move by wheel and keys, finer with Shift") {
@@ -100,7 +101,7 @@ TEST_CASE("a drag with Shift moves a fifth as far on the scale, a tenth in a fie
         const QPoint from(at == w.handle("gate", "open_threshold") ? 6 : at->width() / 4, at->height() / 2);
         Window::drag(at, from, by, keys);
         const double change = w.value("gate", id) - before;
-        w.session.strip().undo();
+        w.app.history().undo();
         REQUIRE(w.value("gate", id) == before);
         return change;
     };
@@ -110,7 +111,7 @@ TEST_CASE("a drag with Shift moves a fifth as far on the scale, a tenth in a fie
     REQUIRE(far > 3.0);
     CHECK(near ==
           Approx(far / 5.0).margin(0.5));  // values are whole tenths, ten moves are rounded one by one
-    w.session.strip().focus("gate");
+    w.strip().chainModel().focus("gate");
     auto* field = w.field("range");
     REQUIRE(field != nullptr);
     const double wide = moved_by(field, {60, 0}, Qt::NoModifier, "range");
@@ -123,10 +124,10 @@ TEST_CASE("the labels of two thresholds that stand close make way for each other
     TemporaryFolder folder;
     Window w(folder);
     cutting_gate(w);
-    const auto& kind = w.session.strip().stage("gate")->stage_kind();
+    const auto& kind = w.strip().chainModel().stage("gate")->stage_kind();
     for (const double close_at : {-44.0, -44.5, -46.0, -47.0}) {
-        REQUIRE(
-            w.session.strip().setValue("gate", static_cast<size_t>(kind.find("close_threshold")), close_at));
+        REQUIRE(w.strip().chainModel().setValue("gate", static_cast<size_t>(kind.find("close_threshold")),
+                                                close_at));
         // What takes the mouse is what is drawn: the mark, and right of it the label.
         const auto label = [&](const char* parameter) {
             auto* h = w.handle("gate", parameter);
@@ -143,7 +144,7 @@ TEST_CASE("the labels of two thresholds that stand close make way for each other
 TEST_CASE("values are typed with units, and bad text is refused with the reason and changes nothing") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().focus("compressor");
+    w.strip().chainModel().focus("compressor");
     const auto type = [&](const char* id, const char* text) {
         auto* f = w.field(id);
         REQUIRE(f != nullptr);
@@ -183,7 +184,7 @@ TEST_CASE("values are typed with units, and bad text is refused with the reason 
 TEST_CASE("fields are dragged, wheeled, stepped and reset") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().focus("gain");
+    w.strip().chainModel().focus("gain");
     auto* f = w.field("gain");
     Window::drag(f, {20, 10}, {f->width() / 4, 0});
     CHECK(w.value("gain", "gain") == Approx(15.0).margin(1.0));
@@ -205,19 +206,19 @@ TEST_CASE("fields are dragged, wheeled, stepped and reset") {
 TEST_CASE("stages are added, bypassed, moved, duplicated, renamed and removed, and all of it undone") {
     TemporaryFolder folder;
     Window w(folder);
-    const ChainSpec start = w.session.strip().chain();
+    const ChainSpec start = w.strip().chainModel().chain();
     // Add an expander between gate and equalizer.
     QTest::mouseClick(w.find<ui::FlatButton>("add_3"), Qt::LeftButton);
     REQUIRE(w.choose("add_menu", "Expander"));
     CHECK(w.order() == "gain suppression gate expander equalizer compressor limiter");
-    CHECK(w.session.strip().focused() == "expander");
+    CHECK(w.strip().chainModel().focused() == "expander");
     CHECK(w.find<QLabel>("stage_title")->text() == "Expander");
     // The dot bypasses; B does the same.
     QTest::mouseClick(w.node("expander"), Qt::LeftButton, {}, {14, w.node("expander")->height() / 2});
-    CHECK(w.session.strip().stage("expander")->bypass);
+    CHECK(w.strip().chainModel().stage("expander")->bypass);
     w.node("expander")->setFocus();
     QTest::keyClick(w.node("expander"), Qt::Key_B);
-    CHECK_FALSE(w.session.strip().stage("expander")->bypass);
+    CHECK_FALSE(w.strip().chainModel().stage("expander")->bypass);
     // By keys to the left, by the mouse to the end.
     QTest::keyClick(w.node("expander"), Qt::Key_Left, Qt::ControlModifier);
     CHECK(w.order() == "gain suppression expander gate equalizer compressor limiter");
@@ -235,34 +236,34 @@ TEST_CASE("stages are added, bypassed, moved, duplicated, renamed and removed, a
     name->selectAll();
     QTest::keyClicks(name, "Key clicks");
     QTest::keyClick(name, Qt::Key_Return);
-    CHECK(w.session.strip().stage("gate_2")->shown_title() == "Key clicks");
+    CHECK(w.strip().chainModel().stage("gate_2")->shown_title() == "Key clicks");
     QTest::keyClick(w.node("gate_2"), Qt::Key_Delete);
     CHECK(w.order() == "gain suppression gate equalizer expander compressor limiter");
-    CHECK(w.session.strip().history().undoLabel() == "Remove Key clicks");
+    CHECK(w.app.history().undoLabel() == "Remove Key clicks");
     int steps = 0;
-    while (w.session.strip().history().canUndo() && steps < 50) {
+    while (w.app.history().canUndo() && steps < 50) {
         QTest::keyClick(&w.window, Qt::Key_Z, Qt::ControlModifier);
         ++steps;
     }
-    CHECK(w.session.strip().chain() == start);
+    CHECK(w.strip().chainModel().chain() == start);
     CHECK(steps == 8);
     for (int i = 0; i < steps; ++i)
         QTest::keyClick(&w.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
     CHECK(w.order() == "gain suppression gate equalizer expander compressor limiter");
     // The engine has followed all the way.
-    REQUIRE(Window::until([&] { return w.session.engine().chain().settled() && w.session.levelsFit(); }));
+    REQUIRE(Window::until([&] { return w.strip().engine().chain().settled() && w.strip().levelsFit(); }));
 }
 
 TEST_CASE("an empty chain and a full one can be worked with") {
     TemporaryFolder folder;
     Window w(folder);
-    while (!w.session.strip().chain().stages.empty())
-        w.session.strip().removeStage(w.session.strip().chain().stages[0].id);
+    while (!w.strip().chainModel().chain().stages.empty())
+        w.strip().chainModel().removeStage(w.strip().chainModel().chain().stages[0].id);
     CHECK(w.find<QLabel>("stage_title")->text() == "No stages yet");
     QTest::qWait(100);
     for (int i = 0; i < 40; ++i)
-        w.session.strip().addStage(*find_stage_kind(i % 2 == 0 ? "equalizer" : "gate"), 0);
-    CHECK(w.session.strip().chain().stages.size() == kMaxStages);
+        w.strip().chainModel().addStage(*find_stage_kind(i % 2 == 0 ? "equalizer" : "gate"), 0);
+    CHECK(w.strip().chainModel().chain().stages.size() == kMaxStages);
     CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("at most 32 stages"));
     QTest::qWait(100);
 }
@@ -270,7 +271,7 @@ TEST_CASE("an empty chain and a full one can be worked with") {
 TEST_CASE("equalizer bands are dragged, widened, added and switched off on the curve") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().focus("equalizer");
+    w.strip().chainModel().focus("equalizer");
     auto* curve = w.find<ui::EqCurve>("eq_curve");
     REQUIRE(curve != nullptr);
     QTest::qWait(50);
@@ -308,7 +309,7 @@ TEST_CASE("equalizer bands are dragged, widened, added and switched off on the c
 TEST_CASE("the equalizer's ten octaves are dragged, wheeled and typed, and one band can be listened to") {
     TemporaryFolder folder;
     Window w(folder);
-    w.session.strip().focus("equalizer");
+    w.strip().chainModel().focus("equalizer");
     QTest::qWait(50);
     QTest::mouseClick(w.find<ui::FlatButton>("octaves_button"), Qt::LeftButton);
     auto* octaves = w.find<ui::GraphicEqView>("octave_view");
@@ -316,7 +317,7 @@ TEST_CASE("the equalizer's ten octaves are dragged, wheeled and typed, and one b
     REQUIRE(octaves->isVisible());
     QTest::qWait(50);
     const auto slider = [&](size_t i) {
-        return graphic_eq_gains(w.session.strip().stage("equalizer")->values, 48000).value()[i];
+        return graphic_eq_gains(w.strip().chainModel().stage("equalizer")->values, 48000).value()[i];
     };
     const QPoint at = octaves->knob(5).toPoint();  // 1 kHz
     Window::drag(octaves, at, QPoint(at.x(), static_cast<int>(octaves->yOf(6))) - at);
@@ -342,14 +343,14 @@ TEST_CASE("the equalizer's ten octaves are dragged, wheeled and typed, and one b
     REQUIRE(flat->isVisible());
     QTest::mouseClick(flat, Qt::LeftButton);
     for (size_t i = 0; i < static_cast<size_t>(kOctaves); ++i) CHECK(std::abs(slider(i)) < 0.05);
-    w.session.strip().undo();
+    w.app.history().undo();
     CHECK(std::abs(slider(2)) > 1.0);
     QTest::mouseClick(w.find<ui::FlatButton>("octaves_button"), Qt::LeftButton);
     w.save();
     w.find<ui::EqCurve>("eq_curve")->chooseBand(2);
     QTest::mouseClick(w.find<ui::FlatButton>("listen_button"), Qt::LeftButton);
     CHECK(w.value("equalizer", "listen") == 3);
-    CHECK_FALSE(w.session.shelf().changed());
+    CHECK_FALSE(w.app.scenes().changed());
     w.find<ui::EqCurve>("eq_curve")->chooseBand(3);
     CHECK(w.value("equalizer", "listen") == 4);
     QTest::mouseClick(w.find<ui::FlatButton>("listen_button"), Qt::LeftButton);
@@ -359,33 +360,33 @@ TEST_CASE("the equalizer's ten octaves are dragged, wheeled and typed, and one b
 TEST_CASE("a scene is saved, named, recalled, renamed and removed by keys and menus") {
     TemporaryFolder folder;
     Window w(folder);
-    CHECK_FALSE(w.session.shelf().changed());
-    w.session.strip().setValue("gain", 0, 5.0);
-    CHECK(w.session.shelf().changed());
+    CHECK_FALSE(w.app.scenes().changed());
+    w.strip().chainModel().setValue("gain", 0, 5.0);
+    CHECK(w.app.scenes().changed());
     CHECK(w.find<ui::FlatButton>("save_button")->isEnabled());
     QTest::keyClick(&w.window, Qt::Key_S, Qt::ControlModifier | Qt::ShiftModifier);
     auto* name = w.find<QLineEdit>("scene_name");
     REQUIRE(name->isVisible());
     QTest::keyClicks(name, "Late bench");
     QTest::keyClick(name, Qt::Key_Return);
-    REQUIRE(w.session.shelf().finish());
-    CHECK(w.session.strip().scene().name == "Late bench");
-    CHECK_FALSE(w.session.shelf().changed());
-    CHECK(load_scene(folder.path("scenes/late-bench.json")).scene->chain() == w.session.strip().chain());
+    REQUIRE(w.app.scenes().finish());
+    CHECK(w.strip().chainModel().scene().name == "Late bench");
+    CHECK_FALSE(w.app.scenes().changed());
+    CHECK(load_scene(folder.path("scenes/late-bench.json")).scene->chain() == w.strip().chainModel().chain());
     // Recall another by its number, then this one by its button.
     QTest::keyClick(&w.window, Qt::Key_2, Qt::ControlModifier);
-    CHECK(w.session.strip().scene().name == "Bench talk");
+    CHECK(w.strip().chainModel().scene().name == "Bench talk");
     CHECK(w.value("gain", "gain") == 0.0);
     QTest::mouseClick(w.find<ui::FlatButton>("scene_Late bench"), Qt::LeftButton);
     CHECK(w.value("gain", "gain") == 5.0);
     // A recall can be undone.
     QTest::keyClick(&w.window, Qt::Key_Z, Qt::ControlModifier);
-    CHECK(w.session.strip().scene().name == "Bench talk");
-    w.session.strip().redo();
+    CHECK(w.strip().chainModel().scene().name == "Bench talk");
+    w.app.history().redo();
     // Save a change with Ctrl+S.
-    w.session.strip().setValue("gain", 0, -2.0);
+    w.strip().chainModel().setValue("gain", 0, -2.0);
     QTest::keyClick(&w.window, Qt::Key_S, Qt::ControlModifier);
-    REQUIRE(w.session.shelf().finish());
+    REQUIRE(w.app.scenes().finish());
     CHECK(load_scene(folder.path("scenes/late-bench.json")).scene->chain().stages[0].values[0] == -2.0);
     // Rename, remove.
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
@@ -393,12 +394,12 @@ TEST_CASE("a scene is saved, named, recalled, renamed and removed by keys and me
     name->selectAll();
     QTest::keyClicks(name, "Midnight bench");
     QTest::keyClick(name, Qt::Key_Return);
-    CHECK(w.session.strip().scene().name == "Midnight bench");
-    CHECK(w.session.shelf().scenes().size() == 7);
+    CHECK(w.strip().chainModel().scene().name == "Midnight bench");
+    CHECK(w.app.scenes().scenes().size() == 7);
     QTest::mouseClick(w.find<ui::FlatButton>("scene_menu"), Qt::LeftButton);
     REQUIRE(w.choose("scene_popup", "Remove this scene"));
-    CHECK(w.session.shelf().scenes().size() == 6);
-    REQUIRE(w.session.shelf().finish());
+    CHECK(w.app.scenes().scenes().size() == 6);
+    REQUIRE(w.app.scenes().finish());
     CHECK(w.value("gain", "gain") == -2.0);  // what sounds goes on
     CHECK(std::filesystem::exists(folder.path("scenes/removed")));
 }
@@ -407,10 +408,10 @@ TEST_CASE("the working state survives, with or without a proper end") {
     TemporaryFolder folder;
     {
         Window w(folder);
-        w.session.strip().setValue("gain", 0, 7.5);
-        w.session.strip().focus("limiter");
-        w.session.devices().setRoom(kRoomRain, 40);
-        w.session.preferences().setTheme("dawn");
+        w.strip().chainModel().setValue("gain", 0, 7.5);
+        w.strip().chainModel().focus("limiter");
+        w.strip().input().setRoom(kRoomRain, 40);
+        w.app.preferences().setTheme("dawn");
         // No close: what a crash leaves is what the timer has written.
         REQUIRE(Window::until([&] {
             const auto state = load_working_state(folder.path("state/session.json"));
@@ -420,18 +421,18 @@ TEST_CASE("the working state survives, with or without a proper end") {
     }
     Window again(folder);
     CHECK(again.value("gain", "gain") == 7.5);
-    CHECK(again.session.strip().focused() == "limiter");
-    CHECK(again.session.devices().room()->get(kRoomRain) == 40);
+    CHECK(again.strip().chainModel().focused() == "limiter");
+    CHECK(again.strip().input().simulatedRoom()->get(kRoomRain) == 40);
     CHECK(ui::theme().name == "dawn");
-    CHECK(again.session.shelf().changed());
-    again.session.preferences().setTheme("dusk");
+    CHECK(again.app.scenes().changed());
+    again.app.preferences().setTheme("dusk");
 }
 
 TEST_CASE("a broken last session is kept aside, and the window says so") {
     TemporaryFolder folder;
     REQUIRE(write_file(folder.path("state/session.json"), "{\"half\":").ok());
     Window w(folder);
-    CHECK(w.session.strip().scene().name == "Bench talk");
+    CHECK(w.strip().chainModel().scene().name == "Bench talk");
     CHECK_THAT(w.told(), Catch::Contains("was saved as session.json.broken-20"));
     const auto name = w.told().substr(w.told().find("session.json.broken-"),
                                       std::string("session.json.broken-2026-11-25").size());
@@ -444,22 +445,22 @@ TEST_CASE("without PipeWire the simulated room goes on, and the reason is told")
     w.setInput({DeviceKind::pipewire, ""});
     CHECK_THAT(w.window.messages()->text().toStdString(),
                Catch::Contains("No PipeWire is running") || Catch::Contains("PipeWire isn't running"));
-    CHECK(w.session.devices().input().kind == DeviceKind::simulated_room);
-    CHECK(w.session.devices().status().running);
+    CHECK(w.strip().input().choice().kind == DeviceKind::simulated_room);
+    CHECK(w.strip().input().status().running);
     // A microphone remembered from another evening is waited for, and stays the choice.
-    REQUIRE(w.session.saveState());
+    REQUIRE(w.app.saveState());
     WorkingState s = *load_working_state(folder.path("state/session.json")).value();
     s.input.kind = "pipewire";
     s.input.target = "unplugged";
     TemporaryFolder other;
     REQUIRE(save_working_state(other.path("state/session.json"), s).ok());
     Window fresh(other);
-    CHECK(fresh.session.devices().input() == DeviceChoice{DeviceKind::pipewire, "unplugged"});
-    CHECK(fresh.session.devices().status().waiting);
+    CHECK(fresh.strip().input().choice() == DeviceChoice{DeviceKind::pipewire, "unplugged"});
+    CHECK(fresh.strip().input().status().waiting);
     REQUIRE(Window::until([&] { return fresh.window.messages()->isVisible(); }));
     CHECK_THAT(fresh.window.messages()->text().toStdString(), Catch::Contains("PipeWire isn't running"));
     fresh.setInput({DeviceKind::simulated_room, ""});
-    CHECK(fresh.session.devices().status().running);
+    CHECK(fresh.strip().input().status().running);
 }
 
 TEST_CASE("a sound file can be the input, and a bad one is refused and the old input goes on") {
@@ -467,11 +468,11 @@ TEST_CASE("a sound file can be the input, and a bad one is refused and the old i
     Window w(folder);
     write_wav(folder.path("tone.wav"), mono(sine(440, 0.1, 0.5, 44100)), 44100);
     w.setInput({DeviceKind::sound_file, folder.path("tone.wav")});
-    CHECK(w.session.engine().format().sample_rate == 44100);
+    CHECK(w.strip().engine().format().sample_rate == 44100);
     CHECK(w.find<ui::FlatButton>("input_button")->text() == "tone.wav");
     w.setInput({DeviceKind::sound_file, folder.path("none.wav")});
-    CHECK(w.session.devices().input().target == folder.path("tone.wav"));
-    CHECK(w.session.devices().status().running);
+    CHECK(w.strip().input().choice().target == folder.path("tone.wav"));
+    CHECK(w.strip().input().status().running);
     CHECK_THAT(w.window.messages()->text().toStdString(), Catch::Contains("doesn't exist"));
 }
 
@@ -480,21 +481,21 @@ TEST_CASE("mute silences the feed, by key and by button, and is seen") {
     Window w(folder);
     REQUIRE(Window::until([&] { return w.feed_level(0.2) > -100; }));
     QTest::keyClick(&w.window, Qt::Key_M, Qt::ControlModifier);
-    CHECK(w.session.muted());
+    CHECK(w.app.mute().on());
     CHECK(w.window.windowTitle().startsWith("Muted"));
     CHECK(w.find<ui::FlatButton>("mute_button")->text() == "Muted");
     CHECK(Window::until([&] { return w.feed_level(0.1) < -180; }));
     QTest::mouseClick(w.find<ui::FlatButton>("mute_button"), Qt::LeftButton);
-    CHECK_FALSE(w.session.muted());
+    CHECK_FALSE(w.app.mute().on());
     CHECK(Window::until([&] { return w.feed_level(0.1) > -120; }));
 }
 
 TEST_CASE("the simulated room's controls are heard") {
     TemporaryFolder folder;
     Window w(folder);
-    const auto stages = w.session.strip().chain().stages;  // bypassing makes another chain
-    for (const auto& s : stages) w.session.strip().setBypass(s.id, true);
-    w.session.devices().setRoom(kRoomEffort, 0);
+    const auto stages = w.strip().chainModel().chain().stages;  // bypassing makes another chain
+    for (const auto& s : stages) w.strip().chainModel().setBypass(s.id, true);
+    w.strip().input().setRoom(kRoomEffort, 0);
     REQUIRE(Window::until([&] { return w.feed_level(0.3) < -40; }));
     auto* lathe = w.window.findChild<ui::ValueField*>("lathe");
     REQUIRE(lathe->isVisible());
@@ -515,7 +516,7 @@ TEST_CASE("signs in the bar have words beside them where there is room", "[app]"
     w.window.resize(1900, 1000);
     CHECK(Window::until([&] { return characters->text() == "Characters" && scenes->text() == "Scenes"; }));
     // While a character is on, its name stands there.
-    w.session.strip().setCharacter("Robot");
+    w.strip().chainModel().setCharacter("Robot");
     CHECK(Window::until([&] { return characters->text() == "Robot"; }));
 }
 
@@ -523,9 +524,9 @@ TEST_CASE("the input menu of a strip without an input ticks none", "[app]") {
     TemporaryFolder folder;
     Window w(folder);
     // The first one added is the apprentice of the demo, the second one has no input.
-    w.session.desk().add(StripRole::voice);
-    w.session.desk().add(StripRole::voice);
-    REQUIRE(w.session.desk().current().devices().unchosen());
+    w.app.mixer().add(StripRole::voice);
+    w.app.mixer().add(StripRole::voice);
+    REQUIRE(w.app.mixer().current().input().hasNoInput());
     auto* button = w.find<ui::FlatButton>("input_button");
     REQUIRE(button != nullptr);
     QTest::mouseClick(button, Qt::LeftButton);

@@ -6,8 +6,8 @@
 
 #include "actions/actions.h"
 #include "fuzz/expect.h"
+#include "model/app_model.h"
 #include "remote/control.h"
-#include "session/session.h"
 
 namespace {
 
@@ -17,14 +17,15 @@ struct Running {
     char* argv[2] = {name, nullptr};
     QTemporaryDir folder;
     bool own = setenv("XDG_RUNTIME_DIR", folder.path().toStdString().c_str(), 1) == 0;
-    QCoreApplication app{argc, argv};
-    reed::ui::Session session{{folder.filePath("scenes").toStdString(),
-                               folder.filePath("state.json").toStdString(), REED_DEMO_DATA}};
-    reed::ui::Actions actions{session};
+    QCoreApplication program{argc, argv};
+    reed::ui::AppModel app{{folder.filePath("scenes").toStdString(),
+                            folder.filePath("state.json").toStdString(), REED_DEMO_DATA}};
+    reed::ui::Actions actions{app};
     reed::ui::RemoteControl control{actions};
     Running() {
-        session.begin();
-        while (session.devices().opening()) QCoreApplication::processEvents(QEventLoop::WaitForMoreEvents);
+        app.start();
+        while (app.mixer().main().input().isOpening())
+            QCoreApplication::processEvents(QEventLoop::WaitForMoreEvents);
     }
 };
 
@@ -60,6 +61,6 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, size_t size) {
             // No bus: it says so, or why the words are none of its commands.
             expect(!reed::ui::sendCommand(QDBusConnection("none"), text.split(' ')).isEmpty(), "an answer");
     }
-    expect(!running.session.strip().chain().stages.empty(), "the chain stays");
+    expect(!running.strip().chainModel().chain().stages.empty(), "the chain stays");
     return 0;
 }

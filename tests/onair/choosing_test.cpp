@@ -3,8 +3,8 @@
 
 #include "deck/input_menu.h"
 #include "live/daemon.h"
+#include "model/devices/microphones.h"
 #include "onair/on_air.h"
-#include "session/microphones.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -22,7 +22,7 @@ struct Bench {
         daemon.add_source("boom_mic", "Boom over the desk");
         write_wav(daemon.folder() + "/tone.wav", mono(sine(440.0, 0.1, 120.0)));
         player = daemon.play(daemon.folder() + "/tone.wav", "boom_mic");
-        REQUIRE(Window::until([&] { return w.session.devices().picture().sources.size() == 2; }));
+        REQUIRE(Window::until([&] { return w.app.audio().snapshot().sources.size() == 2; }));
     }
     ~Bench() { Daemon::end(player); }
     ui::InputMenu* open() {
@@ -47,7 +47,7 @@ struct Bench {
 
 TEST_CASE("the chooser shows what every microphone hears, while it is open", "[onair][live]") {
     Bench d;
-    ui::Microphones& mics = d.w.session.microphones();
+    ui::Microphones& mics = d.w.strip().microphones();
     CHECK_FALSE(mics.listening());
     ui::InputMenu* menu = d.open();
     CHECK(mics.listening());
@@ -83,7 +83,7 @@ TEST_CASE("the chooser shows what every microphone hears, while it is open", "[o
     // Chosen by the keyboard; the others are let go.
     menu->setActiveAction(d.row(menu, "Boom over the desk"));
     QTest::keyClick(menu, Qt::Key_Return);
-    CHECK(d.w.session.devices().input() == DeviceChoice{DeviceKind::pipewire, "boom_mic"});
+    CHECK(d.w.strip().input().choice() == DeviceChoice{DeviceKind::pipewire, "boom_mic"});
     REQUIRE(Window::until([&] { return !mics.listening(); }));
     CHECK(d.daemon.dump().find("dusky-reed-ear") == std::string::npos);
 }
@@ -102,15 +102,15 @@ TEST_CASE("a silent or muted microphone is told, with the one that hears somethi
     // The one that hears: nothing is wrong with it, and nobody listens to the others any more.
     d.w.setInput({DeviceKind::pipewire, "boom_mic"});
     REQUIRE(Window::until([&] { return d.advice().startsWith("No speech detected yet"); }));
-    REQUIRE(Window::until([&] { return !d.w.session.microphones().listening(); }));
+    REQUIRE(Window::until([&] { return !d.w.strip().microphones().listening(); }));
     // It is never the other one that is named in its place.
     d.daemon.set_properties("boom_mic", "{ channelVolumes: [ 0.0 ] }");
     ui::InputMenu* menu = d.open();
-    REQUIRE(Window::until([&] { return d.w.session.microphones().now("boom_mic").has_value(); }));
+    REQUIRE(Window::until([&] { return d.w.strip().microphones().now("boom_mic").has_value(); }));
     REQUIRE(Window::until([&] { return d.advice().startsWith("Volume is at zero"); }));
     // The advice is worked out anew with every fifteenth reading.
     int readings = 0;
-    QObject::connect(&d.w.session, &ui::Session::readingsChanged, menu, [&] { ++readings; });
+    QObject::connect(&d.w.strip(), &ui::StripModel::readingsChanged, menu, [&] { ++readings; });
     REQUIRE(Window::until([&] { return readings > 40; }));
     CHECK_FALSE(d.advice().contains("hears"));
     menu->close();

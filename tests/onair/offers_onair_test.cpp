@@ -40,35 +40,35 @@ TEST_CASE("two strips share a device by its channels, and no channel twice", "[o
     OnAir w;
     w.setInput({DeviceKind::pipewire, "box"});
     REQUIRE(Window::until([&] {
-        const PipeWireNode* m = w.session.devices().microphone();
+        const PipeWireNode* m = w.strip().input().microphone();
         return m != nullptr && m->channels.size() == 2;
     }));
     REQUIRE(chooseInput(w, "Channel 2 (FR)"));
-    CHECK(w.session.devices().input() == DeviceChoice{DeviceKind::pipewire, "box", 2});
+    CHECK(w.strip().input().choice() == DeviceChoice{DeviceKind::pipewire, "box", 2});
     CHECK(w.find<ui::FlatButton>("input_button")->text() == "Stage box, channel 2");
-    CHECK(w.session.engine().format().channels == 1);
+    CHECK(w.strip().engine().format().channels == 1);
     // The other one for a guest; the same is refused.
-    ui::Session* guest = w.session.desk().add(StripRole::voice);
+    ui::StripModel* guest = w.app.mixer().add(StripRole::voice);
     REQUIRE(guest != nullptr);
-    guest->devices().setInput({DeviceKind::pipewire, "box", 2});
+    guest->input().select({DeviceKind::pipewire, "box", 2});
     CHECK(w.told().contains("“Voice” already uses this microphone"));
-    guest->devices().setInput({DeviceKind::pipewire, "box"});
-    CHECK(guest->devices().unchosen());
-    guest->devices().setInput({DeviceKind::pipewire, "box", 1});
-    REQUIRE(Window::until([&] { return guest->devices().status().running; }));
+    guest->input().select({DeviceKind::pipewire, "box"});
+    CHECK(guest->input().hasNoInput());
+    guest->input().select({DeviceKind::pipewire, "box", 1});
+    REQUIRE(Window::until([&] { return guest->input().status().running; }));
     write_wav(w.folder.path("tone.wav"), mono(sine(1000, 0.2, 30.0)));
     const int player = daemon.play_into(w.folder.path("tone.wav"), "box:input_FL");
-    const auto level = [](ui::Session& s) {
+    const auto level = [](ui::StripModel& s) {
         std::vector<float> x(4800);
         float* rows[2] = {x.data(), nullptr};
         const auto sound = s.engine().input_history();
         return sound->read(sound->written() - 4800, 4800, rows) ? peak(x) : -1.0;
     };
     CHECK(Window::until([&] { return level(*guest) > 0.15; }));
-    CHECK(level(w.session) == 0.0);
+    CHECK(level(w.strip()) == 0.0);
     Daemon::end(player);
     // It is remembered.
-    CHECK(w.session.saveState());
+    CHECK(w.app.saveState());
     const auto kept = load_working_state(w.folder.path("state/session.json"));
     REQUIRE(kept.ok());
     CHECK(kept.value()->input.channel == 2);
@@ -95,7 +95,7 @@ TEST_CASE("the system's volume of the microphone stands beside it, is told and s
     // Set here, it is set there.
     system->setFocus();
     QTest::keyClick(system, Qt::Key_Backspace);
-    const auto volume = [&] { return w.session.devices().microphone()->volume; };
+    const auto volume = [&] { return w.strip().input().microphone()->volume; };
     CHECK(Window::until([&] { return std::abs(volume()) < 0.05; }));
     CHECK(system->value() == 0.0);
     system->openEditor("-12");
@@ -121,9 +121,9 @@ TEST_CASE("a strip is offered as a microphone of its own by the menu, under its 
     CHECK(Window::until(
         [&] { return offered("Dusky Reed: Voice") && offered("Dusky Reed: Voice, unprocessed"); }));
     // It does not offer itself as an input.
-    for (const auto& source : w.session.devices().picture().sources) CHECK(source.name == "desk_mic");
+    for (const auto& source : w.app.audio().snapshot().sources) CHECK(source.name == "desk_mic");
     // A strip that gets another name keeps its microphones: they are made again by hand only.
-    w.session.strip().setStripName("Anna");
+    w.strip().chainModel().setStripName("Anna");
     REQUIRE(chooseInput(w, "Add unprocessed as well"));
     CHECK(Window::until([&] { return !offered("Dusky Reed: Voice, unprocessed"); }));
     CHECK(offered("Dusky Reed: Voice"));
@@ -131,16 +131,16 @@ TEST_CASE("a strip is offered as a microphone of its own by the menu, under its 
     CHECK(Window::until([&] { return offered("Dusky Reed: Anna, unprocessed"); }));
     CHECK(offered("Dusky Reed: Voice"));
     // The name of all of them.
-    AudioSettings audio = w.session.devices().audio();
+    AudioSettings audio = w.app.audio().settings();
     audio.mic_title = "Workshop";
-    w.session.devices().setAudio(audio);
+    w.app.audio().setSettings(audio);
     w.opened();
     CHECK(Window::until([&] { return offered("Workshop: Anna") && !offered("Dusky Reed: Anna"); }));
-    CHECK(w.session.saveState());
+    CHECK(w.app.saveState());
     const auto kept = load_working_state(w.folder.path("state/session.json"));
     CHECK(kept.value()->input.offered);
     CHECK(kept.value()->input.plain);
-    w.session.devices().setOffered(false, false);
+    w.strip().input().setOffers(false, false);
     CHECK(
         Window::until([&] { return !offered("Workshop: Anna") && !offered("Workshop: Anna, unprocessed"); }));
     CHECK(offered("Workshop"));
@@ -154,18 +154,18 @@ TEST_CASE(
     daemon.add_source("guest_mic", "Guest microphone");
     OnAir w;
     w.setInput({DeviceKind::pipewire, "desk_mic"});
-    ui::Session* guest = w.session.desk().add(StripRole::voice);
+    ui::StripModel* guest = w.app.mixer().add(StripRole::voice);
     REQUIRE(guest != nullptr);
-    guest->devices().setInput({DeviceKind::pipewire, "guest_mic"});
-    REQUIRE(Window::until([&] { return !guest->devices().opening(); }));
-    w.session.devices().setOffered(true, true);
-    guest->devices().setOffered(true, true);
-    w.session.desk().add(StripRole::programme);
+    guest->input().select({DeviceKind::pipewire, "guest_mic"});
+    REQUIRE(Window::until([&] { return !guest->input().isOpening(); }));
+    w.strip().input().setOffers(true, true);
+    guest->input().setOffers(true, true);
+    w.app.mixer().add(StripRole::programme);
     REQUIRE(daemon.wait_for_node("dusky-reed-strip-guest-plain"));
     // Two scenes that call their strips otherwise, and one without the others.
     Scene scenes[3];
     for (int i = 0; i < 3; ++i) {
-        scenes[i] = w.session.desk().scene();
+        scenes[i] = w.app.mixer().scene();
         scenes[i].name = "Scene " + std::to_string(i);
         for (StripSpec& s : scenes[i].desk.strips) s.name = s.id + " " + std::to_string(i);
         if (i == 2) scenes[i].desk.strips.resize(1);
@@ -183,30 +183,30 @@ TEST_CASE(
     const auto before = ids();
     CHECK(before.size() == 2);
     const auto goes_on = [&] {
-        const auto written = w.session.engine().input_history()->written();
+        const auto written = w.strip().engine().input_history()->written();
         return Window::until([&] {
-            return !w.session.devices().opening() && w.session.engine().chain().settled() &&
-                   w.session.engine().input_history()->written() != written;
+            return !w.strip().input().isOpening() && w.strip().engine().chain().settled() &&
+                   w.strip().engine().input_history()->written() != written;
         });
     };
     for (int i = 0; i < 200; ++i) {
         INFO("recall " << i);
         // Mostly the two names; the strips come and go with every tenth.
         const size_t next = i % 10 == 9 ? 2 : static_cast<size_t>(i % 2);
-        w.session.desk().adopt(scenes[next], "Recall", Fade::quick);
+        w.app.mixer().adopt(scenes[next], "Recall", Fade::quick);
         REQUIRE(goes_on());
     }
     CHECK(ids() == before);
     // By hand: one more name, and more channels.
     for (int i = 0; i < 12; ++i) {
         INFO("change " << i);
-        AudioSettings audio = w.session.devices().audio();
+        AudioSettings audio = w.app.audio().settings();
         audio.channels = 1 + (i + 1) % 2;
         if (i % 4 == 3) audio.mic_title = "Bench " + std::to_string(i);
-        w.session.devices().setAudio(audio);
+        w.app.audio().setSettings(audio);
         w.opened();
         REQUIRE(goes_on());
-        REQUIRE(Window::until([&] { return w.session.devices().picture().virtual_microphone; }));
+        REQUIRE(Window::until([&] { return w.app.audio().snapshot().virtual_microphone; }));
     }
     // Only a session manager that lives links a recorder.
     const std::string file = daemon.folder() + "/at-last.wav";

@@ -8,25 +8,26 @@ namespace reed::test {
 
 struct OnAir {
     TemporaryFolder folder;
-    ui::Session session;
+    ui::AppModel app;
     ui::MainWindow window;
 
-    OnAir() : session(Window::paths(folder)), window(session) {
-        session.begin();
+    OnAir() : app(Window::paths(folder)), window(app) {
+        app.start();
         opened();
         window.resize(1280, 800);
         window.show();
         REQUIRE(QTest::qWaitForWindowExposed(&window, 60'000));
     }
+    ui::StripModel& strip() const { return app.mixer().main(); }
     template <typename T>
     T* find(const char* name) {
         return window.findChild<T*>(name);
     }
     void opened() {
-        REQUIRE(Window::until([&] { return !session.devices().opening(); }));
+        REQUIRE(Window::until([&] { return !strip().input().isOpening(); }));
     }
     void setInput(const DeviceChoice& choice) {
-        session.devices().setInput(choice);
+        strip().input().select(choice);
         opened();
     }
     QString told() { return window.messages()->text(); }

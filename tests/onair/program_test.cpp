@@ -6,9 +6,9 @@
 #include <filesystem>
 
 #include "base/sound_file.h"
+#include "model/takes/take_recorder.h"
 #include "onair/program.h"
 #include "scenes/working_state.h"
-#include "session/take_recorder.h"
 
 using namespace reed;
 using namespace reed::test;

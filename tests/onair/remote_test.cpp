@@ -111,19 +111,19 @@ TEST_CASE("other programs mute, recall scenes and bypass stages, and are told wh
     TemporaryFolder folder;
     Remote w(folder);
     CHECK(send({"mute"}) == "");
-    CHECK(w.session.muted());
+    CHECK(w.app.mute().on());
     CHECK(send({"unmute"}) == "");
-    CHECK_FALSE(w.session.muted());
+    CHECK_FALSE(w.app.mute().on());
     CHECK(send({"toggle-mute"}) == "");
-    CHECK(w.session.muted());
+    CHECK(w.app.mute().on());
     CHECK(send({"scene", "Evening", "quiet"}) == "");
-    CHECK(w.session.strip().scene().name == "Evening quiet");
+    CHECK(w.strip().chainModel().scene().name == "Evening quiet");
     CHECK(send({"scene", "2"}) == "");
-    CHECK(w.session.strip().scene().name == "Bench talk");
+    CHECK(w.strip().chainModel().scene().name == "Bench talk");
     CHECK(send({"bypass", "gate"}) == "");
-    CHECK(w.session.strip().stage("gate")->bypass);
+    CHECK(w.strip().chainModel().stage("gate")->bypass);
     CHECK(send({"toggle", "gate"}) == "");
-    CHECK_FALSE(w.session.strip().stage("gate")->bypass);
+    CHECK_FALSE(w.strip().chainModel().stage("gate")->bypass);
     CHECK_THAT(send({"scene", "Nowhere"}).toStdString(),
                Catch::Contains("No scene named “Nowhere”") && Catch::Contains("Bench talk"));
     CHECK_THAT(send({"bypass", "gong"}).toStdString(),
@@ -138,14 +138,14 @@ TEST_CASE("other programs mute, recall scenes and bypass stages, and are told wh
     CHECK(send({"step", "gate", "open_threshold", "-2"}) == "");
     CHECK(send({"undo"}) == "");
     CHECK(send({"theme", "dawn"}) == "");
-    CHECK(w.session.preferences().theme() == "dawn");
+    CHECK(w.app.preferences().theme() == "dawn");
     CHECK_THAT(send({"undo", "everything"}).toStdString(), Catch::Contains("Unknown command"));
-    w.session.preferences().setTalkKey(ui::Preferences::TalkKey::talks);
-    CHECK(w.session.muted());
+    w.app.preferences().setTalkKey(ui::Preferences::TalkKey::talks);
+    CHECK(w.app.mute().on());
     CHECK(send({"talk", "on"}) == "");
-    CHECK_FALSE(w.session.muted());
+    CHECK_FALSE(w.app.mute().on());
     CHECK(send({"talk", "off"}) == "");
-    CHECK(w.session.muted());
+    CHECK(w.app.mute().on());
 }
 
 TEST_CASE("a text of 64 MB from another program leaves it within reach", "[onair]") {
@@ -155,7 +155,7 @@ TEST_CASE("a text of 64 MB from another program leaves it within reach", "[onair
     const QString huge(64'000'000, 'x');
     CHECK_FALSE(send({"scene", huge}).size() > 1000);
     CHECK(Window::until([&] { return send({"unmute"}).isEmpty(); }));
-    CHECK_FALSE(w.session.muted());
+    CHECK_FALSE(w.app.mute().on());
 }
 
 TEST_CASE("put off the bus, it comes back by itself", "[onair]") {
@@ -180,10 +180,10 @@ TEST_CASE("put off the bus, it comes back by itself", "[onair]") {
     }
     REQUIRE(ours.size() == 1);
     CHECK(send({"mute"}) == "");
-    CHECK(w.session.muted());
+    CHECK(w.app.mute().on());
     REQUIRE(::shutdown(ours[0], SHUT_RDWR) == 0);
     CHECK(Window::until([&] { return send({"unmute"}).isEmpty(); }));
-    CHECK_FALSE(w.session.muted());
+    CHECK_FALSE(w.app.mute().on());
 }
 
 TEST_CASE("the interface can be introspected, tells changes, and a second program finds the first",
@@ -260,25 +260,25 @@ TEST_CASE("keys that work in every window are bound through the desktop's portal
     const auto named = [&](const QString& start) {
         return portal.bound.filter(QRegularExpression("^" + start)).size();
     };
-    CHECK(named("scene-") == static_cast<int>(w.session.shelf().scenes().size()));
-    CHECK(named("toggle-[0-9]") == static_cast<int>(w.session.strip().chain().stages.size()));
+    CHECK(named("scene-") == static_cast<int>(w.app.scenes().scenes().size()));
+    CHECK(named("toggle-[0-9]") == static_cast<int>(w.strip().chainModel().chain().stages.size()));
     CHECK(named("(undo|keys|focus)") == 0);
 
-    w.session.preferences().setTalkKey(ui::Preferences::TalkKey::talks);
+    w.app.preferences().setTalkKey(ui::Preferences::TalkKey::talks);
     portal.press(desk, "Activated", "talk");
-    REQUIRE(Window::until([&] { return !w.session.muted(); }));
+    REQUIRE(Window::until([&] { return !w.app.mute().on(); }));
     portal.press(desk, "Deactivated", "talk");
-    REQUIRE(Window::until([&] { return w.session.muted(); }));
+    REQUIRE(Window::until([&] { return w.app.mute().on(); }));
     portal.press(desk, "Activated", "scene-3");
-    REQUIRE(Window::until([&] { return w.session.strip().scene().name == "Evening quiet"; }));
+    REQUIRE(Window::until([&] { return w.strip().chainModel().scene().name == "Evening quiet"; }));
     portal.press(desk, "Activated", "toggle-1");
-    REQUIRE(Window::until([&] { return w.session.strip().chain().stages[0].bypass; }));
+    REQUIRE(Window::until([&] { return w.strip().chainModel().chain().stages[0].bypass; }));
     // The portal ends while the talk key is held: the microphone is closed, and its window says so.
     portal.press(desk, "Activated", "talk");
-    REQUIRE(Window::until([&] { return !w.session.muted(); }));
+    REQUIRE(Window::until([&] { return !w.app.mute().on(); }));
     desk.unregisterObject("/org/freedesktop/portal/desktop");
     REQUIRE(desk.unregisterService("org.freedesktop.portal.Desktop"));
-    REQUIRE(Window::until([&] { return w.session.muted(); }));
+    REQUIRE(Window::until([&] { return w.app.mute().on(); }));
     CHECK(w.window.windowTitle().startsWith("Muted"));
     CHECK_FALSE(keys.isBound());
     // When it is back, the keys are bound again.
@@ -287,33 +287,33 @@ TEST_CASE("keys that work in every window are bound through the desktop's portal
     REQUIRE(desk.registerService("org.freedesktop.portal.Desktop"));
     REQUIRE(Window::until([&] { return keys.isBound(); }));
     portal.press(desk, "Activated", "talk");
-    REQUIRE(Window::until([&] { return !w.session.muted(); }));
+    REQUIRE(Window::until([&] { return !w.app.mute().on(); }));
     // Or it closes the session.
     QDBusMessage closed =
         QDBusMessage::createSignal(portal.session.path(), "org.freedesktop.portal.Session", "Closed");
     closed << QVariantMap{};
     desk.send(closed);
-    REQUIRE(Window::until([&] { return w.session.muted(); }));
+    REQUIRE(Window::until([&] { return w.app.mute().on(); }));
     CHECK(failed.contains("closed the global shortcuts"));
     // Held to mute, losing the holder never opens the microphone.
-    w.session.preferences().setTalkKey(ui::Preferences::TalkKey::mutes);
+    w.app.preferences().setTalkKey(ui::Preferences::TalkKey::mutes);
     failed.clear();
     keys.bind();
     REQUIRE(Window::until([&] { return keys.isBound(); }));
-    w.session.setMuted(false);
+    w.app.mute().set(false);
     portal.press(desk, "Activated", "talk");
-    REQUIRE(Window::until([&] { return w.session.muted(); }));
+    REQUIRE(Window::until([&] { return w.app.mute().on(); }));
     desk.send(closed);
     REQUIRE(Window::until([&] { return failed.contains("closed the global shortcuts"); }));
-    CHECK(w.session.muted());
+    CHECK(w.app.mute().on());
     QDBusConnection::disconnectFromBus("desk");
 }
 
 TEST_CASE("a program that leaves the bus while it holds the talk key lets it go", "[onair]") {
     TemporaryFolder folder;
     Remote w(folder);
-    w.session.preferences().setTalkKey(ui::Preferences::TalkKey::talks);
-    REQUIRE(w.session.muted());
+    w.app.preferences().setTalkKey(ui::Preferences::TalkKey::talks);
+    REQUIRE(w.app.mute().on());
     const auto hold = [](const QString& name) {
         QDBusConnection bus = QDBusConnection::connectToBus(QDBusConnection::SessionBus, name);
         QDBusMessage call =
@@ -323,24 +323,24 @@ TEST_CASE("a program that leaves the bus while it holds the talk key lets it go"
     };
     hold("first");
     hold("second");
-    CHECK_FALSE(w.session.muted());
+    CHECK_FALSE(w.app.mute().on());
     // One of two goes: the other still holds it.
     QDBusConnection::disconnectFromBus("first");
     CHECK(send({"strip", "1"}) == "");  // its leaving has been told by then
-    CHECK_FALSE(w.session.muted());
+    CHECK_FALSE(w.app.mute().on());
     QDBusConnection::disconnectFromBus("second");
-    REQUIRE(Window::until([&] { return w.session.muted(); }));
+    REQUIRE(Window::until([&] { return w.app.mute().on(); }));
     CHECK_THAT(w.told(), Catch::Contains("held the talk shortcut has quit"));
     // What --send does is no holding: its program always ends at once.
     CHECK(send({"talk", "on"}) == "");
     CHECK(send({"strip", "1"}) == "");
-    CHECK_FALSE(w.session.muted());
+    CHECK_FALSE(w.app.mute().on());
 }
 
 TEST_CASE("numbers that are none are refused, from whatever program", "[onair]") {
     TemporaryFolder folder;
     Remote w(folder);
-    w.session.strip().setFader(-3.0);
+    w.strip().chainModel().setFader(-3.0);
     for (const char* bad : {"nan", "inf", "-inf", "NaN dB", "1e999"}) {
         INFO(bad);
         CHECK_FALSE(send({"fader", "1", bad}).isEmpty());
@@ -348,9 +348,9 @@ TEST_CASE("numbers that are none are refused, from whatever program", "[onair]")
         CHECK_FALSE(send({"set", "gain", "gain", bad}).isEmpty());
         CHECK_FALSE(send({"step", "gain", "gain", bad}).isEmpty());
     }
-    CHECK(w.session.strip().spec().fader == -3.0);
-    w.session.strip().setFader(std::numeric_limits<double>::quiet_NaN());
-    CHECK(w.session.strip().spec().fader == -3.0);
+    CHECK(w.strip().chainModel().spec().fader == -3.0);
+    w.strip().chainModel().setFader(std::numeric_limits<double>::quiet_NaN());
+    CHECK(w.strip().chainModel().spec().fader == -3.0);
     CHECK(w.feed_level(0.1) < 0.0);
 }
 
@@ -358,16 +358,16 @@ TEST_CASE("a save is answered when it stands on the disk, or with why it can't",
     TemporaryFolder folder;
     Remote w(folder);
     const std::string file = folder.path("scenes/bench-talk.json");
-    w.session.shelf().recall("Bench talk");
+    w.app.scenes().recall("Bench talk");
     for (const double gain : {1.5, 2.5, 3.5}) {
-        REQUIRE(w.session.strip().setValue("gain", 0, gain));
+        REQUIRE(w.strip().chainModel().setValue("gain", 0, gain));
         CHECK(send({"save"}) == "");
         // Nothing is waited for: a kill at this moment must not lose it.
         CHECK(load_scene(file).scene->chain().stages[0].value("gain") == gain);
     }
     std::filesystem::remove_all(folder.path("scenes"));
     REQUIRE(write_file(folder.path("scenes"), "in the way").ok());
-    REQUIRE(w.session.strip().setValue("gain", 0, 4.5));
+    REQUIRE(w.strip().chainModel().setValue("gain", 0, 4.5));
     CHECK_FALSE(send({"save"}).isEmpty());
 }
 

@@ -34,10 +34,10 @@ TEST_CASE("soundcheck at the first start brings a quiet microphone to the target
     write_wav(daemon.folder() + "/words.wav",
               mono(mix(words, {room.begin(), room.begin() + static_cast<long>(words.size())})));
     OnAir w;
-    REQUIRE(Window::until([&] { return w.session.devices().picture().sources.size() == 1; }));
-    CHECK(w.session.firstStart());
+    REQUIRE(Window::until([&] { return w.app.audio().snapshot().sources.size() == 1; }));
+    CHECK(w.app.firstStart());
     w.window.openSoundcheck(true);
-    Model& model = w.session.soundcheck();
+    Model& model = w.app.soundcheck();
     const auto input = [&]() -> ui::FlatButton* {
         for (auto* b : w.window.soundcheck()->findChildren<ui::FlatButton*>("soundcheck_input"))
             if (b->text() == "Quiet microphone") return b;
@@ -47,7 +47,7 @@ TEST_CASE("soundcheck at the first start brings a quiet microphone to the target
     input()->click();
     w.opened();
     auto* begin = w.find<ui::FlatButton>("soundcheck_begin");
-    REQUIRE(Window::until([&] { return begin->isEnabled() && w.session.devices().status().running; }));
+    REQUIRE(Window::until([&] { return begin->isEnabled() && w.strip().input().status().running; }));
     begin->click();
 
     const auto record = [&](SoundcheckStep step) {
@@ -58,12 +58,12 @@ TEST_CASE("soundcheck at the first start brings a quiet microphone to the target
         return model.state(step) == Model::StepState::done;
     };
     const int player = daemon.play(daemon.folder() + "/room.wav", "quiet_mic");
-    REQUIRE(Window::until([&] { return w.session.levels().taps[0].now > -120.0; }));
+    REQUIRE(Window::until([&] { return w.strip().levels().taps[0].now > -120.0; }));
     INFO(model.problem(SoundcheckStep::silence).toStdString());
     CHECK(record(SoundcheckStep::silence));
     Daemon::end(player);
     const int talker = daemon.play(daemon.folder() + "/words.wav", "quiet_mic");
-    REQUIRE(Window::until([&] { return w.session.levels().taps[0].now > -70.0; }));
+    REQUIRE(Window::until([&] { return w.strip().levels().taps[0].now > -70.0; }));
     INFO(model.problem(SoundcheckStep::talk).toStdString());
     CHECK(record(SoundcheckStep::talk));
     model.analyse();
@@ -73,10 +73,10 @@ TEST_CASE("soundcheck at the first start brings a quiet microphone to the target
     CHECK(model.applied());
     model.close();
     // What goes out now, over some seconds of talk, whole seconds that the daemon may have lost aside.
-    w.session.readings().restart();
+    w.strip().readings().restart();
     REQUIRE(Window::until(
         [&] {
-            const auto loudness = w.session.feed().integrated;
+            const auto loudness = w.app.outputLoudness().integrated;
             return loudness && std::abs(*loudness + 16.0) < 1.5;
         },
         30.0));

@@ -4,8 +4,8 @@
 
 #include "base/sound_file.h"
 #include "live/daemon.h"
+#include "model/takes/takes_model.h"
 #include "onair/on_air.h"
-#include "session/takes_model.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -16,32 +16,32 @@ TEST_CASE(
     "[onair][live]") {
     AtTheDesk w;
     Daemon& daemon = w.daemon;
-    w.session.devices().setOffered(true, true);
-    REQUIRE(Window::until([&] { return w.session.devices().status().running; }));
-    REQUIRE(w.session.takes().store().keep(mono(noise(0.2, 3.0, 5)), 48000, {"Hiss", "", "", "", ""}).ok());
-    w.session.takes().refresh();
-    REQUIRE(Window::until([&] { return !w.session.takes().all().empty(); }));
-    w.session.takes().choose(w.session.takes().all().front());
+    w.strip().input().setOffers(true, true);
+    REQUIRE(Window::until([&] { return w.strip().input().status().running; }));
+    REQUIRE(w.app.takes().store().keep(mono(noise(0.2, 3.0, 5)), 48000, {"Hiss", "", "", "", ""}).ok());
+    w.app.takes().refresh();
+    REQUIRE(Window::until([&] { return !w.app.takes().all().empty(); }));
+    w.app.takes().choose(w.app.takes().all().front());
     // From before the loop until after it: the plain microphone beside the headphones; the others here, where
     // they leave the program.
     REQUIRE(daemon.wait_for_node("dusky-reed-strip-voice-plain"));
     const std::string both = w.folder.path("both.wav");
-    const auto feed = w.session.live().feed_history(), own = w.session.engine().feed_history();
+    const auto feed = w.app.context().live.feed_history(), own = w.strip().engine().feed_history();
     const auto begun = feed->written(), own_begun = own->written();
     const int recorder =
         daemon.record_pair(both, "dusky-reed-strip-voice-plain:capture_MONO", "phones:monitor_MONO");
-    w.session.takes().setLooping(true);
-    REQUIRE(Window::until([&] { return w.session.takes().position() > 0.5; }));
+    w.app.takes().setLooping(true);
+    REQUIRE(Window::until([&] { return w.app.takes().position() > 0.5; }));
     REQUIRE(Daemon::goes_on(both, 2.0));
-    w.session.takes().compare({});
-    REQUIRE(Window::until([&] { return !w.session.takes().matched().isEmpty(); }));
+    w.app.takes().compare({});
+    REQUIRE(Window::until([&] { return !w.app.takes().matched().isEmpty(); }));
     REQUIRE(Daemon::goes_on(both, 2.0));
     // Switched off meanwhile, the headphones stay off.
-    CHECK(w.session.monitoring().settings().source == MonitorSource::feed);
-    w.session.monitoring().toggle();
-    w.session.takes().setLooping(false);
-    CHECK(w.session.monitoring().settings().source == MonitorSource::off);
-    REQUIRE(Window::until([&] { return !w.session.seat().takes().holds(); }));
+    CHECK(w.strip().monitoring().settings().source == MonitorSource::feed);
+    w.strip().monitoring().toggle();
+    w.app.takes().setLooping(false);
+    CHECK(w.strip().monitoring().settings().source == MonitorSource::off);
+    REQUIRE(Window::until([&] { return !w.strip().liveStrip().takes().holds(); }));
     const auto highest = [](const HistoryRing& ring, std::int64_t from) {
         from = std::max(from, ring.written() - 11 * 48000);
         std::vector<float> x(static_cast<size_t>(ring.written() - from));
