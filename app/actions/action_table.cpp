@@ -5,7 +5,7 @@
 
 #include "actions/actions.h"
 #include "actions/argument_lookup.h"
-#include "model/strips/characters.h"
+#include "actions/character_actions.h"
 #include "model/strips/monitor_controller.h"
 #include "model/takes/takes_model.h"
 #include "widgets/later.h"
@@ -87,7 +87,8 @@ QString alone(Actions& a, const QString& word) {
 QString muteStrip(Actions& a, const QString& word, std::optional<bool> muted) {
     StripModel* strip = stripOf(a.app(), word);
     if (strip == nullptr) return noStrip(a.app(), word);
-    strip->chainModel().setStripMute(muted.value_or(!strip->chainModel().spec().mute));
+    const ParameterRef mute(*strip, ParameterRef::kStrip, "mute");
+    mute.set(muted.value_or(*mute.value() < 0.5) ? 1.0 : 0.0);
     return {};
 }
 
@@ -96,15 +97,21 @@ QString fader(Actions& a, const QString& words, bool by) {
     const QString word = words.section(' ', 0, 0);
     StripModel* strip = stripOf(a.app(), word);
     if (strip == nullptr) return noStrip(a.app(), word);
+    const ParameterRef fader(*strip, ParameterRef::kStrip, "fader");
+    const Parameter& p = *fader.info();
     QString number = words.section(' ', 1).trimmed();
+    if (!by) {
+        const auto value = parse_value(p, shortened(number).toStdString());
+        if (!value.ok()) return QString::fromStdString(value.error().text());
+        fader.set(value.value());
+        return {};
+    }
     if (number.endsWith("dB", Qt::CaseInsensitive)) number.chop(2);
     bool is_number = false;
     const double db = number.trimmed().toDouble(&is_number);
-    const double to = by ? strip->chainModel().spec().fader + db : db;
-    if (!is_number || !std::isfinite(db) || (!by && (db < kFaderMinDb || db > kFaderMaxDb)) ||
-        std::abs(db) > 100.0)
-        return QObject::tr("“%1” is outside the range of a fader, -60 to 12 dB.").arg(shortened(number));
-    strip->chainModel().setFader(to);
+    if (!is_number || !(std::abs(db) <= p.maximum - p.minimum))
+        return QObject::tr("“%1” isn't a change of a fader. Use -72 to 72 dB.").arg(shortened(number));
+    fader.set(std::clamp(*fader.value() + db, p.minimum, p.maximum));
     return {};
 }
 
@@ -183,49 +190,6 @@ QString talk(Actions& a, const QString& word) {
     return {};
 }
 
-const CharacterEntry* characterOf(Actions& a, const QString& word) {
-    const auto& all = a.app().characters().all();
-    if (const CharacterEntry* named = a.app().characters().find(word)) return named;
-    const int place = word.toInt();
-    return place >= 1 && static_cast<size_t>(place) <= all.size() ? &all[static_cast<size_t>(place - 1)]
-                                                                  : nullptr;
-}
-
-QString noCharacter(Actions& a, const QString& word) {
-    QStringList names;
-    for (const CharacterEntry& c : a.app().characters().all()) names << c.name;
-    return QObject::tr("No character named “%1”. Available: %2.").arg(shortened(word), names.join(", "));
-}
-
-QString character(Actions& a, const QString& word) {
-    const CharacterEntry* wanted = characterOf(a, word);
-    if (wanted == nullptr) return noCharacter(a, word);
-    ChainModel& strip = a.app().mixer().voice().chainModel();
-    strip.setCharacter(strip.character() == wanted->spec.name ? std::string()
-                                                              : std::string(wanted->spec.name));
-    return {};
-}
-
-/// "NAME on" or "NAME off". Off wherever it is on: another strip may be worked on by now.
-QString holdCharacter(Actions& a, const QString& words) {
-    const QString state = words.section(' ', -1);
-    const QString word = words.section(' ', 0, -2);
-    if (state != "on" && state != "off") return QObject::tr("Expected “on” or “off”.");
-    const CharacterEntry* wanted = characterOf(a, word);
-    if (wanted == nullptr) return noCharacter(a, word);
-    const std::string name = wanted->spec.name;
-    if (state == "on") a.app().mixer().voice().chainModel().setCharacter(name);
-    for (StripModel* s : a.app().mixer().strips()) {
-        if (state == "off" && s->chainModel().character() == name) s->chainModel().setCharacter({});
-    }
-    return {};
-}
-
-QString noCharacters(Actions& a) {
-    for (StripModel* s : a.app().mixer().strips()) s->chainModel().setCharacter({});
-    return {};
-}
-
 QString theme(Actions& a, const QString& word) {
     if (word != "dusk" && word != "dawn") return QObject::tr("Unknown theme. Use dusk or dawn.");
     a.app().preferences().setTheme(word);
@@ -233,28 +197,25 @@ QString theme(Actions& a, const QString& word) {
 }
 
 QString setValue(Actions& a, const QString& words) {
-    const Place at = placeOf(a.app(), words);
+    const ParameterTarget at = parameterOf(a.app(), words);
     if (!at.why.isEmpty()) return at.why;
-    const Parameter& p = at.spec().stage_kind().parameters[at.row];
-    const auto value = parse_value(p, shortened(at.rest).toStdString());
+    const auto value = parse_value(*at.value.info(), shortened(at.rest).toStdString());
     if (!value.ok()) return QString::fromStdString(value.error().text());
-    at.chain->setValue(at.stage, at.row, value.value());
+    at.value.set(value.value());
     return {};
 }
 
 QString stepValue(Actions& a, const QString& words) {
-    const Place at = placeOf(a.app(), words);
+    const ParameterTarget at = parameterOf(a.app(), words);
     if (!at.why.isEmpty()) return at.why;
     bool is_number = false;
-    const double notches = at.rest.toDouble(&is_number);
-    if (!is_number || !(std::abs(notches) <= 1000.0))
+    const double steps = at.rest.toDouble(&is_number);
+    if (!is_number || !(std::abs(steps) <= 1000.0))
         return QObject::tr(
                    "“%1” isn't a number of steps. Use -1000 to 1000; 1 is one wheel step, 0.1 a fine step.")
             .arg(shortened(at.rest));
-    const bool fine = std::abs(notches) < 1.0;
-    at.chain->setValue(at.stage, at.row,
-                       step_value(at.spec().stage_kind().parameters[at.row], at.spec().values[at.row],
-                                  fine ? 10.0 * notches : notches, fine));
+    const bool fine = std::abs(steps) < 1.0;
+    at.value.step(fine ? 10.0 * steps : steps, fine);
     return {};
 }
 
@@ -418,9 +379,9 @@ const Action kTable[] = {
      .keys = "F10", .run = [](Actions& a, const QString&) { emit a.charactersRequested(); return QString(); }},
     {.id = "character-off", .formerly = "no-character", .title = QT_TRANSLATE_NOOP("QObject", "Turn character off"),
      .group = kCharacters, .keys = "Ctrl+Shift+0", .everywhere = true,
-     .run = [](Actions& a, const QString&) { return noCharacters(a); }},
+     .run = [](Actions& a, const QString&) { return turnCharactersOff(a); }},
     {.id = "character", .title = QT_TRANSLATE_NOOP("QObject", "Toggle %1"), .group = kCharacters,
-     .argument = Argument::character, .keys = "Ctrl+Shift+%1", .everywhere = true, .run = character},
+     .argument = Argument::character, .keys = "Ctrl+Shift+%1", .everywhere = true, .run = toggleCharacter},
     {.id = "hold-character", .title = QT_TRANSLATE_NOOP("QObject", "Hold for %1"), .group = kCharacters,
      .argument = Argument::character, .held = true, .everywhere = true, .run = holdCharacter},
 

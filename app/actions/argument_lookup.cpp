@@ -58,22 +58,29 @@ StageTarget stageOf(AppModel& s, const QString& word) {
     return out;
 }
 
-Place placeOf(AppModel& s, const QString& words) {
-    const StageTarget at = stageOf(s, words.section(' ', 0, 0));
-    if (at.stage == nullptr) return {nullptr, {}, 0, {}, at.why};
+ParameterTarget parameterOf(AppModel& s, const QString& words) {
+    const QString word = words.section(' ', 0, 0);
+    StripModel* strip = &s.mixer().current();
+    std::string owner = word.section('/', -1).toStdString();
+    if (word.contains('/')) strip = stripOf(s, word.section('/', 0, 0));
+    if (strip == nullptr) return {{}, {}, noStrip(s, word.section('/', 0, 0))};
+    if (owner != ParameterRef::kStrip && owner != ParameterRef::kHeadphones) {
+        const StageTarget at = stageOf(s, word);
+        if (at.stage == nullptr) return {{}, {}, at.why};
+        owner = at.stage->id;
+    }
     const QString name = words.section(' ', 1, 1);
-    const int row = at.stage->stage_kind().find(name.toStdString());
-    if (row >= 0)
-        return {&at.strip->chainModel(), at.stage->id, static_cast<size_t>(row), words.section(' ', 2), {}};
+    const ParameterRef found(*strip, owner, name.toStdString());
+    if (found.isValid()) return {found, words.section(' ', 2), {}};
     QStringList ids;
-    for (const Parameter& p : at.stage->stage_kind().parameters)
-        ids << QString::fromUtf8(p.id.data(), static_cast<qsizetype>(p.id.size()));
-    return {nullptr,
-            {},
-            0,
+    for (const ParameterRef& p : ParameterRef::all(*strip)) {
+        const QString address = p.address();
+        if (address.section('/', 1, 1).toStdString() == owner) ids << address.section('/', 2);
+    }
+    return {{},
             {},
             QObject::tr("%1 has no parameter “%2”. Available: %3.")
-                .arg(QString::fromStdString(at.stage->id), shortened(name), ids.join(", "))};
+                .arg(QString::fromStdString(owner), shortened(name), ids.join(", "))};
 }
 
 }  // namespace reed::ui

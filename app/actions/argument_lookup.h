@@ -4,6 +4,7 @@
 #include <QString>
 
 #include "model/app_model.h"
+#include "model/strips/parameter_ref.h"
 
 namespace reed::ui {
 
@@ -24,15 +25,13 @@ struct StageTarget {
 
 StageTarget stageOf(AppModel& s, const QString& word);
 
-/// "STAGE PARAMETER REST": the stage, the row of its parameter, and the rest; or why not.
-struct Place {
-    ChainModel* chain = nullptr;
-    std::string stage;
-    size_t row = 0;
+/// "STAGE PARAMETER REST": a value and the rest; or why there is no such value. "strip" and "headphones"
+/// stand for the values that are no stage's (ParameterRef).
+struct ParameterTarget {
+    ParameterRef value;
     QString rest, why;
-    const StageSpec& spec() const { return *chain->stage(stage); }
 };
 
-Place placeOf(AppModel& s, const QString& words);
+ParameterTarget parameterOf(AppModel& s, const QString& words);
 
 }  // namespace reed::ui

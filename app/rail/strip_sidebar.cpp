@@ -4,6 +4,7 @@
 #include <QVBoxLayout>
 
 #include "actions/actions.h"
+#include "mixer/strip_parameters.h"
 #include "rail/strip_tile.h"
 #include "widgets/flat_button.h"
 #include "widgets/plain_text.h"
@@ -14,9 +15,6 @@ namespace {
 
 constexpr int kWidth = 172;
 constexpr size_t kTall = 3, kWithFader = 6;  // strips that have so much room at 1280x800
-constexpr Parameter kFader =
-    parameter::number("fader", "Fader", Unit::decibel, kFaderMinDb, kFaderMaxDb, 0.0, Scale::linear,
-                      "Level of this strip in the mix. The lowest setting is silent.");
 
 }  // namespace
 
@@ -28,7 +26,7 @@ StripSidebar::StripSidebar(Actions& actions, QWidget* parent) : QWidget(parent),
     column_->setContentsMargins(0, 0, 0, 0);
     column_->setSpacing(4);
     column_->addStretch(1);
-    fader_ = new ValueField(kFader, this);
+    fader_ = new ValueField(strip_parameters()[kStripFader], this);
     fader_->setObjectName("strip_fader");
     connect(fader_, &ValueField::valueRequested, this,
             [this](double db) { actions_.strip().chainModel().setFader(db); });

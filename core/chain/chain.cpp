@@ -108,21 +108,31 @@ void Chain::post(const ChainSpec& spec) {
     posted_.fetch_add(1, std::memory_order_release);
 }
 
+/// Values and bypass of a stage, where they differ.
+void Chain::post_changes(const Link& link, const StageSpec& before, const StageSpec& after) {
+    const auto& table = after.stage_kind().parameters;
+    for (size_t p = 0; p < table.size(); ++p) {
+        if (before.values[p] != after.values[p] && !table[p].structural)
+            slots_[link.first_slot + p].store(after.values[p], std::memory_order_relaxed);
+    }
+    if (before.bypass != after.bypass)
+        slots_[link.first_slot + link.slot_count].store(after.bypass ? 1.0 : 0.0, std::memory_order_relaxed);
+}
+
 void Chain::post_changes(const ChainSpec& before, const ChainSpec& after) {
     each_link([&](const std::string* character, const Link& link) {
         const StageSpec* old = spec_of(before, character, link);
         const StageSpec* now = spec_of(after, character, link);
-        if (old == nullptr || now == nullptr) return;
-        const auto& table = now->stage_kind().parameters;
-        for (size_t p = 0; p < table.size(); ++p) {
-            if (old->values[p] != now->values[p] && !table[p].structural)
-                slots_[link.first_slot + p].store(now->values[p], std::memory_order_relaxed);
-        }
-        if (old->bypass != now->bypass)
-            slots_[link.first_slot + link.slot_count].store(now->bypass ? 1.0 : 0.0,
-                                                            std::memory_order_relaxed);
+        if (old != nullptr && now != nullptr) post_changes(link, *old, *now);
     });
     if (before.character != after.character) post_character(after);
+    posted_.fetch_add(1, std::memory_order_release);
+}
+
+void Chain::post_changes(const StageSpec& before, const StageSpec& after) {
+    for (const Link& link : links_) {
+        if (link.id == after.id && link.kind == after.kind) post_changes(link, before, after);
+    }
     posted_.fetch_add(1, std::memory_order_release);
 }
 

@@ -42,6 +42,8 @@ class Chain {
     /// Like post(), but sets only values that differ between two chains, for stages that it shares with them
     /// (by id and kind), and no structural values.
     void post_changes(const ChainSpec& before, const ChainSpec& after);
+    /// The same for one stage of the chain itself.
+    void post_changes(const StageSpec& before, const StageSpec& after);
 
     /// Gain factor after the chain (fader of the strip), so that a chain that fades in has its own. Not
     /// applied by process(). Thread-safe.
@@ -100,6 +102,7 @@ class Chain {
     void run_characters(const AudioBlock& block) noexcept;
     static void add_slots(Link& link, size_t& slots);
     void post_character(const ChainSpec& spec);
+    void post_changes(const Link& link, const StageSpec& before, const StageSpec& after);
     static const StageSpec* spec_of(const ChainSpec& chain, const std::string* character, const Link& link);
     template <typename F>
     void each_link(F f) const;

@@ -18,8 +18,7 @@ constexpr double kAlignedFade = 0.1;
 constexpr double kBackInTime = 0.02;  // s, what the delay takes for its way
 
 constexpr double kLikenessSeconds = 0.1;
-constexpr double kLouderAtMost =
-    1.415;  // what two sounds with nothing in common need in the middle of a fade
+constexpr double kLouderAtMost = 1.415;  // what two unrelated sounds need in the middle of a fade
 
 constexpr double kLevelSeconds = 0.004;  // time constant of a fader that is moved
 
@@ -94,8 +93,7 @@ void ChainRunner::set_level(double factor) {
 }
 
 Result<void> ChainRunner::follow(const ChainSpec& spec, Fade fade, std::optional<double> level) {
-    const auto problems = chain_problems(spec);
-    if (!problems.empty()) return problems.front();
+    if (const auto problems = chain_problems(spec); !problems.empty()) return problems.front();
     if (level && !fade.whole) set_level(*level);
     {
         const std::lock_guard lock(mutex_);
@@ -114,6 +112,17 @@ Result<void> ChainRunner::follow(const ChainSpec& spec, Fade fade, std::optional
     }
     builder_->call();
     return {};
+}
+
+bool ChainRunner::set_stage(const StageSpec& stage) {
+    const std::lock_guard lock(mutex_);
+    const auto now = std::ranges::find(wanted_.stages, stage.id, &StageSpec::id);
+    if (now == wanted_.stages.end() || !same_structure(*now, stage) || resumes_stage(*now, stage) ||
+        !stage_problems(stage, stage.id).empty())
+        return false;
+    for (Chain* chain : alive_) chain->post_changes(*now, stage);
+    *now = stage;
+    return true;
 }
 
 bool ChainRunner::settled() const {

@@ -40,6 +40,9 @@ class ChainRunner final : public ChainBuilder::Client {
     /// ignored unless finite. With Fade::whole it applies to the new chain only, and both fade along the same
     /// curve; otherwise it acts as set_level().
     Result<void> follow(const ChainSpec& spec, Fade fade = Fade::quick, std::optional<double> level = {});
+    /// Sets values and bypass of the requested spec's stage of this id. False if that is no matter of values
+    /// alone (another structure, an unknown id, a value that is invalid): follow() decides then.
+    bool set_stage(const StageSpec& stage);
     bool settled() const;
     /// Level after the chain, as a factor >= 0, with a short fade, for all running and future chains. Kept
     /// across open(). Ignored unless finite. Control thread only.

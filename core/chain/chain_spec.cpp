@@ -37,21 +37,21 @@ size_t StageSpec::row(std::string_view parameter) const {
     return static_cast<size_t>(found);
 }
 
-namespace {
-bool same_stages(const std::vector<StageSpec>& a, const std::vector<StageSpec>& b) {
-    if (a.size() != b.size()) return false;
-    for (size_t i = 0; i < a.size(); ++i) {
-        const StageSpec& x = a[i];
-        const StageSpec& y = b[i];
-        if (x.id != y.id || x.kind != y.kind || x.values.size() != y.values.size() || x.taught != y.taught ||
-            x.key != y.key)
-            return false;
-        const auto& table = x.stage_kind().parameters;
-        for (size_t p = 0; p < table.size(); ++p) {
-            if (table[p].structural && x.values[p] != y.values[p]) return false;
-        }
+bool same_structure(const StageSpec& a, const StageSpec& b) {
+    if (a.id != b.id || a.kind != b.kind || a.values.size() != b.values.size() || a.taught != b.taught ||
+        a.key != b.key)
+        return false;
+    const auto& table = a.stage_kind().parameters;
+    for (size_t p = 0; p < table.size(); ++p) {
+        if (table[p].structural && a.values[p] != b.values[p]) return false;
     }
     return true;
+}
+
+namespace {
+bool same_stages(const std::vector<StageSpec>& a, const std::vector<StageSpec>& b) {
+    return std::ranges::equal(a, b,
+                              [](const StageSpec& x, const StageSpec& y) { return same_structure(x, y); });
 }
 }  // namespace
 
@@ -62,24 +62,50 @@ bool same_structure(const ChainSpec& a, const ChainSpec& b) {
            });
 }
 
+bool resumes_stage(const StageSpec& before, const StageSpec& after) {
+    if (!before.bypass || after.bypass) return false;
+    const auto rests = after.stage_kind().rests;
+    return rests != nullptr && rests(after.values);
+}
+
 bool resumes_stage(const ChainSpec& before, const ChainSpec& after) {
     for (size_t i = 0; i < before.stages.size(); ++i) {
-        const auto rests = after.stages[i].stage_kind().rests;
-        if (before.stages[i].bypass && !after.stages[i].bypass && rests != nullptr &&
-            rests(after.stages[i].values))
-            return true;
+        if (resumes_stage(before.stages[i], after.stages[i])) return true;
     }
     return false;
 }
 
-ChainSpec without_transients(ChainSpec chain) {
-    for (auto& s : chain.stages) {
-        const auto& table = s.stage_kind().parameters;
-        for (size_t p = 0; p < table.size(); ++p) {
-            if (table[p].transient) s.values[p] = table[p].default_value;
-        }
+StageSpec without_transients(StageSpec stage) {
+    const auto& table = stage.stage_kind().parameters;
+    for (size_t p = 0; p < table.size(); ++p) {
+        if (table[p].transient) stage.values[p] = table[p].default_value;
     }
+    return stage;
+}
+
+ChainSpec without_transients(ChainSpec chain) {
+    for (auto& s : chain.stages) s = without_transients(std::move(s));
     return chain;
+}
+
+bool same_but_transients(const StageSpec& a, const StageSpec& b) {
+    if (a.id != b.id || a.kind != b.kind || a.title != b.title || a.bypass != b.bypass || a.key != b.key ||
+        a.taught != b.taught || a.foreign != b.foreign || a.extra != b.extra ||
+        a.values.size() != b.values.size())
+        return false;
+    const auto& table = a.stage_kind().parameters;
+    for (size_t p = 0; p < a.values.size(); ++p) {
+        const bool transient = p < table.size() && table[p].transient;
+        if (!transient && a.values[p] != b.values[p]) return false;
+    }
+    return true;
+}
+
+bool same_but_transients(const ChainSpec& a, const ChainSpec& b) {
+    return a.character == b.character && a.characters == b.characters &&
+           std::ranges::equal(a.stages, b.stages, [](const StageSpec& x, const StageSpec& y) {
+               return same_but_transients(x, y);
+           });
 }
 
 namespace {
@@ -92,6 +118,31 @@ std::optional<std::string> memory_problem(const StageKind& kind, const LearnedDa
 }
 }  // namespace
 
+std::vector<Error> stage_problems(const StageSpec& s, const std::string& where) {
+    const StageKind* kind = find_stage_kind(s.kind);
+    if (kind == nullptr && s.foreign.empty())
+        return {{"is an unknown stage kind: \"" + s.kind + "\".", where + ".kind", ""}};
+    if (kind == nullptr) kind = &kMissingStage;
+    if (s.values.size() != kind->parameters.size())
+        return {{"has " + std::to_string(s.values.size()) + " values instead of " +
+                     std::to_string(kind->parameters.size()) + ".",
+                 where, ""}};
+    std::vector<Error> out;
+    for (size_t p = 0; p < s.values.size(); ++p) {
+        if (auto problem = value_problem(kind->parameters[p], s.values[p]))
+            out.push_back({*problem, where + ".parameters." + std::string(kind->parameters[p].id), ""});
+    }
+    if (!s.key.empty() && !kind->accepts_sidechain) {
+        out.push_back({"has no effect: a " + std::string(kind->id) + " has no sidechain.", where + ".key",
+                       "Remove the field “key”."});
+    }
+    if (const auto problem = memory_problem(*kind, s.taught)) {
+        const std::string key = kind->teaching != nullptr ? "." + std::string(kind->teaching->id) : "";
+        out.push_back({*problem, where + key, ""});
+    }
+    return out;
+}
+
 namespace {
 void add_problems(std::vector<Error>& out, const std::vector<StageSpec>& stages, const std::string& list) {
     if (stages.size() > kMaxStages) {
@@ -102,31 +153,8 @@ void add_problems(std::vector<Error>& out, const std::vector<StageSpec>& stages,
     for (size_t i = 0; i < stages.size(); ++i) {
         const StageSpec& s = stages[i];
         const std::string where = list + "[" + std::to_string(i) + "]";
-        const StageKind* kind = find_stage_kind(s.kind);
-        if (kind == nullptr && s.foreign.empty()) {
-            out.push_back({"is an unknown stage kind: \"" + s.kind + "\".", where + ".kind", ""});
-            continue;
-        }
-        if (kind == nullptr) kind = &kMissingStage;
-        if (s.values.size() != kind->parameters.size()) {
-            out.push_back({"has " + std::to_string(s.values.size()) + " values instead of " +
-                               std::to_string(kind->parameters.size()) + ".",
-                           where, ""});
-            continue;
-        }
-        for (size_t p = 0; p < s.values.size(); ++p) {
-            if (auto problem = value_problem(kind->parameters[p], s.values[p])) {
-                out.push_back({*problem, where + ".parameters." + std::string(kind->parameters[p].id), ""});
-            }
-        }
-        if (!s.key.empty() && !kind->accepts_sidechain) {
-            out.push_back({"has no effect: a " + std::string(kind->id) + " has no sidechain.", where + ".key",
-                           "Remove the field “key”."});
-        }
-        if (const auto problem = memory_problem(*kind, s.taught)) {
-            const std::string key = kind->teaching != nullptr ? "." + std::string(kind->teaching->id) : "";
-            out.push_back({*problem, where + key, ""});
-        }
+        const auto problems = stage_problems(s, where);
+        out.insert(out.end(), problems.begin(), problems.end());
         if (std::ranges::find(stages, s.id, &StageSpec::id) !=
             stages.begin() + static_cast<std::ptrdiff_t>(i)) {
             out.push_back(

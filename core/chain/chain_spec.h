@@ -84,9 +84,21 @@ bool same_structure(const ChainSpec& a, const ChainSpec& b);
 /// structure.
 bool resumes_stage(const ChainSpec& before, const ChainSpec& after);
 
-/// The chain with all transient parameters at their defaults, as it is saved.
+/// The stage or chain with all transient parameters at their defaults, as it is saved.
+StageSpec without_transients(StageSpec stage);
 ChainSpec without_transients(ChainSpec chain);
+/// Whether they are equal without_transients(). Copies nothing.
+bool same_but_transients(const StageSpec& a, const StageSpec& b);
+bool same_but_transients(const ChainSpec& a, const ChainSpec& b);
 
+/// Whether only values and bypass differ between two stages, and no structural parameter.
+bool same_structure(const StageSpec& a, const StageSpec& b);
+/// Whether it was suspended in `before` and is active in `after`, which has the same structure.
+bool resumes_stage(const StageSpec& before, const StageSpec& after);
+
+/// Validates one stage: unknown kind without JSON, values out of range, learned data. `where` is its place in
+/// the errors. Empty if it can run.
+std::vector<Error> stage_problems(const StageSpec& stage, const std::string& where);
 /// Validates a chain: unknown kinds without JSON, values out of range, too many stages, duplicate ids. Empty
 /// if it can run.
 std::vector<Error> chain_problems(const ChainSpec& chain);

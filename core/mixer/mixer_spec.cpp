@@ -47,6 +47,12 @@ MixerSpec without_transients(MixerSpec desk) {
     return desk;
 }
 
+bool same_but_transients(const StripSpec& a, const StripSpec& b) {
+    return a.id == b.id && a.name == b.name && a.role == b.role && a.colour == b.colour &&
+           a.fader == b.fader && a.mute == b.mute && a.extra == b.extra &&
+           same_but_transients(a.chain, b.chain);
+}
+
 std::vector<size_t> sidechain_sources(const MixerSpec& desk, size_t index) {
     std::vector<size_t> out;
     const auto add = [&](size_t other) {

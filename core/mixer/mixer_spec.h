@@ -55,6 +55,8 @@ StripSpec new_strip(const MixerSpec& desk, StripRole role, ChainSpec chain = {})
 
 /// The desk with all transient parameters at their defaults: what is worth keeping of it.
 MixerSpec without_transients(MixerSpec desk);
+/// Whether they are equal without_transients(). Copies nothing.
+bool same_but_transients(const StripSpec& a, const StripSpec& b);
 
 /// The strips whose sound the stages of strip `index` listen to, as indices, each once.
 std::vector<size_t> sidechain_sources(const MixerSpec& desk, size_t index);

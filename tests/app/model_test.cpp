@@ -116,8 +116,8 @@ TEST_CASE("what was asked of a chain stays valid until the event is done, whatev
     CHECK(state->scene.chain().index_of("gate") >= 0);
     CHECK(strip.stage("gate") == nullptr);
     // All fifty were one drag.
-    strip.undo();
-    strip.undo();
+    w.app.history().undo();
+    w.app.history().undo();
     CHECK(*strip.state() == *state);
 }
 
@@ -141,12 +141,12 @@ TEST_CASE("undo and redo go across flips of memories, with what is in both") {
     note();
     CHECK(seen.back() == std::pair('B', 111.0));
     for (size_t i = seen.size() - 1; i-- > 0;) {
-        strip.undo();
+        w.app.history().undo();
         CHECK(now() == seen[i]);
     }
-    CHECK_FALSE(strip.history().canUndo());
+    CHECK_FALSE(w.app.history().canUndo());
     for (size_t i = 1; i < seen.size(); ++i) {
-        strip.redo();
+        w.app.history().redo();
         CHECK(now() == seen[i]);
     }
     strip.toggleAb("gate");
@@ -176,7 +176,7 @@ TEST_CASE("a reference to a stage holds values in their range, and ends with the
     gate.done();
     gate.drag(hold, 50.0);
     gate.drag(hold, 60.0);
-    strip.undo();
+    w.app.history().undo();
     CHECK(w.value("gate", "hold") == before);
     CHECK_FALSE(gate.set(hold, -5.0));
     CHECK_THAT(w.told(), Catch::Contains("outside"));
@@ -201,7 +201,7 @@ TEST_CASE("a reference to a stage holds values in their range, and ends with the
     gate.turn(hold, 1.0, false);
     CHECK_FALSE(gate.set(hold, 50.0));
     CHECK(strip.stage("gate")->values == default_values(*find_stage_kind("expander")));
-    strip.undo();
+    w.app.history().undo();
     CHECK(gate.index() >= 0);
     strip.removeStage("gate");
     CHECK(gate.spec() == nullptr);

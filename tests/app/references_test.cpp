@@ -238,3 +238,37 @@ TEST_CASE("what the talk shortcut does is remembered") {
         w.app.mute().set(false);
     }
 }
+
+TEST_CASE("a scene counts as changed by each part of it, and not by what is of the moment only") {
+    TemporaryFolder folder;
+    TwoVoices w(folder);
+    REQUIRE(w.save());
+    const auto& scenes = w.app.scenes();
+    REQUIRE_FALSE(scenes.changed());
+    const auto changes = [&](const char* what, const auto& change) {
+        INFO(what);
+        change();
+        CHECK(scenes.changed());
+        CHECK_FALSE(scenes.changes().empty());
+        w.app.history().undo();
+        CHECK_FALSE(scenes.changed());
+    };
+    ui::ChainModel& chain = w.guest->chainModel();
+    changes("fader", [&] { chain.setFader(-3.0); });
+    changes("mute", [&] { chain.setStripMute(true); });
+    changes("name", [&] { chain.setStripName("Anna"); });
+    changes("colour", [&] { chain.setColour((chain.spec().colour + 1) % kStripColours); });
+    changes("value", [&] { chain.setValue("gate", 3, 77.0); });
+    changes("bypass", [&] { chain.setBypass("gate", true); });
+    changes("title", [&] { chain.renameStage("gate", "Door"); });
+    changes("order", [&] { chain.moveStage("gate", 0); });
+    changes("sidechain", [&] { w.app.mixer().setSidechain(*w.guest, "gate", "voice"); });
+    changes("distance", [&] { w.app.mixer().setTargetDistance(6.0, 10.0); });
+    changes("order of strips", [&] { w.app.mixer().move("guest", -1); });
+    // A band that is listened to is of the moment.
+    const StageKind& equalizer = *find_stage_kind("equalizer");
+    const auto transient = std::ranges::find_if(equalizer.parameters, &Parameter::transient);
+    REQUIRE(transient != equalizer.parameters.end());
+    REQUIRE(chain.setValue("equalizer", static_cast<size_t>(transient - equalizer.parameters.begin()), 1.0));
+    CHECK_FALSE(scenes.changed());
+}

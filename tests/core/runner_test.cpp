@@ -79,6 +79,51 @@ TEST_CASE("a value reaches the chain that sounds while another one is being buil
     CHECK(engine.chain().stage_count(engine.chain().sounding()) == 2);
 }
 
+TEST_CASE("one stage is set as the whole chain would be, and what is more than values is refused",
+          "[engine]") {
+    const auto builder = std::make_shared<ChainBuilder>();
+    Engine engine(builder);
+    ChainSpec chain = chain_of({gain("first", -6), gain("second", 0), stage("suppression", {{"method", 1}})});
+    chain.stages[2].bypass = true;
+    REQUIRE(engine.open({48000, 1}, chain).ok());
+    const auto sounding = engine.chain().sounding();
+    CHECK(engine.chain().set_stage(gain("second", -6)));
+    CHECK(through(engine) == Approx(-12.0).margin(0.05));
+    StageSpec off = gain("first", -6);
+    off.bypass = true;
+    CHECK(engine.chain().set_stage(off));
+    CHECK(through(engine) == Approx(-6.0).margin(0.05));
+    CHECK(engine.chain().settled());
+    CHECK(engine.chain().sounding() == sounding);
+    // follow() knows of it: only the other value is one that has changed.
+    chain.stages[0] = off;
+    chain.stages[1].set("gain", -9);
+    REQUIRE(engine.chain().follow(chain).ok());
+    CHECK(through(engine) == Approx(-9.0).margin(0.05));
+    CHECK(engine.chain().sounding() == sounding);
+
+    CHECK_FALSE(engine.chain().set_stage(gain("third", 0)));
+    CHECK_FALSE(engine.chain().set_stage(gain("first", 1e9)));
+    CHECK_FALSE(engine.chain().set_stage(gain("first", std::nan(""))));
+    StageSpec other_kind = stage("limiter");
+    other_kind.id = "first";
+    CHECK_FALSE(engine.chain().set_stage(other_kind));
+    // A stage that was suspended has to catch up, in a chain of its own.
+    StageSpec resumed = chain.stages[2];
+    resumed.bypass = false;
+    CHECK_FALSE(engine.chain().set_stage(resumed));
+    // While another chain is built, both have it.
+    Obstacle obstacle(*builder);
+    chain.stages.push_back(stage("limiter"));
+    REQUIRE(engine.chain().follow(chain).ok());
+    CHECK(engine.chain().set_stage(gain("second", -15)));
+    CHECK(through(engine) == Approx(-15.0).margin(0.05));
+    obstacle.let_go();
+    settle(engine);
+    CHECK(through(engine) == Approx(-15.0).margin(0.05));
+    CHECK(engine.chain().sounding() != sounding);
+}
+
 TEST_CASE("a stage tells its own figures while the chain in which it stands elsewhere is built", "[engine]") {
     const auto builder = std::make_shared<ChainBuilder>();
     Engine engine(builder);

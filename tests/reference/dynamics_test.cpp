@@ -230,6 +230,14 @@ TEST_CASE("the gate opens, holds and closes at its times, with hysteresis", "[re
         }
         CHECK(crossings <= 2);
     }
+    SECTION("a closing threshold above the opening one closes where the gate opens, and does not flutter") {
+        StageSpec equal = s, above = s;
+        equal.set("close_threshold", -30);
+        above.set("close_threshold", -10);
+        const auto level = noise(db_to_gain(-27.0), 2.0, 9);
+        CHECK(run(chain_of({above}), level) == run(chain_of({equal}), level));
+        CHECK(rms(run(chain_of({above}), level), 48000) > 0.9 * rms(level, 48000));
+    }
     SECTION("look-ahead lets the beginning of a word through") {
         StageSpec ahead = s;
         ahead.set("attack", 1);

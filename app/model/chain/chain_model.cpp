@@ -100,10 +100,37 @@ void ChainModel::begin(StripState state, const std::string& focused) {
     emit focusChanged();
 }
 
-void ChainModel::take(SharedState state, Fade fade) {
+/// What was asked of the state before stays valid until the event is done.
+SharedState ChainModel::replace(SharedState state) {
     if (past_.empty()) event_done_.start();
     past_.push_back(now_);
-    const SharedState before = std::exchange(now_, std::move(state));
+    return std::exchange(now_, std::move(state));
+}
+
+void ChainModel::push(const QString& label, const QString& key) {
+    history_.push(label, key.isEmpty() ? key : QString::fromStdString(spec().id) + '/' + key);
+}
+
+/// A change of one stage that stays in its place: only that stage is compared, checked and posted.
+void ChainModel::changeStage(StageSpec next, const QString& label, const QString& key) {
+    const int i = chain().index_of(next.id);
+    if (i < 0) return;
+    const StageSpec& before = chain().stages[static_cast<size_t>(i)];
+    if (next == before) return;
+    // What is of the moment only (listening, finding) is no step of undo.
+    if (!same_but_transients(before, next)) push(label, key);
+    const bool renamed = next.title != before.title;
+    const QString id = QString::fromStdString(next.id);
+    auto state = std::make_shared<StripState>(*now_);
+    state->scene.chain().stages[static_cast<size_t>(i)] = next;
+    replace(std::move(state));
+    if (open_ && !runner_.set_stage(next)) follow(Fade::quick);
+    renamed ? emit structureChanged() : emit stageChanged(id);
+    emit changed();
+}
+
+void ChainModel::take(SharedState state, Fade fade) {
+    const SharedState before = replace(std::move(state));
     if (stage(focused_) == nullptr) focused_ = chain().stages.empty() ? "" : chain().stages.front().id;
     follow(fade);
     tellChanges(*before);
@@ -141,9 +168,8 @@ void ChainModel::tellFocus() {
 
 void ChainModel::change(StripState after, const QString& label, const QString& key, Fade fade) {
     if (after == *now_) return;
-    // What is of the moment only (listening, finding) is no step of undo.
-    if (!(settled(after) == settled(*now_)))
-        history_.push(label, key.isEmpty() ? key : QString::fromStdString(spec().id) + '/' + key);
+    // What is of the moment only is no step of undo.
+    if (!(settled(after) == settled(*now_))) push(label, key);
     take(std::make_shared<const StripState>(std::move(after)), fade);
 }
 
@@ -209,17 +235,17 @@ bool ChainModel::setValue(const std::string& id, size_t parameter, double value)
 
 bool ChainModel::setValues(const std::string& id, const std::vector<double>& values, const QString& label,
                            const QString& key) {
-    auto [after, s] = changing(id);
-    if (s == nullptr) return false;
-    const std::vector<double> before = std::exchange(s->values, values);
-    const auto problems = chain_problems(after.scene.chain());
-    if (!problems.empty()) {
+    const StageSpec* now = stage(id);
+    if (now == nullptr) return false;
+    StageSpec next = *now;
+    next.values = values;
+    if (const auto problems = stage_problems(next, id); !problems.empty()) {
         notices_.tell(problems.front());
         return false;
     }
-    const auto differs = std::ranges::mismatch(before, values).in1;
-    if (differs != before.end()) last_used_[id] = static_cast<size_t>(differs - before.begin());
-    change(std::move(after), label, key);
+    const auto differs = std::ranges::mismatch(now->values, values).in1;
+    if (differs != now->values.end()) last_used_[id] = static_cast<size_t>(differs - now->values.begin());
+    changeStage(std::move(next), label, key);
     return true;
 }
 
@@ -250,17 +276,19 @@ void ChainModel::apply(const std::string& id, const Proposal& proposal, const QS
 }
 
 void ChainModel::teach(const std::string& id, const LearnedData& memory, const QString& label) {
-    auto [after, s] = changing(id);
-    if (s == nullptr) return;
-    s->taught = memory;
-    change(std::move(after), tr("%1: %2").arg(nameOf(id), label), {});
+    const StageSpec* now = stage(id);
+    if (now == nullptr) return;
+    StageSpec next = *now;
+    next.taught = memory;
+    changeStage(std::move(next), tr("%1: %2").arg(nameOf(id), label), {});
 }
 
 void ChainModel::setBypass(const std::string& id, bool bypass) {
-    auto [after, s] = changing(id);
-    if (s == nullptr) return;
-    s->bypass = bypass;
-    change(std::move(after), nameOf(id) + (bypass ? tr(": bypassed") : tr(": on")), {});
+    const StageSpec* now = stage(id);
+    if (now == nullptr) return;
+    StageSpec next = *now;
+    next.bypass = bypass;
+    changeStage(std::move(next), nameOf(id) + (bypass ? tr(": bypassed") : tr(": on")), {});
 }
 
 void ChainModel::addStage(const StageKind& kind, size_t index) {
@@ -339,15 +367,16 @@ void ChainModel::moveStage(const std::string& id, int to) {
 }
 
 void ChainModel::renameStage(const std::string& id, const QString& title) {
-    auto [after, s] = changing(id);
-    if (s == nullptr) return;
+    const StageSpec* now = stage(id);
+    if (now == nullptr) return;
     const std::string wanted = title.trimmed().toStdString();
     if (characters(wanted) > kMaxSceneName) {
         notices_.warn(tr("The name is longer than 80 characters. Shorten it."));
         return;
     }
-    s->title = wanted == s->stage_kind().title ? "" : wanted;
-    change(std::move(after), tr("Rename %1").arg(nameOf(id)), {});
+    StageSpec next = *now;
+    next.title = wanted == now->stage_kind().title ? "" : wanted;
+    changeStage(std::move(next), tr("Rename %1").arg(nameOf(id)), {});
 }
 
 void ChainModel::resetStage(const std::string& id) {
@@ -370,10 +399,11 @@ void ChainModel::toggleAb(const std::string& id) {
 }
 
 void ChainModel::setKey(const std::string& id, const std::string& key) {
-    auto [after, s] = changing(id);
-    if (s == nullptr) return;
-    s->key = key;
-    change(std::move(after), tr("%1: change sidechain").arg(nameOf(id)), {});
+    const StageSpec* now = stage(id);
+    if (now == nullptr) return;
+    StageSpec next = *now;
+    next.key = key;
+    changeStage(std::move(next), tr("%1: change sidechain").arg(nameOf(id)), {});
 }
 
 void ChainModel::clearSidechain(const std::string& strip) {
@@ -388,9 +418,20 @@ void ChainModel::clearSidechain(const std::string& strip) {
 
 template <typename Change>
 void ChainModel::changeStrip(const QString& label, const QString& key, Change make) {
-    StripState after = *now_;
-    make(after.scene.desk.strips.front());
-    change(std::move(after), label, key);
+    const StripSpec& now = spec();
+    // Without the chain, which stays as it is and may be large.
+    StripSpec before{now.id, now.name, now.role, now.colour, now.fader, now.mute, {}, now.extra};
+    StripSpec after = before;
+    make(after);
+    if (after == before) return;
+    push(label, key);
+    auto next = std::make_shared<StripState>(*now_);
+    after.chain = std::move(next->scene.chain());
+    next->scene.desk.strips.front() = std::move(after);
+    replace(std::move(next));
+    runner_.set_level(strip_level(spec().fader, spec().mute));
+    emit stripChanged();
+    emit changed();
 }
 
 void ChainModel::setFader(double db) {

@@ -95,10 +95,6 @@ class ChainModel final : public QObject {
 
     /// Ends a drag or a series of wheel steps: the next change is a new undo step.
     void closeStep() { history_.closeStep(); }
-    /// Undo of the whole mixer.
-    void undo() { history_.undo(); }
-    void redo() { history_.redo(); }
-    const History& history() const { return history_; }
     /// Restores an earlier state; no undo step.
     void goBackTo(const SharedState& state);
 
@@ -128,6 +124,9 @@ class ChainModel final : public QObject {
     void change(StripState after, const QString& label, const QString& key, Fade fade = Fade::quick);
     template <typename Change>
     void changeStrip(const QString& label, const QString& key, Change change);
+    void changeStage(StageSpec next, const QString& label, const QString& key);
+    void push(const QString& label, const QString& key);
+    SharedState replace(SharedState state);
     void take(SharedState state, Fade fade);
     void follow(Fade fade);
     void tellChanges(const StripState& before);

@@ -97,7 +97,7 @@ const Scene* SceneManager::find(const std::string& name) const {
 
 bool SceneManager::changed() const {
     const Scene* there = find(work_.name());
-    return there == nullptr || !(there->desk == without_transients(work_.scene().desk));
+    return there == nullptr || !work_.matches(there->desk);
 }
 
 std::vector<Difference> SceneManager::changes() const {

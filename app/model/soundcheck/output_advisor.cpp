@@ -27,6 +27,11 @@ constexpr double kAtTheMark = 1.5;  // LU, for a voice among several
 
 OutputAdvisor::OutputAdvisor(StripModel& strip, const AdviceSources& sources)
     : QObject(&strip), strip_(strip), from_(sources), preferences_(strip.context().preferences) {
+    event_done_.setSingleShot(true);
+    event_done_.setInterval(0);
+    connect(&event_done_, &QTimer::timeout, this, [this] {
+        if (std::exchange(changed_again_, false)) update();
+    });
     connect(&strip_.chainModel(), &ChainModel::changed, this, &OutputAdvisor::measureAgain);
     connect(&strip_.input(), &InputController::inputChanged, this, [this] {
         shown_.turn = nullptr;  // another voice, perhaps
@@ -41,9 +46,17 @@ void OutputAdvisor::measureAgain() {
     heard_.clear();
     wait_ = kWait;
     if (shown_.turn == nullptr)
-        update();
+        updateOnce();
     else if (!changed_.isValid())
         changed_.start();
+}
+
+/// At once for the first change of an event, and once more for all others of it.
+void OutputAdvisor::updateOnce() {
+    changed_again_ = event_done_.isActive();
+    if (changed_again_) return;
+    event_done_.start();
+    update();
 }
 
 void OutputAdvisor::tick() {

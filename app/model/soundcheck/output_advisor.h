@@ -3,6 +3,7 @@
 
 #include <QElapsedTimer>
 #include <QObject>
+#include <QTimer>
 #include <deque>
 #include <functional>
 #include <map>
@@ -78,6 +79,7 @@ class OutputAdvisor final : public QObject {
     void tick();
     void update();
     void measureAgain();
+    void updateOnce();
     Advice find();
     std::vector<Advice> lastingProblems();
     Found silentOutput() const;
@@ -91,6 +93,8 @@ class OutputAdvisor final : public QObject {
     StripModel& strip_;
     AdviceSources from_;
     Preferences& preferences_;
+    QTimer event_done_;
+    bool changed_again_ = false;  // in the same event
     QElapsedTimer since_;
     QElapsedTimer changed_;     // since the chain was changed, while an offer of before is still shown
     std::deque<double> heard_;  // loudness of the last 3 s of talk, LUFS, each half second

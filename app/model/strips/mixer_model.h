@@ -22,6 +22,8 @@ class CurrentScene {
     virtual ~CurrentScene() = default;
     virtual Scene scene() const = 0;
     virtual const std::string& name() const = 0;
+    /// Whether scene() is `saved` but for transient values. Copies nothing.
+    virtual bool matches(const MixerSpec& saved) const = 0;
     /// Loads another scene; `label` names the undo step.
     virtual void adopt(const Scene& scene, const QString& label, Fade fade) = 0;
     virtual void setName(const std::string& name) = 0;
@@ -70,6 +72,7 @@ class MixerModel final : public QObject, public CurrentScene {
     // The current scene.
     Scene scene() const override;
     const std::string& name() const override;
+    bool matches(const MixerSpec& saved) const override;
     void adopt(const Scene& scene, const QString& label, Fade fade) override;
     void setName(const std::string& name) override;
     void setAbout(const Scene& about) override;
@@ -105,7 +108,14 @@ class MixerModel final : public QObject, public CurrentScene {
     void ticked();
 
   private:
-    struct Removed;
+    /// A strip that was removed, for restoreRemoved().
+    struct Removed {
+        StripSpec spec;
+        AbSettings memories;
+        StripDeviceSettings input;
+        std::string focused;
+        size_t at = 0;
+    };
     StripModel& create(const std::string& id, StripRole role);
     StripModel* restoreStrip(const StripSpec& spec, const AbSettings& memories,
                              const StripDeviceSettings& input, const std::string& focused,

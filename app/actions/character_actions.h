@@ -1,0 +1,19 @@
+// What the actions about characters do.
+#pragma once
+
+#include <QString>
+
+namespace reed::ui {
+
+class Actions;
+
+// All return an empty text, or why it is not possible.
+
+/// Turns a character on or off, by name or position, on the selected voice.
+QString toggleCharacter(Actions& a, const QString& word);
+/// "NAME on" or "NAME off".
+QString holdCharacter(Actions& a, const QString& words);
+/// Turns all characters off, on every strip.
+QString turnCharactersOff(Actions& a);
+
+}  // namespace reed::ui
