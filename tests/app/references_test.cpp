@@ -208,11 +208,16 @@ TEST_CASE("a recall takes the scene's transition time, and no rule recalls the s
     picture.connected = true;
     rules.follow(picture);
     const QString undo = w.app.history().undoLabel();
+    QStringList told;
+    QObject here;
+    QObject::connect(&w.app.notices(), &ui::Notifications::told, &here,
+                     [&](const QString& text) { told << text; });
     picture.programs.push_back({1, "Game", "", ""});
     now += 20'000;
     rules.follow(picture);
     CHECK(w.app.mixer().name() == "Loud in three seconds");
     CHECK(w.app.history().undoLabel() == undo);
+    CHECK_FALSE(told.join(' ').contains("recalled"));
     w.app.scenes().recall("Quiet");
     picture.programs.clear();
     now += 20'000;

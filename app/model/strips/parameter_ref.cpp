@@ -89,13 +89,12 @@ bool ParameterRef::set(double value) const {
 }
 
 bool ParameterRef::setPosition(double position) const {
-    if (!isValid() || !std::isfinite(position)) return false;
-    return set(position_to_value(*info(), std::clamp(position, 0.0, 1.0)));
+    return isValid() && set(position_to_value(*info(), position));
 }
 
 bool ParameterRef::step(double steps, bool fine) const {
     const auto now = value();
-    return now && std::isfinite(steps) && set(step_value(*info(), *now, steps, fine));
+    return now && set(step_value(*info(), *now, steps, fine));
 }
 
 void ParameterRef::endEdit() const {

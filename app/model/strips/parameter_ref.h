@@ -47,9 +47,9 @@ class ParameterRef {
 
     /// Sets a value; false if it is out of range, not finite (with a notification), or not valid.
     bool set(double value) const;
-    /// Sets a position, limited to 0 to 1 and rounded; false if it is not finite or not valid.
+    /// The same by a position, which is limited to 0 to 1 and rounded.
     bool setPosition(double position) const;
-    /// Changes it by steps as the wheel does, within its range; `fine`: tenths.
+    /// The same by steps from the value of now, as the wheel does, within its range; `fine`: tenths.
     bool step(double steps, bool fine) const;
     /// Ends the edit: the next change is a new undo step. Headphones have no undo.
     void endEdit() const;
