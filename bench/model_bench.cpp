@@ -34,7 +34,8 @@ int main(int argc, char** argv) {
     ui::AppModel app({home / "scenes", home / "state.json", REED_DEMO_DATA});
     app.start();
     while (app.mixer().count(StripRole::voice) < kMaxVoices) app.mixer().add(StripRole::voice);
-    while (app.mixer().count(StripRole::programme) < kMaxAppAudioStrips) app.mixer().add(StripRole::programme);
+    while (app.mixer().count(StripRole::programme) < kMaxAppAudioStrips)
+        app.mixer().add(StripRole::programme);
     for (ui::StripModel* s : app.mixer().strips()) fill(s->chainModel(), 14);
     QTest::qWait(2000);
     ui::ChainModel& chain = app.mixer().main().chainModel();
