@@ -1,4 +1,4 @@
-// What moving bands of the equalizer did lately, from what the running stage tells.
+// Recent levels and gain changes of the dynamic bands of the equalizer.
 #pragma once
 
 #include <array>
@@ -10,10 +10,11 @@
 
 namespace reed::ui {
 
-/// Levels of the bands' ranges and how far the bands moved. Knows nothing of bands that stay.
+/// One LevelHistogram per dynamic band, from the readouts of the running stage. Static bands have none.
 class BandHistory {
   public:
-    /// `readouts` as the equalizer tells them; `seconds` since the last ones.
+    /// Adds a reading. `values`: of the stage; `readouts`: level and gain change per band, as the equalizer
+    /// reports them; `seconds`: since the previous reading.
     void add(const std::vector<double>& values, const std::vector<float>& readouts, double seconds) {
         if (readouts.size() < 2 * kEqualizerBands) return;
         for (size_t b = 0; b < kEqualizerBands; ++b) {
@@ -22,7 +23,7 @@ class BandHistory {
                 bands_[b] = {};
                 continue;
             }
-            // Another range has other levels.
+            // Levels of another frequency range are not comparable.
             if (range.type != ranges_[b].type ||
                 std::abs(std::log2(range.frequency / ranges_[b].frequency)) > 0.1) {
                 bands_[b] = {};
@@ -32,9 +33,11 @@ class BandHistory {
                           seconds);
         }
     }
+    /// Clears all bands.
     void forget() { bands_ = {}; }
     const LevelHistogram& band(int b) const { return bands_[static_cast<size_t>(b)]; }
-    /// What all bands do to `frequency` beyond their rest, in dB, each moved by what `at` gives for it.
+    /// Gain in dB at `frequency` by the dynamics of all bands; `at(histogram)` is the gain change of a band
+    /// in dB.
     template <typename At>
     double response_db(const std::vector<double>& values, double frequency, double rate, At at) const {
         double sum = 0.0;

@@ -1,4 +1,4 @@
-// A level and what is made of it, as they were lately.
+// Distribution of a level over the last half minute, and the gain change it caused.
 #pragma once
 
 #include <algorithm>
@@ -7,23 +7,23 @@
 
 namespace reed::ui {
 
-/// How often each level was there in the last half minute, and how far a stage moved at it. Fed at every
-/// reading while somebody looks.
+/// Decaying histogram of a level, with the newest and the largest recent gain change. Add a reading while it
+/// is shown.
 struct LevelHistogram {
     static constexpr int kBins = 100;  ///< 1 dB each, from -100 to 0 dBFS
 
     double level = -150.0;  ///< dBFS, newest
     double moved = 0.0;     ///< dB, newest
-    double farthest = 0.0;  ///< the farthest from 0 lately, back by 3 dB a second
-    double heard = 0.0;     ///< readings, the older ones for less
+    double farthest = 0.0;  ///< largest recent gain change; returns to 0 by 3 dB a second
+    double heard = 0.0;     ///< number of readings, older ones weighted less
 
     void add(double now, double moved_now, double seconds) {
         level = now;
         moved = moved_now;
         const double back = std::max(0.0, std::abs(farthest) - 3.0 * seconds);
         farthest = std::abs(moved) >= back ? moved : std::copysign(back, farthest);
-        if (level < -1.0 - kBins) return;  // nothing comes in
-        constexpr double kForgets = 15.0;  // s, to a third
+        if (level < -1.0 - kBins) return;  // no signal
+        constexpr double kForgets = 15.0;  // s, time constant
         const double keep = std::exp(-seconds / kForgets);
         for (double& x : often_) x *= keep;
         heard = heard * keep + 1.0;
@@ -32,7 +32,7 @@ struct LevelHistogram {
     }
     /// Share of the readings in a bin, 0 to 1.
     double share(int bin) const { return heard > 0.0 ? often_[static_cast<size_t>(bin)] / heard : 0.0; }
-    /// The level below which `part` of the readings lie.
+    /// Level in dBFS below which `part` (0 to 1) of the readings are.
     double quantile(double part) const {
         double sum = 0.0;
         for (int i = 0; i < kBins; ++i) {

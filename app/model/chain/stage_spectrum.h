@@ -1,4 +1,4 @@
-// Spectra before and after the focused stage, kept only while somebody looks.
+// Spectra before and after the selected stage, computed only while they are shown.
 #pragma once
 
 #include <memory>
@@ -8,28 +8,29 @@
 
 namespace reed::ui {
 
+/// GUI thread only.
 class StageSpectrum {
   public:
-    /// Hann window, three quarters of overlap, averaged over half a second: what the views state.
+    /// Hann window of kLength samples, 75 % overlap, averaged over kAverageSeconds.
     static constexpr int kLength = 8192;
     static constexpr double kAverageSeconds = 0.5;
 
     StageSpectrum(Engine& engine, MeterReader& readings) : engine_(engine), readings_(readings) {}
 
-    /// Views that show spectra call this while they are visible, at least twice a second; without it nothing
-    /// is computed.
+    /// Call at least twice a second while the spectra are shown; otherwise they are not computed.
     void keepAlive() { alive_ticks_ = 20; }
-    /// The stage whose spectra are wanted; forgets the old ones when it is another. -1: none.
+    /// Selects the stage by its index in the chain; -1: none. Another stage clears the spectra.
     void follow(int stage);
-    /// Takes in what has come. 33 times a second.
+    /// Reads new audio. Call 33 times a second.
     void poll();
-    /// True when the last poll() brought something new.
+    /// Whether the last poll() changed the spectra.
     bool fresh() const { return fresh_; }
 
-    /// nullptr while there is nothing.
+    /// nullptr until known.
     const SpectrumMeter* before() const { return before_.get(); }
     const SpectrumMeter* after() const { return after_.get(); }
     const ResonanceFinder* resonances() const { return finder_.get(); }
+    /// Restarts the peak hold of both spectra.
     void restartHold();
 
   private:
@@ -38,7 +39,7 @@ class StageSpectrum {
     MeterReader& readings_;
     std::unique_ptr<SpectrumMeter> before_, after_;
     std::unique_ptr<ResonanceFinder> finder_;
-    RingReader heard_, left_;  // before and after the stage; the same frame in both
+    RingReader heard_, left_;  // before and after the stage, at the same frame
     double rate_ = 0.0;
     int stage_ = -1, alive_ticks_ = 0;
     bool fresh_ = false;

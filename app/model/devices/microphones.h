@@ -1,4 +1,4 @@
-// Which microphone hears something, and what the system's settings do to the one in use.
+// Levels of all microphones, and problems of the one in use.
 #pragma once
 
 #include <QObject>
@@ -16,7 +16,8 @@ namespace reed::ui {
 class AudioSystem;
 class InputController;
 
-/// All microphones are opened while somebody chooses one, and while the one in use gives digital silence.
+/// Opens all microphones while one is being chosen, and while the one in use gives digital silence. GUI
+/// thread only.
 class Microphones final : public QObject {
     Q_OBJECT
   public:
@@ -29,22 +30,22 @@ class Microphones final : public QObject {
 
     struct Now {
         double level = -200.0;  ///< dBFS, peak, falling by 25 dB a second
-        bool silent = false;  ///< nothing but digital silence since it was opened, for half a second at least
+        bool silent = false;    ///< only digital silence since it was opened, for 0.5 s at least
     };
-    /// Listens to all of them until `who` is no more.
+    /// Opens all microphones during the lifetime of `who`.
     void listenFor(QObject* who);
     bool listening() const { return ears_ != nullptr; }
-    /// By node name; empty while nobody listens or nothing has come in.
+    /// State of a microphone by node name; empty if it is not open or has delivered nothing yet.
     std::optional<Now> now(const std::string& name) const;
-    /// What is wrong with the microphone in use, and which other one hears something; empty: nothing.
+    /// Problem of the microphone in use, with another one that has a signal; empty if there is none.
     QString trouble() const;
-    /// What the system's settings do to it, where that is neither right nor wrong; empty: nothing.
+    /// Effect of the system volume on it where that is no problem; empty if it has none.
     QString note() const;
-    /// Its state in a few words for the chooser: level, silence, what the system does to it.
+    /// Short status of a microphone for the input menu: level, silence, system volume.
     QString words(const PipeWireNode& microphone) const;
 
   signals:
-    /// Levels have moved; only while it listens.
+    /// Levels changed; only while microphones are open.
     void heard();
 
   private:

@@ -1,4 +1,4 @@
-// What one strip is to other programs beside its part of the feed.
+// The virtual microphones of one strip.
 #pragma once
 
 #include <memory>
@@ -9,10 +9,11 @@
 
 namespace reed::ui {
 
-/// Microphones that carry what a strip gives, and what comes into it, as it is. They end with this object but
-/// stay in the daemon, silent, for who uses them.
+/// Offers the output of a strip, and its unprocessed input, as microphones to other apps. After this object
+/// the nodes stay in PipeWire, silent, for the apps that use them.
 class StripMicrophones {
   public:
+    /// A microphone that is offered.
     struct Offer {
         std::string node{}, title{};  ///< empty: none
         int channels = 0;
@@ -24,9 +25,9 @@ class StripMicrophones {
     StripMicrophones(const StripMicrophones&) = delete;
     StripMicrophones& operator=(const StripMicrophones&) = delete;
 
-    /// The hub through which they go from now on; what goes through another one ends.
+    /// Sets the connection to use; microphones of another connection are withdrawn.
     void use(const std::shared_ptr<PipeWireHub>& hub);
-    /// After use().
+    /// Offers these microphones in place of the previous ones. Precondition: use() was called.
     void show(const Offer& own, const Offer& plain);
     const Offer& own() const { return own_; }
     const Offer& plain() const { return plain_; }

@@ -1,4 +1,4 @@
-// Whether the scene in work fits the voice and room that are here, and what makes it fit.
+// Adaptation of the current scene to the voice and room of this user.
 #pragma once
 
 #include <QObject>
@@ -16,49 +16,56 @@ class MixerModel;
 class SceneManager;
 class StripModel;
 
-/// What a strip's microphone has given last.
+/// Recent unprocessed input of a strip.
 struct RecentInput {
     AudioBuffer sound;
-    double rate = 0.0;  ///< Hz; 0: nothing
+    double rate = 0.0;  ///< Hz; 0: no input
 
-    static constexpr double kLeast = 5.0;  ///< s, less says nothing about a voice
+    static constexpr double kLeast = 5.0;  ///< s; shorter input can't be measured
+    /// Whether it is long enough to be measured.
     bool enough() const { return rate > 0.0 && static_cast<double>(sound.frames()) >= kLeast * rate; }
-    /// Why there is not enough, and what to do.
+    /// Message for the user if it is too short.
     static QString tooLittle();
 };
+/// At most the last `seconds` of the current input.
 RecentInput recentInput(StripModel& strip, double seconds);
 
-/// Looks after what scenes are made for: when one is saved, what was said last is measured in the background
-/// and noted in it; when one is in work that was made for other levels, it says so, and works out what to
-/// change.
+/// Measures the reference levels of a scene when it is saved, and stores them in it. Compares the current
+/// levels of the selected voice with them, and computes what to change. GUI thread only; the work runs in the
+/// background.
 class AdaptationModel final : public QObject {
     Q_OBJECT
   public:
     AdaptationModel(MixerModel& mixer, SceneManager& scenes);
     ~AdaptationModel() override;
 
-    /// The voice that is worked on comes at levels that the scene was not made for.
+    /// Whether the levels of the selected voice differ too much from the reference levels.
     bool off() const { return off_; }
-    /// What it was made for, where that is known.
+    /// Reference levels of the scene for the selected strip, if it has some.
     std::optional<ReferenceLevels> madeFor() const;
 
-    /// Works out, for the voice that is worked on, what to change; found() or failed() tells when it is done.
+    /// Computes the changes for the selected voice; found() or failed() follows.
     void look();
     void cancel();
+    /// Whether look() is running.
     bool looking() const { return looking_ != nullptr; }
+    /// The changes that look() has found.
     const std::optional<Fit>& fit() const { return fit_; }
-    /// Id of the strip that it is for.
+    /// Id of the strip that fit() is for.
     const std::string& strip() const { return strip_; }
-    /// Makes all changes of fit(), or one of them, as one step of undo. With all made the offer is over.
+    /// Applies all changes of fit(), or one of them, as one undo step. When all are applied, fit() is
+    /// cleared.
     void apply(std::optional<size_t> only = std::nullopt);
-    /// The levels that are here are those to go by from now on, with the settings as they are; in the saved
-    /// scene too, where it has these settings.
+    /// Makes the current levels the reference levels, without changing settings; in the saved scene too if it
+    /// has the same settings.
     void acceptCurrentLevels();
 
-    static constexpr double kSeconds = 30.0;  ///< of what was said last, that it goes by
+    static constexpr double kSeconds = 30.0;  ///< of recent input that is measured
 
   signals:
+    /// off() changed.
     void offChanged();
+    /// fit() changed.
     void found();
     void progressed(int percent);
     void failed(const QString& why);
@@ -73,7 +80,7 @@ class AdaptationModel final : public QObject {
     Background background_;
     bool off_ = false;
     int ticks_ = 0, looks_off_ = 0;
-    std::shared_ptr<std::atomic<bool>> looking_;  // true: it is to end
+    std::shared_ptr<std::atomic<bool>> looking_;  // set to cancel the running job
     std::optional<Fit> fit_;
     std::string strip_;
 };

@@ -1,5 +1,4 @@
-// The folder of scenes as the thread sees it that waits for the disk: what is ours there, and what others
-// wrote.
+// The folder of scenes, as the worker thread of SceneManager uses it.
 #pragma once
 
 #include <filesystem>
@@ -14,28 +13,31 @@
 
 namespace reed::ui {
 
-/// The scenes as they are on the disk, and those of them that other programs have written since the last
-/// time.
+/// The scenes on the disk, and the names (case-folded) of those that another program has written since the
+/// last call.
 struct SceneFolderChanges {
     SceneListing now;
     std::set<std::string> others;
 };
 
-/// One thread has it: that of the errands.
+/// Knows which files were written by this program. Used by one thread at a time.
 struct SceneFolder {
     explicit SceneFolder(std::filesystem::path folder) : library(std::move(folder)) {}
     struct Written {
         std::filesystem::path path;
-        bool kept = false;  // what was there is in "removed"
+        bool kept = false;  // the previous file was moved to "removed"
     };
 
     SceneLibrary library;
-    std::map<std::string, size_t> seen, ours;  // digests by name without cases: at the last look, as written
+    std::map<std::string, size_t> seen,
+        ours;  // digests by case-folded name: at the last news(), as written here
 
+    /// Whether the file has the content that this program wrote last.
     bool isOurs(const SceneEntry& entry) const {
         const auto written = ours.find(case_folded(entry.scene.name));
         return written != ours.end() && written->second == entry.digest;
     }
+    /// Reads the folder.
     SceneFolderChanges news() {
         SceneFolderChanges out{library.list(), {}};
         std::map<std::string, size_t> now;
@@ -49,12 +51,13 @@ struct SceneFolder {
         seen = std::move(now);
         return out;
     }
-    /// Another program, or another hand, has written it since it was `known`.
+    /// Whether the file has been changed from outside since its digest was `known`.
     bool foreign(const std::string& name, size_t known) const {
         const SceneListing now = library.list();
         const SceneEntry* there = find_scene(now.scenes, name);
         return there != nullptr && there->digest != known && !isOurs(*there);
     }
+    /// Writes a scene. The previous file is moved to "removed" if `keep`, or if it was changed from outside.
     Result<Written> write(const Scene& scene, size_t known, bool keep) {
         const bool kept = keep || foreign(scene.name, known);
         const auto file = library.save(scene, kept ? SceneLibrary::Old::kept : SceneLibrary::Old::replaced);
@@ -62,7 +65,7 @@ struct SceneFolder {
         own({scene.name});
         return Written{file.value(), kept};
     }
-    /// What is there under these names was written from here.
+    /// Marks the files of these scenes as written by this program.
     void own(const std::vector<std::string>& names) {
         const SceneListing now = library.list();
         for (const std::string& name : names) {

@@ -1,4 +1,4 @@
-// The scenes: kept, recalled, and looked after while other programs write them too.
+// The list of scenes: saved, recalled, and kept up to date with the folder.
 #pragma once
 
 #include <QFileSystemWatcher>
@@ -19,8 +19,8 @@ namespace reed::ui {
 struct SceneFolder;
 struct SceneFolderChanges;
 
-/// The list of scenes. It changes at once; a thread writes to the disk, and if that fails the list returns to
-/// what is on the disk.
+/// The list changes at once; a worker thread writes to the disk. If writing fails, the list returns to what
+/// is on the disk. GUI thread only.
 class SceneManager final : public QObject {
     Q_OBJECT
   public:
@@ -46,6 +46,7 @@ class SceneManager final : public QObject {
     /// Restores one of them, unsaved, as one undo step.
     void restoreRemoved(const SceneRevision& state);
 
+    /// Loads a saved scene, with its transition time, as one undo step.
     void recall(const std::string& name);
     /// Loads a template as a new unsaved scene with a unique name.
     void newFromTemplate(const Scene& scene);
@@ -58,6 +59,7 @@ class SceneManager final : public QObject {
     bool rename(const QString& name, Replacing replacing = Replacing::no);
     /// The name of the other scene that conflicts with this name; empty if none.
     QString conflictingName(const QString& name) const;
+    /// Moves the file of a scene to "removed".
     void remove(const std::string& name);
     /// Whether a scene is being written.
     bool saving() const { return saving_ > 0; }
@@ -100,6 +102,7 @@ class SceneManager final : public QObject {
     QStringList clashes(const std::vector<Scene>& scenes) const;
 
   signals:
+    /// Scenes were added, removed, moved or changed.
     void scenesChanged();
     /// A scene was renamed.
     void renamed(const QString& from, const QString& to);
@@ -123,19 +126,19 @@ class SceneManager final : public QObject {
     QString removedFolder() const;
 
     std::filesystem::path folder_;
-    std::shared_ptr<SceneFolder> disk_;  // the errands' own
+    std::shared_ptr<SceneFolder> disk_;  // used by the worker thread only
     CurrentScene& work_;
     Notifications& notices_;
     std::vector<SceneEntry> scenes_;
     std::set<std::string> told_unreadable_;
-    std::set<std::string> others_;  // what other programs wrote, not looked at yet
-    std::string outside_;  // scene that another program changed while this one had changes of its own
+    std::set<std::string> others_;  // scenes that other programs wrote, not handled yet
+    std::string outside_;           // scene that another program changed while it had unsaved changes
     QFileSystemWatcher files_;
     QTimer look_again_;
     int looks_ = 0, saving_ = 0;
     bool failed_ = false;
-    QString problem_;          // the newest since nothing was under way
-    SerialTaskQueue errands_;  // last: what is under way needs the others
+    QString problem_;          // newest problem since the last time that no task was pending
+    SerialTaskQueue errands_;  // last: its tasks use the other members
 };
 
 }  // namespace reed::ui

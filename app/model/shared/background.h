@@ -1,4 +1,4 @@
-// Long work off the window's thread.
+// One worker thread per task.
 #pragma once
 
 #include <QObject>
@@ -11,8 +11,8 @@
 
 namespace reed::ui {
 
-/// Runs work on threads of its own and hands the results back to the window's thread. Its destructor waits
-/// for what still runs; those results are dropped.
+/// Runs each task on a thread of its own and returns the result to the GUI thread. The destructor waits for
+/// running tasks and drops their results. For cancellation and progress see JobRunner.
 class Background final : public QObject {
   public:
     explicit Background(QObject* parent = nullptr) : QObject(parent) {}
@@ -23,7 +23,7 @@ class Background final : public QObject {
         }
     }
 
-    /// `work()` there, then `done(result)` here.
+    /// Runs `work()` on a new low-priority thread, then `done(result)` on this one.
     template <typename Work, typename Done>
     void run(Work work, Done done) {
         using Answer = decltype(work());
@@ -38,6 +38,7 @@ class Background final : public QObject {
         });
         thread->start(QThread::LowPriority);
     }
+    /// Whether a task is running.
     bool busy() const { return !threads_.empty(); }
 
   private:

@@ -1,4 +1,4 @@
-// Undo and redo for everything that changes sound, over the whole desk.
+// Undo and redo for everything that changes the sound, over the whole mixer.
 #pragma once
 
 #include <QElapsedTimer>

@@ -1,4 +1,4 @@
-// Long work off the window's thread, with how far it is.
+// Background jobs with progress, which can be cancelled.
 #pragma once
 
 #include <QElapsedTimer>

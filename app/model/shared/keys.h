@@ -1,4 +1,4 @@
-// Which key does what: the usual ones, and what the person has made of them.
+// Keyboard shortcuts: the defaults, and the assignments of the user.
 #pragma once
 
 #include <QKeySequence>
@@ -20,13 +20,14 @@ struct ShortcutSlot {
     QString formerly;   ///< id of earlier versions, if different
 };
 
-/// Keyboard shortcuts. A shortcut belongs to one slot at most. Slots may be defined after restore(), and
-/// again.
+/// Assigns shortcuts to slots; a shortcut belongs to one slot at most. define() may be called after
+/// restore(), and again. GUI thread only.
 class Keys final : public QObject {
     Q_OBJECT
   public:
     using QObject::QObject;
 
+    /// Sets the slots that exist. Assignments of slots that do not exist are preserved.
     void define(std::vector<ShortcutSlot> all);
     const std::vector<ShortcutSlot>& all() const { return slots_; }
 
@@ -43,6 +44,7 @@ class Keys final : public QObject {
     static QString problem(const QKeySequence& key);
     /// Assigns this shortcut only (empty: none), and removes it from another slot.
     void set(const QString& id, const QKeySequence& key);
+    /// Whether the slot has another assignment than its defaults.
     bool differs(const QString& id) const { return own_.contains(id.toStdString()); }
     /// Resets to the defaults, except shortcuts that another slot has now.
     void reset(const QString& id);
@@ -56,6 +58,7 @@ class Keys final : public QObject {
     void restore(const std::map<std::string, std::string>& kept);
 
   signals:
+    /// Slots or assignments changed.
     void changed();
 
   private:

@@ -1,4 +1,4 @@
-// What the program has to say to the person.
+// Messages to the user.
 #pragma once
 
 #include <QObject>
@@ -17,6 +17,7 @@ class Notifications final : public QObject {
     void say(const QString& text) { emit told(text, false); }
     /// Posts a warning.
     void warn(const QString& text) { emit told(text, true); }
+    /// Posts a warning if `serious`, else information.
     void tell(const QString& text, bool serious) { emit told(text, serious); }
     /// Posts an error with a capital first letter.
     void tell(const Error& error) {
@@ -26,6 +27,7 @@ class Notifications final : public QObject {
     }
 
   signals:
+    /// A message was posted.
     void told(const QString& text, bool serious);
 };
 

@@ -1,4 +1,4 @@
-// What the person has set for the program itself, whatever scene is in work.
+// Settings of the user that are independent of the scene.
 #pragma once
 
 #include <QObject>
@@ -12,6 +12,7 @@
 
 namespace reed::ui {
 
+/// Stored with the working state. GUI thread only.
 class Preferences final : public QObject {
     Q_OBJECT
   public:
@@ -23,36 +24,36 @@ class Preferences final : public QObject {
     QString theme() const { return theme_; }
     void setTheme(const QString& name);
 
-    /// The window's place.
+    /// Geometry of the window, as QWidget::saveGeometry() returns it.
     QByteArray geometry() const { return geometry_; }
     void setGeometry(const QByteArray& geometry);
 
-    /// The small window's place, and whether it stays before all others.
+    /// Geometry of the compact window, and whether it stays above other windows.
     QByteArray smallGeometry() const { return small_geometry_; }
     bool smallOnTop() const { return small_on_top_; }
     void setSmall(const QByteArray& geometry, bool on_top);
 
-    /// Strip and stage to which the key of a number leads; empty: none yet.
+    /// Bookmark: ids of a strip and a stage; empty if it is not set.
     using Place = std::pair<std::string, std::string>;
+    /// `number`: 1 to kMaxBookmarks.
     Place place(int number) const;
     void setPlace(int number, const Place& place);
 
     enum class TalkKey { toggles, talks, mutes };
-    /// What the talk key does while it is held: nothing more than a switch, opens the microphone, or closes
-    /// it.
+    /// What the talk shortcut does: toggles the mute, unmutes while it is held, or mutes while it is held.
     TalkKey talkKey() const { return talk_key_; }
     void setTalkKey(TalkKey mode);
 
-    /// Where the loudness of the feed shall be, in LUFS (-30 to -9); a choice, -16 to begin with.
+    /// Target loudness of the output in LUFS, -30 to -9; -16 by default (empirical value).
     static constexpr double kLeastTarget = -30.0, kMostTarget = -9.0;
     double target() const { return target_; }
     void setTarget(double lufs);
 
-    /// The equalizer is shown as octaves, not as a curve: what was used last, until the program ends.
+    /// Whether the equalizer is shown as octave sliders instead of a curve. Not stored.
     bool octaves() const { return octaves_; }
     void setOctaves(bool on) { octaves_ = on; }
 
-    /// Advice by its id that is not shown on this computer.
+    /// Whether advice of this id is hidden.
     bool hidesAdvice(const std::string& id) const { return hidden_advice_.contains(id); }
     void hideAdvice(const std::string& id);
     bool hidesAnyAdvice() const { return !hidden_advice_.empty(); }
@@ -61,7 +62,7 @@ class Preferences final : public QObject {
     Keys& keys() { return keys_; }
     const Keys& keys() const { return keys_; }
 
-    /// As they were kept, and what is to be kept of them.
+    /// Reads the stored settings; writes them.
     void restore(const WorkingState& state);
     void keep(WorkingState& state) const;
 
@@ -70,7 +71,7 @@ class Preferences final : public QObject {
     void targetChanged();
     void talkKeyChanged();
     void adviceChanged();
-    /// Any of them.
+    /// Any setting changed.
     void changed();
 
   private:

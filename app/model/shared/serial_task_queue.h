@@ -1,4 +1,4 @@
-// What waits for the disk: one after another, off the window's thread.
+// Background tasks that run one after another, in order.
 #pragma once
 
 #include <QObject>
@@ -97,8 +97,8 @@ class SerialTaskQueue final : public QObject {
     std::queue<Job> jobs_;
     std::queue<Result> results_;
     bool quit_ = false;
-    int asked_ = 0, came_ = 0;  // the window's thread only
-    std::thread thread_;        // last: it uses the others
+    int asked_ = 0, came_ = 0;  // tasks queued and completed; GUI thread only
+    std::thread thread_;        // last: it uses the other members
 };
 
 }  // namespace reed::ui

@@ -1,18 +1,18 @@
-// Notifications that a start crashed, so that the next one does without what it may have stumbled over.
+// Detects at the next start that the program crashed while starting.
 #pragma once
 
 #include <filesystem>
 
 namespace reed::ui {
 
-/// While armed, a crash of the program (not its being killed) leaves a mark: an empty file. Process-wide, one
-/// at a time.
+/// While it exists, a crash of the process leaves a mark: an empty file. Being killed leaves none. One object
+/// per process at a time.
 class StartGuard {
   public:
-    /// Takes a mark of the start before away; true when there was one.
+    /// Removes the mark of the previous start; true if there was one.
     static bool take_mark(const std::filesystem::path& mark);
 
-    /// From now on a crash leaves `mark` (in a folder that exists).
+    /// `mark`: path of the mark. Its folder must exist.
     explicit StartGuard(const std::filesystem::path& mark);
     ~StartGuard();
     StartGuard(const StartGuard&) = delete;

@@ -1,4 +1,4 @@
-// Writes the working state on a thread of its own, so that a slow disk never holds up the window.
+// Writes the working state on a worker thread, so that a slow disk never blocks the window.
 #pragma once
 
 #include <condition_variable>
@@ -13,25 +13,26 @@
 
 namespace reed::ui {
 
-/// Keeps the newest text it was given; what came in between and was not yet begun is left out.
+/// Writes the newest text. A text that is replaced before its writing began is skipped.
 class StateWriter {
   public:
-    /// Writes `text`; write_file() to the state's path when nothing else is said.
+    /// Writes `text` to the disk; called on the worker thread.
     using Write = std::function<Result<void>(const std::string& text)>;
 
     explicit StateWriter(Write write) : write_(std::move(write)), thread_([this] { run(); }) {}
+    /// Writes a pending text first.
     ~StateWriter() {
         {
             const std::lock_guard lock(mutex_);
             quit_ = true;
         }
         wake_.notify_all();
-        thread_.join();  // what waits is written first
+        thread_.join();
     }
     StateWriter(const StateWriter&) = delete;
     StateWriter& operator=(const StateWriter&) = delete;
 
-    /// Returns at once.
+    /// Queues a text to be written. Doesn't block.
     void keep(std::string text) {
         {
             const std::lock_guard lock(mutex_);
@@ -39,13 +40,13 @@ class StateWriter {
         }
         wake_.notify_all();
     }
-    /// Returns when everything given so far stands on the disk, or could not be written: then false.
+    /// Waits until all texts queued so far are written; false if the last one could not be.
     bool finish() {
         std::unique_lock lock(mutex_);
         wake_.wait(lock, [this] { return !waiting_ && !writing_; });
         return !problem_;
     }
-    /// Why the last writing failed; nothing when it did not.
+    /// Why the last text could not be written; empty if it was.
     std::optional<Error> problem() const {
         const std::lock_guard lock(mutex_);
         return problem_;
@@ -75,7 +76,7 @@ class StateWriter {
     std::optional<std::string> waiting_;
     std::optional<Error> problem_;
     bool writing_ = false, quit_ = false;
-    std::thread thread_;  // last: it uses the others
+    std::thread thread_;  // last: it uses the other members
 };
 
 }  // namespace reed::ui

@@ -1,4 +1,4 @@
-// What was advised since the program was started.
+// Log of the advice since the start of the program.
 #pragma once
 
 #include <QDateTime>
@@ -8,7 +8,7 @@
 
 namespace reed::ui {
 
-/// Each piece of advice once per time that it was shown; the oldest are dropped after kMost.
+/// One entry each time that advice is shown. The oldest entries above kMost are dropped. GUI thread only.
 class AdviceLog final : public QObject {
     Q_OBJECT
   public:
@@ -39,7 +39,7 @@ class AdviceLog final : public QObject {
         if (entries_.size() > kMost) entries_.pop_front();
         emit changed();
     }
-    /// It is no longer shown; `applied`: its button was pressed.
+    /// Advice `id` is no longer shown for `strip`; `applied`: its button was pressed.
     void end(const std::string& id, const QString& strip, bool applied) {
         for (auto e = entries_.rbegin(); e != entries_.rend(); ++e) {
             if (e->id != id || e->strip != strip || e->to.isValid()) continue;
@@ -49,9 +49,10 @@ class AdviceLog final : public QObject {
             return;
         }
     }
-    static constexpr int kAgain = 60;
+    static constexpr int kAgain = 60;  ///< s
 
   signals:
+    /// An entry was added or ended.
     void changed();
 
   private:

@@ -1,4 +1,4 @@
-// What is wrong with the output, and the one thing to change first.
+// The most important problem of a strip's output, and one change that mends it.
 #pragma once
 
 #include <QElapsedTimer>

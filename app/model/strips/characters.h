@@ -1,4 +1,4 @@
-// Characters: stages kept together, to be laid over a chain by a key.
+// The library of characters.
 #pragma once
 
 #include <QObject>
@@ -12,41 +12,42 @@ namespace reed::ui {
 
 class ChainModel;
 
+/// A character: stages that are applied over a chain while it is on.
 struct CharacterEntry {
     QString name;
-    QString note;  ///< what it is for, what to adjust
+    QString note;  ///< description by its author
     CharacterSpec spec;
-    double delay = 0.0;  ///< ms it adds while it is on, at 48 kHz
-    bool ours = false;   ///< it came with the program
+    double delay = 0.0;  ///< latency that it adds while it is on, in ms at 48 kHz
+    bool ours = false;   ///< included with the program
 };
 
-/// The person's are scene files of one strip in the folder "characters" beside the scenes; ours come with the
-/// demo data, and one of the person's of the same name stands in the place of ours.
+/// The user's characters are scene files of one strip in the folder "characters" beside the scenes. Included
+/// ones are in the demo data; a user's character of the same name replaces an included one. GUI thread only.
 class Characters final : public QObject {
     Q_OBJECT
   public:
     explicit Characters(AppContext& context);
 
-    /// Ours first, then the person's in their order; at most kMaxCharacters, what is beyond is told.
+    /// Included ones first, then the user's in their order; at most kMaxCharacters.
     const std::vector<CharacterEntry>& all() const { return all_; }
-    /// By name, without regard to case; nullptr: there is none.
+    /// Finds by name, ignoring case; returns nullptr if not found.
     const CharacterEntry* find(const QString& name) const;
-    /// Tells of files that can't be used, and of those that are too many.
+    /// Posts warnings about unreadable files and about characters above the limit.
     void tellProblems();
-    /// What chains wait with.
+    /// The characters as chains load them.
     std::vector<CharacterSpec> specs() const;
 
-    /// Keeps stages of a chain (by id, in its order) under a name; one of this name makes way, its file stays
-    /// in "removed". False, with the reason told, when it can't be.
+    /// Saves stages of a chain (by id, in the order of the chain) as a character. A user's character of this
+    /// name is moved to "removed". False, with a notification, on failure.
     bool keep(const ChainModel& strip, const std::vector<std::string>& stages, const QString& name,
               const QString& note);
-    /// Removes one of the person's; its file stays in "removed". Ours of that name is back, if there is one.
+    /// Moves a user's character to "removed". An included one of this name is then available again.
     void remove(const QString& name);
-    /// Puts its stages into the chain before the lid, to be looked at and tuned, as one step of undo.
+    /// Inserts the stages of a character into a chain, before a limiter at its end, as one undo step.
     static bool takeIn(ChainModel& strip, const CharacterEntry& character);
 
   signals:
-    /// Which there are, or what they are.
+    /// The list or one of its characters changed.
     void changed();
 
   private:

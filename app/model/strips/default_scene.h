@@ -1,11 +1,11 @@
-// What a chain starts with where there is no scene at all.
+// Default chains.
 #pragma once
 
 #include "scenes/scene.h"
 
 namespace reed::ui {
 
-/// The usual stages (StageKind::usual) with their default values, in the usual order.
+/// A scene with the stages of StageKind::usual at their default values, in the order of the registry.
 inline Scene defaultScene() {
     Scene out;
     out.name = "New scene";
@@ -15,7 +15,7 @@ inline Scene defaultScene() {
     return out;
 }
 
-/// What a programme starts with: it gives way to the voices.
+/// Default chain of an app audio strip: ducking by the voices.
 inline ChainSpec programmeChain() {
     ChainSpec out;
     out.stages.push_back(new_stage(out, *find_stage_kind("ducking")));

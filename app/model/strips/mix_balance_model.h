@@ -1,4 +1,4 @@
-// How loud voices and programme are against each other over the last minute.
+// Loudness balance of voices and app audio over the last minute.
 #pragma once
 
 #include <QObject>
@@ -13,31 +13,32 @@ namespace reed::ui {
 
 class MixerModel;
 
-/// Follows the sum of the voices and of all programmes, after their faders, while there is a programme.
+/// Measures the sum of all voices and the sum of all app audio strips, after their faders, while there is an
+/// app audio strip. GUI thread only.
 class MixBalanceModel final : public QObject {
     Q_OBJECT
   public:
     MixBalanceModel(MixerModel& mixer, LiveMixer& live);
 
     static constexpr double kSeconds = 60.0;
-    /// There is a programme to hold the voices against.
+    /// Whether there is app audio to compare with.
     bool has() const { return !programmes_.empty(); }
-    /// Null while there is none.
+    /// Loudness over time; nullptr while there is no app audio.
     const LoudnessTrack* voices() const { return voice_track_.get(); }
     const LoudnessTrack* programme() const { return programme_track_.get(); }
     const Balance& now() const { return now_; }
-    /// Held against the wanted distance.
+    /// Compares the balance with the target distance.
     Finding finding() const;
-    /// By how many dB the programme should move to come to the wanted distance; 0: it is right.
+    /// Change of app audio in dB that reaches the target distance; 0 if it is reached.
     double wantedMove() const;
-    /// Moves the faders of all programmes by so many dB.
+    /// Changes the faders of all app audio strips by so many dB, as one undo step each.
     void offsetAppAudio(double db);
-    /// Lets the first programme give way by that much more while somebody speaks, by its ducking or a new
-    /// one.
+    /// Increases the ducking of the first app audio strip by so many dB, at most to 12 dB. Adds a ducking
+    /// stage if there is none.
     void increaseDucking(double db);
 
   signals:
-    /// Ten times a second at most, while there is a programme.
+    /// At most ten times a second, while there is app audio.
     void changed();
 
   private:

@@ -1,4 +1,4 @@
-// The monitor: what the headphones get, through which output, and when it must be cut.
+// The headphone monitor of one strip.
 #pragma once
 
 #include <QObject>

@@ -14,6 +14,7 @@ class ChainModel;
 class InputController;
 class Notifications;
 
+/// GUI thread only; the work runs in the background.
 class NoiseProfileLearner final : public QObject {
     Q_OBJECT
   public:
@@ -28,16 +29,18 @@ class NoiseProfileLearner final : public QObject {
     State state() const { return state_; }
     /// The stage that learns; empty while idle.
     const std::string& stage() const { return stage_; }
-    /// Seconds of silence still needed, 0 when all has been heard.
+    /// Seconds of audio that are still needed; 0 while not listening.
     double left() const;
+    /// Seconds of audio that are needed in all.
     double wanted() const { return seconds_; }
 
-    /// Listens for `seconds` of silence (0: as long as usual for its kind), then teaches the stage; the
-    /// outcome is told by the session's message. What was learnt before stays when it is refused.
+    /// Records `seconds` of silence (0: the default of the kind), then sets the learned data of the stage.
+    /// Posts the result. If the recording is rejected, earlier learned data stays. Another input or a removed
+    /// stage ends it.
     void start(const std::string& stage, double seconds = 0.0);
     void cancel();
-    /// Looks for what its kind can look for (StageKind::search) in the newest sound before the stage, sets
-    /// what is proposed, and says what it found.
+    /// Runs the analysis of the stage's kind (StageKind::search) over the newest audio before the stage,
+    /// applies its proposal and posts what it found.
     void search(const std::string& stage);
 
   signals:
@@ -57,8 +60,8 @@ class NoiseProfileLearner final : public QObject {
     State state_ = State::idle;
     std::string stage_;
     double seconds_ = 1.0;
-    RingReader heard_;  // of the input, from the start of listening on
-    int job_ = 0;       // results of an older one are dropped
+    RingReader heard_;  // input since start()
+    int job_ = 0;       // results of earlier jobs are dropped
 };
 
 }  // namespace reed::ui

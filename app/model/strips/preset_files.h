@@ -1,4 +1,4 @@
-// What the person keeps under a name beside the scenes: recipes, characters.
+// Files of presets and characters in folders beside the scenes.
 #pragma once
 
 #include <QString>
@@ -8,7 +8,8 @@
 
 namespace reed::ui {
 
-/// Saves one; what it replaces stays in "removed". Tells `done` ("Kept %1 in %2": name and file), or why not.
+/// Saves a file; the file that it replaces is moved to "removed". Posts `done` with name (%1) and path (%2),
+/// or the error; false then.
 inline bool savePresetFile(const SceneLibrary& among, Notifications& notices, const Scene& kept,
                            const QString& done) {
     const auto saved = among.save(kept, SceneLibrary::Old::kept);
@@ -20,7 +21,7 @@ inline bool savePresetFile(const SceneLibrary& among, Notifications& notices, co
     return true;
 }
 
-/// Moves one to "removed". Tells `done` ("Removed %1, kept in %2": name and folder), or why not.
+/// Moves a file to "removed". Posts `done` with name (%1) and folder (%2), or the error; false then.
 inline bool removeFile(const SceneLibrary& among, Notifications& notices, const QString& name,
                        const QString& done) {
     if (const auto removed = among.remove(name.toStdString()); !removed.ok()) {

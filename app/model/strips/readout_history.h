@@ -1,4 +1,4 @@
-// What running stages told over the last minute.
+// Readouts of the running stages over the last minute.
 #pragma once
 
 #include <QObject>
@@ -11,28 +11,30 @@
 
 namespace reed::ui {
 
-/// Of every stage whose kind tells something in decibels that is held against a value, or its gain: the first
-/// of it, ten times a second of sound, whether anybody looks at that stage or not.
+/// For each stage whose kind has a readout in dB that belongs to a parameter, or that is its gain: the first
+/// such readout, every kStep of audio. Recorded whether the stage is shown or not.
 class ReadoutHistory final : public QObject {
     Q_OBJECT
   public:
+    /// A reading.
     struct Moment {
-        double time = 0.0;  ///< s, of the strip's sound
+        double time = 0.0;  ///< s of audio since the input was opened
         float value = 0.0f;
     };
     static constexpr double kSeconds = 60.0;
     static constexpr double kStep = 0.1;  ///< s
 
     explicit ReadoutHistory(QObject* parent = nullptr) : QObject(parent) {}
-    /// The readout of a kind that is shown over time; -1: none is.
+    /// Index of the readout of a kind that is recorded; -1 if there is none.
     static int shown(const StageKind& kind);
 
-    /// Takes in what there is, `time` seconds into the strip's sound; `told(stage)`: all its readouts.
+    /// Records the readouts at `time`, in s of audio; `told(stage)` returns all readouts of a stage. A
+    /// smaller time than before means another input and clears everything.
     void follow(const ChainSpec& chain, double time,
                 const std::function<std::vector<float>(const StageSpec&)>& told);
-    /// Oldest first; empty of a stage that is bypassed.
+    /// Readings of a stage, oldest first; empty while it is bypassed.
     const std::deque<Moment>& of(const std::string& stage) const;
-    /// s into the strip's sound.
+    /// Time of the newest reading, in s of audio.
     double now() const { return time_; }
 
   private:

@@ -1,4 +1,4 @@
-// Settings of one stage, kept under a name, for any chain.
+// The library of stage presets.
 #pragma once
 
 #include <QString>
@@ -13,29 +13,31 @@ namespace reed::ui {
 class ChainModel;
 class StripModel;
 
+/// Named settings of a stage kind.
 struct StagePreset {
     QString name;
-    QString note;  ///< what to listen for
+    QString note;  ///< description
     StageSpec stage;
-    std::optional<VoiceLevels> made;  ///< what came to the stage that it was kept from
-    bool ours = false;                ///< it came with the program
+    std::optional<VoiceLevels> made;  ///< levels before the stage when it was saved, if known
+    bool ours = false;                ///< included with the program
 };
 
-/// The person's are scene files of one stage in the folder "recipes" beside the scenes; ours come with the
-/// demo data.
+/// The user's presets are scene files of one stage in the folder "recipes" beside the scenes; included ones
+/// are in the demo data. GUI thread only.
 class StagePresets {
   public:
     explicit StagePresets(AppContext& context);
 
-    /// Those of a kind, the person's first, by name.
+    /// Presets of a kind, the user's first, each group by name. Reads the folders.
     std::vector<StagePreset> of(const std::string& kind) const;
-    /// Keeps the settings of a stage; a recipe of this name and kind makes way, its file stays in "removed".
-    /// Problems are told.
+    /// Saves the settings of a stage as a preset. One of this name and kind is moved to "removed". False,
+    /// with a notification, on failure.
     bool keep(const StripModel& strip, const std::string& stage, const QString& name, const QString& note);
-    /// Sets a stage of the same kind by it, as one step of undo. Thresholds go where they stand to the voice
-    /// and room that come to the stage as they stood where it was kept, if both are known.
+    /// Applies a preset to a stage of the same kind, as one undo step. Thresholds are moved to the same
+    /// distance from voice and background noise as when it was saved, if the levels before the stage are
+    /// known in both cases.
     void load(StripModel& strip, const std::string& stage, const StagePreset& recipe);
-    /// Removes one of the person's; its file stays in "removed".
+    /// Moves a user's preset to "removed".
     void remove(const QString& name);
 
   private:

@@ -1,4 +1,4 @@
-// How loud each of several voices is.
+// Loudness of each voice while there are several.
 #pragma once
 
 #include <QObject>
@@ -13,7 +13,7 @@ namespace reed::ui {
 class MixerModel;
 class StripModel;
 
-/// Follows what every voice gives, after its fader, over the last minute; only while there are several.
+/// Measures each voice after its fader, over the last minute. GUI thread only.
 class VoiceLoudnessModel final : public QObject {
     Q_OBJECT
   public:
@@ -23,10 +23,10 @@ class VoiceLoudnessModel final : public QObject {
         StripModel* strip = nullptr;
         VoiceLoudness loudness;
     };
-    /// Empty while there is one voice alone.
+    /// Empty while there is only one voice.
     const std::vector<Voice>& now() const { return now_; }
 
-    /// Seconds of its own talk before a voice is judged.
+    /// Seconds of speech before the loudness of a voice counts.
     static constexpr double kEnough = 4.0;
 
   private:

@@ -1,4 +1,4 @@
-// What a comparison is between.
+// The two sides of a comparison.
 #pragma once
 
 #include <QString>
@@ -12,18 +12,18 @@ namespace reed::ui {
 class SceneManager;
 class StripModel;
 
-/// What the sound as it is processed now is held against.
+/// What the current processing is compared with.
 struct ComparisonTarget {
     enum class What { plain, without_stage, other_memory, scene, take, taken_away, stage_taken_away };
     What what = What::plain;
-    QString name{};  ///< of the scene, or the take's file
+    QString name{};  ///< name of the scene, or file name of the take
 };
 
-/// Both sides on a strip; the second is what it is now. Nothing when there is no such stage,
-/// memory or scene.
+/// Both sides on a strip; the second one is the current processing. Empty if the stage, the inactive settings
+/// or the scene do not exist.
 std::optional<std::pair<Side, Side>> makeComparison(const ComparisonTarget& against, const StripModel& strip,
                                                     const SceneManager& scenes);
-/// What the other side is called.
+/// Name of the other side in the interface.
 QString nameOf(const ComparisonTarget& against);
 
 }  // namespace reed::ui

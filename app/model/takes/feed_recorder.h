@@ -1,4 +1,4 @@
-// Writes the feed to a file while it runs.
+// Records the output to an audio file.
 #pragma once
 
 #include <functional>
@@ -9,9 +9,9 @@
 
 namespace reed::ui {
 
-/// Copies what has come out of the engine, or the desk, since start() into a sound file; call pump() at least
-/// every few seconds. Another input with the same sample rate goes on in the same file, whatever its
-/// channels.
+/// Writes the output of an engine or of the mixer since start(). Call pump() at least every few seconds.
+/// Another input with the same sample rate continues in the same file, with any number of channels. GUI
+/// thread only.
 class FeedRecorder {
   public:
     explicit FeedRecorder(const Engine& engine)
@@ -21,6 +21,7 @@ class FeedRecorder {
         : format_now_([&desk] { return desk.format(); }),
           ring_now_([&desk] { return desk.feed_history(); }) {}
 
+    /// Creates the file with the format of the output.
     Result<void> start(const std::filesystem::path& path) {
         path_ = path.string();
         format_ = format_now_();
@@ -31,7 +32,7 @@ class FeedRecorder {
         return {};
     }
     bool running() const { return writer_ != nullptr; }
-    /// What can't go on is said once; what was recorded until then is finished and kept.
+    /// Writes new output. Returns an error once if it can't continue; the file up to then is complete.
     Result<void> pump() {
         if (!writer_) return {};
         if (auto pumped = take_all(); !pumped.ok()) {
@@ -41,6 +42,7 @@ class FeedRecorder {
         }
         return {};
     }
+    /// Writes the rest and closes the file.
     Result<void> finish() {
         if (auto pumped = pump(); !pumped.ok()) return pumped;
         if (!writer_) return {};
@@ -51,7 +53,7 @@ class FeedRecorder {
 
   private:
     Result<void> take_all() {
-        // What came of the input before is still there when another one has begun.
+        // Output of the previous input is still in its ring.
         if (auto taken = drain(); !taken.ok()) return taken;
         if (!feed_.follow(ring_now_())) return {};
         if (format_now_().sample_rate != format_.sample_rate)

@@ -1,4 +1,4 @@
-// Records what strips say, from now on.
+// Records the unprocessed input of strips.
 #pragma once
 
 #include <QPointer>
@@ -14,28 +14,30 @@ namespace reed::ui {
 class Notifications;
 class StripModel;
 
-/// Writes beside the takes, under names that are no takes yet, as 32-bit floats that can be read at any
-/// moment, however it ends; call pump() some times a second.
+/// Writes 32-bit float WAV files beside the takes, under names that are not listed as takes. The files are
+/// readable at any moment, also after a crash. Call pump() about every 100 ms. GUI thread only.
 class TakeRecorder {
   public:
-    /// `longest`: seconds after which a recording ends by itself.
+    /// `longest`: seconds after which a recording ends automatically.
     explicit TakeRecorder(Notifications& notices, double longest = kLongestTake);
     ~TakeRecorder();
     TakeRecorder(const TakeRecorder&) = delete;
     TakeRecorder& operator=(const TakeRecorder&) = delete;
 
-    /// All begin at the same moment, to within a block. Problems are told.
+    /// Starts recordings of all strips at the same moment, within a block. Posts problems.
     void start(const std::vector<StripModel*>& strips, const std::filesystem::path& folder);
     bool running() const { return !recordings_.empty(); }
+    /// Seconds recorded so far.
     double seconds() const;
-    /// False when it can't go on: the disk is full, half an hour is over, the input is another one. What
-    /// there is until then is whole; stop() gives it.
+    /// Writes new input. False if recording can't continue: full disk, maximum length, another input. The
+    /// recordings up to then are complete; stop() returns them.
     bool pump();
-    /// The files, a strip each, with what is to be told of them as tags; the caller's from then on.
+    /// Ends the recordings and returns their files, one per strip, tagged with name and device. The caller
+    /// owns them.
     std::vector<std::filesystem::path> stop();
-    /// A recording becomes a take; where it can't, it stays, and that is told.
+    /// Imports a recording as a take. On an error the recording stays, and the error says so.
     static Result<Take> takeIn(const TakeStore& store, const std::filesystem::path& recording);
-    /// What programs that ended while they recorded have left in a folder; not what is still recorded.
+    /// Recordings that a crash left in a folder, without those that are still being recorded.
     static std::vector<std::filesystem::path> leftIn(const std::filesystem::path& folder);
 
   private:

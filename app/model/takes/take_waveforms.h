@@ -1,4 +1,4 @@
-// Small pictures of takes.
+// Waveform overviews of takes.
 #pragma once
 
 #include <QObject>
@@ -10,13 +10,13 @@
 
 namespace reed::ui {
 
-/// The highest samples along time, read once a file, off the window's thread.
+/// Peaks over time, read once per file, in the background. GUI thread only.
 class TakeWaveforms final : public QObject {
     Q_OBJECT
   public:
-    static constexpr size_t kColumns = 64;
+    static constexpr size_t kColumns = 64;  ///< values per take
 
-    /// These are read next, in their order.
+    /// Requests these takes next, in order, in place of earlier requests.
     void want(const std::vector<Take>& takes) {
         waiting_.clear();
         for (const Take& t : takes) {
@@ -24,7 +24,7 @@ class TakeWaveforms final : public QObject {
         }
         next();
     }
-    /// kColumns values; none while it is not known.
+    /// kColumns peaks, 0 to 1; empty until known.
     const std::vector<float>& of(const std::filesystem::path& path) const {
         static const std::vector<float> none;
         const auto found = known_.find(path);
@@ -32,6 +32,7 @@ class TakeWaveforms final : public QObject {
     }
 
   signals:
+    /// Another take is known.
     void changed();
 
   private:
