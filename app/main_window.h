@@ -1,4 +1,4 @@
-// The window: scenes above, level diagram in the middle, editor, feed and input below.
+// The main window: scenes at the top, level diagram in the middle, editor, output and input below.
 #pragma once
 
 #include <QWidget>
@@ -37,27 +37,27 @@ class MainWindow final : public QWidget {
     ~MainWindow() override;
 
     Actions& actions() const { return *actions_; }
-    // Of the strip that is worked on.
+    // Of the selected strip.
     LevelDiagram* diagram() const { return page().diagram; }
     StageEditor* editor() const { return page().editor; }
     SceneBar* sceneBar() const { return scenes_; }
     MessageBar* messages() const { return messages_; }
     InputPanel* roomPanel() const { return page().room; }
     StripSidebar* rail() const { return rail_; }
-    /// Balance in place of the diagram.
+    /// Whether the loudness balance is shown in place of the diagram.
     bool balanceShown() const;
-    /// Takes in place of the diagram.
+    /// Whether takes are shown in place of the diagram.
     bool takesShown() const;
     TakesPage* takeView() const { return takes_; }
     SoundcheckPage* soundcheck() const { return soundcheck_; }
     /// Opens the soundcheck over the window. `choose_input`: with the choice of the microphone first.
     void openSoundcheck(bool choose_input);
-    /// Null before it was wanted for the first time.
+    /// nullptr before it was opened for the first time.
     CompactWindow* smallWindow() const { return small_.get(); }
     bool smallShown() const;
-    /// Shows it in front, out of the tray or from behind others.
+    /// Shows the window in front of others.
     void bringToFront();
-    /// Saves and closes though a program may be using the feed: the system wants it so.
+    /// Saves and closes without asking, even if an app is using the virtual microphone.
     void closeWithoutPrompt();
 
   signals:
@@ -75,7 +75,7 @@ class MainWindow final : public QWidget {
     bool eventFilter(QObject* watched, QEvent* event) override;
 
   private:
-    /// What shows one strip.
+    /// The widgets of one strip.
     struct Page {
         StripModel* strip = nullptr;
         LevelDiagram* diagram = nullptr;
@@ -99,7 +99,7 @@ class MainWindow final : public QWidget {
     void openKeys(const QString& word);
     void chooseFile();
     void askMicName();
-    /// Asks; true for `yes`, false for running on. `name` is the box's.
+    /// Asks whether to continue with `yes` (text of the button); `name`: object name of the message box.
     bool confirm(const QString& name, const QString& text, const QString& yes);
     void quitWithoutMicrophone();
     void showStatus();
@@ -126,7 +126,7 @@ class MainWindow final : public QWidget {
     MessageBar* messages_;
     int ticks_ = 0;
     bool closing_ = false;
-    std::unique_ptr<HoldShortcuts> held_keys_;  // asks for the windows: ends before them
+    std::unique_ptr<HoldShortcuts> held_keys_;  // uses the windows: destroyed before them
 };
 
 }  // namespace reed::ui

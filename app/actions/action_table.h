@@ -1,4 +1,4 @@
-// Everything that can be done by a key, a menu, another program: one table.
+// The table of actions that shortcuts, menus, D-Bus and `--send` run.
 #pragma once
 
 #include <QString>

@@ -1,4 +1,4 @@
-// The table of actions at work on one session.
+// Runs the actions of the table.
 #pragma once
 
 #include <QObject>
@@ -48,7 +48,7 @@ class Actions final : public QObject {
     QAction* entry(QMenu* menu, const QString& id, const QString& argument = {});
 
   signals:
-    // What only a window can do.
+    // Requests to the window.
     void raiseRequested();
     /// Toggle the compact window.
     void compactRequested();
@@ -67,7 +67,7 @@ class Actions final : public QObject {
     void defineKeys();
     void followScenes();
     AppModel& app_;
-    QStringList named_;  // scenes that have a key of their own, or may get one
+    QStringList named_;  // scenes that have a shortcut of their own, or are offered one
     QString offered_;
 };
 

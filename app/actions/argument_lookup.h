@@ -1,4 +1,4 @@
-// What is meant by a word from outside: a scene, a strip, a stage, a value.
+// Finds the scene, strip, stage or value that an argument names.
 #pragma once
 
 #include <QString>
@@ -8,25 +8,25 @@
 
 namespace reed::ui {
 
-/// A scene by its name, or by its place in the list; nullptr: there is none.
+/// Finds a scene by name or position; returns nullptr if not found.
 const SceneEntry* sceneOf(AppModel& s, const QString& word);
 QString noScene(AppModel& s, const QString& word);
 
-/// A strip by its id, its name, or its place on the rail; nullptr: there is none.
+/// Finds a strip by id, name or position; returns nullptr if not found.
 StripModel* stripOf(AppModel& s, const QString& word);
 QString noStrip(AppModel& s, const QString& word);
 
-/// A stage by its id, or by its place in the chain: of the strip in work, or of another one ("guest/gate").
+/// A stage by id or position, of the selected strip or of another one ("guest/gate").
 struct StageTarget {
     StripModel* strip = nullptr;
-    const StageSpec* stage = nullptr;  ///< nullptr: there is none
-    QString why;                       ///< not
+    const StageSpec* stage = nullptr;  ///< nullptr if not found
+    QString why;                       ///< reason if not found
 };
 
 StageTarget stageOf(AppModel& s, const QString& word);
 
-/// "STAGE PARAMETER REST": a value and the rest; or why there is no such value. "strip" and "headphones"
-/// stand for the values that are no stage's (ParameterRef).
+/// The value that "STAGE PARAMETER REST" names, and the rest; or why it was not found. "strip" and
+/// "headphones" in place of a stage are the other owners of values (ParameterRef).
 struct ParameterTarget {
     ParameterRef value;
     QString rest, why;

@@ -1,4 +1,4 @@
-// What the actions about characters do.
+// Actions for characters.
 #pragma once
 
 #include <QString>

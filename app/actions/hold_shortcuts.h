@@ -1,4 +1,4 @@
-// Keys for which it matters how long they are held.
+// Press-and-hold shortcuts.
 #pragma once
 
 #include <QObject>
@@ -9,15 +9,15 @@ namespace reed::ui {
 
 class Actions;
 
-/// Hears them in whatever part of the program has the keyboard, but while keys are being changed. Each counts
-/// by itself. A window that loses the keyboard would not hear a key come up, so all are let go then.
+/// Detects them in all windows of the program, except while shortcuts are edited. Several can be held at
+/// once. When a window loses the keyboard focus, all are released, because their release would not be seen.
 class HoldShortcuts final : public QObject {
     Q_OBJECT
   public:
-    /// `ours`: whether something is a window by which that is to be judged.
+    /// `ours`: whether an object is a window of the program that counts for the focus.
     HoldShortcuts(Actions& actions, std::function<bool(const QObject*)> ours);
 
-    /// As if all that are held had come up.
+    /// Releases all that are held.
     void letGo();
 
   protected:
@@ -26,7 +26,7 @@ class HoldShortcuts final : public QObject {
   private:
     Actions& actions_;
     std::function<bool(const QObject*)> ours_;
-    std::map<int, QString> held_;  // keys, and the slots they had when they went down
+    std::map<int, QString> held_;  // slot by key, as it was when the key was pressed
 };
 
 }  // namespace reed::ui

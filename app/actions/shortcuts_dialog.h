@@ -1,4 +1,4 @@
-// All keys at a glance, and how they are changed.
+// The list of shortcuts, where they are edited.
 #pragma once
 
 #include <QDialog>
@@ -11,13 +11,14 @@ class FlatButton;
 class Keys;
 class Words;
 
-/// Lists what keys do, found by a word. A click on a key waits for another one; Backspace takes it away,
-/// Escape leaves it. A key that something else has is told, and taken when it is pressed once more.
+/// Lists actions with their shortcuts, filtered by a text. A click on a shortcut waits for a new one;
+/// Backspace removes it, Escape cancels. A shortcut that another action has is reported, and reassigned when
+/// it is pressed again.
 class ShortcutsDialog final : public QDialog {
     Q_OBJECT
   public:
     explicit ShortcutsDialog(Keys& keys, QWidget* parent = nullptr);
-    /// Shows what has `word` in it.
+    /// Shows the rows that contain `word`.
     void showOnly(const QString& word) { word_->setText(word); }
 
   protected:
@@ -26,8 +27,8 @@ class ShortcutsDialog final : public QDialog {
 
   private:
     struct Row {
-        QString id;     ///< of the slot; empty: a key that can't be changed
-        QString words;  ///< that it is found by
+        QString id;     ///< of the slot; empty if the shortcut is fixed
+        QString words;  ///< text for filtering
         QWidget* whole = nullptr;
         FlatButton* key = nullptr;
         FlatButton* reset = nullptr;
@@ -49,8 +50,8 @@ class ShortcutsDialog final : public QDialog {
     QWidget* list_;
     std::vector<Row> rows_;
     std::vector<std::pair<QString, QWidget*>> headings_;  ///< group, its heading
-    QString waiting_;                                     ///< slot that waits for a key
-    QKeySequence asked_;                                  ///< key of another slot that was pressed once
+    QString waiting_;                                     ///< slot that waits for a shortcut
+    QKeySequence asked_;                                  ///< shortcut of another slot that was pressed once
 };
 
 }  // namespace reed::ui

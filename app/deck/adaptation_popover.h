@@ -1,4 +1,4 @@
-// What makes the scene in work fit the voice and room that are here.
+// Adapts the current scene to this voice and room.
 #pragma once
 
 #include "widgets/panel.h"
@@ -9,8 +9,8 @@ class Actions;
 class FlatButton;
 class Words;
 
-/// Opens from the scene bar: every change with its reason, made one by one or all at once. Closing it ends
-/// what is still worked out.
+/// Lists each change with its reason, to be applied one by one or all at once. Closing cancels a running
+/// computation.
 class AdaptationPopover final : public Panel {
     Q_OBJECT
   public:

@@ -1,4 +1,4 @@
-// The advice since the program was started.
+// The advice since the start of the program.
 #pragma once
 
 #include "widgets/panel.h"
@@ -7,13 +7,13 @@ namespace reed::ui {
 
 class AppModel;
 
-/// The newest first: time, strip, what was said, and what became of it.
+/// Newest first: time, strip, message, and whether it was applied.
 class AdvicePopover final : public Panel {
     Q_OBJECT
   public:
     explicit AdvicePopover(AppModel& app, QWidget* parent = nullptr);
 
-    static constexpr int kRows = 12;  ///< more are summed up
+    static constexpr int kRows = 12;  ///< further ones are counted
 
   private:
     void refresh();

@@ -1,4 +1,4 @@
-// What recalls the scene in work by itself.
+// The auto-recall rules of the current scene.
 #pragma once
 
 #include <QGridLayout>
@@ -11,8 +11,7 @@ class FlatButton;
 class AutoRecallRules;
 class AppModel;
 
-/// Opens from the scene menu: its rules, and new ones by what plays and is there now. What is changed is kept
-/// at once.
+/// Lists the rules and offers new ones for the apps and devices that are present. Changes are stored at once.
 class AutoRecallPopover final : public Panel {
     Q_OBJECT
   public:

@@ -1,4 +1,4 @@
-// What differs from the saved scene, in words, and what can be done about it.
+// The unsaved changes of the current scene.
 #pragma once
 
 #include <QString>
@@ -14,17 +14,18 @@ class ChainModel;
 class FlatButton;
 class Words;
 
-/// "Opens at -44.0 dBFS", and what was saved. `strip`: the one it is in, as it is now.
+/// Current and saved value as text ("Opens at -44.0 dBFS"). `strip`: the strip of the difference, as it is
+/// now.
 std::pair<QString, QString> changeWords(const Difference& difference, const ChainModel& strip);
 
-/// Opens from the scene bar: every change with what was saved, taken back one by one; or all kept, all taken
-/// back, or saved as a new scene.
+/// Lists each change with the saved value. Changes are reverted one by one; or all are saved, reverted, or
+/// saved as a new scene.
 class ChangesPopover final : public Panel {
     Q_OBJECT
   public:
     explicit ChangesPopover(Actions& actions, QWidget* parent = nullptr);
 
-    /// Rows that are shown; more are summed up in the last one.
+    /// Number of rows; further changes are counted in the last one.
     static constexpr int kRows = 12;
 
   private:

@@ -1,4 +1,4 @@
-// What is laid over the voice, at a glance, and the way to what could be.
+// Button of the characters.
 #pragma once
 
 #include <QWidget>
@@ -8,14 +8,14 @@ namespace reed::ui {
 class Actions;
 class FlatButton;
 
-/// A mask; while a character is on, pressed and with its name.
+/// Shows the name of the active character and is pressed while one is active.
 class CharactersButton final : public QWidget {
     Q_OBJECT
   public:
     explicit CharactersButton(Actions& actions, QWidget* parent = nullptr);
-    /// The list of them.
+    /// Opens the list of characters.
     void open();
-    /// Whether its name stands beside the sign while no character is on.
+    /// Whether the button has a label while no character is active.
     void setLabelled(bool labelled);
 
   private:

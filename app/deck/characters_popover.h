@@ -1,4 +1,4 @@
-// The characters: laid over the chain at a press, made of stages of it, put into it.
+// The list of characters.
 #pragma once
 
 #include <QGridLayout>
@@ -12,7 +12,7 @@ namespace reed::ui {
 class Actions;
 class FlatButton;
 
-/// A row each: on and off, what it is for, the key, the delay it adds, and what else can be done with it.
+/// One row each: on/off, description, shortcut, added latency, menu.
 class CharactersPopover final : public Panel {
     Q_OBJECT
   public:
@@ -27,7 +27,7 @@ class CharactersPopover final : public Panel {
     std::vector<FlatButton*> buttons_;
 };
 
-/// Asks which stages of the chain, under which name.
+/// Saves stages of the chain as a character: asks for stages and name.
 class SaveCharacterPopover final : public Panel {
     Q_OBJECT
   public:
@@ -36,7 +36,7 @@ class SaveCharacterPopover final : public Panel {
   private:
     void keep();
     Actions& actions_;
-    std::vector<FlatButton*> stages_;  // checked: it is one of them
+    std::vector<FlatButton*> stages_;  // checked: included
     QLineEdit *name_, *note_;
 };
 

@@ -1,4 +1,4 @@
-// The chooser of the input: every microphone with the level it hears now.
+// The input menu: all microphones with their current levels.
 #pragma once
 
 #include <QMenu>
@@ -10,13 +10,13 @@ namespace reed::ui {
 
 class StripModel;
 
-/// Speak, and the line under the right one moves. Made for one opening; deletes itself when it closes.
+/// A level bar is below each microphone. Deletes itself when it closes.
 class InputMenu final : public QMenu {
     Q_OBJECT
   public:
     InputMenu(StripModel& strip, QWidget* parent);
 
-    /// Where the line of level under a microphone's name ends, 0 to 1 of the row's width.
+    /// Length of the level bar of a microphone, 0 to 1 of the row.
     double lineOf(const std::string& name) const;
 
   signals:

@@ -1,4 +1,4 @@
-// Controls of the simulated room, or what there is to say about another input.
+// The input panel: controls of the simulated room, or level and problems of another input.
 #pragma once
 
 #include <QElapsedTimer>
@@ -31,7 +31,7 @@ class InputPanel final : public QWidget {
     InputLevels* levels_;
     std::vector<ValueField*> fields_;
     ValueField* system_;
-    QElapsedTimer turned_;  // since the system's volume was turned
+    QElapsedTimer turned_;  // since the system volume was changed
     int ticks_ = 0;
 };
 

@@ -1,4 +1,4 @@
-// The window's menu.
+// The main menu.
 #pragma once
 
 #include <QMenu>

@@ -1,4 +1,4 @@
-// What goes out: loudness, true peak, and whether it is muted.
+// The output panel: loudness, true peak, mute, and advice.
 #pragma once
 
 #include <QWidget>
@@ -24,7 +24,7 @@ class OutputPanel final : public QWidget {
   private:
     void follow();
     void placeButtons();
-    /// Where a loudness stands on the bar, in pixels.
+    /// Pixel column of a loudness on the bar.
     double markAt(double lufs) const;
     void showVerdict();
     void openAdviceMenu();

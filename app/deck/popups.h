@@ -1,4 +1,4 @@
-// Small panels that open from a button: the monitor, and delay and load.
+// The headphones panel, and the latency and load panel.
 #pragma once
 
 #include <QStringList>
@@ -14,7 +14,7 @@ class StripModel;
 class ValueField;
 class Words;
 
-/// What the headphones get: source, output, volume and tone.
+/// Source, device, volume and tone of the headphones.
 class MonitorPopup final : public Panel {
     Q_OBJECT
   public:
@@ -32,12 +32,12 @@ class MonitorPopup final : public Panel {
     Words* hint_;
 };
 
-/// Where delay and load come from, stage by stage; dropouts with their times; the size of the blocks.
+/// Latency and load per stage, dropouts with their times, buffer size.
 class DelayPopup final : public Panel {
     Q_OBJECT
   public:
     DelayPopup(AppModel& app, StripModel& strip, QWidget* parent = nullptr);
-    /// The rows as they are shown: name, delay, load.
+    /// Rows as shown: name, latency, load.
     std::vector<QStringList> rows() const;
 
   protected:

@@ -1,4 +1,4 @@
-// The programs that play sound now, sent to a programme and back.
+// Menu entries of the apps that play.
 #pragma once
 
 class QMenu;
@@ -7,7 +7,8 @@ namespace reed::ui {
 
 class StripModel;
 
-/// An entry a program, checked where it plays into this programme; pressed, it is sent here or back.
+/// Adds one entry per app, checked if it plays into this app audio strip. An entry moves its app here, or
+/// back to its default output.
 void addPrograms(QMenu* menu, StripModel& programme);
 
 }  // namespace reed::ui

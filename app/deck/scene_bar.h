@@ -1,4 +1,4 @@
-// The scenes, always in reach.
+// The bar with the scenes.
 #pragma once
 
 #include <QLineEdit>
@@ -12,18 +12,18 @@ class Actions;
 class FlatButton;
 class AppModel;
 
-/// A button a scene (with its key, the first nine; dragged to another place), save, save under a new name,
-/// rename, remove. Those that do not fit are in the menu at the end.
+/// One button per scene, with the number of its shortcut; drag a button to move the scene. Save, and a menu
+/// with everything else, including the scenes that do not fit.
 class SceneBar final : public QWidget {
     Q_OBJECT
   public:
     explicit SceneBar(Actions& actions, QWidget* parent = nullptr);
 
     enum class NameFor { new_scene, renaming };
-    /// Opens the name field.
+    /// Opens the field for a scene name.
     void askName(NameFor what);
     void openMenu();
-    /// Scenes by typing.
+    /// Opens the scene finder.
     void openFinder();
     void openAbout();
     void openBeside();
@@ -35,7 +35,7 @@ class SceneBar final : public QWidget {
     bool eventFilter(QObject* watched, QEvent* event) override;
 
   private:
-    /// What a button shows of a scene.
+    /// Contents of a button.
     struct Shown {
         QString name, prefix, hint;
         std::optional<int> colour;
@@ -53,14 +53,14 @@ class SceneBar final : public QWidget {
     Actions& actions_;
     AppModel& app_;
     std::vector<FlatButton*> buttons_;
-    std::vector<Shown> shown_;  // by them
+    std::vector<Shown> shown_;  // contents of the buttons
     FlatButton* changes_;
     FlatButton* fit_;
     FlatButton* save_;
     FlatButton* menu_;
     QLineEdit* name_;
     NameFor name_for_ = NameFor::new_scene;
-    int grabbed_at_ = -1;  // where in its button a scene is held; -1: none is
+    int grabbed_at_ = -1;  // x at which a dragged button is held; -1: none is dragged
     bool dragged_ = false;
 };
 

@@ -1,4 +1,4 @@
-// Another scene beside the one in work: what differs, and what each makes of the same voice.
+// Compares the current scene with another one.
 #pragma once
 
 #include <QComboBox>
@@ -16,15 +16,14 @@ namespace reed::ui {
 
 class Words;
 
-/// What a chain makes of a sound.
+/// Levels that a chain produces from a recording.
 struct SceneSide {
-    QStringList stages;            ///< their names, in the order of the signal
-    std::vector<TapLevels> taps;   ///< one more than stages
-    std::optional<double> lufs{};  ///< of what leaves it
+    QStringList stages;            ///< names, in the order of the signal
+    std::vector<TapLevels> taps;   ///< size: stages + 1
+    std::optional<double> lufs{};  ///< loudness of the output
 };
 
-/// The level diagrams of both over each other: the one in work filled and solid, the other one in broken
-/// lines.
+/// Level diagrams of both: the current scene filled and solid, the other one dashed.
 class SceneCompareView final : public QWidget {
     Q_OBJECT
   public:
@@ -43,7 +42,7 @@ class SceneCompareView final : public QWidget {
     std::vector<SceneSide> sides_;
 };
 
-/// Of the strip that is worked on. Closing it ends what is still worked out.
+/// Lists the differences and shows the levels of the selected strip. Closing cancels a running computation.
 class SceneComparePopover final : public Panel {
     Q_OBJECT
   public:

@@ -1,4 +1,4 @@
-// A scene by some letters of its name.
+// Finds a scene by typing.
 #pragma once
 
 #include <QLineEdit>
@@ -11,8 +11,8 @@ namespace reed::ui {
 
 class SceneManager;
 
-/// Typing narrows the list; Up and Down choose, Enter recalls, Escape closes. Letters may stand anywhere in
-/// name, group or note, words in any order. Scenes of a group stand together under its word.
+/// Typing filters the list by name, group and note: parts of words, in any order. Up and Down select, Enter
+/// recalls, Escape closes. Scenes are listed by group.
 class SceneFinder final : public Panel {
     Q_OBJECT
   public:

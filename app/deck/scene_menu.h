@@ -1,4 +1,4 @@
-// What can be done with scenes.
+// The scene menu.
 #pragma once
 
 #include <QMenu>
@@ -20,7 +20,7 @@ class SceneMenu final : public QMenu {
     void besideWanted();
     void rulesWanted();
     void filesWanted();
-    /// The scene in work alone, or all.
+    /// Exports the current scene, or all.
     void exportWanted(bool all);
 
   private:
@@ -31,12 +31,12 @@ class SceneMenu final : public QMenu {
     AppModel& app_;
 };
 
-/// Takes the scenes of scene files and zips in; asks once where names are here already.
+/// Imports the scenes of scene files and zips; asks once if names already exist.
 void importScenes(AppModel& app, QWidget* parent, const QStringList& files);
-/// Takes in a scene that was copied as text, after it was shown what it is.
+/// Imports a scene from text after showing its contents.
 void pasteScene(AppModel& app, QWidget* parent, const QString& text);
 
-/// Lets scene files and zips be dropped onto a window.
+/// Accepts scene files and zips that are dropped onto a window.
 class SceneDrop final : public QObject {
     Q_OBJECT
   public:

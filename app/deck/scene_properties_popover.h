@@ -1,4 +1,4 @@
-// What belongs to a scene beside its sound: note, group, colour, how long its recall takes.
+// Note, group, colour and transition time of the current scene.
 #pragma once
 
 #include <optional>
@@ -15,7 +15,7 @@ class FlatButton;
 class SceneManager;
 class ValueField;
 
-/// Opens from the scene menu. What is changed is kept at once.
+/// Changes are stored at once.
 class ScenePropertiesPopover final : public Panel {
     Q_OBJECT
   public:
@@ -31,7 +31,7 @@ class ScenePropertiesPopover final : public Panel {
     QPlainTextEdit* note_;
     QLineEdit* group_;
     ValueField* fade_;
-    std::vector<FlatButton*> colours_;  // the last one is none
+    std::vector<FlatButton*> colours_;  // the last one: no colour
     std::optional<int> colour_;
 };
 

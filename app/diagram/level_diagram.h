@@ -1,4 +1,4 @@
-// The level diagram: the signal's path from left to right, its levels from bottom to top, live.
+// The level diagram: the signal path from left to right, live levels from bottom to top.
 #pragma once
 
 #include <QElapsedTimer>
@@ -16,7 +16,7 @@ class StripModel;
 class StageNode;
 class ThresholdHandle;
 
-/// Shows room, voice and peak at every point between the stages; carries the stage nodes and thresholds.
+/// Shows background noise, voice and peak between the stages, with the stage nodes and threshold handles.
 class LevelDiagram final : public QWidget {
     Q_OBJECT
   public:
@@ -25,13 +25,13 @@ class LevelDiagram final : public QWidget {
     /// Pixel row of a level in dBFS, and back.
     double yOf(double db) const;
     double levelAt(double y) const;
-    /// Pixel column of column `c`: 0 the microphone, 1..n the stages, n + 1 the feed.
+    /// Pixel column of column `c`: 0 is the input, 1 to n are the stages, n + 1 is the output.
     double xOf(double c) const;
     StageNode* node(const QString& stage_id) const;
     /// Opens the list of stage kinds to add one at `index`.
     void openAddMenu(int index, const QPoint& global);
 
-    /// Shows how often each level occurs at a tap (0: input), standing on the diagram's own scale; -1: none.
+    /// Shows how often each level occurs at a tap (0: input), on the scale of the diagram; -1 hides it.
     void showLevels(int tap);
     int levelsShown() const { return levels_tap_; }
 
@@ -46,7 +46,7 @@ class LevelDiagram final : public QWidget {
     void changeEvent(QEvent* event) override;
 
   private:
-    struct Shown {  // levels as drawn; they follow the measured ones softly
+    struct Shown {  // levels as drawn: the measured ones, smoothed
         double room, room_high, voice_low, voice, voice_high, peak, now;
         bool room_known, voice_known;
     };
@@ -59,7 +59,7 @@ class LevelDiagram final : public QWidget {
     static bool differs(const std::vector<Shown>& a, const std::vector<Shown>& b, double by);
     void updateWarnings();
     int stageCount() const;
-    /// Long chains: nodes stand in two rows, so that their names have room.
+    /// Whether the nodes are in two rows, so that the names of a long chain fit.
     bool twoRows() const;
     int rail() const;
     QRectF plot() const;
@@ -84,19 +84,19 @@ class LevelDiagram final : public QWidget {
     std::vector<StageNode*> nodes_;
     std::vector<FlatButton*> adds_;
     std::vector<ThresholdHandle*> handles_;
-    std::vector<const StageKind*> handle_kinds_;  // of their stages
-    std::vector<Shown> shown_, drawn_;            // drawn_: as slow_ has them
+    std::vector<const StageKind*> handle_kinds_;  // kinds of their stages
+    std::vector<Shown> shown_, drawn_;            // drawn_: as in slow_
     std::vector<double> reduction_, usual_;
     QPixmap background_;
-    /// What moves slowly (ribbons, labels), drawn at most eleven times a second; the level of the moment
-    /// is drawn over it at the full rate.
+    /// Slow parts (ribbons, labels), drawn at most eleven times a second. The current level is drawn over
+    /// them at the full rate.
     QPixmap slow_;
     bool slow_stale_ = false;
-    bool silent_ = false;  // digital silence comes in
+    bool silent_ = false;  // the input is digital silence
     int levels_tap_ = -1;
     LevelDistribution levels_;
     int hover_ = -1, drop_at_ = -1;
-    double frames_ = 0.0;  // sixtieths of a second that were followed
+    double frames_ = 0.0;  // time of the smoothing, in 1/60 s
     QElapsedTimer moved_at_;
 };
 

@@ -1,14 +1,13 @@
-// A stage on the signal's path: focus, bypass, move, menu.
+// A stage in the level diagram.
 #pragma once
 
 #include <QAbstractButton>
 
 namespace reed::ui {
 
-/// Click focuses the stage; the dot at its left (or B) switches it; dragging sideways moves it;
-/// Ctrl+Left/Right move it by keys; Delete removes it; F2 renames it; Ctrl+C and Ctrl+V copy and paste; H
-/// hears up to here; L shows the levels before it; M flips its memories. The menu key or right button has
-/// all.
+/// Click: select. The dot at the left, or B: bypass. Drag sideways, or Ctrl+Left/Right: move. Delete: remove.
+/// F2: rename. Ctrl+C, Ctrl+V: copy, paste. H: monitor after this stage. L: level distribution before it. M:
+/// switch settings A/B. The menu (menu key or right button) has all of these.
 class StageNode final : public QAbstractButton {
     Q_OBJECT
   public:
@@ -16,9 +15,9 @@ class StageNode final : public QAbstractButton {
 
     const QString& stageId() const { return id_; }
     void setState(const QString& title, bool bypassed, bool focused);
-    /// A remark worth a look ("!" on the node), or empty.
+    /// Warning of the stage (shown as "!" on the node); empty if none.
     void setWarning(const QString& text);
-    /// The headphones hear the sound as it leaves this stage.
+    /// Marks that the headphones play the signal after this stage.
     void setHeard(bool heard);
     bool dragging() const { return dragging_; }
     void beginRename();
@@ -26,7 +25,7 @@ class StageNode final : public QAbstractButton {
   signals:
     void focusWanted();
     void bypassWanted(bool bypass);
-    /// Dropped with its middle at `x` of the parent.
+    /// Dropped with its centre at `x` of the parent.
     void dropped(int x);
     void dragged(int x);
     void moveWanted(int steps);
@@ -39,7 +38,7 @@ class StageNode final : public QAbstractButton {
     void levelsWanted();
     void toggleAbRequested();
     void resetWanted();
-    /// Left/Right without Ctrl: focus the neighbour.
+    /// Left or Right without Ctrl: select the neighbour.
     void neighbourWanted(int step);
 
   protected:

@@ -1,4 +1,4 @@
-// A threshold on the diagram's scale, to be dragged.
+// A draggable threshold on the scale of the level diagram.
 #pragma once
 
 #include <QWidget>
@@ -9,14 +9,14 @@ namespace reed::ui {
 class ThresholdHandle final : public QWidget {
     Q_OBJECT
   public:
-    static constexpr int kHeight = 52;  ///< the mark stands in the middle
+    static constexpr int kHeight = 52;  ///< in pixels; the mark is in the middle
 
     ThresholdHandle(QString stage_id, int parameter, QWidget* parent = nullptr);
 
     const QString& stageId() const { return id_; }
     int parameter() const { return parameter_; }
     void setMark(const QString& title, const QString& accessible, double level, bool dimmed);
-    /// The wanted shift of the label from the mark (pixels), so that neighbours do not cover each other.
+    /// Sets the vertical offset of the label from the mark in pixels, so that neighbours do not overlap.
     void setLabelShift(int pixels);
     double level() const { return level_; }
 
@@ -42,8 +42,7 @@ class ThresholdHandle final : public QWidget {
     QRect labelRect() const;
     void reshape();
     QString id_, title_;
-    QString
-        label_;  // shaping words costs more than the mark, and it is drawn with every picture of the levels
+    QString label_;  // cached, because shaping text costs more than the mark and it is drawn with every frame
     int label_width_ = 0;
     int parameter_;
     double level_ = 0.0;

@@ -1,4 +1,4 @@
-// How a dynamics stage moves in time, to scale.
+// Gain of a dynamics stage over time, to scale.
 #pragma once
 
 #include <QTimer>
@@ -11,7 +11,7 @@ namespace reed::ui {
 
 class StripModel;
 
-/// The gain of the real stage, run on a made burst: quiet, then loud, then quiet again.
+/// Runs the stage on a test signal (quiet, loud, quiet) and plots its gain.
 class BallisticsView final : public QWidget {
     Q_OBJECT
   public:
@@ -19,7 +19,7 @@ class BallisticsView final : public QWidget {
     QSize sizeHint() const override { return {196, 84}; }
     QSize minimumSizeHint() const override { return {150, 64}; }
 
-    /// Gain in dB at `ms` after the start of the picture, as drawn.
+    /// Plotted gain in dB at `ms` after the start.
     double gainAt(double ms) const;
     double loudFrom() const { return from_ms_; }
     double loudUntil() const { return until_ms_; }

@@ -1,4 +1,4 @@
-// Editor of gate, expander, compressor and limiter: curve, movement in time, the last seconds, every value.
+// Editor of gate, expander, compressor and limiter: transfer curve, ballistics, level history, values.
 #pragma once
 
 #include "editors/stage_pane.h"

@@ -1,4 +1,4 @@
-// The equalizer's curve over the sound's spectrum, with its bands to be dragged.
+// The equalizer curve over the spectrum, with draggable bands.
 #pragma once
 
 #include <QElapsedTimer>
@@ -18,15 +18,14 @@ class StripModel;
 
 /// Frequency on a logarithmic axis, gain in dB; behind it the spectrum before (line), after (filled) and its
 /// peaks (dotted) in dBFS, in sixths of an octave. Bands: drag (frequency and gain), wheel for Q, double
-/// click on the plot adds one there, Delete switches the chosen one off; arrow keys move it (Shift: fine).
+/// click on the plot adds one there, Delete switches the selected one off; arrow keys move it (Shift: fine).
 ///
-/// A band that moves has the levels of its own range at its frequency, on the axis of dBFS, with its
-/// threshold among them, to be dragged; the curve is the one of this moment, over the one at rest and what it
-/// did lately.
+/// A dynamic band shows the level distribution of its frequency range on the dBFS axis, with a draggable
+/// threshold. The current curve is drawn over the static one and its recent range.
 ///
-/// Finding a resonance: while F is held (or finding is switched on) a narrow raised band follows the mouse,
-/// or sweeps by itself while the mouse is elsewhere; the wheel sets the depth of the cut, a click (or Enter)
-/// makes it.
+/// Resonance sweep: while F is held, or the sweep is switched on, a narrow boosted band follows the pointer,
+/// or sweeps automatically while the pointer is elsewhere. The wheel sets the depth of a cut; a click or
+/// Enter makes it.
 class EqCurve final : public QWidget {
     Q_OBJECT
   public:
@@ -34,24 +33,24 @@ class EqCurve final : public QWidget {
 
     int band() const { return band_; }
     void chooseBand(int band);
-    /// Where a band's handle stands.
+    /// Position of the handle of a band.
     QPointF handle(int band) const;
     double xOf(double frequency) const;
     double yOf(double gain_db) const;
-    /// Row of a spectrum level in dBFS.
+    /// Pixel row of a spectrum level in dBFS.
     double levelY(double dbfs) const;
 
-    /// What moving bands did lately.
+    /// Recent levels and gain changes of the dynamic bands.
     const BandHistory& watch() const { return watch_; }
-    /// Where the threshold of the chosen band is held; nothing when it does not move.
+    /// Position of the threshold handle of the selected band; empty if the band is static.
     std::optional<QPointF> thresholdMark() const;
-    /// What is to be said of the chosen band's movement; empty when it stays.
+    /// Description of the dynamics of the selected band; empty if the band is static.
     QString dynamicsText() const;
 
     bool finding() const { return finding_; }
     void setFinding(bool on);
     double cutDepth() const { return cut_depth_; }
-    /// What sticks out of the voice's spectrum now; each has a mark that can be clicked.
+    /// Resonances of the voice; each has a clickable mark.
     const std::vector<Resonance>& candidates() const { return candidates_; }
     QRectF candidateMark(const Resonance& r) const;
 
@@ -78,7 +77,7 @@ class EqCurve final : public QWidget {
   private:
     const std::vector<double>* values() const;
     QRectF plot() const;
-    /// Largest gain shown: 12 dB, or 24 when a band needs it.
+    /// Largest gain shown: 12 dB, or 24 dB if a band needs it.
     double range() const;
     double frequencyAt(double x) const;
     double gainAt(double y) const;
@@ -86,14 +85,14 @@ class EqCurve final : public QWidget {
     int bandAt(const QPointF& at) const;
     void change(int band, double frequency, double gain);
     void setBand(int band, int parameter, double value);
-    /// Switches a free band on as a bell; false, with a message, when there is none.
+    /// Switches an unused band on as a bell; false, with a notification, if all are used.
     bool addBell(double frequency, double gain, double q, const QString& label);
     void follow();
     void findAt(double frequency);
     void cutHere(double frequency);
     void rememberCurve();
 
-    /// The chosen band's settings of movement, when it is on and has a gain to move.
+    /// Dynamics settings of the selected band, if it is on and its type has a gain.
     std::optional<DynamicBandSettings> motion() const;
     bool anyMoves() const;
     void watchBands();
@@ -123,13 +122,13 @@ class EqCurve final : public QWidget {
     int ticks_ = 0;
 
     CachedLayer still_;
-    // The curve is worked out when values or size change, not with every picture of the spectrum.
+    // The curve is computed when values or size change, not with every frame of the spectrum.
     std::vector<double> curve_values_;
     QSize curve_size_;
     int curve_band_ = -1;
     double curve_range_ = 0.0;
     QPainterPath sum_, one_;
-    std::vector<QPointF> rest_;   // pixel and dB of the sum
+    std::vector<QPointF> rest_;   // pixel column and dB of the sum
     std::vector<QLineF> beyond_;  // where boosts or cuts add up to more than 4 dB
 };
 

@@ -1,4 +1,4 @@
-// Editor of the equalizer: curve or ten sliders, and the chosen band's values.
+// Editor of the equalizer: curve or ten octave sliders, and the values of the selected band.
 #pragma once
 
 #include "editors/stage_pane.h"
@@ -19,7 +19,7 @@ class EqualizerPane final : public StagePane {
 
   private:
     void showBand(int band);
-    /// Hides what the chosen band's type has no use for.
+    /// Hides values that the type of the selected band does not use.
     void showRelevant();
     /// Curve with the values of a band, or the graphic EQ with a description.
     void showGraphic(bool on);

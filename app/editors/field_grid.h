@@ -1,4 +1,4 @@
-// Value fields of the focused stage, built from its table.
+// Value fields of a stage, built from its parameter table.
 #pragma once
 
 #include <QWidget>
@@ -16,7 +16,7 @@ class StripModel;
 class ValueField;
 class Words;
 
-/// Words under fields at the end of `column`, in line with the fields' names.
+/// Adds a text below the fields in `column`, aligned with their names.
 Words* addWordsBelow(QBoxLayout& column, QWidget* parent, const char* object_name, int pixels = 14);
 
 class FieldGrid final : public QWidget {
@@ -30,11 +30,11 @@ class FieldGrid final : public QWidget {
     void buildAll(int rows);
     /// The field of a parameter, or nullptr.
     ValueField* field(const QString& parameter_id) const;
-    /// Values as they are now.
+    /// Shows the current values.
     void refresh();
-    /// What the stage tells while it runs, on the fields it is held against; the rest as words, one a line.
+    /// Shows the readouts of the stage: marks on fields, the others as text lines.
     QString showReadouts();
-    /// Hides what the other settings make pointless.
+    /// Hides values that have no effect with the other settings.
     void setRelevant(size_t parameter, bool relevant);
     int columns() const { return columns_; }
 

@@ -1,4 +1,4 @@
-// Editor for kinds without one of their own: the last seconds, and every value.
+// General editor of a stage: spectrum or level history, and all values.
 #pragma once
 
 #include "editors/stage_pane.h"

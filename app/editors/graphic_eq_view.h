@@ -1,4 +1,4 @@
-// The equalizer as ten sliders at octave distance.
+// The graphic equalizer: ten octave sliders.
 #pragma once
 
 #include <QWidget>
@@ -25,7 +25,7 @@ class GraphicEqView final : public QWidget {
     int chosen() const { return chosen_; }
     /// Sets all sliders to 0 dB, as one undo step.
     void reset();
-    /// Where slider `i` stands in the window of this widget.
+    /// Position of slider `i` in the window of this widget.
     QPointF knob(int i) const;
     double yOf(double db) const;
     QSize sizeHint() const override { return {520, 200}; }

@@ -1,4 +1,4 @@
-// The last seconds before and after a stage, with its thresholds.
+// Level history before and after a stage, with its thresholds.
 #pragma once
 
 #include <QPainterPath>
@@ -14,10 +14,9 @@ namespace reed::ui {
 
 class StripModel;
 
-/// Level in (outline) and out (filled) over six seconds, on the diagram's scale; the gap between them is
-/// what the stage took away. Dynamics also show their reduction, hanging from the top on the same scale, and
-/// where words lost their beginning or ending. Of a stage that listens to another strip, that one's level is
-/// filled instead: what the stage did, over what it did it for.
+/// Input level (line) and output level (filled) over six seconds, on the scale of the level diagram. Dynamics
+/// also show their gain reduction, from the top down on the same scale, and truncated words. With a
+/// sidechain, the level of the sidechain is filled instead.
 class LevelHistoryView final : public QWidget {
     Q_OBJECT
   public:
@@ -31,7 +30,7 @@ class LevelHistoryView final : public QWidget {
   private:
     void follow();
     void findCuts();
-    /// What the strips that this stage listens to give; empty: it hears its own sound.
+    /// Levels of the strips that are the sidechain; empty if the stage uses its own input.
     std::vector<const std::deque<TapFrame>*> heard() const;
     QPainterPath heardPath(const QRectF& r, const std::vector<const std::deque<TapFrame>*>& heard) const;
     void paintReduction(QPainter& p, const QRectF& r, const std::deque<TapFrame>& after,

@@ -1,4 +1,4 @@
-// Levels as they were lately, beside a threshold.
+// Draws level distributions beside a threshold.
 #pragma once
 
 #include <QPainter>
@@ -10,20 +10,20 @@
 namespace reed::ui {
 
 constexpr double kReadingsPerSecond = 33.0;
-constexpr double kLevelAxis = -100.0;  ///< dBFS at the foot of a plot, 0 at its top
+constexpr double kLevelAxis = -100.0;  ///< dBFS at the bottom of a plot; 0 at its top
 
 inline double levelOn(const QRectF& plot, double dbfs) {
     return plot.top() + std::clamp(dbfs / kLevelAxis, 0.0, 1.0) * plot.height();
 }
 
-/// Bars from `x` to one side (`width` of either sign, for the most frequent level): at which levels it was,
-/// and in another colour those at which something is done (`acts(level)`), with the level of this moment.
+/// Draws a histogram as bars from `x` to one side (`width` of the most frequent level, of either sign).
+/// Levels at which the stage acts (`acts(level)`) have another colour; the current level is marked.
 template <typename Acts>
 void paintLevels(QPainter& p, const QRectF& plot, const LevelHistogram& watch, double x, double width,
                  Acts acts) {
     const Theme& t = theme();
     if (watch.heard > kReadingsPerSecond) {
-        // Three bins at a time, else the picture is all teeth.
+        // Three bins at a time, so that the outline is smooth.
         const auto share = [&watch](int i) {
             double sum = 0.0;
             for (int k = std::max(0, i - 1); k <= std::min(LevelHistogram::kBins - 1, i + 1); ++k)
@@ -52,7 +52,7 @@ void paintLevels(QPainter& p, const QRectF& plot, const LevelHistogram& watch, d
     }
 }
 
-/// Words on a plate of their own, so that they stay readable over a picture.
+/// Draws text on a background of its own, so that it is readable over a plot.
 inline void paintPlate(QPainter& p, const QRectF& box, const QString& words) {
     QColor plate = theme().raised;
     plate.setAlpha(225);

@@ -1,4 +1,4 @@
-// Editor of the multiband compressor: its ranges, and the chosen one's values.
+// Editor of the multiband compressor: the bands, and the values of the selected one.
 #pragma once
 
 #include "editors/stage_pane.h"

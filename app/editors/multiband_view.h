@@ -1,4 +1,4 @@
-// The ranges of a multiband compressor over the sound's spectrum.
+// The bands of a multiband compressor over the spectrum.
 #pragma once
 
 #include <QWidget>
@@ -14,10 +14,10 @@ namespace reed::ui {
 
 class StripModel;
 
-/// Frequency on a logarithmic axis, level in dBFS. Each range has the levels of its own sound, its threshold
-/// among them and what is taken from it now, hanging from the top on the same scale. Drag a threshold up and
-/// down, a meeting sideways; a click chooses a range, the wheel turns its ratio; arrow keys: the range
-/// beside, and its threshold (Shift: fine).
+/// Frequency on a logarithmic axis, level in dBFS. Each band shows its level distribution, its threshold, and
+/// its gain reduction from the top down. Drag a threshold up or down, a crossover frequency sideways. A click
+/// selects a band, the wheel changes its ratio; Left and Right select, Up and Down change the threshold
+/// (Shift: fine).
 class MultibandView final : public QWidget {
     Q_OBJECT
   public:
@@ -26,12 +26,12 @@ class MultibandView final : public QWidget {
     int range() const { return range_; }
     void choose(int range);
     const LevelHistogram& watch(int range) const { return watch_[static_cast<size_t>(range)]; }
-    /// Where the threshold of `range` and the meeting above it can be held.
+    /// Positions of the handles of threshold and upper crossover of `range`.
     QPointF thresholdMark(int range) const;
     QPointF crossoverMark(int meeting) const;
     double levelY(double dbfs) const;
     double xOf(double frequency) const;
-    /// What is to be said of the chosen range.
+    /// Description of the selected band.
     QString words() const;
 
     QSize sizeHint() const override { return {460, 200}; }
@@ -51,7 +51,7 @@ class MultibandView final : public QWidget {
   private:
     const std::vector<double>* values() const;
     QRectF plot() const;
-    /// The part of the plot that belongs to a range.
+    /// The area of a band in the plot.
     QRectF area(int range) const;
     int rangeAt(double x) const;
     void follow();

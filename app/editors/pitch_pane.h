@@ -1,4 +1,4 @@
-// Editor of pitch: the voice's pitch over time, and the values.
+// Editor of the pitch stage: pitch over time, and the values.
 #pragma once
 
 #include "editors/stage_pane.h"

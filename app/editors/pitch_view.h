@@ -1,4 +1,4 @@
-// The pitch of the voice over the last seconds, as it comes and as it leaves.
+// Pitch of the voice before and after the stage, over the last seconds.
 #pragma once
 
 #include <QWidget>
@@ -11,14 +11,14 @@ namespace reed::ui {
 
 class StripModel;
 
-/// Ten seconds of pitch, newest at the right edge: as it comes (faint) and as it leaves (the voice's colour),
-/// over the notes of the scale while it snaps to them. Dragging up and down, the wheel and the arrow keys
-/// turn the pitch (Shift: fine); a double click puts it to rest.
+/// Ten seconds, newest at the right: input pitch (faint) and output pitch (colour of the voice), over the
+/// notes of the scale while the pitch is snapped to them. Dragging up or down, the wheel and the arrow keys
+/// change the pitch (Shift: fine); a double-click resets it.
 class PitchView final : public QWidget {
     Q_OBJECT
   public:
     PitchView(StripModel& strip, const StageRef& stage, QWidget* parent = nullptr);
-    /// What is to be said of the voice.
+    /// Description of the pitch of the voice.
     QString words() const;
     QSize sizeHint() const override { return {360, 200}; }
     QSize minimumSizeHint() const override { return {240, 130}; }
@@ -35,7 +35,7 @@ class PitchView final : public QWidget {
   private:
     /// Notes, as note_of() counts them; 0 where there is no pitch.
     struct Moment {
-        double time = 0.0;  // s, of the stage's sound
+        double time = 0.0;  // s of audio
         double comes = 0.0, leaves = 0.0;
     };
     QRectF plot() const;

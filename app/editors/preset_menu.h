@@ -13,7 +13,7 @@ namespace reed::ui {
 class StagePresets;
 class StripModel;
 
-/// Loads one, keeps the settings as one, removes one of the person's.
+/// Loads a preset, saves the settings as one, removes one of the user's.
 class PresetMenu final : public QMenu {
     Q_OBJECT
   public:
@@ -23,7 +23,7 @@ class PresetMenu final : public QMenu {
     void keepWanted();
 };
 
-/// Asks for the name of a recipe and what to listen for; Enter keeps it.
+/// Asks for name and description of a preset; Enter saves it.
 class SavePresetPopover final : public Panel {
     Q_OBJECT
   public:

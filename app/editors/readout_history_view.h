@@ -1,4 +1,4 @@
-// What a stage measured or did over the last minute.
+// History of a readout over the last minute.
 #pragma once
 
 #include <QWidget>
@@ -12,16 +12,16 @@ namespace reed::ui {
 
 class StripModel;
 
-/// A minute of the readout that its kind shows over time, newest at the right edge. Where it is held against
-/// a threshold, that one lies across it and is dragged up and down (wheel and arrow keys too, Shift: fine);
-/// what reached over it is filled. Else what it does up or down from 0 dB is filled.
+/// Plots ReadoutHistory of a stage, newest at the right. If the readout belongs to a threshold, the threshold
+/// is a draggable line (wheel and arrow keys too, Shift: fine), and values above it are filled. Otherwise the
+/// area to 0 dB is filled.
 class ReadoutHistoryView final : public QWidget {
     Q_OBJECT
   public:
     ReadoutHistoryView(StripModel& strip, const StageRef& stage, QWidget* parent = nullptr);
-    /// Whether there is anything to show of a kind.
+    /// Whether a kind has a readout that is recorded.
     static bool fits(const StageKind& kind) { return ReadoutHistory::shown(kind) >= 0; }
-    /// Pixel row of a figure in dB.
+    /// Pixel row of a value in dB.
     double rowOf(double db) const;
     QSize sizeHint() const override { return {230, 60}; }
     QSize minimumSizeHint() const override { return {200, 60}; }

@@ -1,4 +1,4 @@
-// Spectrum of the signal before and after the focused stage.
+// Spectrum before and after the selected stage.
 #pragma once
 
 #include <QPainterPath>
@@ -12,8 +12,8 @@ namespace reed::ui {
 
 class StripModel;
 
-/// Levels of `meter` in 1/6-octave bands over plot `r`, whose column x shows `frequencyAt(x)` in Hz; closed
-/// along the foot of the plot, or open.
+/// Path of the levels of `meter` in 1/6-octave bands in plot `r`, where column x is `frequencyAt(x)` Hz;
+/// closed along the bottom, or open.
 template <typename FrequencyAt>
 QPainterPath spectrumPath(const SpectrumMeter& meter, const QRectF& r, FrequencyAt frequencyAt, bool closed) {
     QPainterPath path;
@@ -26,8 +26,8 @@ QPainterPath spectrumPath(const SpectrumMeter& meter, const QRectF& r, Frequency
     return path;
 }
 
-/// The spectrum before the focused stage (filled) and after it (line), averaged over 0.5 s. For editors
-/// without a picture of their own.
+/// Spectrum before the stage (filled) and after it (line), averaged over 0.5 s. For editors without a plot of
+/// their own.
 class SpectrumView final : public QWidget {
     Q_OBJECT
   public:

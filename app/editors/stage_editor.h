@@ -1,4 +1,4 @@
-// The focused stage: its parameters, built from its table, and a picture of what it does.
+// The editor of the selected stage: header, pane of its kind, advice.
 #pragma once
 
 #include <QWidget>
@@ -19,9 +19,9 @@ class StageEditor final : public QWidget {
   public:
     StageEditor(AppModel& app, StripModel& strip, QWidget* parent = nullptr);
 
-    /// The field of a parameter of the focused stage, or nullptr.
+    /// The field of a parameter of the selected stage, or nullptr.
     ValueField* field(const QString& parameter_id) const;
-    /// Asks for a name under which the settings of the stage in focus are kept.
+    /// Opens the popover that saves the settings of the selected stage as a preset.
     void keepRecipe();
 
   protected:
@@ -45,7 +45,7 @@ class StageEditor final : public QWidget {
     FlatButton *recipes_, *reset_;
     FlatButton* bypass_;
     QWidget* body_ = nullptr;
-    StagePane* stage_body_ = nullptr;  // the same widget, while there is a stage
+    StagePane* stage_body_ = nullptr;  // body_ while there is a stage; otherwise nullptr
     QString shown_stage_, shown_kind_;
     int ticks_ = 0;
 };

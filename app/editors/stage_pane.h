@@ -1,4 +1,4 @@
-// What the editor shows of one kind of stage, below its name and above its advice.
+// The part of the stage editor that depends on the kind.
 #pragma once
 
 #include <QWidget>
@@ -11,23 +11,22 @@ namespace reed::ui {
 class FieldGrid;
 class StripModel;
 
-/// Made for one stage, and never shows another.
+/// Created for one stage; never shows another one.
 class StagePane : public QWidget {
     Q_OBJECT
   public:
     StagePane(StripModel& strip, const StageRef& stage, QWidget* parent)
         : QWidget(parent), strip_(strip), stage_(stage) {}
-    /// Shows the stage's values as they are now.
+    /// Shows the current values.
     virtual void refresh() = 0;
     /// Its value fields.
     virtual FieldGrid* fields() const = 0;
 
-    /// The fitting one for a stage: the one its kind was given by offer(), else by what the kind says of
-    /// itself.
+    /// Creates the pane of a stage: that of offer() for its kind, otherwise a general one.
     static StagePane* make(StripModel& strip, const StageRef& stage, QWidget* parent);
 
     using Maker = std::function<StagePane*(StripModel&, const StageRef&, QWidget*)>;
-    /// Stages of `kind` are shown by what `maker` makes, from then on.
+    /// Registers `maker` for all stages of `kind`.
     static void offer(const StageKind& kind, Maker maker);
 
   protected:

@@ -1,4 +1,4 @@
-// Editor of the suppression: methods in plain words, the learnt room, the spectrum before and after.
+// Editor of noise suppression: methods, learned noise profile, spectrum before and after.
 #pragma once
 
 #include <QAbstractButton>
@@ -13,7 +13,7 @@ class FlatButton;
 class Words;
 class SuppressionView;
 
-/// One method: its name, what it is good for, its delay and load.
+/// A method: name, description, latency and load.
 class MethodButton final : public QAbstractButton {
     Q_OBJECT
   public:

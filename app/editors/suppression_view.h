@@ -1,4 +1,4 @@
-// Spectrum before and after a suppression, with the room it was taught.
+// Spectrum before and after noise suppression, with the learned noise profile.
 #pragma once
 
 #include <QWidget>
@@ -12,7 +12,7 @@ namespace reed::ui {
 
 class StripModel;
 
-/// Before (line), after (filled), learnt room (blue), in thirds of an octave; while learning, the count-down.
+/// Before (line), after (filled) and noise profile (blue) in 1/3-octave bands; a countdown while learning.
 class SuppressionView final : public QWidget {
     Q_OBJECT
   public:

@@ -53,7 +53,7 @@ class ToneCurve final : public QWidget {
     StageRef stage_;
     Handle selected_ = Handle::body;
     bool held_ = false;
-    QPointF grip_;  // from the pointer to the handle when it was pressed
+    QPointF grip_;  // offset from the pointer to the handle when it was pressed
     int ticks_ = 0;
     CachedLayer still_;
 };

@@ -1,4 +1,4 @@
-// A dynamics stage's curve, with the levels that really come in and go out.
+// Transfer curve of a dynamics stage, with the measured levels.
 #pragma once
 
 #include <QWidget>
@@ -10,9 +10,9 @@ namespace reed::ui {
 
 class StripModel;
 
-/// Level in (x) to level out (y), both in dBFS. Along the lower edge how often each level comes in, along the
-/// right edge how often each goes out (room blue, voice straw); the ring is the present moment. The first
-/// threshold, or the ceiling, can be dragged sideways.
+/// Input level (x) to output level (y) in dBFS. The distributions of input and output levels are along the
+/// lower and the right edge (background noise blue, voice straw); the ring is the current level. The first
+/// threshold, or the ceiling, is dragged sideways.
 class TransferView final : public QWidget {
     Q_OBJECT
   public:
@@ -32,7 +32,7 @@ class TransferView final : public QWidget {
   private:
     QRectF plot() const;
     void follow();
-    /// Row of the threshold nearest to `x`, or -1.
+    /// Row in the table of the threshold nearest to `x`, or -1.
     int thresholdAt(double x) const;
     void paintDistributions(QPainter& p) const;
     void paintCurve(QPainter& p) const;

@@ -1,4 +1,4 @@
-// Voices and programme over the last minute: how far one lies below the other while somebody speaks.
+// Loudness of voices and app audio over the last minute.
 #pragma once
 
 #include <QWidget>
@@ -11,8 +11,8 @@ class Actions;
 class FlatButton;
 class Words;
 
-/// Loudness from bottom to top, time from left to right; the wanted distance lies as a band below the voices.
-/// What should be done is said in words, with the two remedies at one press.
+/// Plots loudness over time, with the target distance as a band below the voices. A message says what to
+/// change, with a button for each of two corrections.
 class BalanceView final : public QWidget {
     Q_OBJECT
   public:
@@ -35,7 +35,7 @@ class BalanceView final : public QWidget {
     FlatButton *fader_, *duck_, *distance_;
 };
 
-/// The rail's way to it: the distance as a figure, pressed while the view is shown.
+/// Button of the strip sidebar that opens the view and shows the distance; pressed while the view is shown.
 class BalanceButton final : public QWidget {
     Q_OBJECT
   public:

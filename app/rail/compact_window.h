@@ -1,4 +1,4 @@
-// The window for who has something else on the screen.
+// The compact window.
 #pragma once
 
 #include <QTimer>
@@ -12,21 +12,21 @@ namespace reed::ui {
 class Actions;
 class FlatButton;
 
-/// Levels of the strips, the verdict when there is one, mute, scene, and the character while one is on; stays
-/// before all other windows on wish. The whole window comes back when it is closed.
+/// Shows the levels of the strips, a warning if there is one, mute, scene, and the active character. Can stay
+/// above other windows. When it is closed the main window is shown again.
 class CompactWindow final : public QWidget {
     Q_OBJECT
   public:
     explicit CompactWindow(Actions& actions);
-    /// Where it was last, or at the right lower edge of the screen.
+    /// Shows it at its last position, by default at the lower right of the screen.
     void bring();
-    /// What it says below the strips; empty: nothing.
+    /// Message below the strips; empty if none.
     const QString& verdict() const { return words_; }
 
   signals:
-    /// The whole window is wanted again.
+    /// The user wants the main window.
     void wholeWanted();
-    /// It can be seen, or no longer.
+    /// The compact window was shown or hidden.
     void seenChanged();
 
   protected:

@@ -1,4 +1,4 @@
-// The state of a strip at a glance: its levels, and a word for what is the matter.
+// Levels and status of a strip for the sidebar and the compact window.
 #pragma once
 
 #include <QPainter>
@@ -9,18 +9,18 @@ namespace reed::ui {
 
 class StripModel;
 
-/// Levels where a strip leaves its chain, rounded to what can be seen.
+/// Levels after the chain of a strip in dBFS, rounded to what is visible.
 struct StripLevels {
     static constexpr double kLowest = -72.0, kHighest = 0.0;  ///< dBFS
     double room = kLowest, voice_low = kLowest, voice_high = kLowest, peak = kLowest, now = kLowest;
 
     static StripLevels of(StripModel& strip);
     bool operator==(const StripLevels&) const = default;
-    /// Lying: room, range of the voice, peak, now.
+    /// Draws background noise, voice range, peak and current level from left to right.
     void paint(QPainter& p, const QRectF& track) const;
 };
 
-/// What is the matter with a strip, or its fader; and whether that is trouble.
+/// Short status of a strip: a problem (second: true), or its fader.
 std::pair<QString, bool> stripWord(StripModel& strip);
 
 }  // namespace reed::ui

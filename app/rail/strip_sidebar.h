@@ -1,4 +1,4 @@
-// The rail beside the diagram: all strips at a glance, while there are several.
+// The strip sidebar: all strips, shown while there are several.
 #pragma once
 
 #include <QWidget>
@@ -19,9 +19,9 @@ class StripSidebar final : public QWidget {
     StripSidebar(Actions& actions, QWidget* parent);
 
     const std::vector<StripTile*>& tiles() const { return tiles_; }
-    /// Strips came, went or moved.
+    /// Call when strips were added, removed or moved.
     void rebuild();
-    /// Shown between tiles and fader: the balance of voices and programme.
+    /// Sets the widget between tiles and fader.
     void setFooter(QWidget* foot);
 
   private:

@@ -1,4 +1,4 @@
-// One strip on the rail: what it is called, what it does now, mute and alone.
+// A strip in the sidebar: name, levels, mute, solo.
 #pragma once
 
 #include <QLineEdit>
@@ -12,17 +12,17 @@ class Actions;
 class FlatButton;
 class StripModel;
 
-/// Click focuses the strip; F2 or a double click renames it; the menu key or the right button has all. Wheel
-/// turns its fader.
+/// Click: select. F2 or double-click: rename. Wheel: fader. The menu (menu key or right button) has all
+/// actions.
 class StripTile final : public QWidget {
     Q_OBJECT
   public:
     StripTile(Actions& actions, StripModel& strip, QWidget* parent);
 
     StripModel& strip() const { return strip_; }
-    /// Its place on the rail, from 1, and the key that focuses it.
+    /// Sets its position from 1, which is also the number of its shortcut.
     void setPlace(int place);
-    /// One line instead of three, where there are many.
+    /// Shows one line instead of three, if there are many strips.
     void setCompact(bool compact);
     void beginRename();
 

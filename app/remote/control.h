@@ -1,4 +1,4 @@
-// Dusky Reed's own D-Bus interface: what keys, scripts and other programs can do with it.
+// The D-Bus interface of Dusky Reed.
 #pragma once
 
 #include <QDBusConnection>
@@ -17,8 +17,8 @@ inline constexpr const char* kServiceName = "org.duskyreed.DuskyReed";
 inline constexpr const char* kServicePath = "/org/duskyreed/DuskyReed";
 inline constexpr const char* kControlInterface = "org.duskyreed.Control";
 
-/// Exported at kServicePath. Calls that can't be done answer with the error org.duskyreed.Error.Refused and
-/// plain words. Described in docs/remote.md; the bus can introspect it.
+/// Exported at kServicePath. Requests that can't be done return the error org.duskyreed.Error.Refused with
+/// the reason. Described in docs/remote.md; the bus can introspect it.
 class RemoteControl final : public QObject, protected QDBusContext {
     Q_OBJECT
     Q_CLASSINFO("D-Bus Interface", "org.duskyreed.Control")
@@ -31,7 +31,7 @@ class RemoteControl final : public QObject, protected QDBusContext {
     ~RemoteControl() override;
 
     enum class Outcome { registered, already_running, no_bus };
-    /// Takes the service name on `bus`. already_running: another program has it.
+    /// Registers the service name on `bus`. already_running: another process has it.
     Outcome publish(QDBusConnection bus);
 
     bool muted() const;
@@ -41,24 +41,25 @@ class RemoteControl final : public QObject, protected QDBusContext {
   public slots:  // NOLINT(readability-redundant-access-specifiers): of another kind to Qt
     Q_SCRIPTABLE void Mute(bool muted);
     Q_SCRIPTABLE void ToggleMute();
-    /// The talk key goes down (true) or up; it comes up as well when the caller leaves the bus.
+    /// Presses (true) or releases the talk shortcut. It is released when the caller leaves the bus.
     Q_SCRIPTABLE void Talk(bool held);
     Q_SCRIPTABLE QStringList Scenes();
     Q_SCRIPTABLE void RecallScene(const QString& name);
-    /// Ids of the stages in their order.
+    /// Ids of the stages in the order of the signal.
     Q_SCRIPTABLE QStringList Stages();
     Q_SCRIPTABLE void Bypass(const QString& stage, bool bypassed);
     Q_SCRIPTABLE void ToggleBypass(const QString& stage);
     /// "off", "feed", "plain" or "removed".
     Q_SCRIPTABLE void SetMonitor(const QString& source);
     Q_SCRIPTABLE void Raise();
-    /// Every action of the table, "id ARGUMENT: what it does".
+    /// All actions of the table, as "id ARGUMENT: effect".
     Q_SCRIPTABLE QStringList ListActions();
-    /// Does one by its id; `argument` is empty where it takes none.
+    /// Runs an action by id; `argument` is empty if it takes none.
     Q_SCRIPTABLE void Do(const QString& action, const QString& argument);
 
   private slots:
-    /// The bus has ended the connection (for a message it found too long, say): another one is made.
+    /// Connects again after the bus has closed the connection (for example because of a message that is too
+    /// long).
     void reconnect();
 
   signals:
@@ -71,13 +72,13 @@ class RemoteControl final : public QObject, protected QDBusContext {
     AppModel& app_;
     QString told_scene_;
     QString bus_name_;
-    QDBusServiceWatcher talkers_;  // who holds the talk key
+    QDBusServiceWatcher talkers_;  // callers that hold the talk shortcut
     int connections_ = 0;
     QTimer try_again_;
 };
 
-/// Sends one action of the table to the running program, as `dusky-reed --send`: its id, then its argument.
-/// Empty when done, else why not.
+/// Sends an action (id, then its argument) to the running program, as `dusky-reed --send` does. Returns an
+/// empty text, or the reason why it was not done.
 QString sendCommand(const QDBusConnection& bus, const QStringList& words);
 
 }  // namespace reed::ui

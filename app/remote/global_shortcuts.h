@@ -1,4 +1,4 @@
-// Keys that work in every window, where the desktop offers them (XDG desktop portal, GlobalShortcuts).
+// Global shortcuts through the XDG desktop portal.
 #pragma once
 
 #include <QDBusConnection>
@@ -13,18 +13,18 @@ namespace reed::ui {
 
 class Actions;
 
-/// When the portal ends, or closes the session, what was held comes up (Actions::ownerLost()); a portal that
-/// comes back is asked again. Asks the portal for a session and binds what is of use everywhere
-/// (Action::everywhere). Which keys they are, the desktop asks the person. Source: XDG Desktop Portal
-/// documentation, org.freedesktop.portal.GlobalShortcuts version 1.
+/// Binds the actions that are useful in every window (Action::everywhere); the desktop asks the user for the
+/// keys. When the portal ends or closes the session, held shortcuts are released (Actions::ownerLost()). When
+/// the portal is back, they are bound again. Source: XDG Desktop Portal documentation,
+/// org.freedesktop.portal.GlobalShortcuts version 1.
 class GlobalShortcuts final : public QObject {
     Q_OBJECT
   public:
     GlobalShortcuts(Actions& actions, QDBusConnection bus, QObject* parent = nullptr);
 
-    /// Whether a portal with global shortcuts answers on the bus.
+    /// Whether a portal with global shortcuts is on the bus. Blocks for up to 1 s.
     bool offered() const;
-    /// Binds the keys; bound() or failed() follows.
+    /// Binds the shortcuts; bound() or failed() follows.
     void bind();
     bool isBound() const { return !session_path_.isEmpty() && bound_; }
 
@@ -43,7 +43,7 @@ class GlobalShortcuts final : public QObject {
     void lost();
     QString session_path_;
     QDBusServiceWatcher portal_;
-    std::set<QString> held_;  // slots whose keys are down
+    std::set<QString> held_;  // slots that are held
     bool bound_ = false;
     int requests_ = 0;
 };

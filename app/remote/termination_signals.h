@@ -1,4 +1,4 @@
-// The system asks the program to end.
+// Termination signals of the system as Qt signals.
 #pragma once
 
 #include <QObject>
@@ -7,8 +7,7 @@ class QSocketNotifier;
 
 namespace reed::ui {
 
-/// SIGTERM, SIGINT and SIGHUP, from the end of the session or a terminal, as a signal of Qt's. One object at
-/// a time.
+/// Emits asked() on SIGTERM, SIGINT and SIGHUP. One object per process at a time.
 class TerminationSignals final : public QObject {
     Q_OBJECT
   public:

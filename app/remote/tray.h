@@ -1,4 +1,4 @@
-// The sign in the desktop's tray: whether it is muted, and the way back to the window.
+// The tray icon.
 #pragma once
 
 #include <QMenu>
@@ -10,14 +10,15 @@ namespace reed::ui {
 class Actions;
 class AppModel;
 
-/// Click: shows the window; its menu mutes, recalls scenes and quits. Does nothing where there is no tray.
+/// Shows whether the microphone is muted. Click: show the window. Its menu mutes, recalls scenes and quits.
+/// Has no effect if the desktop has no tray.
 class Tray final : public QObject {
     Q_OBJECT
   public:
     explicit Tray(Actions& actions);
     QSystemTrayIcon& icon() { return icon_; }
     QMenu& menu() { return menu_; }
-    /// The sign for a state: a slash and another colour while muted.
+    /// Icon of a state: slashed and in another colour while muted.
     static QIcon picture(bool muted);
 
   private:

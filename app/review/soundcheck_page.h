@@ -20,7 +20,7 @@ class SoundcheckResults;
 class StepLevels;
 class Words;
 
-/// Enter presses the button that leads on, Escape closes; everything else is reached by Tab.
+/// Enter presses the main button, Escape closes; everything else is reached by Tab.
 class SoundcheckPage final : public QWidget {
     Q_OBJECT
   public:
@@ -43,13 +43,13 @@ class SoundcheckPage final : public QWidget {
     void showState();
     void showStep();
     void showMoved();
-    /// The button that leads on.
+    /// The main button of the current view.
     FlatButton* primary() const;
 
     AppModel& app_;
     SoundcheckModel& model_;
     bool choosing_ = false;        // the microphone
-    QObject* watching_ = nullptr;  // context of what follows the inputs while one is chosen
+    QObject* watching_ = nullptr;  // context of connections while an input is being chosen
     Words* title_;
     std::array<FlatButton*, kSoundcheckSteps> steps_{};
     FlatButton* results_button_;
@@ -71,7 +71,7 @@ class SoundcheckPage final : public QWidget {
     Words* working_ = nullptr;
     FlatButton* cancel_ = nullptr;
     SoundcheckResults* results_ = nullptr;
-    /// What was shown last: choice of the input, phase, step and its state.
+    /// View that was shown last: choice of the input, phase, step and its state.
     std::optional<std::tuple<bool, SoundcheckModel::Phase, SoundcheckStep, SoundcheckModel::StepState>>
         shown_;
 };

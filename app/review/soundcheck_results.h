@@ -1,4 +1,4 @@
-// What a soundcheck found, and the chain that it proposes, line by line.
+// The findings of a soundcheck, and the proposed chain line by line.
 #pragma once
 
 #include <QWidget>
@@ -17,9 +17,9 @@ class SoundcheckResults final : public QWidget {
   public:
     SoundcheckResults(AppModel& app, QWidget* parent);
 
-    /// Shows the results of the model, which has some. `fresh`: they are others than before.
+    /// Shows the results. Precondition: the model has some. `fresh`: they are new.
     void show(bool fresh);
-    /// The button that leads on.
+    /// The main button.
     FlatButton* primary() const;
 
   private:

@@ -1,4 +1,4 @@
-// The level of a step while it is recorded.
+// Levels of a soundcheck step while it is recorded.
 #pragma once
 
 #include <QWidget>
@@ -7,8 +7,8 @@
 
 namespace reed::ui {
 
-/// Peaks from left to right over the length of the step, dBFS from bottom to top; the background noise as a
-/// line once it is known, and the range that is safe for the loudest peaks.
+/// Plots peaks in dBFS over the length of the step, with the background noise as a line once it is known, and
+/// the recommended range of the loudest peaks.
 class StepLevels final : public QWidget {
     Q_OBJECT
   public:

@@ -1,4 +1,4 @@
-// A take along time: before and after, what was taken, which words were cut, where it is now.
+// A take over time: levels before and after the chain, reduction, truncated words, playback position.
 #pragma once
 
 #include <QWidget>
@@ -9,13 +9,13 @@ namespace reed::ui {
 class TakesModel;
 class StripModel;
 
-/// Click: go there. Drag: the part that loops. Wheel: zoom; Shift and wheel: along. Left and Right: a second,
-/// Plus and Minus: zoom, C: to the next cut word.
+/// Click: seek. Drag: select the looped part. Wheel: zoom; Shift+wheel: scroll. Left and Right: seek by 1 s.
+/// Plus and Minus: zoom. C: next truncated word.
 class TakeTimelineView final : public QWidget {
     Q_OBJECT
   public:
     TakeTimelineView(StripModel& main, TakesModel& takes, QWidget* parent);
-    /// Seconds that are shown.
+    /// Length of the shown part in s.
     double shownFrom() const { return shown_from_; }
     double shownTo() const { return shown_to_; }
 

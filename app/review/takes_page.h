@@ -1,4 +1,4 @@
-// Takes: the list, the chosen one along time, and what is done with it.
+// The takes page: list, timeline of the selected take, and its actions.
 #pragma once
 
 #include <QLineEdit>

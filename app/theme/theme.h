@@ -9,21 +9,21 @@ namespace reed::ui {
 
 struct Theme {
     QString name;
-    QColor window;     ///< behind everything
-    QColor panel;      ///< the areas things stand on
+    QColor window;     ///< background of the window
+    QColor panel;      ///< background of panels
     QColor raised;     ///< buttons, nodes, fields
     QColor sunken;     ///< tracks and plots
     QColor line;       ///< grid and borders
     QColor text;       ///< on window, panel, raised, sunken: at least 4.5:1
-    QColor muted;      ///< secondary text: at least 4.5:1 as well
+    QColor muted;      ///< secondary text, same contrast
     QColor straw;      ///< the voice
-    QColor strawFill;  ///< the voice's range
-    QColor room;       ///< the room
+    QColor strawFill;  ///< range of the voice
+    QColor room;       ///< background noise
     QColor roomFill;
-    QColor ember;   ///< over, and errors
-    QColor marsh;   ///< on, and focus
-    QColor chosen;  ///< background of what is selected
-    QColor now;     ///< the level of this moment
+    QColor ember;   ///< overload and errors
+    QColor marsh;   ///< on, and keyboard focus
+    QColor chosen;  ///< background of the selection
+    QColor now;     ///< current level
 
     static const Theme& dusk();
     static const Theme& dawn();
@@ -41,7 +41,7 @@ double contrastRatio(const QColor& a, const QColor& b);
 /// Makes the bundled font known. Call once after QApplication exists.
 void loadFonts();
 
-/// The interface's font in a size of pixels at 100 % scale; figures are of one width.
+/// Font of the interface; size in pixels at 100 % scale, with tabular figures.
 QFont font(int pixels, bool bold = false);
 
 }  // namespace reed::ui

@@ -1,4 +1,4 @@
-// The part of a picture that stands still, drawn once and copied.
+// A cached layer of a widget: drawn once, then copied.
 #pragma once
 
 #include <QPainter>
@@ -9,12 +9,11 @@
 
 namespace reed::ui {
 
-/// Grid, scales and words change with size, theme and `key` only; shaping words for every picture costs more
-/// than the curves over them.
+/// For grids, scales and labels, which change with size, theme and `key` only. Shaping text for every frame
+/// costs more than the curves over it.
 class CachedLayer {
   public:
-    /// Copies the layer to `p`; first draws it anew by `draw(QPainter&)` when something it hangs on has
-    /// changed.
+    /// Copies the layer to `p`. Calls `draw(QPainter&)` first if size, theme or key changed.
     template <typename Draw>
     void paint(QPainter& p, const QWidget& widget, const QString& key, Draw draw) {
         const double ratio = widget.devicePixelRatioF();

@@ -1,4 +1,4 @@
-// The interface's button: calm, flat, with an optional icon.
+// The button of the interface: flat, with an optional icon.
 #pragma once
 
 #include <QAbstractButton>
@@ -13,7 +13,7 @@ class FlatButton final : public QAbstractButton {
 
     explicit FlatButton(const QString& text, QWidget* parent = nullptr);
 
-    /// A raised one with the name of its object.
+    /// Creates a raised button with this object name.
     static FlatButton* raised(const QString& object_name, const QString& text, QWidget* parent);
 
     void setIconName(const QString& name);
@@ -21,7 +21,7 @@ class FlatButton final : public QAbstractButton {
     /// A small dimmer text before the main one (a shortcut number).
     void setPrefix(const QString& prefix);
     QString prefix() const { return prefix_; }
-    /// The sign of a colour before the text (strip_sign.h); nothing: none.
+    /// Sets the marker of a strip colour before the text (strip_marker.h); empty: none.
     void setSign(std::optional<int> colour);
     QSize sizeHint() const override;
     QSize minimumSizeHint() const override;

@@ -1,4 +1,4 @@
-// A logarithmic frequency axis, shared by every view that has one.
+// A logarithmic frequency axis for plots.
 #pragma once
 
 #include <QPainter>
@@ -31,7 +31,7 @@ struct FrequencyAxis {
              {Tick{20, "20"}, Tick{50, "50"}, Tick{100, "100"}, Tick{200, "200"}, Tick{500, "500"},
               Tick{1000, "1k"}, Tick{2000, "2k"}, Tick{5000, "5k"}, Tick{10000, "10k"}}) {
             if (tick.f < 1.2 * lowest || tick.f > highest) continue;
-            // Narrow plots have no room for every figure.
+            // Narrow plots show fewer labels.
             if (r.width() < 340 &&
                 (tick.f == 50 || tick.f == 200 || tick.f == 500 || tick.f == 2000 || tick.f == 5000))
                 continue;
@@ -39,7 +39,7 @@ struct FrequencyAxis {
             p.setPen(QPen(t.line, 0.7));
             p.drawLine(QPointF(at, r.top()), QPointF(at, r.bottom()));
             p.setPen(t.muted);
-            if (at > r.right() - 40) continue;  // where "Hz" stands
+            if (at > r.right() - 40) continue;  // space of "Hz"
             p.drawText(QRectF(at - 20, r.bottom() + 3, 40, 16), Qt::AlignCenter, tick.label);
         }
         p.drawText(QRectF(r.right() - 26, r.bottom() + 3, 30, 16), Qt::AlignRight | Qt::AlignVCenter,

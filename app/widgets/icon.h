@@ -1,4 +1,4 @@
-// Our icons, in any colour.
+// The built-in icons, in any colour.
 #pragma once
 
 #include <QColor>

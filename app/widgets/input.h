@@ -1,4 +1,4 @@
-// Small things that several widgets need.
+// Small helpers of widgets.
 #pragma once
 
 #include <QPainter>
@@ -11,18 +11,18 @@
 
 namespace reed::ui {
 
-/// The core's text (UTF-8) as Qt's.
+/// Converts UTF-8 text of the core.
 inline QString text(std::string_view s) {
     return QString::fromUtf8(s.data(), static_cast<int>(s.size()));
 }
 
-/// Notches of the wheel, up positive. With Shift or Alt some systems turn it sideways.
+/// Wheel steps, up positive. With Shift or Alt some systems send horizontal steps; they count too.
 inline double wheelNotches(const QWheelEvent& event) {
     const QPoint angle = event.angleDelta();
     return (angle.y() != 0 ? angle.y() : angle.x()) / 120.0;
 }
 
-/// The ground of a panel that paints all of itself.
+/// Paints the background of an opaque panel.
 inline void paintPanelGround(QPainter& p, const QWidget& panel) {
     p.fillRect(panel.rect(), theme().window);
     p.setRenderHint(QPainter::Antialiasing);
@@ -31,7 +31,7 @@ inline void paintPanelGround(QPainter& p, const QWidget& panel) {
     p.drawRoundedRect(panel.rect(), 10, 10);
 }
 
-/// The sunken ground of a plot on its panel, with a ring while it has the keyboard.
+/// Paints the background of a plot on a panel, with a ring while it has the keyboard focus.
 inline void paintPlotGround(QPainter& p, const QWidget& plot) {
     const Theme& t = theme();
     p.fillRect(plot.rect(), t.panel);

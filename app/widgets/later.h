@@ -1,4 +1,4 @@
-// What is done after the event that asks for it, as the thing it was asked by may not outlive it.
+// Deferred calls, for code that may destroy the object that asked for them.
 #pragma once
 
 #include <QObject>
@@ -8,7 +8,7 @@
 
 namespace reed::ui {
 
-/// Does `what` once the events that are under way are done, unless `whose` has gone by then.
+/// Calls `what` when the current event is done, unless `whose` was destroyed.
 inline void later(QObject* whose, std::function<void()> what) {
     auto* timer = new QTimer(whose);
     timer->setSingleShot(true);

@@ -1,4 +1,4 @@
-// Layouts that pages are put together from.
+// Layouts of pages.
 #pragma once
 
 #include <QHBoxLayout>
@@ -7,7 +7,7 @@
 
 namespace reed::ui {
 
-/// A column for all of `page`, without margins.
+/// A vertical layout of the whole `page`, without margins.
 inline QVBoxLayout* columnOf(QWidget* page, int spacing) {
     auto* out = new QVBoxLayout(page);
     out->setContentsMargins(0, 0, 0, 0);
@@ -15,7 +15,7 @@ inline QVBoxLayout* columnOf(QWidget* page, int spacing) {
     return out;
 }
 
-/// Widgets beside each other, at the left.
+/// Widgets in a row, aligned left.
 inline QHBoxLayout* rowOf(std::initializer_list<QWidget*> widgets, int spacing = 10) {
     auto* out = new QHBoxLayout;
     out->setSpacing(spacing);

@@ -1,4 +1,4 @@
-// A scale of decibels along one side of a plot, shared by every view that has one.
+// A level axis in dB for plots.
 #pragma once
 
 #include <QPainter>
@@ -12,22 +12,23 @@ namespace reed::ui {
 struct LevelAxis {
     double lowest = -80.0, highest = 0.0;  // dB
 
-    /// Pixel row of a level in plot `r`, which ends at the scale's ends.
+    /// Pixel row of a level in plot `r`, clamped to the axis.
     double y(const QRectF& r, double db) const {
         return r.top() + (highest - std::clamp(db, lowest, highest)) / (highest - lowest) * r.height();
     }
-    /// Pixel column, where the scale lies.
+    /// Pixel column of a level on a horizontal axis.
     double x(const QRectF& r, double db) const {
         return r.left() + (std::clamp(db, lowest, highest) - lowest) / (highest - lowest) * r.width();
     }
-    /// The level at a row or a column, beyond the ends too.
+    /// Level at a row or column, not clamped.
     double atY(const QRectF& r, double row) const {
         return highest - (row - r.top()) / r.height() * (highest - lowest);
     }
     double atX(const QRectF& r, double column) const {
         return lowest + (column - r.left()) / r.width() * (highest - lowest);
     }
-    /// Lines across `r` every `step` dB from `first` down, with their levels in the `room` pixels left of it.
+    /// Draws grid lines across `r` every `step` dB from `first` down, with labels in the `room` pixels left
+    /// of it.
     void paint(QPainter& p, const QRectF& r, int first, int step, double room) const {
         const Theme& t = theme();
         p.setFont(ui::font(12));

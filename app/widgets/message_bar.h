@@ -1,4 +1,4 @@
-// One line of news at the foot of the window.
+// The message bar at the bottom of the window.
 #pragma once
 
 #include <QTimer>
@@ -6,8 +6,8 @@
 
 namespace reed::ui {
 
-/// Errors stay until they are dismissed (click or Escape); other news goes by itself. Several errors queue
-/// up.
+/// Warnings stay until they are dismissed (click or Escape) and queue up; information disappears
+/// automatically.
 class MessageBar final : public QWidget {
     Q_OBJECT
   public:

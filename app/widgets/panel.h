@@ -1,4 +1,4 @@
-// A small panel that opens over the window.
+// A popover panel over the window.
 #pragma once
 
 #include <QGridLayout>
@@ -12,28 +12,27 @@
 
 namespace reed::ui {
 
-/// Framed, in the theme's colours; a click beside it closes it, and closed it is gone.
+/// A click outside closes it; closing deletes it.
 class Panel : public QWidget {
     Q_OBJECT
   public:
     Panel(const QString& object_name, const QString& accessible_name, QWidget* parent);
 
-    /// Shows it below `anchor`, within the anchor's window: beside that there may be no screen. `right`: its
-    /// right edge at the anchor's.
+    /// Shows it below `anchor`, inside its window. `right`: aligned to the right edge of the anchor.
     void openBelow(const QWidget& anchor, bool right = false);
 
   protected:
     void paintEvent(QPaintEvent* event) override;
 
-    /// A column for what it holds.
+    /// Layout of the contents.
     QVBoxLayout* column();
-    /// Words at the end of the column.
+    /// Adds a text at the end.
     Words* addWords(Words::Ink ink, int pixels, bool bold = false, const QString& text = {});
-    /// A field to type in, under words that say what; Enter in it calls `done`.
+    /// Adds a text field with a label; Enter calls `done`.
     QLineEdit* addField(const char* object_name, const QString& words, const std::function<void()>& done);
-    /// Its size is that of what it holds, also after that has changed.
+    /// Resizes the panel to its contents.
     void fitContents();
-    /// Takes the widgets out of a layout; they go when the event is done.
+    /// Removes all widgets of a layout and deletes them when the event is done.
     static void empty(QGridLayout& list);
 
   private:

@@ -1,4 +1,4 @@
-// How strips are told apart: a colour and a shape each, so that never the colour alone tells.
+// Markers of strips: a colour and a shape each, so that the colour is never the only difference.
 #pragma once
 
 #include <QColor>
@@ -9,11 +9,11 @@
 
 namespace reed::ui {
 
-/// Of strip colour `which`, 0 to kStripColours - 1, in the theme in use.
+/// Colour number `which`, 0 to kStripColours - 1, in the current theme.
 QColor stripColour(int which);
-/// Its shape in `where`, filled.
+/// Fills the shape in `where`.
 void drawStripMarker(QPainter& painter, int which, const QRectF& where);
-/// "Straw, disc": for menus and screen readers.
+/// Colour and shape as text ("Straw, disc"), for menus and screen readers.
 QString stripColourName(int which);
 
 }  // namespace reed::ui

@@ -1,4 +1,4 @@
-// One parameter: name, value with unit, and a line to drag along.
+// A field of one parameter: name, value with unit, slider line.
 #pragma once
 
 #include <QLineEdit>
@@ -9,9 +9,9 @@
 
 namespace reed::ui {
 
-/// Drag sideways, wheel (Shift: fine), arrow keys (Shift: fine), Home and End, typed with its unit after a
-/// double click, Enter, or just by starting to type. Ctrl+click or Backspace puts the default back. Bad text
-/// is refused with the reason, and the old value stays.
+/// Drag sideways, wheel, arrow keys (all with Shift: fine), Home and End change the value. Double-click,
+/// Enter or a digit starts typing, with or without a unit. Ctrl+click or Backspace resets to the default.
+/// Invalid text is rejected with the reason, and the value stays.
 class ValueField final : public QWidget {
     Q_OBJECT
   public:
@@ -19,27 +19,27 @@ class ValueField final : public QWidget {
 
     const Parameter& parameter() const { return parameter_; }
     double value() const { return value_; }
-    /// Shows a value without telling anyone.
+    /// Shows a value; emits no signal.
     void setValue(double value);
-    /// Marks on the track what is measured against this value; nothing: no mark.
+    /// Marks a measured value on the track; empty: none.
     void setMeasured(std::optional<double> value);
-    /// It is the one that a wheel or a key turns from anywhere: marked by a dot.
+    /// Marks with a dot that shortcuts and the wheel change this value.
     void setNext(bool next);
     bool next() const { return next_; }
-    /// Another name than the table's, e.g. for a band.
+    /// Sets another name than that of the table, e.g. for a band.
     void setTitle(const QString& title);
     void openEditor(const QString& initial = {});
-    /// The reason why the last typed text was refused; empty after a good one.
+    /// Why the last typed text was rejected; empty if it was accepted.
     QString complaint() const { return complaint_; }
     QSize sizeHint() const override { return {200, 36}; }
     QSize minimumSizeHint() const override { return {120, 34}; }
 
   signals:
-    /// The person asks for a value; it is inside the range.
+    /// The user requests a value, which is inside the range.
     void valueRequested(double value);
-    /// A drag or an edit has ended.
+    /// A drag or an edit ended.
     void finished();
-    /// Typed text was refused, with the reason.
+    /// Typed text was rejected.
     void refused(const QString& reason);
 
   protected:

@@ -1,4 +1,4 @@
-// A label in one of the theme's inks, whatever theme comes.
+// A label in a colour of the theme, also after the theme changes.
 #pragma once
 
 #include <QLabel>
@@ -15,18 +15,18 @@ class Words final : public QLabel {
     explicit Words(Ink ink, QWidget* parent = nullptr) : QLabel(parent), ink_(ink) {
         setTextFormat(Qt::PlainText);
     }
-    /// In as many lines as it needs.
+    /// Wraps into as many lines as needed.
     static Words* wrapped(Ink ink, int pixels, bool bold, QWidget* parent, const QString& text = {});
     void setInk(Ink ink);
-    /// What a finding says, in the ink of its tone.
+    /// Shows the message of a finding in the colour of its tone.
     void show(const Finding& finding);
-    /// The same with other words.
+    /// Shows a text in the colour of a tone.
     void show(FindingTone tone, const QString& words);
 
-    /// A finding, or what its proposal does, in the person's language.
+    /// Message of a finding or of its proposal, translated.
     static QString of(const Finding& finding);
     static QString of(const Proposal& proposal);
-    /// Words of a kind, literals, with their figures put in.
+    /// Translates a message of the core and inserts its quantities.
     static QString spelt(std::string_view words, std::span<const Quantity> quantities);
 
   protected:
