@@ -1,4 +1,4 @@
-// Blocks of sound: planar float samples, full scale at +-1.
+// Audio blocks: planar float samples, full scale at +-1.
 #pragma once
 
 #include <algorithm>
@@ -10,9 +10,9 @@ namespace reed {
 /// The chain handles one voice: mono, or stereo with linked detection.
 inline constexpr int kMaxChannels = 2;
 
-/// Stages get their sound in pieces of at most this many frames, cut at multiples of it counted from the
-/// start of the stream. Parameters move at these boundaries and are interpolated between them, so the
-/// result does not depend on the host's block size.
+/// Sub-block: stages process at most this many frames at a time, split at multiples of it counted from the
+/// start of the stream. Parameters change at these boundaries and are interpolated between them, so the
+/// result does not depend on the block size of the host.
 inline constexpr int kSubBlock = 32;
 
 /// Sample rates the whole program accepts, in Hz.

@@ -1,29 +1,30 @@
-// Who takes and gives sound, block by block.
+// Interfaces of audio callbacks and of receivers of the output.
 #pragma once
 
 #include "base/audio_block.h"
 
 namespace reed {
 
-/// What a device calls with each block of sound. The block holds the input and, on return, the feed.
+/// Called by a device with each block. The block contains the input and, on return, the output.
 class AudioCallback {
   public:
     virtual ~AudioCallback() = default;
-    /// Audio thread; neither waits nor allocates.
+    /// Audio thread only. Real-time safe: no allocation, no blocking.
     virtual void process(const AudioBlock& block) noexcept = 0;
-    /// What the headphones shall get of the block just processed; no frames when nothing. Same thread as
+    /// Signal for the headphones of the block just processed; no frames if there is none. Same thread as
     /// process().
     virtual AudioBlock monitor() const noexcept { return {}; }
 };
 
-/// What takes the sound that leaves the program, block by block, on the thread of the source that gives it.
+/// Receives the output block by block, on the thread of the source.
 class FeedSink {
   public:
     virtual ~FeedSink() = default;
-    /// Audio thread; neither waits nor allocates. A block after its processing; `converted`: what it came
-    /// from runs at another rate than the block's, so that blocks differ in length from cycle to cycle.
+    /// Receives a processed block. `converted`: the source runs at another sample rate, so the length of
+    /// blocks varies from cycle to cycle. Audio thread only. Real-time safe: no allocation, no blocking.
     virtual void take(const AudioBlock& block, bool converted) noexcept = 0;
-    /// Audio thread, after take(): the source is done with its cycle, and what was taken may go on its way.
+    /// Called after take() at the end of the cycle of the source; the block can be passed on. Audio thread
+    /// only.
     virtual void push() noexcept {}
 };
 

@@ -1,4 +1,4 @@
-// Names compared as people do: without regard to upper and lower case.
+// Case-insensitive comparison of names.
 #pragma once
 
 #include <string>
@@ -6,11 +6,11 @@
 
 namespace reed {
 
-/// `text` (UTF-8) in lower case, letter by letter, in every script that has cases. Bytes that are no UTF-8
-/// stay.
+/// Converts UTF-8 text to lower case, character by character, in every script that has cases. Invalid bytes
+/// are preserved.
 std::string case_folded(std::string_view text);
 
-/// Characters of `text` (UTF-8), not bytes.
+/// Number of characters (not bytes) of UTF-8 text.
 size_t characters(std::string_view text);
 
 inline bool same_name(std::string_view a, std::string_view b) {

@@ -15,7 +15,7 @@ namespace reed {
 /// Levels at or below this are shown as silence (dBFS). 24-bit sound ends at about -144.
 inline constexpr double kSilenceDb = -150.0;
 
-/// Range of faders in dB; the least stands for silence.
+/// Range of faders in dB; the minimum is silence.
 inline constexpr double kFaderMinDb = -60.0;
 inline constexpr double kFaderMaxDb = 12.0;
 
@@ -41,7 +41,7 @@ inline double rms_dbfs(std::span<const float> samples) {
     return mean_square_to_dbfs(sum / static_cast<double>(std::max<std::size_t>(samples.size(), 1)));
 }
 
-/// The nearest half decibel: as fine as a person sets a level.
+/// Rounds to 0.5 dB.
 inline double half_decibels(double db) {
     return std::round(2.0 * db) / 2.0;
 }

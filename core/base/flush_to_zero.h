@@ -1,4 +1,4 @@
-// Denormal numbers slow float arithmetic by an order of magnitude; the audio thread flushes them to zero.
+// Flushes denormal numbers to zero on the audio thread; they slow float arithmetic by an order of magnitude.
 #pragma once
 
 #if defined(__SSE__) || defined(__x86_64__)
@@ -8,7 +8,7 @@
 
 namespace reed {
 
-/// Sets flush-to-zero and denormals-are-zero for its lifetime, then puts the old mode back.
+/// Sets flush-to-zero and denormals-are-zero during its lifetime, then restores the previous mode.
 class FlushToZero {
   public:
 #if defined(__SSE__) || defined(__x86_64__)

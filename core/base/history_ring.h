@@ -1,4 +1,4 @@
-// The last seconds of a sound, written by the audio thread, read by anyone else.
+// Ring buffer with the last seconds of a signal, written by the audio thread, read by other threads.
 #pragma once
 
 #include <atomic>
@@ -10,31 +10,32 @@
 
 namespace reed {
 
-/// A ring that one thread writes without ever waiting and others copy from. A reader that is overtaken
-/// by the writer learns it and gets nothing, instead of a mixture of old and new samples.
+/// One thread writes without blocking; others copy from it. A reader that is overtaken by the writer gets an
+/// error instead of a mixture of old and new samples.
 class HistoryRing {
   public:
     HistoryRing() = default;
-    /// Keeps at least `frames` frames per channel. Allocates; not for the audio thread.
+    /// Holds at least `frames` frames per channel. Allocates: not on the audio thread.
     HistoryRing(int channels, size_t frames);
 
     int channels() const { return static_cast<int>(rows_.size()); }
     size_t capacity() const { return mask_ + 1; }
 
-    /// Appends a block (audio thread; no wait, no allocation).
+    /// Appends a block. One writer thread only. Real-time safe: no allocation, no blocking.
     void write(const AudioBlock& block) noexcept;
 
     /// Frames written since the beginning; the newest frame has the index written() - 1.
     std::int64_t written() const noexcept { return written_.load(std::memory_order_acquire); }
 
     /// Copies frames [first, first + count) into `out` (one row per channel, at least `count` long).
-    /// Returns false when part of them is gone or not there yet; `out` then has no meaning.
+    /// Returns false if part of them was overwritten or is not written yet; `out` is undefined then.
+    /// Thread-safe.
     bool read(std::int64_t first, int count, float* const* out) const noexcept;
 
   private:
-    // A reader may look at what the writer is just changing and then throws it away, so the samples are
-    // atomic: relaxed loads and stores of a word, which is as quick as a plain one but keeps the compiler
-    // from moving several at once.
+    // A reader may read samples that the writer is changing and then discards them, so the samples are
+    // atomic. Relaxed loads and stores are as fast as plain ones; they only keep the compiler from moving
+    // several samples at once.
     using Row = std::vector<std::atomic<float>>;
     static_assert(std::atomic<float>::is_always_lock_free);
     std::vector<Row> rows_;

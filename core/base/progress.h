@@ -1,4 +1,4 @@
-// How far long work is, and whether it is still wanted.
+// Progress and cancellation of long work.
 #pragma once
 
 #include <functional>
@@ -7,10 +7,10 @@
 
 namespace reed {
 
-/// Told how much is done (0 to 1); returns false to cancel.
+/// Called with the completed part, 0 to 1; returns false to cancel.
 using Progress = std::function<bool(double)>;
 
-/// What a part of the work tells that goes from `from` to `to` of the whole.
+/// Progress of a part of the work that is `from` to `to` of the whole.
 inline Progress part_of(const Progress& whole, double from, double to) {
     if (!whole) return {};
     return [whole, from, to](double done) { return whole(from + (to - from) * done); };

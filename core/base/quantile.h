@@ -1,4 +1,4 @@
-// The value that a share of others lies below.
+// Quantiles.
 #pragma once
 
 #include <algorithm>
@@ -7,8 +7,7 @@
 
 namespace reed {
 
-/// The value at `share` (0 to 1) of the sorted values, the nearest one. Reorders `values`, which are at least
-/// one.
+/// The nearest-rank quantile at `share` (0 to 1). Reorders `values`. Precondition: not empty.
 template <typename T>
 T quantile(std::vector<T>& values, double share) {
     const auto at = values.begin() + std::lround(share * static_cast<double>(values.size() - 1));

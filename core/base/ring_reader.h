@@ -1,4 +1,4 @@
-// Where one reader of a history ring stands.
+// A reading position in a HistoryRing.
 #pragma once
 
 #include <memory>
@@ -8,46 +8,45 @@
 
 namespace reed {
 
-/// Takes the sound of a ring piece by piece, in order, and says when part of it was missed. One thread.
-/// Nothing but the constructor and follow() of a ring of other channels allocates; read() and waiting() may
-/// be called on the audio thread.
+/// Reads a ring in order, piece by piece, and reports when part of it was missed. One thread only. Only the
+/// constructor and follow() of a ring with other channels allocate; read() and waiting() are real-time safe.
 class RingReader {
   public:
     enum class Got {
-        sound,     ///< the frames asked for, or as many as there were
-        nothing,   ///< none there yet
-        overtaken  ///< what comes next was written over meanwhile; the reader stands at the newest frame now
+        sound,     ///< the requested frames, or as many as were available
+        nothing,   ///< nothing new
+        overtaken  ///< the next frames were overwritten; the reader is at the newest frame now
     };
 
     RingReader() = default;
-    /// Stands at the newest frame of `ring`.
+    /// Starts at the newest frame of `ring`.
     explicit RingReader(std::shared_ptr<const HistoryRing> ring) {
         follow(std::move(ring));
         skip_to_newest();
     }
 
-    /// Reads `ring` from now on. True when it is another one than before: the reader then stands at its first
-    /// frame, and of the old one nothing more is read.
+    /// Attaches to `ring`. Returns true if it is another one: the reader is then at its first frame, and the
+    /// rest of the previous ring is dropped.
     bool follow(std::shared_ptr<const HistoryRing> ring);
 
-    /// Frame that is read next.
+    /// Index of the next frame.
     std::int64_t at() const noexcept { return at_; }
-    /// Frames there are to read, also when the first of them are gone by now.
+    /// Number of frames to read, including frames that are overwritten by now.
     std::int64_t waiting() const noexcept { return ring_ ? ring_->written() - at_ : 0; }
     int channels() const noexcept { return ring_ ? ring_->channels() : 0; }
 
     void seek(std::int64_t frame) noexcept { at_ = frame; }
-    /// The next frame to read is `before` frames back from the newest one, or the ring's first.
+    /// Moves to `before` frames before the newest one, or to the first frame of the ring.
     void skip_to_newest(std::int64_t before = 0) noexcept;
 
-    /// The next to.frames frames, all of them or none; `to` has at least the ring's channels, those beyond
-    /// stay as they are. Does not move when it is overtaken (seek() or skip_to_newest() say where to go on).
+    /// Reads to.frames frames, all or none. `to` has at least the channels of the ring; further channels are
+    /// unchanged. Does not move when it is overtaken; call seek() or skip_to_newest() then.
     Got read(const AudioBlock& to) noexcept;
 
-    /// The next frames, at most `most`, in a buffer of the reader's own that stays until the next call. With
-    /// `Got::nothing` and `Got::overtaken` the block is empty.
+    /// Reads at most `most` frames into a buffer of the reader, valid until the next call. The block is empty
+    /// with Got::nothing and Got::overtaken.
     Got next(int most, AudioBlock& piece);
-    /// The same, as the mean of the channels.
+    /// The same, averaged over the channels.
     Got next_mono(int most, std::span<const float>& piece);
 
   private:

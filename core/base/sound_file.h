@@ -1,4 +1,4 @@
-// Sound files, through libsndfile.
+// Audio files, through libsndfile.
 #pragma once
 
 #include <filesystem>
@@ -13,19 +13,19 @@ namespace reed {
 struct SoundInfo {
     double sample_rate = 0.0;  ///< Hz
     int channels = 0;
-    std::int64_t frames = 0;  ///< as the header says
+    std::int64_t frames = 0;  ///< according to the header
 };
 
-/// What a file says of itself; empty where it says nothing.
+/// Tags of a file; empty if missing.
 struct SoundTags {
     std::string title, artist, album, date, comment;
     bool operator==(const SoundTags&) const = default;
 };
 
-/// Reads a file from its beginning, block by block.
+/// Reads a file block by block.
 class SoundReader {
   public:
-    /// Fails with plain words on missing, unreadable, unknown, empty and truncated-to-nothing files.
+    /// Returns an error for missing, unreadable, unknown, empty and completely truncated files.
     static Result<std::unique_ptr<SoundReader>> open(const std::filesystem::path& path);
     ~SoundReader();
     SoundReader(const SoundReader&) = delete;
@@ -33,11 +33,11 @@ class SoundReader {
 
     const SoundInfo& info() const { return info_; }
     SoundTags tags() const;
-    /// Fills up to out.frames() frames, all channels; returns how many. 0 at the end.
+    /// Reads up to out.frames() frames of all channels; returns their number, 0 at the end.
     size_t read(AudioBuffer& out);
-    /// The frame that is read next; false when it is not there.
+    /// Sets the next frame; false if it does not exist.
     bool seek(std::int64_t frame);
-    /// At the end: fails when less sound was there than the header says.
+    /// Call at the end: returns an error if the file has fewer frames than its header states.
     Result<void> complete() const;
 
   private:
@@ -50,41 +50,42 @@ class SoundReader {
     std::vector<float> interleaved_;
 };
 
-/// Whole file at once; for files of minutes, not hours. At most `max_frames`.
+/// Reads a whole file, at most `max_frames`. For files of minutes, not hours.
 Result<AudioBuffer> read_sound(const std::filesystem::path& path, SoundInfo* info = nullptr,
                                std::int64_t max_frames = std::int64_t{1} << 31);
 
-/// `count` frames from `first` on, or as many as there are.
+/// Reads `count` frames from `first`, or as many as there are.
 Result<AudioBuffer> read_sound_part(const std::filesystem::path& path, std::int64_t first, std::int64_t count,
                                     SoundInfo* info = nullptr);
 
 enum class SampleFormat { pcm24, float32 };
 
-/// Writes a sound file beside its target and moves it there on finish(): nothing half-written is ever seen.
+/// Writes an audio file beside its target and moves it there on finish(), so an incomplete file is never
+/// visible.
 class SoundWriter {
   public:
-    /// The rate at which such a file (by the extension of `path`) keeps sound of `rate` Hz: Opus knows 48 kHz
-    /// alone.
+    /// Sample rate at which a file of this extension stores audio of `rate` Hz: 48 kHz for Opus, otherwise
+    /// `rate`.
     static double rate_for(const std::filesystem::path& path, double rate);
-    /// WAV, FLAC or Opus by the extension of `path`; the rate is rate_for() of it. FLAC is always 24-bit.
+    /// Creates a WAV, FLAC or Opus file by the extension of `path`, at rate_for(). FLAC is always 24-bit.
     static Result<std::unique_ptr<SoundWriter>> create(const std::filesystem::path& path,
                                                        const StreamFormat& format, SampleFormat samples,
                                                        const SoundTags& tags = {});
-    /// A WAV of 32-bit floats that stands under its name from the beginning and can be read at any moment,
-    /// however the program or the disk ends: for what is recorded. Never waits for the disk. Nothing may be
-    /// at `path`.
+    /// Creates a 32-bit float WAV for a recording. It has its final name from the beginning and is readable
+    /// at any moment, also after a crash or on a full disk. Never waits for the disk. Precondition: `path`
+    /// does not exist.
     static Result<std::unique_ptr<SoundWriter>> grow(const std::filesystem::path& path,
                                                      const StreamFormat& format, const SoundTags& tags = {});
-    /// Whether some program, this one too, is about to write more into a file by grow().
+    /// Whether a process, including this one, is recording into this file by grow().
     static bool grows(const std::filesystem::path& path);
-    /// Without finish() the unfinished file is removed; one that grows stays as it is.
+    /// Without finish() the file is removed, unless it was created by grow().
     ~SoundWriter();
     SoundWriter(const SoundWriter&) = delete;
     SoundWriter& operator=(const SoundWriter&) = delete;
 
     Result<void> write(const AudioBlock& block);
     Result<void> finish();
-    /// Samples beyond full scale that a 24-bit file could not hold and were cut to it.
+    /// Number of samples that were clipped to full scale in a 24-bit file.
     std::int64_t clipped() const { return clipped_; }
 
   private:

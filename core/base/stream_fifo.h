@@ -1,4 +1,4 @@
-// Samples on their way from one stream to another.
+// FIFO between two audio streams.
 #pragma once
 
 #include <cstdint>
@@ -10,24 +10,21 @@
 
 namespace reed {
 
-/// Where both streams run in one cycle of the daemon, in one order, it normally holds exactly one block.
-/// Where the daemon converts the rate, the blocks of both sides differ by some frames from cycle to cycle,
-/// each in its own rhythm, and where they have clocks of their own they come when they come: some frames are
-/// then kept in store. One thread writes and one reads, but for prepare().
+/// If both streams run in the same PipeWire cycle, in a fixed order, it holds exactly one block. If PipeWire
+/// converts the sample rate, the block lengths of both sides vary; with independent clocks the order varies
+/// too. Some frames are then kept in reserve. One writer thread and one reader thread, except for prepare().
 class StreamFifo {
   public:
-    /// Kept in store where the rate is converted, in frames: more than the blocks of a cycle differ by.
+    /// Reserve in frames if the rate is converted: more than the variation of the block length.
     static constexpr int kStore = 64;
-    /// Reads after which a surplus that never went away is left out (it would be delay for the whole
-    /// evening).
+    /// Number of reads after which a constant surplus is dropped, because it would be permanent latency.
     static constexpr int kPatience = 200;
 
-    /// Empties it. Allocates. `store`: frames kept where set_converted() says that there must be some, 4000
-    /// at most.
+    /// Clears it. Allocates. `store`: reserve in frames after set_converted(true), at most 4000.
     void prepare(int channels, int store = kStore);
     void set_converted(bool yes) noexcept { keep_ = yes ? store_ : 0; }
     void write(const AudioBlock& block) noexcept;
-    /// Fills `out`; false when there was not enough and silence took its place.
+    /// Fills `out`; false if there were not enough frames and silence was inserted.
     bool read(const AudioBlock& out) noexcept;
 
   private:
@@ -44,7 +41,7 @@ class StreamFifo {
     int store_ = kStore, keep_ = 0;
     bool begun_ = false;
     int reads_ = 0;
-    std::int64_t least_ = 0;  ///< the smallest surplus of the last reads
+    std::int64_t least_ = 0;  ///< smallest surplus of the last reads
 };
 
 }  // namespace reed

@@ -1,4 +1,4 @@
-// Scatters sound in time and leaves every frequency at its level.
+// All-pass for reverberation.
 #pragma once
 
 #include <algorithm>
@@ -6,8 +6,8 @@
 
 namespace reed {
 
-/// A delay with as much fed forth as back (M. R. Schroeder, "Natural sounding artificial reverberation", JAES
-/// 10 (3), 1962). Only prepare() allocates.
+/// A delay with equal feed-forward and feedback gains (M. R. Schroeder, "Natural sounding artificial
+/// reverberation", JAES 10 (3), 1962). Only prepare() allocates.
 class AllPass {
   public:
     /// `delay` frames, at least 1; `gain` below 1.

@@ -1,4 +1,4 @@
-// Band-passes side by side.
+// A bank of band-pass filters.
 #pragma once
 
 #include <array>
@@ -8,12 +8,12 @@
 
 namespace reed {
 
-/// `Bands` bands of one channel, each two state-variable band-passes of the second order in a row (0 dB in
-/// the middle). All bands of a sample are worked on together, which the compiler makes use of.
+/// `Bands` bands of one channel, each two second-order state-variable band-passes in series (0 dB at the
+/// centre). All bands of a sample are processed together, so that the compiler can vectorise.
 template <size_t Bands>
 class BandBank {
   public:
-    /// Middles in Hz; `damping` (1 / Q) is of each of the two.
+    /// Centre frequencies in Hz; `damping` is 1 / Q of each of the two filters.
     void prepare(const std::array<double, Bands>& middles, float damping, double sample_rate) {
         damping_ = damping;
         for (size_t b = 0; b < Bands; ++b) {
@@ -27,7 +27,7 @@ class BandBank {
     }
     void reset() { first_ = second_ = {}; }
 
-    /// The next sample of band `band`.
+    /// Current output sample of a band.
     float next(size_t band, float x) { return once(second_, band, once(first_, band, x)); }
 
   private:

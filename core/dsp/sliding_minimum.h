@@ -1,4 +1,4 @@
-// The smallest of the last N values, at a constant cost per value on average.
+// Minimum of the last N values, at constant average cost per value.
 #pragma once
 
 #include <cstdint>

@@ -1,4 +1,4 @@
-// A parameter that moves to its target without a click.
+// A smoothed parameter.
 #pragma once
 
 #include <cmath>
@@ -7,9 +7,8 @@
 
 namespace reed {
 
-/// Two equal one-pole low-passes in a row, advanced once per grain and joined by straight lines sample
-/// by sample: no step in value, and a start and end too soft to be heard as a click.
-/// 63 % of a move takes about twice the time constant given to prepare().
+/// Two equal one-pole low-passes in series, advanced once per sub-block and interpolated linearly per sample,
+/// so that a change makes no click. 63 % of a change takes about twice the time constant of prepare().
 class Smoothed {
   public:
     /// `time_constant` in seconds per pole.
@@ -22,12 +21,12 @@ class Smoothed {
         current_ = static_cast<float>(value);
         step_ = 0.0f;
     }
-    /// What is no finite number changes nothing.
+    /// Values that are not finite are ignored.
     void set(double target) {
         if (std::isfinite(target)) target_ = target;
     }
 
-    /// Moves one grain on. Call at each grain boundary.
+    /// Advances by one sub-block. Call at each sub-block boundary.
     void begin_sub_block() {
         if (first_ == target_ && second_ == target_) {
             current_ = static_cast<float>(target_);
@@ -46,12 +45,12 @@ class Smoothed {
     }
     bool moving() const { return step_ != 0.0f; }
 
-    /// The value for the next sample.
+    /// Value for the next sample.
     float next() {
         current_ += step_;
         return current_;
     }
-    /// The value at the end of the current grain.
+    /// Value at the end of the current sub-block.
     double sub_block_value() const { return second_; }
     double target() const { return target_; }
 

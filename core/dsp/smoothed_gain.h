@@ -1,4 +1,4 @@
-// A level that moves to its target without a click, on whole blocks.
+// A smoothed gain for blocks of any length.
 #pragma once
 
 #include "base/audio_block.h"
@@ -6,7 +6,7 @@
 
 namespace reed {
 
-/// Smoothed as a factor for blocks of any length.
+/// Applies Smoothed as a gain factor.
 class SmoothedGain {
   public:
     /// As Smoothed::prepare().

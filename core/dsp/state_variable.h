@@ -1,4 +1,4 @@
-// The trapezoidal state-variable filter of the second order, as several filters are made of it.
+// Building blocks of trapezoidal state-variable filters of second order.
 #pragma once
 
 #include <algorithm>
@@ -7,13 +7,13 @@
 
 namespace reed {
 
-/// tan(pi f / rate): the corner as such a filter has it. Held below 0.45 of the rate.
+/// Prewarped corner frequency tan(pi f / rate); f is clamped to 0.45 of the rate.
 inline float warped_frequency(double frequency, double sample_rate) {
     return static_cast<float>(
         std::tan(std::numbers::pi * std::min(frequency, 0.45 * sample_rate) / sample_rate));
 }
 
-/// From state to state by the shortest way, for which the processor waits (V. Zavalishin, "The Art of VA
+/// State update with the shortest dependency chain (V. Zavalishin, "The Art of VA
 /// Filter Design", ch. 4, with the outputs left out): s1' = keep s1 - cross s2 + cross x, s2' = s2 + cross s1
 /// + feed (x - s2). Band-pass and low-pass are the means of the states before and after.
 struct SvfCoefficients {

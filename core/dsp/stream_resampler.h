@@ -1,4 +1,4 @@
-// Converts running sound from one rate to another, sample by sample.
+// Streaming sample rate conversion.
 #pragma once
 
 #include <algorithm>
@@ -11,12 +11,12 @@
 namespace reed {
 
 /// Windowed sinc (Kaiser window, about 80 dB; J. F. Kaiser, "Nonrecursive digital filter design using the
-/// I0-sinh window function", 1974), one set of taps per phase. Each result is ready with the newest sample it
-/// needs: delay() and no more, whatever the blocks. All memory is taken in the constructor. What lies above
-/// 92 % of the lower rate's half is weakened.
+/// I0-sinh window function", 1974), one set of taps per phase. Each output sample is delivered with the
+/// newest input sample that it needs, so the latency is delay() for any block size. Allocates in the
+/// constructor only. Attenuates above 92 % of the lower Nyquist frequency.
 class StreamResampler {
   public:
-    /// Rates in Hz, whole numbers.
+    /// Rates in Hz, integers.
     StreamResampler(int from, int to) {
         const int common = std::gcd(from, to);
         up_ = to / common;
@@ -25,12 +25,12 @@ class StreamResampler {
         const double wider = std::max(1.0, static_cast<double>(from) / to);
         half_ = static_cast<int>(std::ceil(kHalf * wider));
         taps_ = static_cast<size_t>(2 * half_);
-        const double cut = 0.92 / wider;  // of half the rate it comes in with
+        const double cut = 0.92 / wider;  // of the input Nyquist frequency
         table_.resize(static_cast<size_t>(phases_) * taps_);
         for (int p = 0; p < phases_; ++p) {
             double sum = 0.0;
             for (size_t j = 0; j < taps_; ++j) {
-                // Distance in samples between tap j and where the result lies, half_ samples back.
+                // Distance in samples between tap j and the output position, half_ samples back.
                 const double t = half_ - static_cast<double>(p) / phases_ - static_cast<double>(j);
                 const double x = std::numbers::pi * cut * t;
                 const double w = t / half_;
@@ -46,7 +46,7 @@ class StreamResampler {
         history_.assign(2 * taps_, 0.0f);
     }
 
-    /// Seconds times the incoming rate by which the result lags behind.
+    /// Latency in input samples.
     int delay() const { return half_; }
     void reset() {
         std::fill(history_.begin(), history_.end(), 0.0f);
@@ -54,15 +54,15 @@ class StreamResampler {
         due_ = 0;
     }
 
-    /// give(float) is called for every sample that is ready.
+    /// Calls give(float) for every output sample.
     template <typename Give>
     void process(const float* in, int frames, Give give) {
         for (int i = 0; i < frames; ++i) {
-            // Newest first, twice, so that the taps always find them in one row.
+            // Stored twice, newest first, so that the taps are always contiguous.
             newest_ = newest_ == 0 ? taps_ - 1 : newest_ - 1;
             history_[newest_] = history_[newest_ + taps_] = in[i];
             for (; due_ < up_; due_ += down_) {
-                // The result belongs due_ / up_ samples after the sample before the newest one.
+                // The output position is due_ / up_ samples after the second-newest sample.
                 const auto phase = static_cast<size_t>(static_cast<std::int64_t>(due_) * phases_ / up_);
                 const float* tap = &table_[phase * taps_];
                 const float* x = &history_[newest_];

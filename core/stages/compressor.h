@@ -1,4 +1,4 @@
-// Compressor: evens the voice out.
+// Compressor: evens out the level of the voice.
 #pragma once
 
 #include "stages/stage.h"

@@ -1,4 +1,4 @@
-// Shared by the stages that act on a level.
+// Helpers of the stages that react to a level.
 #pragma once
 
 #include "dsp/gain_computer.h"
@@ -18,8 +18,8 @@ inline LevelDetector::Mode detection_mode(double value) {
     return value < 0.5 ? LevelDetector::Mode::peak : LevelDetector::Mode::rms;
 }
 
-/// Smooths wanted reductions (dB, one per frame; overwritten), applies them to all channels and returns
-/// the largest.
+/// Smooths target reductions (dB, one per frame; overwritten), applies them to all channels, and returns the
+/// largest.
 inline float apply_reduction(const AudioBlock& block, Ballistics& ballistics, float* reduction) {
     float deepest = 0.0f;
     Ballistics local = ballistics;  // in registers, where `reduction` can't alias it

@@ -1,14 +1,14 @@
-// Ducking: lowers one sound a little while another one is there.
+// Ducking: lowers a signal while another one is active.
 #pragma once
 
 #include "stages/stage.h"
 
 namespace reed {
 
-/// Lowers all that passes by a fixed amount while the strip it listens to (StageSpec::key) speaks, or is
-/// above a threshold. The way down takes the attack, the way up the release, both straight in dB; up, never
-/// faster than 20 dB a second, so that it is not heard as pumping. Without a key it stays where it is.
-/// Latency 0. That the programme falls by some 3 to 6 dB is common practice, no source.
+/// Lowers the signal by a fixed amount while its sidechain (StageSpec::key) contains speech, or is above a
+/// threshold. Attack and release are linear in dB; the gain returns at most by 20 dB/s, so that there is no
+/// pumping. Without a sidechain the gain stays constant. Latency 0. Lowering app audio by 3 to 6 dB is common
+/// practice, no source.
 extern const StageKind kDuckingStage;
 
 }  // namespace reed

@@ -1,13 +1,13 @@
-// Echo: the voice again, and again, ever softer.
+// Echo: decaying repeats of the voice.
 #pragma once
 
 #include "stages/stage.h"
 
 namespace reed {
 
-/// One delay whose end feeds its beginning. Each repeat is softer by `repeats` and darker by a low-pass of
-/// the first order at `tone`. Loudness kept: noise leaves it as loud as it came. Another time is faded to in
-/// 50 ms. The voice itself is not delayed.
+/// A delay line with feedback. Each repeat is attenuated by `repeats` and filtered by a first-order low-pass
+/// at `tone`. Preserves the loudness of noise. A new time is cross-faded within 50 ms. The dry voice is not
+/// delayed.
 extern const StageKind kEchoStage;
 
 }  // namespace reed

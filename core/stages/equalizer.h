@@ -27,27 +27,27 @@ enum BandParameter {
 };
 
 /// Bell, shelves, cuts of 6 to 48 dB/octave, notch and tilt, 20 Hz to 20 kHz, +-24 dB, Q 0.1 to 30. Bells and
-/// shelves may move by themselves (band_motion.h); what moves them is the sound before all bands. No latency.
-/// Readouts 2 b and 2 b + 1: level of the range of band b, dBFS, and its movement, dB, while it moves.
+/// shelves can be dynamic (dynamic_band.h), controlled by the input of the stage. No latency.
+/// Readouts 2 b and 2 b + 1: level in the range of band b in dBFS, and its gain change in dB, if it is
+/// dynamic.
 extern const StageKind kEqualizerStage;
 
-/// Row after the bands: which band is listened to alone (0: none, b + 1: band b). Transient. Heard is
-/// band_range().
+/// Row after the bands: band solo (0: none, b + 1: band b). Transient. The signal is that of band_range().
 inline constexpr int kListenRow = kEqualizerBands * kBandParameters;
 
-/// Rows after that one, transient too: a narrow raised band to find what sounds ugly with.
+/// Rows after that one, transient too: a narrow boosted band to find resonances (sweep).
 enum SweepRow { kFindOn = kListenRow + 1, kFindFrequency, kFindGain, kFindQ, kEqualizerRows };
 
-/// What band `band` (0 to 15) is set to, from the stage's values. The on/off state is not part of it.
+/// Settings of band `band` (0 to 15) from the values of the stage, without its on/off state.
 BandSettings band_settings(std::span<const double> values, int band);
 
-/// Whether band `band` moves by itself: it is on, told to, and has a gain to move.
+/// Whether band `band` is dynamic: on, switched to dynamic, and of a type with a gain.
 bool band_moves(std::span<const double> values, int band);
 
-/// How band `band` moves.
+/// Dynamics settings of band `band`.
 DynamicBandSettings band_motion(std::span<const double> values, int band);
 
-/// Response in dB, at rest, of all bands that are on, at `frequency` Hz.
+/// Static response in dB of all bands that are on, at `frequency` Hz.
 double equalizer_response_db(std::span<const double> values, double frequency, double sample_rate);
 
 }  // namespace reed

@@ -1,4 +1,4 @@
-// Ten sliders at octave distance: another way to set the same equalizer.
+// Graphic equalizer: ten octave sliders that set bands of the parametric equalizer.
 #pragma once
 
 #include <array>
@@ -8,9 +8,9 @@
 namespace reed {
 
 inline constexpr int kOctaves = 10;
-/// The sliders use the last ten bands of the equalizer; the first six stay for the curve.
+/// The sliders use the last ten bands of the equalizer; the first six remain for the curve.
 inline constexpr int kFirstOctaveBand = 6;
-/// Sliders reach this far, in dB either way.
+/// Range of the sliders: +- dB.
 inline constexpr double kOctaveRange = 12.0;
 
 /// Exact mid-band frequency of slider `i` (0 to 9) in Hz: octave bands of base ten, IEC 61260-1:2014,
@@ -21,12 +21,13 @@ const char* octave_name(int i);
 
 using GraphicEqGains = std::array<double, kOctaves>;
 
-/// Sets the ten bands so that their response together passes through the sliders (dB, clamped to the range):
-/// the gain of every bell allows for what its neighbours add. `values`: the equalizer's, changed in place.
+/// Sets the ten bands so that their total response passes through the slider values (dB, clamped to the
+/// range); the gain of each bell compensates for its neighbours. `values`: of the equalizer, changed in
+/// place.
 void set_graphic_eq(std::span<double> values, const GraphicEqGains& sliders, double sample_rate);
 
-/// Where the sliders stand, read back from the bands' response. Nothing when one of the ten bands is used for
-/// something else, so that moving a slider would destroy it. All off: all zero.
+/// Slider values, computed from the response of the bands. Empty if one of the ten bands has another use,
+/// which moving a slider would destroy. All zero if all bands are off.
 std::optional<GraphicEqGains> graphic_eq_gains(std::span<const double> values, double sample_rate);
 
 }  // namespace reed

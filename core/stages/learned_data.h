@@ -1,5 +1,4 @@
-// What a stage can be taught, and what a kind can look for in the sound: as data that only the kind
-// understands.
+// Learned data of stages, and what kinds can learn and search for.
 #pragma once
 
 #include <optional>
@@ -12,35 +11,35 @@
 
 namespace reed {
 
-/// What a stage was taught: some figures and one list, whose meaning its kind knows (LearningSpec). A plain
-/// value, as scenes keep it.
+/// Learned data of a stage: named numbers and a list, whose meaning is defined by its kind (LearningSpec). A
+/// plain value, stored in scenes.
 struct LearnedData {
     std::vector<double> figures;  ///< one for each of LearningSpec::figures
-    std::vector<float> list;      ///< empty: nothing was taught
+    std::vector<float> list;      ///< empty: nothing was learned
 
     bool operator==(const LearnedData&) const = default;
     bool empty() const { return list.empty(); }
 };
 
-/// What stages of a kind can be taught by listening, and how it stands in a scene.
+/// What stages of a kind can learn from audio, and how it is stored in scenes.
 struct LearningSpec {
     std::string_view id;                        ///< key in scene files: "room_tone"
     std::string_view title;                     ///< "room tone"
     std::span<const std::string_view> figures;  ///< their keys there, in the order of LearnedData::figures
     std::string_view list;                      ///< key of the list
-    double parts =
-        10.0;  ///< to how many parts of a unit the list is rounded in files, which keeps them short
-    double least_seconds = 0.0, usual_seconds = 0.0, most_seconds = 0.0;  ///< of sound to learn from
-    /// What is wrong with a memory that was read; nothing when it can be used. Figures and list are there.
+    double parts = 10.0;                        ///< the list is rounded to 1 / this in files
+    double least_seconds = 0.0, usual_seconds = 0.0,
+           most_seconds = 0.0;  ///< seconds of audio: minimum, default, maximum
+    /// Validates data that was read; empty if it can be used. Precondition: numbers and list are complete.
     std::optional<std::string> (*problem)(const LearnedData&) = nullptr;
-    /// Learns from `sound` (full scale +-1, least_seconds to most_seconds long). Fails with the reason. May
-    /// take its time.
+    /// Learns from `sound` (full scale +-1, least_seconds to most_seconds long). Returns an error with the
+    /// reason. May take long.
     Result<LearnedData> (*learn)(std::span<const float> sound, double sample_rate) = nullptr;
-    /// Sets the values with which a stage uses what it was taught.
+    /// Sets the values with which a stage uses its learned data.
     void (*use)(std::span<double> values) = nullptr;
-    /// Level of what was learnt in dBFS (AES17).
+    /// Level of the learned data in dBFS (AES17).
     double (*level)(const LearnedData&) = nullptr;
-    std::string_view learnt;  ///< words for when it is: {0} the level
+    std::string_view learnt;  ///< message after learning; {0}: the level
 };
 
 }  // namespace reed

@@ -1,14 +1,13 @@
-// Leveller: brings a voice that wanders back to its level, over seconds.
+// Leveller: corrects slow changes of the level of the voice.
 #pragma once
 
 #include "stages/stage.h"
 
 namespace reed {
 
-/// Measures the level of speech alone (mean square over the time set, only while somebody speaks: what a
-/// stage before it knows, or its own ear for periodic sound above the room) and turns the gain slowly towards
-/// the level wanted. What it lifts, it lifts while there is speech only: in a pause the room is never lifted.
-/// No latency.
+/// Measures the level of speech only (mean square over the set time, during speech as detected by an earlier
+/// stage, or by periodic sound above the noise) and moves the gain slowly towards the target level. The gain
+/// rises during speech only, so that background noise in pauses is never raised. No latency.
 extern const StageKind kLevellerStage;
 
 }  // namespace reed

@@ -1,13 +1,13 @@
-// Limiter: the lid at the very end.
+// Limiter: the last stage of a chain.
 #pragma once
 
 #include "stages/stage.h"
 
 namespace reed {
 
-/// Look-ahead limiter. No output sample is above the ceiling, whatever comes in; with true peak on, the
-/// peaks between the samples are held as well (ITU-R BS.1770 Annex 2, fourfold oversampling).
-/// Latency: the look-ahead, plus 6 frames with true peak on.
+/// Look-ahead limiter. No output sample is above the ceiling, for any input; with true peak on, the peaks
+/// between the samples are limited as well (ITU-R BS.1770 Annex 2, fourfold oversampling). Latency: the
+/// look-ahead, plus 6 frames with true peak on.
 extern const StageKind kLimiterStage;
 
 }  // namespace reed

@@ -1,4 +1,4 @@
-// A network beside running sound: what it thinks of the bands of a spectrum.
+// Gains of a neural network for the bins of a spectrum.
 #pragma once
 
 #include <algorithm>
@@ -13,12 +13,12 @@
 
 namespace reed {
 
-/// Feeds a network and spreads its newest word over the bins of a spectrum. Its word is about the 20 ms
-/// before the newest full frame of 10 ms; at rates other than the network's own, 0.5 ms older.
+/// Runs a network beside the signal and interpolates its newest gains to the bins of a spectrum. They apply
+/// to the 20 ms before the newest complete frame of 10 ms; at other rates than 48 kHz they are 0.5 ms older.
 class NeuralGainEstimator {
   public:
-    /// `network` may be missing: it has then failed. `bin_hz`: width of a bin. `offset`: samples at 48 kHz by
-    /// which its frames are moved, so that networks of several channels do not all work at once.
+    /// `network`: nullptr counts as failed. `bin_hz`: width of a bin. `offset`: shift of its frames in
+    /// samples at 48 kHz, so that the networks of several channels do not run in the same block.
     NeuralGainEstimator(std::unique_ptr<VoiceNetwork> network, double sample_rate, double bin_hz, size_t bins,
                         int offset)
         : network_(std::move(network)),
@@ -52,7 +52,7 @@ class NeuralGainEstimator {
         if (resampler_) resampler_->reset();
         if (network_) network_->restart();
     }
-    /// Goes on from where `other`, made alike, is.
+    /// Copies the state of `other`, created with the same arguments.
     void follow(const NeuralGainEstimator& other) {
         frame_ = other.frame_;
         filled_ = other.filled_;
@@ -71,7 +71,7 @@ class NeuralGainEstimator {
   private:
     struct Place {
         int band;
-        float share;  // of the band above
+        float share;  // share of the band above
     };
     void take(float x) {
         frame_[filled_] = x;

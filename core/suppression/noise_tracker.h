@@ -1,4 +1,4 @@
-// Follows the noise of a room under whatever else is heard.
+// Tracks the spectrum of background noise under other sounds.
 #pragma once
 
 #include <algorithm>
@@ -11,13 +11,13 @@
 
 namespace reed {
 
-inline constexpr float kLeastNoise = 1e-12f;  ///< power per band, far below what 24 bits can hold
+inline constexpr float kLeastNoise = 1e-12f;  ///< power per band, far below the resolution of 24 bits
 
 /// I. Cohen, "Noise estimation by minima controlled recursive averaging for robust speech enhancement", IEEE
-/// Signal Processing Letters 9 (1), 2002. The minimum is sought over 1.5 to 3 s: long vowels are no noise.
-/// The paper's constants (threshold 5, presence 0.2, noise 0.95 per 8 ms) let weak speech leak into the noise
-/// here; these were chosen with bench/suppression: STOI rises where it fell by 0.01 to 0.03. When nobody is
-/// heard it follows within 0.12 s; when somebody is, its time stands still.
+/// Signal Processing Letters 9 (1), 2002. The minimum is searched over 1.5 to 3 s, so that long vowels are
+/// not noise. The constants of the paper (threshold 5, presence 0.2, noise 0.95 per 8 ms) let weak speech
+/// leak into the estimate; these ones are empirical (bench/suppression: STOI rises where it fell by 0.01 to
+/// 0.03). Without speech the estimate adapts within 0.12 s; during speech it is frozen.
 class NoiseTracker {
   public:
     NoiseTracker(size_t bins, double hop_seconds)
@@ -34,18 +34,18 @@ class NoiseTracker {
           start_(4 + static_cast<int>(0.3 / hop_seconds)),
           window_(static_cast<int>(1.5 / hop_seconds)) {}
 
-    /// `noise` is replaced: power expected of the room per band.
+    /// Overwrites `noise` with the estimated noise power per band.
     void follow(std::span<const float> power, std::vector<float>& noise, Learning learning) {
         const size_t n = power.size();
         float loudest = 0.0f;
         for (size_t k = 0; k < n; ++k) loudest = std::max(loudest, power[k]);
-        // Digital silence is no room; a minimum of zero would hide the noise that follows for seconds.
+        // Digital silence is not noise: a minimum of zero would hide the noise that follows for seconds.
         if (loudest <= kLeastNoise) return;
         here_[0] = power[0];
         here_[n - 1] = power[n - 1];
         for (size_t k = 1; k + 1 < n; ++k)
             here_[k] = 0.25f * power[k - 1] + 0.5f * power[k] + 0.25f * power[k + 1];
-        // What is learnt quickly is older than the signs of somebody take to appear.
+        // Fast learning uses frames that are older than the delay of speech detection.
         float* newest = &earlier_[n * slot_];
         slot_ = (slot_ + 1) % (earlier_.size() / n);
         std::copy(power.begin(), power.end(), newest);
@@ -59,7 +59,7 @@ class NoiseTracker {
             follow_minima(power, noise);
         }
     }
-    /// Takes `noise` for the first guess.
+    /// Uses `noise` as the initial estimate.
     void begin_with(const std::vector<float>& noise) {
         heard_ = start_ + 1;
         smooth_ = least_ = newer_least_ = noise;
@@ -69,7 +69,7 @@ class NoiseTracker {
         frames_ = 0;
         heard_ = 0;
     }
-    /// Too little heard yet for a guess.
+    /// Whether there is too little input for an estimate yet.
     bool beginning() const { return heard_ <= start_; }
 
   private:
@@ -80,9 +80,9 @@ class NoiseTracker {
     static float keep(double paper, double hop_seconds) {
         return static_cast<float>(std::pow(paper, hop_seconds / 0.008));
     }
-    /// The window is full with the fourth frame, which is the first that tells a level. The mean of the next
-    /// frames is the first guess: a single frame is too ragged, and a minimum begun in one of its gaps would
-    /// take the room for speech until the window has passed.
+    /// The analysis window is full with the fourth frame, the first one with a valid level. The initial
+    /// estimate is the mean of the next frames: a single frame varies too much, and a minimum from one of its
+    /// gaps would count noise as speech until the search window has passed.
     void begin(std::span<const float> power, std::vector<float>& noise) {
         const bool first = ++heard_ <= 4;
         const float share = first ? 1.0f : 1.0f / static_cast<float>(heard_ - 3);
@@ -97,7 +97,7 @@ class NoiseTracker {
         for (size_t k = 0; k < power.size(); ++k) {
             smooth_[k] = smooth_keep_ * smooth_[k] + (1.0f - smooth_keep_) * here_[k];
             noise[k] = std::max(kLeastNoise, quick_keep_ * noise[k] + (1.0f - quick_keep_) * power[k]);
-            // What speaks next stands on this.
+            // The speech decision of the next frame is based on this.
             least_[k] = newer_least_[k] = std::min(std::max(smooth_[k], 0.25f * noise[k]), noise[k]);
             presence_[k] = 0.0f;
         }
@@ -133,14 +133,14 @@ class NoiseTracker {
             presence[k] = p;
             const float stay = keep_noise + (1.0f - keep_noise) * p;
             const float followed = stay * out[k] + (1.0f - stay) * now[k];
-            // A first guess that held speech falls as soon as there is a gap.
+            // An initial estimate that contained speech falls at the first pause.
             out[k] = std::max(kLeastNoise, std::min(followed, kMostOverLeast * least[k]));
         }
     }
 
     std::vector<float> here_, smooth_, least_, newer_least_, presence_;
     float smooth_keep_, noise_keep_, presence_keep_, quick_keep_;
-    std::vector<float> earlier_;  // the powers of the newest frames, a ring
+    std::vector<float> earlier_;  // powers of the newest frames, as a ring
     int start_, window_;
     size_t slot_ = 0;
     int heard_ = 0;

@@ -1,4 +1,4 @@
-// Tells the followers of a room's noise when they may learn: what sounds like somebody is no room.
+// Decides when noise estimates may adapt.
 #pragma once
 
 #include <array>
@@ -8,47 +8,47 @@
 
 namespace reed {
 
-/// What a follower of the noise may do with the present frame.
+/// How the noise estimate may change with the current frame.
 enum class Learning {
-    hold,    ///< nothing but fall: somebody makes this sound
-    usual,   ///< somebody may be heard: only what stays is learnt
-    quickly  ///< nobody is heard: this is the room, whatever it does
+    hold,    ///< decrease only: somebody makes this sound
+    usual,   ///< somebody may be speaking: adapt to constant sound only
+    quickly  ///< nobody is speaking: this is background noise
 };
 
-/// One per channel. Three signs of somebody: the sound repeats itself at a voice's rate, it began with a jump
-/// of 10 dB and has not ended since, or it has just jumped by 6 dB. A sound that stays for 15 s, or that
-/// jumped and has then been steady to within 3 dB for 3 s, is the room all the same. Where the room is known
-/// to be restless (wind, above all), a sound that has the room's spectrum and does not repeat itself is the
-/// room too, however loud. All figures are our choice (bench/suppression).
+/// One per channel. Somebody is detected by one of three signs: the sound is periodic at the rate of a voice;
+/// it began with a step of 10 dB and has not ended; it has just risen by 6 dB. A sound that lasts for 15 s,
+/// or that is constant within 3 dB for 3 s after a step, is background noise nevertheless. If the noise is
+/// known to fluctuate (wind), an aperiodic sound with the spectrum of the noise is noise at any level.
+/// Empirical values (bench/suppression).
 class NoiseUpdateControl {
   public:
-    /// `hop`: seconds from frame to frame; `bin_hz`: width of a band of `power`.
+    /// `hop`: seconds per frame; `bin_hz`: width of a band of `power`.
     NoiseUpdateControl(double hop, double bin_hz);
     void reset();
 
-    /// `power`, `noise`: of this frame and expected of the room, per band; `periodic`:
+    /// `power`: of this frame per band; `noise`: estimated noise per band; `periodic`:
     /// Periodicity::strength().
     Learning judge(std::span<const float> power, std::span<const float> noise, float periodic);
-    /// The room is not louder than all that was just heard by judge(): lowers `noise` where it says so, while
-    /// and a second after somebody speaks.
+    /// The noise can't be louder than the frames of judge(): lowers `noise` accordingly during speech and 1 s
+    /// after it.
     void bound(std::span<float> noise) const;
 
-    /// dB by which a part of the newest sound has risen within a tenth of a second, out of the room.
+    /// Rise of a part of the spectrum above the noise within 0.1 s, in dB.
     float rise() const { return rise_; }
-    /// dB by which a restless room is louder than expected just now; 0 where this may be somebody.
+    /// Level of fluctuating noise above its estimate in dB; 0 if this may be somebody.
     float louder() const { return louder_; }
-    /// 0 to 1: how far the room's lowest tones are known to leap.
+    /// How much the lowest bands of the noise fluctuate, 0 to 1.
     float restless_lows() const;
-    /// The first band above those lowest tones.
+    /// First band above those lowest bands.
     size_t lows_end() const { return edges_[1]; }
 
   private:
     static constexpr size_t kGroups = 6;
     struct Heard {
-        float over = 0.0f;    // dB by which all of it is louder than the room
+        float over = 0.0f;    // level above the noise in dB, all bands
         float rise = 0.0f;    // dB
-        float mean = 0.0f;    // dB by which a group is louder than the room
-        float uneven = 0.0f;  // dB, standard deviation of that over the groups
+        float mean = 0.0f;    // mean level of the groups above the noise in dB
+        float uneven = 0.0f;  // standard deviation over the groups in dB
         bool still = false;
     };
     Heard listen(std::span<const float> power, std::span<const float> noise);
@@ -58,8 +58,8 @@ class NoiseUpdateControl {
     float hop_, quick_, slow_, even_step_, bound_step_;
     std::array<size_t, kGroups + 1> edges_{};
     std::array<float, kGroups> quick_level_{}, slow_level_{}, lowest_{}, highest_{};
-    std::array<float, kGroups> over_{};   // dB by which each group is louder than the room
-    std::array<float, kGroups> gusts_{};  // dB that it seldom exceeds between words
+    std::array<float, kGroups> over_{};   // level of each group above the noise in dB
+    std::array<float, kGroups> gusts_{};  // rarely exceeded between words, in dB
     std::vector<float> recent_;
     size_t reach_;
     long frames_ = 0;
