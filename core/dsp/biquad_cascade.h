@@ -1,9 +1,8 @@
-// Runs the sections of a filter on sound, still or moving.
+// Processes audio with a cascade of second-order sections, with constant or changing coefficients.
 //
-// Moving: the trapezoidal state-variable filter (V. Zavalishin, "The Art of VA Filter Design", ch. 4), which
-// stays stable and free of clicks while its coefficients move. Still: the transposed direct form II, which is
-// cheaper. Any second-order section can be written in both, and the state is carried over exactly: the two
-// forms would ring out alike.
+// Changing coefficients: trapezoidal state-variable filter (V. Zavalishin, "The Art of VA Filter Design", ch.
+// 4), which is stable and free of clicks then. Constant coefficients: transposed direct form II, which is
+// cheaper. Every second-order section can be written in both forms, and the state is converted exactly.
 #pragma once
 
 #include <array>
@@ -13,31 +12,31 @@
 
 namespace reed {
 
-/// Up to kMaxSections sections in a row, for up to kMaxChannels channels.
+/// Up to kMaxSections sections in series, for up to kMaxChannels channels.
 class BiquadCascade {
   public:
-    /// Takes the response at once; the newest signal history is kept.
+    /// Sets the response at once; the signal history is preserved.
     void snap(const Sections& sections);
 
-    /// Moves to `sections` within one grain: the coefficients go there in a straight line.
-    /// The number of sections must be the same as before; otherwise it snaps.
+    /// Moves to `sections` within one sub-block, with linear interpolation of the coefficients. Sets them at
+    /// once if the number of sections differs.
     void glide(const Sections& sections);
 
-    /// At a grain boundary without a glide: the coefficients stay where they are.
+    /// Keeps the coefficients constant from this sub-block boundary on.
     void hold();
 
     void reset();
 
-    /// In place, never across a grain boundary after glide().
+    /// In place. After glide() the block must not cross a sub-block boundary.
     void process(const AudioBlock& block);
 
-    /// One channel, one sample; for side-chains. Only while still.
+    /// Processes one sample of one channel, for sidechains. Precondition: constant coefficients.
     float next(int channel, float in);
 
     bool moving() const { return moving_; }
 
-    /// Several still filters in a row in one pass over the sound: much faster than one after the other, as
-    /// the processor works on neighbouring sections at the same time. The result is the same.
+    /// Processes several filters with constant coefficients in series in one pass, which is much faster than
+    /// one after the other because neighbouring sections run in parallel. Same result.
     static void process_still(BiquadCascade* const* runners, int count, const AudioBlock& block);
 
   private:
@@ -64,7 +63,7 @@ class BiquadCascade {
     int count_ = 0;
     bool moving_ = false;
     std::array<Still, kMaxSections> still_{};
-    // While moving.
+    // While coefficients change.
     std::array<Biquad, kMaxSections> goal_{};
     std::array<Coefficients, kMaxSections> now_{}, step_{};
     std::array<std::array<State, kMaxChannels>, kMaxSections> state_{};

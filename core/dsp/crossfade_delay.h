@@ -1,4 +1,4 @@
-// A delay of whole samples that may become another one while it sounds.
+// A delay of whole samples that can change while audio runs.
 #pragma once
 
 #include <algorithm>
@@ -8,11 +8,11 @@
 
 namespace reed {
 
-/// Delays all channels alike. A change is cross-faded over 20 ms, straight; one that comes meanwhile waits.
+/// Delays all channels equally. A change is cross-faded linearly over 20 ms; another change waits meanwhile.
 /// Only prepare() allocates.
 class CrossfadeDelay {
   public:
-    /// Silence came before. `longest` in frames.
+    /// Clears the history. `longest`: in frames.
     void prepare(const StreamFormat& format, int longest) {
         rows_.assign(static_cast<size_t>(format.channels),
                      std::vector<float>(static_cast<size_t>(longest + kSubBlock), 0.0f));
@@ -21,29 +21,29 @@ class CrossfadeDelay {
         at_ = now_ = next_ = 0;
         fade_ = fade_length_;
     }
-    /// The delay from the next frame on, at once. Limited to the longest.
+    /// Sets the delay at once, clamped to the maximum.
     void snap(int delay) {
         now_ = next_ = inside(delay);
         fade_ = fade_length_;
     }
-    /// Silence came before, again.
+    /// Clears the history.
     void reset() noexcept {
         for (auto& row : rows_) std::fill(row.begin(), row.end(), 0.0f);
     }
-    /// The delay to fade to.
+    /// Target delay.
     void set(int delay) noexcept {
         if (fade_ < fade_length_ || inside(delay) == now_) return;
         next_ = inside(delay);
         fade_ = 0;
     }
     int delay() const { return next_; }
-    /// On its way from one delay to another.
+    /// Whether a cross-fade is running.
     bool moves() const { return fade_ < fade_length_; }
 
     void process(const AudioBlock& block) noexcept {
         const int size = static_cast<int>(rows_.front().size());
         for (int done = 0; done < block.frames;) {
-            // As far as neither place comes to the end of the ring, and what is written not to what is read.
+            // Up to the next wrap of a read position or of the write position.
             const int from = at_ < now_ ? at_ - now_ + size : at_ - now_;
             int n = std::min({block.frames - done, size - at_, size - from, size - now_});
             if (fade_ < fade_length_) {

@@ -1,4 +1,4 @@
-// Splits sound into ranges that add up to the sound again.
+// Crossover whose bands sum to an all-pass.
 #pragma once
 
 #include <array>
@@ -9,19 +9,20 @@
 namespace reed {
 
 /// A Linkwitz-Riley crossover of the fourth order (S. Linkwitz, "Active Crossover Networks for Noncoincident
-/// Drivers", JAES 24 (1), 1976): two Butterworth filters of the second order in a row on both sides. Low and
-/// high are in phase everywhere and add up to an all-pass of the second order with Q 0.7071; compensate()
-/// gives a sound beside them that same phase. As trapezoidal state-variable filters (V. Zavalishin, "The Art
-/// of VA Filter Design", ch. 4), for which that holds exactly at every rate, and while the frequency moves.
+/// Drivers", JAES 24 (1), 1976): two second-order Butterworth filters in series per side. Low and high bands
+/// are in phase and sum to a second-order all-pass with Q 0.7071; compensate() applies the same phase to
+/// another signal. As trapezoidal state-variable filters (V. Zavalishin, "The Art of VA Filter Design", ch.
+/// 4), for which that holds exactly at every rate, and while the frequency moves.
 class Crossover {
   public:
-    /// `frequency` Hz, held below 0.45 of the rate. From the next sample on; move it in small steps.
+    /// `frequency`: in Hz, clamped to 0.45 of the rate. Applies from the next sample; change it in small
+    /// steps.
     void set(double frequency, double sample_rate) {
         step_ = SvfCoefficients::of(warped_frequency(frequency, sample_rate), kDamping);
     }
     void reset() { state_ = {}; }
 
-    /// `x` becomes the low side, `high` the other; `frames` samples of `channel`.
+    /// Splits `frames` samples of `channel`: `x` becomes the low band, `high` the high band.
     void split(float* x, float* high, int frames, int channel) {
         Channel s = state_[static_cast<size_t>(channel)];
         for (int i = 0; i < frames; ++i) {
@@ -33,7 +34,7 @@ class Crossover {
         }
         state_[static_cast<size_t>(channel)] = s;
     }
-    /// The phase of both sides together, for a sound that goes past them. Not on one that also splits.
+    /// Applies the phase of the sum to a parallel signal. Not on an object that also splits.
     void compensate(float* x, int frames, int channel) {
         State s = state_[static_cast<size_t>(channel)].first;
         for (int i = 0; i < frames; ++i) x[i] -= 2.0f * kDamping * step(x[i], s).band;

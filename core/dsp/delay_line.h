@@ -14,7 +14,7 @@ class DelayLine {
         position_ = 0;
     }
     void reset() { fill(0.0f); }
-    /// As if `value` had come in for as long as the delay is.
+    /// Fills the history with `value`.
     void fill(float value) { std::fill(ring_.begin(), ring_.end(), value); }
     int delay() const { return static_cast<int>(ring_.size()); }
 
@@ -25,7 +25,7 @@ class DelayLine {
         if (++position_ == ring_.size()) position_ = 0;
         return out;
     }
-    /// out may be in.
+    /// `out` may be `in`.
     void process(const float* in, float* out, int frames) {
         for (int i = 0; i < frames; ++i) out[i] = next(in[i]);
     }

@@ -1,4 +1,4 @@
-// The Fourier transform of real sound.
+// Fourier transform of real signals.
 #pragma once
 
 #include <complex>
@@ -9,12 +9,12 @@
 
 namespace reed {
 
-/// The shortest length of at least `frames` whose transform is quick: a multiple of 4 with no prime factor
+/// The shortest length of at least `frames` with a fast transform: a multiple of 4 with no prime factor
 /// above 7 (FFTW manual, "One-dimensional DFTs of real data").
 int fast_length(int frames);
 
-/// Real transform of a fixed length in both directions (FFTW). The constructor takes memory and plans (safe
-/// on any thread); forward() and inverse() do neither.
+/// Real transform of a fixed length in both directions (FFTW). The constructor allocates and plans
+/// (thread-safe); forward() and inverse() are real-time safe.
 class Fourier {
   public:
     /// `length`: even, 2 or more; products of 2, 3, 5 and 7 are fast.
@@ -34,7 +34,7 @@ class Fourier {
 
     /// spectrum[k] = sum of samples[n] exp(-2 pi i k n / length).
     void forward();
-    /// samples = the sound whose forward() is spectrum: the factor 1 / length is included.
+    /// samples = the signal whose forward() is spectrum; includes the factor 1 / length.
     void inverse();
 
   private:
@@ -42,10 +42,10 @@ class Fourier {
     std::unique_ptr<Plans> plans_;
 };
 
-/// Held while others plan with FFTW: its planner may run on one thread only.
+/// Lock for all other planning with FFTW, whose planner is not thread-safe.
 std::unique_lock<std::mutex> fourier_planning();
 
-/// sqrt(Hann) over `length` samples, periodic: applied twice and overlapped by half it adds up to one.
+/// sqrt(Hann) over `length` samples, periodic: applied twice with 50 % overlap it sums to one.
 std::vector<float> root_hann(int length);
 
 }  // namespace reed

@@ -1,4 +1,4 @@
-// Lets a method that works on frames of a fixed length run behind blocks of any length.
+// Adapts blocks of any length to processing in frames of fixed length.
 #pragma once
 
 #include <algorithm>
@@ -6,8 +6,8 @@
 
 namespace reed {
 
-/// Collects `frame` samples, hands them over, gives the result out over the next `frame` samples.
-/// Its delay is exactly `frame` samples, whatever the block size.
+/// Collects `frame` samples, processes them, and outputs the result during the next `frame` samples. The
+/// latency is exactly `frame` samples for any block size.
 class FrameAdapter {
   public:
     void prepare(int frame) {
@@ -20,7 +20,7 @@ class FrameAdapter {
         std::fill(out_.begin(), out_.end(), 0.0f);
         position_ = 0;
     }
-    /// Goes on from where `other`, of the same frame, is. Takes no memory.
+    /// Copies the state of `other`, with the same frame length. Does not allocate.
     void follow(const FrameAdapter& other) {
         std::copy(other.in_.begin(), other.in_.end(), in_.begin());
         std::copy(other.out_.begin(), other.out_.end(), out_.begin());
@@ -28,7 +28,7 @@ class FrameAdapter {
     }
     int delay() const { return static_cast<int>(in_.size()); }
 
-    /// `work(float* frame)` replaces a full frame by its result; out may be in.
+    /// `work(float* frame)` processes a full frame in place. `out` may be `in`.
     template <typename Work>
     void process(const float* in, float* out, int frames, Work work) {
         for (int i = 0; i < frames; ++i) {

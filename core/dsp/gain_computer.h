@@ -9,8 +9,8 @@
 
 namespace reed {
 
-/// How far `level` reaches over a threshold, with the quadratic knee of the tutorial's eq. 4:
-/// 0 below the knee, level - threshold above it. Knee is the whole width in dB, 0 or more.
+/// Excess of `level` over a threshold, with the quadratic knee of the tutorial's eq. 4:
+/// 0 below the knee, level - threshold above it. Knee: total width in dB, 0 or more.
 inline float knee_overshoot(float level, float threshold, float knee) {
     const float over = level - threshold;
     const float half = 0.5f * knee;
@@ -24,18 +24,18 @@ inline float compressor_reduction(float level, float threshold, float ratio, flo
     return (1.0f - 1.0f / ratio) * knee_overshoot(level, threshold, knee);
 }
 
-/// Reduction in dB (>= 0) of a downward expander: below the threshold every dB in becomes R dB out,
-/// down to `range` dB (>= 0) of reduction.
+/// Reduction in dB (>= 0) of a downward expander: below the threshold each dB of input is R dB of
+/// output, down to a reduction of `range` dB (>= 0).
 inline float expander_reduction(float level, float threshold, float ratio, float knee, float range) {
     const float under = knee_overshoot(-level, -threshold, knee);
     return std::min((ratio - 1.0f) * under, range);
 }
 
-/// Follows a wanted reduction in dB. Time constants: 63 % of the way.
+/// Smooths a target reduction in dB. Time constants: 63 % of a change.
 ///
-/// With RMS detection: smooth branching (tutorial, eq. 16). With peak detection the wanted reduction drops
-/// at every zero crossing of the sound, so there the decoupled form (eq. 17) first holds the extreme with
-/// the release time and then applies the attack; a steady tone settles on the static curve.
+/// With RMS detection: smooth branching (tutorial, eq. 16). With peak detection the target reduction drops at
+/// every zero crossing of the signal, so the decoupled form (eq. 17) first holds the extreme with the release
+/// time and then applies the attack; a steady tone settles on the static curve.
 class Ballistics {
   public:
     /// A compressor's attack raises the reduction; an expander's lowers it.
@@ -66,7 +66,7 @@ class Ballistics {
 
   private:
     float sign_;
-    // Doubles: a step of a long release at 192 kHz is too small for a float to move by it.
+    // Doubles: a step of a long release at 192 kHz is below the resolution of a float.
     double attack_ = 1.0, release_ = 1.0, held_ = 0.0, state_ = 0.0;
     bool decoupled_ = false;
 };

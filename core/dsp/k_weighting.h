@@ -1,4 +1,4 @@
-// How much each frequency counts for loudness.
+// Frequency weighting for loudness.
 #pragma once
 
 #include "dsp/filter_design.h"

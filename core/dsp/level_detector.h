@@ -1,4 +1,4 @@
-// The level a dynamics stage acts on.
+// Level detectors of dynamics stages.
 #pragma once
 
 #include <algorithm>
@@ -9,20 +9,20 @@
 
 namespace reed {
 
-/// dBFS (AES17) of a mean square: 10 log10(2 p), with 5e-16 standing for silence.
+/// dBFS (AES17) of a mean square: 10 log10(2 p); 5e-16 counts as silence.
 inline float level_of_power(float power) {
     return 0.5f * kDbPerLog2 * fast_log2(2.0f * std::max(power, 5e-16f));
 }
 
-/// The level of a sound that is asked for once a grain: a one-pole mean of the square.
+/// Mean-square level (one-pole), read once per sub-block.
 class GrainLevel {
   public:
-    /// `seconds`: 63 % of a step in power.
+    /// `seconds`: time constant (63 % of a step in power).
     void set(double sample_rate, double seconds) {
         forget_ = 1.0 - std::exp(-kSubBlock / (seconds * sample_rate));
     }
     void reset() { mean_ = 0.0; }
-    /// dBFS, at least -150; `sum` of the squares in the grain that is over, of the channel that counts.
+    /// Level in dBFS, at least -150. `sum`: of the squares of the past sub-block, of the louder channel.
     float next(float sum) {
         mean_ += forget_ * (static_cast<double>(sum) / kSubBlock - mean_);
         return level_of_power(static_cast<float>(mean_));
@@ -43,11 +43,11 @@ class LevelDetector {
         rate_ = sample_rate;
         set(rms_seconds);
     }
-    /// Another time constant, from the next sample on.
+    /// Sets the time constant from the next sample on.
     void set(double rms_seconds) { coefficient_ = 1.0 - std::exp(-1.0 / (rms_seconds * rate_)); }
     void reset() { mean_[0] = mean_[1] = 0.0; }
 
-    /// `side` is what is listened to; writes one level per frame (dBFS, at least -150).
+    /// `side`: input of the detector. Writes one level per frame in dBFS, at least -150.
     void process(const AudioBlock& side, Mode mode, float* level_db) {
         float power[kSubBlock] = {};
         float own[kSubBlock];

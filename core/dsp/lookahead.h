@@ -1,4 +1,4 @@
-// Delays the sound so that a gain can move before it.
+// Look-ahead delay of dynamics stages.
 #pragma once
 
 #include <array>
@@ -9,7 +9,7 @@
 
 namespace reed {
 
-/// One equal delay for all channels.
+/// The same delay for all channels.
 class Lookahead {
   public:
     void prepare(double sample_rate, double milliseconds) {

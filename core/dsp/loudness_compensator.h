@@ -1,4 +1,4 @@
-// Keeps a treatment of the voice from making it louder, or softer.
+// Compensates the loudness change of a process.
 #pragma once
 
 #include <algorithm>
@@ -11,11 +11,11 @@
 
 namespace reed {
 
-/// Weighs sound before and after as the ear does, over three seconds, and brings what came out to the
-/// loudness of what came in, as far as it may. Only prepare() allocates.
+/// Measures K-weighted loudness before and after over three seconds, and applies a gain that restores the
+/// input loudness, within allow(). Only prepare() allocates.
 class LoudnessCompensator {
   public:
-    /// `latency`: frames by which what comes out is late.
+    /// `latency`: of the process in frames.
     void prepare(const StreamFormat& format, int latency) {
         for (auto& ear : ears_) ear.snap(k_weighting(format.sample_rate));
         forget_ = std::exp(-kSubBlock / (3.0 * format.sample_rate));
@@ -24,18 +24,18 @@ class LoudnessCompensator {
         before_ = after_ = sum_before_ = sum_after_ = loudest_ = 0.0;
         at_ = 0;
     }
-    /// The least and most it may turn, as factors; 1 and 1: nothing.
+    /// Limits of the gain, as factors; 1 and 1: no compensation.
     double gain() const { return gain_.sub_block_value(); }
-    /// `aim`: what is wanted of the loudness that came in, as a factor.
+    /// `aim`: target output level relative to the input, as a factor.
     void allow(double least, double most, double aim = 1.0) {
         least_ = least;
         most_ = most;
         aim_ = aim;
     }
-    /// Only what comes out while something comes in counts: an echo or a hall that goes on in pauses does not
-    /// make the words themselves softer.
+    /// Measures the output only while there is input, so that an echo or reverb tail in pauses does not lower
+    /// the words.
     void leave_out_pauses() { words_only_ = true; }
-    /// Starts from silence, but knows what it has measured.
+    /// Clears the signal history and keeps the measured loudness.
     void reset() {
         for (auto& ear : ears_) ear.reset();
         std::fill(waiting_.begin(), waiting_.end(), 0.0);
@@ -54,9 +54,10 @@ class LoudnessCompensator {
         gain_.set(std::clamp(known ? aim_ * std::sqrt(before_ / after_) : 1.0, least_, most_));
         gain_.begin_sub_block();
     }
-    /// What comes in; as process().
+    /// Measures the input; blocks as in process().
     void hear(const AudioBlock& before) { weigh(ears_[0], before, sum_before_); }
-    /// What comes out of it, turned in place; at most kSubBlock frames, never across a grain boundary.
+    /// Measures the output and applies the gain in place. At most kSubBlock frames; the block must not cross
+    /// a sub-block boundary.
     void process(const AudioBlock& after) {
         weigh(ears_[1], after, sum_after_);
         for (int i = 0; i < after.frames; ++i) {
@@ -67,8 +68,8 @@ class LoudnessCompensator {
 
   private:
     static constexpr double kSilence = 1e-6;  // sum of squares
-    static constexpr double kPause = 0.003;   // of the loudest lately, -25 dB
-    /// Frame by frame, so that the sum does not depend on how a grain is cut.
+    static constexpr double kPause = 0.003;   // relative to the recent maximum: -25 dB
+    /// Sums frame by frame, so that the result does not depend on the block size.
     static void weigh(BiquadCascade& ear, const AudioBlock& sound, double& sum) {
         float rows[kMaxChannels][kSubBlock] = {};
         const int channels = std::min(sound.channels, kMaxChannels);
@@ -86,7 +87,7 @@ class LoudnessCompensator {
     double forget_ = 0.0, before_ = 0.0, after_ = 0.0, sum_before_ = 0.0, sum_after_ = 0.0;
     double least_ = 0.0, most_ = 1.0, aim_ = 1.0, loudest_ = 0.0;
     bool words_only_ = false;
-    std::vector<double> waiting_;  // of the grains whose sound is not out yet
+    std::vector<double> waiting_;  // of sub-blocks that are still delayed by the process
     size_t at_ = 0;
     Smoothed gain_;
 };

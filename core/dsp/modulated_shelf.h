@@ -1,4 +1,4 @@
-// A shelf whose gain moves with every sample.
+// A shelving filter with a gain per sample.
 #pragma once
 
 #include <algorithm>
@@ -10,10 +10,10 @@
 
 namespace reed {
 
-/// Second-order low or high shelf (Q 0.7071) as a trapezoidal state-variable filter, which stays stable while
-/// its gain moves (V. Zavalishin, "The Art of VA Filter Design", ch. 4; shelf gains by R. Bristow-Johnson's
-/// cookbook prototype). At 0 dB the sound passes unchanged, to the bit. Half of the gain, in dB, is reached
-/// at the corner.
+/// Second-order low or high shelf (Q 0.7071) as a trapezoidal state-variable filter, which is stable while
+/// its gain changes (V. Zavalishin, "The Art of VA Filter Design", ch. 4; shelf gains by R. Bristow-Johnson's
+/// cookbook prototype). At 0 dB audio passes bit-exact. Half of the gain in dB is reached at the corner
+/// frequency.
 class ModulatedShelf {
   public:
     enum class Side { low, high };
@@ -25,13 +25,13 @@ class ModulatedShelf {
         set_corner(corner);
         reset();
     }
-    /// From the next sample on; move it in small steps.
+    /// Applies from the next sample; change it in small steps.
     void set_corner(double corner) { warped_ = warped_frequency(corner, rate_); }
     void reset() { state_ = {}; }
 
     /// `gain_db`: one per frame, the same for all channels.
     void process(const AudioBlock& block, const float* gain_db) {
-        // Most of the time nothing is to be done but to keep up.
+        // The usual case: no gain, only the state is updated.
         if (std::all_of(gain_db, gain_db + block.frames, [](float g) { return g == 0.0f; })) {
             for (int c = 0; c < block.channels; ++c)
                 follow(block[c], block.frames, state_[static_cast<size_t>(c)]);
@@ -61,7 +61,7 @@ class ModulatedShelf {
     struct State {
         float s1 = 0.0f, s2 = 0.0f;
     };
-    /// What the filter is at each frame.
+    /// Coefficients of each frame.
     struct Steps {
         float amplitude[kSubBlock], keep[kSubBlock], cross[kSubBlock], feed[kSubBlock];
     };

@@ -1,4 +1,4 @@
-// Short-time spectra of running sound, changed and put together again.
+// Short-time Fourier processing with overlap-add.
 #pragma once
 
 #include <complex>
@@ -10,8 +10,8 @@
 
 namespace reed {
 
-/// Frames of `length` samples, overlapping by three quarters, root-Hann before and after the work: with
-/// nothing changed the sound comes out as it went in, `length` samples later.
+/// Frames of `length` samples with 75 % overlap and root-Hann windows for analysis and synthesis: unchanged
+/// spectra give the input, delayed by `length` samples.
 class OverlapAdd {
   public:
     /// `length`: a multiple of 4.
@@ -28,7 +28,7 @@ class OverlapAdd {
         adapter_.reset();
     }
 
-    /// hear(const float* hop, int count) gets what came in since the frame before; work(std::span<
+    /// hear(const float* hop, int count) gets the input since the previous frame; work(std::span<
     /// std::complex<float>> bins) then changes the spectrum of the frame that ends with it. `out` may be
     /// `in`.
     template <typename Hear, typename Work>
@@ -38,7 +38,7 @@ class OverlapAdd {
             step(hop, work);
         });
     }
-    /// Goes on from where `other`, of the same length, is. Takes no memory.
+    /// Copies the state of `other`, of the same length. Does not allocate.
     void follow(const OverlapAdd& other) {
         std::copy(other.history_.begin(), other.history_.end(), history_.begin());
         std::copy(other.sum_.begin(), other.sum_.end(), sum_.begin());
@@ -57,7 +57,7 @@ class OverlapAdd {
         fourier_.forward();
         work(fourier_.spectrum());
         fourier_.inverse();
-        // Squared root-Hann windows, four of them over each sample, add up to two.
+        // The squares of the four root-Hann windows over each sample sum to two.
         for (size_t i = 0; i < length; ++i) sum_[i] += 0.5f * frame[i] * shape_[i];
         std::copy_n(sum_.begin(), quarter, hop);
         std::copy(sum_.begin() + static_cast<std::ptrdiff_t>(quarter), sum_.end(), sum_.begin());

@@ -1,4 +1,4 @@
-// How much of a sound repeats itself at the rate of a voice.
+// Periodicity of a signal at the pitch of a voice.
 #pragma once
 
 #include <algorithm>
@@ -9,10 +9,10 @@
 
 namespace reed {
 
-/// Largest normalised cross-correlation of the newest 30 ms with what came 1 to 14 ms before (70 Hz and up;
+/// Largest normalised cross-correlation of the newest 30 ms with the signal 1 to 14 ms before (70 Hz and up;
 /// D. Talkin, "A robust algorithm for pitch tracking", in "Speech Coding and Synthesis", 1995), of the sound
-/// between 250 and 1500 Hz. What dies away by 6 dB and more within 15 ms only rings: 0. Lags before its first
-/// zero are left out: dull noise resembles itself there.
+/// between 250 and 1500 Hz. A signal that decays by 6 dB or more within 15 ms is ringing: 0. Lags before the
+/// first zero of the correlation are excluded, because low-passed noise is correlated there.
 class Periodicity {
   public:
     explicit Periodicity(double sample_rate)
@@ -94,7 +94,7 @@ class Periodicity {
     int every_, counted_ = 0;
     size_t window_ = 0, longest_ = 0, shortest_ = 0;
     std::vector<Filter> filters_;
-    std::vector<float> sound_;  // oldest first
+    std::vector<float> sound_;  // oldest sample first
 };
 
 }  // namespace reed

@@ -1,4 +1,4 @@
-// The pitch of a voice.
+// Pitch detection.
 #pragma once
 
 #include <vector>
@@ -8,18 +8,18 @@
 namespace reed {
 
 /// YIN (A. de Cheveigne and H. Kawahara, "YIN, a fundamental frequency estimator for speech and music", JASA
-/// 111 (4), 2002), steps 1 to 5, on the sound below 1.5 kHz. Only prepare() allocates.
+/// 111 (4), 2002), steps 1 to 5, on the signal below 1.5 kHz. Only prepare() allocates.
 class PitchDetector {
   public:
-    /// Hz: a deep voice, and a scream.
+    /// Range in Hz, from a deep voice to a scream.
     static constexpr double kLowest = 65.0, kHighest = 700.0;
 
     void prepare(double sample_rate);
     void reset();
 
-    /// The next sound, one channel, in place: leaves what it listens to, the sound below 1.5 kHz.
+    /// Adds audio of one channel; low-passes it in place to 1.5 kHz.
     void add(float* x, int frames);
-    /// Frames of one period of the newest 31 ms; 0 where nothing repeats itself.
+    /// Period of the newest 31 ms in frames; 0 if they are not periodic.
     double find();
 
   private:
@@ -29,7 +29,7 @@ class PitchDetector {
     size_t shortest_ = 1, longest_ = 1;
     bool voiced_ = false;
     BiquadCascade low_;
-    std::vector<float> sound_;     // oldest first
+    std::vector<float> sound_;     // oldest sample first
     std::vector<double> differs_;  // by lag
 };
 

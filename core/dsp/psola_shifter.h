@@ -1,4 +1,4 @@
-// A voice cut into its periods and put together at another pitch.
+// Pitch and formant shifting of a voice.
 #pragma once
 
 #include <array>
@@ -12,29 +12,30 @@ namespace reed {
 
 /// Pitch-synchronous overlap-add in the time domain (E. Moulines and F. Charpentier, "Pitch-synchronous
 /// waveform processing techniques for text-to-speech synthesis using diphones", Speech Communication 9,
-/// 1990): two periods at a time, windowed about a mark, set at the distance of the new pitch. They keep their
-/// shape, so formants stay; read faster or slower, formants move. What has no pitch stays as it is. At a
-/// pitch and formants of 1 the sound is only delayed. Only prepare() allocates.
+/// 1990): grains of two periods, windowed around pitch marks, are placed at the distance of the new pitch.
+/// Their shape is unchanged, so formants are preserved; reading them faster or slower shifts formants.
+/// Unvoiced sound is unchanged. With pitch and formants at 1 the signal is only delayed. Only prepare()
+/// allocates.
 class PsolaShifter {
   public:
-    static constexpr double kMostStretch = 1.5;  ///< of the formants, down
+    static constexpr double kMostStretch = 1.5;  ///< maximum downward shift of formants, as a factor
 
     void prepare(const StreamFormat& format);
     void reset();
-    /// Frames; does not depend on what is changed.
+    /// Latency in frames, independent of the settings.
     int latency() const { return latency_; }
 
-    /// Frames of a period as it was found last; 0: none.
+    /// Last detected period in frames; 0 if there is none.
     double period() const { return period_; }
-    /// At a grain boundary. Both as factors of the frequency, pitch 0.5 to 2, formants 1 / kMostStretch to 2.
+    /// Sets frequency factors: pitch 0.5 to 2, formants 1 / kMostStretch to 2. Call at a sub-block boundary.
     void begin_sub_block(double pitch, double formants);
-    /// In place, at most kSubBlock frames, never across a grain boundary.
+    /// In place, at most kSubBlock frames; the block must not cross a sub-block boundary.
     void process(const AudioBlock& block);
 
   private:
     struct Mark {
         std::int64_t at = 0;
-        double exact = 0.0;  // between the frames; `at` is the nearest one
+        double exact = 0.0;  // position with fraction; `at` is the nearest frame
         bool voiced = false;
     };
     void place_marks();
@@ -51,14 +52,14 @@ class PsolaShifter {
     double longest_ = 1.0, unvoiced_ = 1.0, period_ = 0.0;
     size_t mask_ = 0;
     std::array<std::vector<float>, kMaxChannels> in_, out_;
-    std::vector<float> low_;     // what the finder listens to
-    std::vector<float> window_;  // of the grain that is laid
+    std::vector<float> low_;     // low-passed input of the pitch detector
+    std::vector<float> window_;  // of the current grain
     PitchDetector finder_;
     std::array<Mark, 128> marks_{};
-    std::int64_t now_ = 0;     // frames taken in
-    std::int64_t marked_ = 0;  // marks set; the last is marked_ - 1
-    std::int64_t used_ = 0;    // the mark laid last
-    double next_ = 0.0;        // where the next grain is laid, as the output counts
+    std::int64_t now_ = 0;     // input frames
+    std::int64_t marked_ = 0;  // number of pitch marks; the last is marked_ - 1
+    std::int64_t used_ = 0;    // mark of the last grain
+    double next_ = 0.0;        // output position of the next grain
 };
 
 }  // namespace reed

@@ -1,15 +1,15 @@
-// Stands in for a stage that can't be: its kind is not known here, or it could not be made.
+// Placeholder for a stage of an unknown kind, or one that could not be created.
 #pragma once
 
 #include "stages/stage.h"
 
 namespace reed {
 
-/// What a stage of an unknown kind is taken for: no parameters, the sound passes unchanged, and it says so as
-/// its trouble. Its id is empty; it is in no list of kinds.
+/// Kind of all unknown stages: no parameters, audio passes unchanged, and the fault text says so. Its id is
+/// empty; it is not in the registry.
 extern const StageKind kMissingStage;
 
-/// A stage that passes the sound, without delay, and tells `why` as its trouble.
+/// A stage that passes audio without latency and has the fault text `why`.
 std::unique_ptr<Stage> make_passthrough_stage(std::string why);
 
 }  // namespace reed

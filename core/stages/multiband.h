@@ -1,4 +1,4 @@
-// Multiband compressor: two to four ranges of the voice, each with a compressor of its own.
+// Multiband compressor: two to four bands, each with its own compressor.
 #pragma once
 
 #include <array>
@@ -10,8 +10,8 @@ namespace reed {
 
 inline constexpr int kMaxMultibandBands = 4;
 
-/// Rows of the table: how many ranges there are, where they meet, and what all have in common; then those of
-/// range r (0 to 3) from multiband_row(r) on.
+/// Rows of the table: number of bands, crossover frequencies, common values; then those of band r (0 to 3)
+/// from multiband_row(r) on.
 enum MultibandRow { kRangeCount, kMeets1, kMeets2, kMeets3, kRangeKnee, kRangeListen, kFirstRange };
 enum MultibandParameter {
     kRangeThreshold,
@@ -25,17 +25,17 @@ constexpr size_t multiband_row(int range, MultibandParameter parameter) {
     return static_cast<size_t>(kFirstRange + range * kRangeParameters + parameter);
 }
 
-/// Crossovers of Linkwitz and Riley (crossover.h), which add up to an all-pass: flat within 0.1 dB while
-/// nothing is taken, at any rate. Level: mean square over the attack, 3 to 20 ms, the longer the lower the
-/// range; dBFS (AES17). Curve and movement as in the compressor (JAES tutorial of 2012). No latency.
-/// Readouts 2 r and 2 r + 1: level of range r, dBFS, and what is taken from it, dB.
+/// Crossovers of Linkwitz and Riley (crossover.h), which sum to an all-pass: flat within 0.1 dB without
+/// reduction, at any rate. Level: mean square over the attack, 3 to 20 ms, longer for lower bands; dBFS
+/// (AES17). Curve and ballistics as in the compressor (JAES tutorial of 2012). No latency.
+/// Readouts 2 r and 2 r + 1: level of band r in dBFS, and its gain reduction in dB.
 extern const StageKind kMultibandStage;
 
-/// How many ranges there are, 2 to 4.
+/// Number of bands, 2 to 4.
 int range_count(std::span<const double> values);
 
-/// Where the ranges meet, Hz, the first range_count() - 1 of them: in order, each at least a third of an
-/// octave above the one before, whatever the table says.
+/// Crossover frequencies in Hz; the first range_count() - 1 are used. Ascending, each at least 1/3 octave
+/// above the previous one, for any values.
 std::array<double, kMaxMultibandBands - 1> crossover_frequencies(std::span<const double> values);
 
 }  // namespace reed

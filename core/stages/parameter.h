@@ -26,8 +26,8 @@ struct Choice {
 
 struct Parameter {
     std::string_view id;     ///< key in scene files; lower case with underscores
-    std::string_view title;  ///< what the interface calls it
-    std::string_view hint;   ///< what to listen for when turning it
+    std::string_view title;  ///< title in the interface
+    std::string_view hint;   ///< help text: what to listen for
     Unit unit = Unit::none;
     double minimum = 0.0;
     double maximum = 1.0;
@@ -37,9 +37,9 @@ struct Parameter {
     std::span<const Choice> choices{};  ///< for ValueKind::choice; the value is the index
     DiagramMark mark = DiagramMark::none;
     bool structural = false;           ///< changing it changes latency: the chain is rebuilt and cross-faded
-    bool transient = false;            ///< of the moment only: never saved, off after every start
+    bool transient = false;            ///< transient: never saved, off after every start
     std::string_view group = {};       ///< parameters of one group belong together (an equalizer band)
-    std::string_view mark_title = {};  ///< the word beside the mark on the diagram ("opens")
+    std::string_view mark_title = {};  ///< label of the mark in the diagram ("opens")
 };
 
 namespace parameter {
@@ -85,7 +85,7 @@ constexpr Parameter in_group(Parameter p, std::string_view group) {
 }
 }  // namespace parameter
 
-/// Nothing when `value` may be given to `p`, else why not ("ratio 45:1 is outside 1:1 to 20:1").
+/// Validates a value: empty if valid, else the reason ("ratio 45:1 is outside 1:1 to 20:1").
 std::optional<std::string> value_problem(const Parameter& p, double value);
 
 /// "-18.0 dB", "4.00 kHz", "120 ms", "6.0:1", "on", or the title of a choice.
@@ -94,15 +94,15 @@ std::string format_value(const Parameter& p, double value);
 /// The value as a plain number or word, without unit, as put into an edit field.
 std::string format_value_bare(const Parameter& p, double value);
 
-/// Reads what a person types: "4k", "-18", "6:1", "120 ms", "0.12 s", "50%", "on", a choice's name.
-/// Decimal point or comma. Fails with the reason when it can't be read or is outside the range.
+/// Parses user input: "4k", "-18", "6:1", "120 ms", "0.12 s", "50%", "on", a choice's name.
+/// Accepts decimal point and comma. Returns an error if it can't be parsed or is outside the range.
 Result<double> parse_value(const Parameter& p, std::string_view text);
 
-/// Position 0..1 of a value on the parameter's own scale, and back. Back is rounded to sensible steps.
+/// Position 0 to 1 of a value on the scale of the parameter, and back. The value is rounded as it is shown.
 double value_to_position(const Parameter& p, double value);
 double position_to_value(const Parameter& p, double position);
 
-/// The value `steps` notches away (wheel, arrow keys), rounded and kept in range; fine is a tenth.
+/// The value `steps` wheel steps away, rounded and clamped to the range; `fine`: tenths of a step.
 double step_value(const Parameter& p, double value, double steps, bool fine);
 
 /// Rounds a dragged value to the precision that is shown.

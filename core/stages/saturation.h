@@ -1,14 +1,14 @@
-// Saturation: warmth by harmonics.
+// Saturation: adds harmonics.
 #pragma once
 
 #include "stages/stage.h"
 
 namespace reed {
 
-/// A soft curve (hyperbolic tangent, unity gain for quiet sound) after a drive of 0 to 20 dB, at four times
-/// the rate. Odd harmonics, or even ones the more the balance is moved: the curve's working point goes to
-/// where its third derivative is zero. What the curve adds is tilted by `tone`, mixed with the untouched
-/// sound, and the loudness of the whole brought back over half a second. Latency: 34 frames, at every rate.
+/// A soft curve (hyperbolic tangent, unity gain for quiet sound) after a drive of 0 to 20 dB, with fourfold
+/// oversampling. Odd harmonics; `balance` moves the operating point to where the third derivative is zero,
+/// for even ones. The added harmonics are tilted by `tone` and mixed with the dry signal; the total loudness
+/// is restored within 0.5 s. Latency: 34 frames, at every rate.
 extern const StageKind kSaturationStage;
 
 }  // namespace reed

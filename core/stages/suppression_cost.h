@@ -1,4 +1,4 @@
-// What a method of suppression costs on this machine.
+// CPU load of a noise suppression method on this computer.
 #pragma once
 
 #include "stages/suppression.h"
@@ -10,8 +10,8 @@ struct MethodCost {
     double share = 0.0;  ///< of one core, 0 to 1, for one channel
 };
 
-/// Runs the method on a second of made noise and takes the time this thread needed. `sample_rate` in Hz.
-/// Takes some tens of milliseconds; not for the audio thread.
+/// Runs the method on one second of generated noise and measures the CPU time of this thread. `sample_rate`
+/// in Hz. Takes some 10 ms; not on the audio thread.
 MethodCost measure_method(SuppressionKind kind, double sample_rate, bool short_delay);
 
 }  // namespace reed

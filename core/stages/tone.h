@@ -1,4 +1,4 @@
-// Tone: more or less chest, words and air, at places that go by the voice.
+// Tone: body, clarity and air at frequencies that follow the voice.
 #pragma once
 
 #include <vector>
@@ -17,18 +17,19 @@ enum ToneReadout {
     kToneLoudness
 };
 
-/// Three broad filters: a bell at the voice's pitch, one where its consonants have their weight between 2.5
-/// and 5 kHz, and a shelf above. Pitch by PitchDetector, weight by the power in bands while there is a pitch,
-/// both over some ten seconds of voice, and held in pauses. How much it has of both is told against the mean
-/// of many voices and languages (D. Byrne and others, "An international comparison of long-term average
-/// speech spectra", JASA 96 (4), 1994; its values from memory). Loudness kept. No delay.
+/// Three broad filters: a bell at the pitch of the voice, a bell at the centroid of its spectrum between 2.5
+/// and 5 kHz, and a shelf above. Both are tracked over about ten seconds of voiced speech and held in pauses.
+/// Readouts compare both ranges with the mean of many voices and languages (D. Byrne and others, "An
+/// international comparison of long-term average speech spectra", JASA 96 (4), 1994; its values from memory).
+/// Preserves loudness. No latency.
 extern const StageKind kToneStage;
 
-/// The bands' centres where the voice is not followed or not known yet; else `found` (a readout, Hz).
+/// Centre frequencies in Hz: as set if the voice is not tracked or not known yet, otherwise `found` (a
+/// readout).
 double tone_centre(std::span<const double> values, ToneIndex at, double found);
-/// Values of an equalizer with the same curve, for centres as they are now.
+/// Values of an equalizer with the same response, for the current centre frequencies.
 std::vector<double> tone_as_equalizer(std::span<const double> values, double body_at, double clarity_at);
-/// What the three do to a frequency, in dB.
+/// Response of the three filters at a frequency, in dB.
 double tone_gain(std::span<const double> values, double body_at, double clarity_at, double frequency,
                  double sample_rate);
 

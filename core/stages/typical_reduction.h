@@ -1,4 +1,4 @@
-// What a compressor typically takes from the voice, for automatic make-up.
+// Typical gain reduction of a compressor during speech, for automatic make-up gain.
 #pragma once
 
 #include <algorithm>
@@ -11,37 +11,37 @@
 
 namespace reed {
 
-/// How often each level occurs in the speech of the last minute (older speech counts ever less, pauses
-/// not at all), and by how much the reduction that really acts (attack and release) differs from the curve.
-/// From both follows the make-up that gives the voice its power back. What is far louder than the voice
-/// typically is counts a quarter, and the loudest kLoudest of the frames are left out, so that a shout of a
-/// second or two changes nothing; soft talk that the curve takes nothing from counts like any other.
-/// Empirical values: tests/reference/makeup_test.cpp. Audio thread; state() from any other.
+/// Histogram of the levels of speech over the last minute (older speech has less weight, pauses have none),
+/// and the difference between the actual reduction (attack and release) and the curve. Both give the make-up
+/// gain that restores the power of the voice. Levels far above the typical level of the voice have a quarter
+/// of the weight, and the loudest kLoudest of the frames are excluded, so that a short shout changes nothing.
+/// Quiet speech below the threshold counts fully. Empirical values: tests/reference/makeup_test.cpp. Audio
+/// thread only, except state(), which is thread-safe.
 class TypicalReduction {
   public:
-    static constexpr int kBins = 31;             ///< of 2 dB, the first around -60 dBFS, the last around 0
-    static constexpr double kSpan = 60.0;        ///< seconds of speech after which it counts a third
-    static constexpr double kLoudest = 0.10;     ///< share of the frames
-    using State = std::array<float, kBins + 2>;  ///< the bins, the difference in dB, seconds it was learnt in
+    static constexpr int kBins = 31;             ///< of 2 dB, from -60 to 0 dBFS
+    static constexpr double kSpan = 60.0;        ///< time constant in s of speech
+    static constexpr double kLoudest = 0.10;     ///< share of the frames that is excluded
+    using State = std::array<float, kBins + 2>;  ///< the bins, the difference in dB, seconds of speech
 
-    /// Once a grain: the loudest level in it in dBFS, what was really `taken` and what the `curve` takes
-    /// there, in dB. `voice`: probability of speech, below 0 if unknown.
+    /// Adds a sub-block: its maximum level in dBFS, the actual reduction `taken` and that of the `curve` in
+    /// dB. `voice`: probability of speech, negative if unknown.
     void add(float level, float taken, double curve, double seconds, float voice) noexcept {
-        // A detector that starts comes from nothing.
+        // A detector that has just started reports too low levels.
         if (running_ < kDetectorStarts) {
             running_ += seconds;
             return;
         }
         follow_floor(level, seconds);
         const bool apart = level > std::max(floor() + kAboveFloor, typical_ - kBelowTypical);
-        // If unknown, what the curve acts on counts as well: a voice may go on without a pause.
+        // If unknown, levels on which the curve acts count as well: a voice may continue without a pause.
         if (voice >= 0.0f ? voice < 0.5f : !apart && curve < kWorks) return;
         if (level < kLowest) return;
         const auto bin =
             static_cast<size_t>(std::clamp((level - kLowest) / kWidth + 0.5f, 0.0f, kBins - 1.0f));
         const bool shouted = known_ > kKnown && level > typical_ + kShout;
         const double counted = shouted ? kShoutCounts * seconds : seconds;
-        // Instead of letting all bins fade, what comes is ever larger.
+        // New values grow in weight, instead of all bins decaying.
         weight_ *= 1.0 + counted / kSpan;
         bins_[bin] += static_cast<float>(weight_ * counted);
         known_ = std::min(known_ + counted, kSpan);
@@ -54,8 +54,8 @@ class TypicalReduction {
         learnt_ += seconds;
     }
 
-    /// The factor that gives back what `curve` (dB at a level in dBFS) takes from that speech, of which `mix`
-    /// is heard (0 to 1). 1 while no speech is known.
+    /// Gain factor that compensates the reduction of `curve` (dB at a level in dBFS) for this speech, at a
+    /// wet share of `mix` (0 to 1). 1 while no speech is known.
     template <typename Curve>
     double makeup(Curve curve, double mix) noexcept {
         double total = 0.0;
@@ -66,7 +66,7 @@ class TypicalReduction {
         for (int i = kBins; i-- > 0;) {
             const double weight = bins_[static_cast<size_t>(i)];
             if (weight <= 0.0) continue;
-            // The part of this bin that is not among the loudest.
+            // The part of this bin that is not excluded as loudest.
             const double counts = std::clamp((above + weight - kLoudest * total) / weight, 0.0, 1.0) * weight;
             above += weight;
             const float level = kLowest + kWidth * static_cast<float>(i);
@@ -85,7 +85,7 @@ class TypicalReduction {
         return out > 0.0 ? std::sqrt(in / out) : 1.0;
     }
 
-    /// Makes what is known visible to state().
+    /// Publishes the values for state().
     void publish() noexcept {
         for (size_t i = 0; i < kBins; ++i)
             published_[i].store(static_cast<float>(bins_[i] / weight_), std::memory_order_relaxed);
@@ -108,13 +108,13 @@ class TypicalReduction {
 
   private:
     static constexpr float kLowest = -60.0f, kWidth = 2.0f;  // dBFS, dB
-    static constexpr float kAboveFloor = 9.0f;               // dB; what is less far above it is no speech
-    static constexpr float kBelowTypical = 25.0f;            // dB; nor is what is further below
+    static constexpr float kAboveFloor = 9.0f;               // dB; levels closer to the floor are no speech
+    static constexpr float kBelowTypical = 25.0f;            // dB; lower levels are no speech
     static constexpr float kShout = 8.0f;                    // dB above typical_
     static constexpr double kShoutCounts = 0.25;
-    static constexpr double kKnown = 3.0;         // s of speech, before which nothing is a shout
-    static constexpr double kTypicalShare = 0.2;  // of the frames are louder than typical_
-    static constexpr double kWorks = 0.5;         // dB of the curve from which on it acts
+    static constexpr double kKnown = 3.0;         // s of speech before shouts are detected
+    static constexpr double kTypicalShare = 0.2;  // share of the frames above typical_
+    static constexpr double kWorks = 0.5;         // dB of reduction from which the curve acts
     static constexpr double kQuickest = 30.0, kSlowest = 0.15, kHalved = 0.3;  // dB/s, dB/s, s
     static constexpr float kNoRoom = -100.0f;                                  // dBFS
     static constexpr double kDetectorStarts = 0.1;                             // s
@@ -122,7 +122,7 @@ class TypicalReduction {
     static constexpr size_t kFloors = 8;
 
     void follow_floor(float level, double seconds) noexcept {
-        // Zeros of a muted microphone are no room.
+        // Zeros of a muted microphone are not background noise.
         if (level > kNoRoom) now_lowest_ = std::min(now_lowest_, level);
         floor_for_ += seconds;
         if (floor_for_ < kFloorSeconds) return;
@@ -132,7 +132,7 @@ class TypicalReduction {
         now_lowest_ = 0.0f;
         floor_for_ = 0.0;
     }
-    /// The lowest level of the last seconds: of the background noise in pauses.
+    /// Minimum level of the last seconds: that of the background noise.
     float floor() const { return std::min(lowest_known_, now_lowest_); }
     void rescale() noexcept {
         for (float& b : bins_) b = static_cast<float>(b / weight_);

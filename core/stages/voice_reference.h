@@ -1,4 +1,4 @@
-// Shared by the stages that hold one part of the voice against the rest of it.
+// Helpers of stages that compare one part of the voice with the rest.
 #pragma once
 
 #include <algorithm>
@@ -14,8 +14,8 @@
 
 namespace reed {
 
-/// Level of a filtered copy of the sound, linked over channels, told once a grain: what is held against a
-/// voice is heard over milliseconds, and a level a frame would cost several times as much.
+/// Level of a filtered copy of the signal, linked over channels, computed once per sub-block: the comparison
+/// works over milliseconds, and a level per frame would cost several times as much.
 class FilteredLevel {
   public:
     /// `seconds`: time constant of the mean square.
@@ -29,7 +29,7 @@ class FilteredLevel {
         level_.reset();
         sums_ = {};
     }
-    /// Never across a grain boundary. `before`: another filter to go through first.
+    /// The block must not cross a sub-block boundary. `before`: filter that is applied first.
     void listen(const AudioBlock& side, BiquadCascade* before = nullptr) {
         copy(side);
         BiquadCascade* both[] = {before, &filter_};
@@ -38,19 +38,19 @@ class FilteredLevel {
         else
             filter_.process(rows());
         for (int c = 0; c < view_.channels; ++c) {
-            // Frame by frame, so that the result does not hang on the size of the blocks.
+            // Frame by frame, so that the result does not depend on the block size.
             float sum = sums_[static_cast<size_t>(c)];
             for (int i = 0; i < view_.frames; ++i) sum += view_[c][i] * view_[c][i];
             sums_[static_cast<size_t>(c)] = sum;
         }
     }
-    /// At the grain boundary: dBFS up to there, at least -150.
+    /// Level in dBFS up to the sub-block boundary, at least -150. Call there.
     float next() {
         const float loudest = *std::max_element(sums_.begin(), sums_.end());
         sums_ = {};
         return level_.next(loudest);
     }
-    /// The filtered copy of the last call of listen().
+    /// Filtered signal of the last call of listen().
     const AudioBlock& rows() const { return view_; }
 
   private:
@@ -69,12 +69,11 @@ class FilteredLevel {
     float scratch_[kMaxChannels][kSubBlock] = {};
 };
 
-/// The voice's own level as something is held against it: rises with a word within 25 ms, falls by 18 dB a
-/// second, and no further than to what quiet words have, so that in a pause nothing stands out against
-/// silence.
+/// Reference level of the voice: rises within 25 ms, falls by 18 dB/s, and not below the level of quiet
+/// words, so that in a pause nothing is compared with silence.
 class VoiceReference {
   public:
-    /// Listens between two frequencies. `quiet_words`: dB below the loudest of the last minute.
+    /// Measures between two frequencies. `quiet_words`: dB below the maximum of the last minute.
     void prepare(double sample_rate, double from, double to, float quiet_words) {
         low_.snap(design({FilterType::low_cut, from, 0.0, 0.7071, 12}, sample_rate));
         band_.prepare(sample_rate, {FilterType::high_cut, to, 0.0, 0.7071, 12}, 0.015);
@@ -89,7 +88,7 @@ class VoiceReference {
         band_.reset();
         now_ = raw_ = kSilence;
     }
-    /// Never across a grain boundary.
+    /// The block must not cross a sub-block boundary.
     void listen(const AudioBlock& side) { band_.listen(side, &low_); }
     void begin_sub_block() {
         raw_ = band_.next();
@@ -98,13 +97,13 @@ class VoiceReference {
         usual_ = std::max(std::max(usual_ - forget_, now_), kSilence);
         kept_.store(usual_, std::memory_order_relaxed);
     }
-    /// dBFS; before any voice was heard nothing stands out against it.
+    /// Reference level in dBFS; high until there was a voice, so that nothing exceeds it.
     float level() const { return usual_ < kSpeech ? 0.0f : std::max(now_, usual_ - quiet_words_); }
-    /// Whether this moment is about as loud as words are.
+    /// Whether the current level is about that of words.
     bool speaks() const { return now_ > usual_ - quiet_words_ && now_ > kSpeech; }
-    /// dBFS of this moment.
+    /// Current level in dBFS.
     float raw() const { return raw_; }
-    /// The loudest of the last minute, dBFS. Any thread.
+    /// Maximum of the last minute in dBFS. Thread-safe.
     float usual() const { return kept_.load(std::memory_order_relaxed); }
     void remember(float usual) { usual_ = usual; }
 
@@ -119,8 +118,8 @@ class VoiceReference {
     std::atomic<float> kept_{kSilence};
 };
 
-/// What is taken in the course of a grain, in dB: goes where the grain asks for by the ballistics, and is
-/// nothing, to the bit, when that has died away.
+/// Gain reduction in dB within a sub-block: moves to the target by the ballistics, and becomes exactly 0
+/// after the decay.
 class GrainReduction {
   public:
     void set(double sample_rate, double attack_ms, double release_ms) {
@@ -136,7 +135,7 @@ class GrainReduction {
         ballistics_.reset();
         reached_ = 0.0f;
     }
-    /// One a frame; the deepest of them is returned.
+    /// One value per frame; returns the largest.
     float write(float* reduction, int frames) {
         if (wanted_ == 0.0f && reached_ == 0.0f) {
             std::fill_n(reduction, frames, 0.0f);
@@ -157,22 +156,22 @@ class GrainReduction {
     float wanted_ = 0.0f, reached_ = 0.0f;
 };
 
-/// The highest of a figure, falling by 6 a second: what a person can read and aim at.
+/// Peak hold of a value, falling by 6 per second, so that users can read it.
 class PeakHold {
   public:
     void prepare(double sample_rate) { fall_ = static_cast<float>(6.0 / sample_rate); }
-    /// One a frame.
+    /// One value per frame.
     void note(const float* values, int frames) {
         float highest = kLowest;
         for (int i = 0; i < frames; ++i) highest = std::max(highest, values[i]);
         note(highest, frames);
     }
-    /// The highest of so many frames.
+    /// Maximum of so many frames.
     void note(float highest, int frames) {
         highest_ = std::max(std::max(highest_ - fall_ * static_cast<float>(frames), highest), kLowest);
     }
     void begin_sub_block() { shown_.store(highest_, std::memory_order_relaxed); }
-    /// Any thread.
+    /// Thread-safe.
     float shown() const { return shown_.load(std::memory_order_relaxed); }
 
     static constexpr float kLowest = -60.0f;
@@ -182,19 +181,19 @@ class PeakHold {
     std::atomic<float> shown_{kLowest};
 };
 
-/// "Hear what is taken": the sound before minus the sound after, faded in and out.
+/// Monitors the removed signal: input minus output, faded in and out.
 class DeltaListen {
   public:
     void prepare(double sample_rate, double on) { share_.prepare(sample_rate, 0.005, on); }
     void set(double on) { share_.set(on); }
     void begin_sub_block() { share_.begin_sub_block(); }
-    /// Before the stage takes anything.
+    /// Call before the processing.
     void keep(const AudioBlock& block) {
         if (!hears()) return;
         for (int c = 0; c < std::min(block.channels, kMaxChannels); ++c)
             std::copy_n(block[c], block.frames, plain_[c]);
     }
-    /// After it.
+    /// Call after the processing.
     void swap(const AudioBlock& block) {
         if (!hears()) return;
         for (int i = 0; i < block.frames; ++i) {
