@@ -1,4 +1,4 @@
-// A sound file in place of the microphone, in a loop.
+// An audio file as input, in a loop.
 #pragma once
 
 #include <condition_variable>
@@ -11,9 +11,9 @@
 
 namespace reed {
 
-/// Plays a file of 1 or 2 channels and 44.1 to 192 kHz over and over, however long it is: two seconds of it
-/// are read ahead by a thread of its own. Where it breaks off or can no longer be read, status() says so, and
-/// it begins again from its start.
+/// Plays a file of 1 or 2 channels and 44.1 to 192 kHz of any length in a loop. A thread reads two seconds
+/// ahead. If the file is truncated or unreadable, status() reports it, and playback restarts from the
+/// beginning.
 class FileDevice final : public SoundSource {
   public:
     static Result<std::unique_ptr<FileDevice>> create(const std::filesystem::path& path);
@@ -32,19 +32,19 @@ class FileDevice final : public SoundSource {
 
     std::filesystem::path path_;
     StreamFormat format_;
-    // The reading thread's.
+    // Reader thread only.
     std::unique_ptr<SoundReader> reader_;
     AudioBuffer piece_;
-    std::shared_ptr<HistoryRing> ahead_;  // made once; the thread that plays reads it
+    std::shared_ptr<HistoryRing> ahead_;  // created once; read by the playing thread
     std::thread reading_;
     // Between threads.
     std::atomic<std::int64_t> played_{0};
     std::atomic<std::uint64_t> missed_{0};
-    mutable std::mutex mutex_;  // of what follows
+    mutable std::mutex mutex_;  // guards the following members
     std::condition_variable ending_;
     bool quit_ = false;
     std::string problem_;
-    RingReader playing_;  // of the thread that plays
+    RingReader playing_;  // playing thread only
     PacedThread thread_;
 };
 

@@ -1,4 +1,4 @@
-// Sources by choice.
+// Creates audio sources.
 #pragma once
 
 #include <filesystem>
@@ -8,9 +8,9 @@
 
 namespace reed {
 
-/// Makes the source of a choice, on any thread; with files and the simulated room that takes a moment.
-/// `demo_data`: folder of the simulated room's sounds. `hub`: for PipeWire, which must be there. `wait`: what
-/// is not there is waited for, else it is refused. `title`: of a programme's output.
+/// Creates the source of a choice. Any thread; reads files, so it takes a moment. `demo_data`: folder with
+/// the sounds of the simulated room. `hub`: connection for PipeWire sources. `wait`: waits for a missing
+/// device instead of returning an error. `title`: of an app audio output.
 Result<std::unique_ptr<SoundSource>> make_source(const DeviceChoice& choice,
                                                  const std::filesystem::path& demo_data, PipeWireHub& hub,
                                                  int channels, bool wait, const std::string& title = {});

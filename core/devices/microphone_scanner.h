@@ -1,4 +1,4 @@
-// Hears every microphone at once, so that one is found by speaking.
+// Measures all microphones at once, so that the user finds one by speaking.
 #pragma once
 
 #include <map>
@@ -9,8 +9,7 @@
 
 namespace reed {
 
-/// Opens every microphone that PipeWire knows, mono, beside whatever else uses it: only while somebody looks.
-/// All calls from one thread.
+/// Opens every microphone of PipeWire in mono, in parallel to other uses. Not thread-safe.
 class MicrophoneScanner {
   public:
     explicit MicrophoneScanner(std::shared_ptr<const PipeWireGraph> graph);
@@ -19,12 +18,12 @@ class MicrophoneScanner {
     MicrophoneScanner& operator=(const MicrophoneScanner&) = delete;
 
     struct Heard {
-        double peak = -200.0;  ///< highest since the last look in dBFS; -200 for digital silence
-        double seconds = 0.0;  ///< of sound, since it was opened
+        double peak = -200.0;  ///< highest peak since the last call in dBFS; -200 for digital silence
+        double seconds = 0.0;  ///< seconds of audio since it was opened
         bool sound = false;    ///< anything but digital silence since it was opened
     };
-    /// Takes up the microphones that came and lets those go that went; then what was heard since the last
-    /// look, by node name. Empty when no daemon answers. Quick.
+    /// Opens new microphones and closes those that are gone. Returns the levels since the last call by node
+    /// name; empty without PipeWire. Doesn't block.
     std::map<std::string, Heard> look();
 
   private:

@@ -1,4 +1,4 @@
-// The monitor's way to the headphones, through PipeWire.
+// Plays the monitor signal through PipeWire.
 #pragma once
 
 #include <memory>
@@ -12,21 +12,20 @@ namespace reed {
 struct MonitorOptions {
     std::string sink;  ///< node name; empty: the default output
     double sample_rate = 48000;
-    int block = 256;  ///< frames wished for
+    int block = 256;  ///< requested buffer size in frames
 };
 
-/// Plays what is written to `sound` from now on, as soon as it is there; keeps at most three blocks waiting.
-/// What is missing is silence. Ends with the object.
+/// Plays new audio of `sound` at once, with at most three blocks of delay. Missing audio is silence.
 class MonitorOutput {
   public:
-    /// Fails when no daemon answers.
+    /// Returns an error without PipeWire.
     static Result<std::unique_ptr<MonitorOutput>> create(std::shared_ptr<const HistoryRing> sound,
                                                          const MonitorOptions& options);
     ~MonitorOutput();
     MonitorOutput(const MonitorOutput&) = delete;
     MonitorOutput& operator=(const MonitorOutput&) = delete;
 
-    /// The daemon or the output has gone.
+    /// Whether PipeWire or the device is gone.
     bool lost() const;
 
   private:

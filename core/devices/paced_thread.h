@@ -1,4 +1,4 @@
-// Runs blocks of made or read sound at the speed of real time.
+// Runs a callback at the pace of real time.
 #pragma once
 
 #include <atomic>
@@ -9,8 +9,8 @@
 
 namespace reed {
 
-/// Calls `fill` and then the callback for one block after another, each at its time. Blocks that come more
-/// than 100 ms late are counted as dropouts, and time goes on from there.
+/// Calls `fill` and then the callback for each block, on time. Blocks that are more than 100 ms late count as
+/// dropouts, and the clock restarts from there.
 class PacedThread {
   public:
     using Fill = std::function<void(const AudioBlock&)>;

@@ -1,4 +1,4 @@
-// How loud voices and programme are against each other.
+// Loudness of voices and app audio relative to each other.
 #pragma once
 
 #include <deque>
@@ -11,23 +11,23 @@
 
 namespace reed {
 
-/// Loudness every 100 ms, the step in which BS.1770 and EBU Tech 3341 move their windows.
+/// Loudness at a time step of 100 ms, as BS.1770 and EBU Tech 3341 move their windows.
 struct LoudnessPoint {
-    std::optional<double> momentary;   ///< LUFS, of the 400 ms that end here
-    std::optional<double> short_term;  ///< of the 3 s that end here
-    std::optional<double> step;        ///< of the 100 ms that end here
+    std::optional<double> momentary;   ///< LUFS over the last 400 ms
+    std::optional<double> short_term;  ///< LUFS over the last 3 s
+    std::optional<double> step;        ///< LUFS over the last 100 ms
 };
 
-/// Loudness along time. One thread at a time; not for the audio thread.
+/// Loudness over time. Not thread-safe; not on the audio thread.
 class LoudnessTrack {
   public:
     static constexpr double kStep = 0.1;  ///< seconds
-    /// Keeps the newest `seconds`; 0: all.
+    /// Stores the newest `seconds`; 0: all.
     explicit LoudnessTrack(const StreamFormat& format, double seconds = 0.0);
 
     void add(const AudioBlock& block);
     const std::deque<LoudnessPoint>& points() const { return points_; }
-    /// Points that were dropped at the front.
+    /// Number of points that were dropped.
     std::int64_t dropped() const { return dropped_; }
 
   private:
@@ -38,32 +38,31 @@ class LoudnessTrack {
     std::deque<LoudnessPoint> points_;
 };
 
-/// Values in LUFS and LU; nothing where there was only silence.
+/// Values in LUFS and LU; empty for silence.
 struct Balance {
-    std::optional<double> voice;      ///< of the moments in which somebody spoke
-    std::optional<double> programme;  ///< of all that was there, gated alike
-    std::optional<double> beneath;    ///< of the programme in the moments in which somebody spoke
+    std::optional<double> voice;      ///< during speech
+    std::optional<double> programme;  ///< of app audio, with the same gating
+    std::optional<double> beneath;    ///< of app audio during speech
     std::optional<double> distance;   ///< voice - beneath
-    double speech_seconds = 0.0;      ///< of those moments
+    double speech_seconds = 0.0;      ///< seconds of speech
 };
 
-/// Both tracks begin at the same moment; what one has more is left out. `voice` and `programme` are
-/// integrated loudness by the two gates of ITU-R BS.1770-4. Somebody speaks in every tenth of a second that
-/// is above the voice's gate (10 LU below the mean of what is above -70 LUFS). Means are of energy.
+/// Both tracks start at the same time; a longer rest is ignored. `voice` and `programme` are integrated
+/// loudness with both gates of ITU-R BS.1770-4. Speech is each 100 ms above the relative gate of the voice
+/// (10 LU below the mean above -70 LUFS). Means are energy means.
 Balance balance_of(const LoudnessTrack& voice, const LoudnessTrack& programme);
 
-/// How loud one of several voices is.
+/// Loudness of one of several voices.
 struct VoiceLoudness {
     std::optional<double> lufs;
-    double seconds = 0.0;  ///< of the moments it was measured in
+    double seconds = 0.0;  ///< measured seconds
 };
-/// Loudness of each voice, in LUFS, in the tenths of a second in which it is above its own gate and the
-/// loudest of all: another voice that its microphone hears as well says nothing about it. All tracks begin at
-/// the same moment.
+/// Loudness of each voice in LUFS, measured while it is above its own gate and the loudest of all, so that
+/// crosstalk of other voices does not count. All tracks start at the same time.
 std::vector<VoiceLoudness> per_voice_loudness(std::span<const LoudnessTrack* const> voices);
 
-/// What that says, held against the distance that is wanted while somebody speaks (`least` to `most` LU, a
-/// choice). The third quantity is by how many dB the programme should move, negative: down.
+/// Compares with the target distance during speech (`least` to `most` LU). The third quantity is the proposed
+/// change of app audio in dB.
 Finding balance_finding(const Balance& now, double least, double most);
 
 }  // namespace reed

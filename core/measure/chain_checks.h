@@ -18,7 +18,7 @@ struct ChainCheck {
 };
 
 enum class LimiterPlace { last, missing, not_last };
-/// Where the last limiter that is not bypassed stands among the stages that are not.
+/// Position of the last active limiter among the active stages.
 LimiterPlace limiter_place(const ChainSpec& chain);
 
 /// Problems of the order and of what the stages do together, the most important first. Bypassed stages don't

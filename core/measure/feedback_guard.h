@@ -1,4 +1,4 @@
-// Feedback building up between loudspeaker and microphone.
+// Detection of acoustic feedback between loudspeaker and microphone.
 #pragma once
 
 #include <span>
@@ -8,19 +8,19 @@
 
 namespace reed {
 
-/// A howl is one tone that holds nearly all of the sound, stays at its frequency, and is loud or growing;
-/// voices glide and have harmonics. Frames of 43 ms (2048 at 48 kHz), half overlapping.
+/// Feedback is a single tone with nearly all of the power, at a constant frequency, loud or growing; voices
+/// glide and have harmonics. Frames of 43 ms (2048 at 48 kHz), 50 % overlap.
 class HowlDetector {
   public:
     explicit HowlDetector(double sample_rate);
 
-    /// True once a howl has lasted: 80 % of the power within three bins, the same for 0.4 s, between 100 Hz
-    /// and 12 kHz, above -40 dBFS and not fading, or above -12 dBFS for 0.25 s. These figures are our choice.
+    /// True once feedback has lasted: 80 % of the power within three bins, the same for 0.4 s, between 100 Hz
+    /// and 12 kHz, above -40 dBFS and not decaying, or above -12 dBFS for 0.25 s. Empirical values.
     bool add(std::span<const float> sound);
     void restart();
-    /// Hz of the tone last suspected.
+    /// Frequency of the last suspected tone in Hz.
     double frequency() const { return frequency_; }
-    /// dBFS of the sound it was last suspected in.
+    /// Level of the signal at that time in dBFS.
     double level() const { return level_; }
 
   private:
@@ -33,26 +33,26 @@ class HowlDetector {
     double first_power_ = 0.0, last_power_ = 0.0, frequency_ = 0.0, level_ = 0.0;
 };
 
-/// What is to be done with the monitor now.
+/// Action on the monitor.
 enum class FeedbackAction {
     nothing,
-    lower,    ///< by kHowlLoweredDb: does the tone fall with it?
-    restore,  ///< it did not, or it is not sure yet: back to where it was
-    cut       ///< the monitor feeds the tone
+    lower,    ///< lower by kHowlLoweredDb to test whether the tone falls too
+    restore,  ///< it did not fall, or it is not certain yet: restore the volume
+    cut       ///< the tone is feedback: switch the monitor off
 };
 inline constexpr double kHowlLoweredDb = -12.0;
 
-/// Cuts the monitor for feedback alone. A tone that lasts may be a whistle, a hummed note or a beep, so the
-/// monitor is lowered for 0.35 s first: what goes on as before is none of ours, and is not tried again for
-/// three seconds. What falls by 9 dB may have ended by itself; it is feedback when it comes back with the
-/// monitor and falls with it once more within ten seconds. These figures are our choice.
+/// Switches the monitor off for feedback only. A sustained tone may be a whistle, a hummed note or a beep, so
+/// the monitor is first lowered for 0.35 s. A tone that continues is no feedback, and is not tested again for
+/// 3 s. A tone that falls by 9 dB may have ended; it is feedback if it returns with the monitor and falls
+/// once more within 10 s. Empirical values.
 class FeedbackGuard {
   public:
     explicit FeedbackGuard(double sample_rate);
 
-    /// The microphone's sound, in pieces of at most some milliseconds: a step is for the end of the piece.
+    /// Adds microphone input, in blocks of at most some ms; the action applies to the end of the block.
     FeedbackAction add(std::span<const float> sound);
-    /// Hz of the tone that was judged last.
+    /// Frequency of the last tested tone in Hz.
     double frequency() const { return frequency_; }
 
   private:
@@ -61,12 +61,12 @@ class FeedbackGuard {
 
     double sample_rate_;
     HowlDetector detector_;
-    std::vector<float> heard_;  // since the monitor was lowered
+    std::vector<float> heard_;  // input since the monitor was lowered
     bool lowered_ = false;
-    double time_ = 0.0;  // s of sound so far
+    double time_ = 0.0;  // s of input so far
     double frequency_ = 0.0, level_ = 0.0;
-    double cleared_ = -1.0, cleared_at_ = -1e9;  // Hz that is none of ours, and since when
-    double fell_ = -1.0, fell_at_ = -1e9;        // Hz that has fallen once, and when
+    double cleared_ = -1.0, cleared_at_ = -1e9;  // Hz of a tone that is no feedback, and since when
+    double fell_ = -1.0, fell_at_ = -1e9;        // Hz of a tone that fell once, and when
 };
 
 }  // namespace reed

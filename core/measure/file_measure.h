@@ -1,4 +1,4 @@
-// Everything the command line measures of a sound.
+// Measurements of an audio file by the command line.
 #pragma once
 
 #include <optional>
@@ -9,8 +9,8 @@
 
 namespace reed {
 
-/// Levels in dBFS (AES17: a full-scale sine is 0 dBFS by peak and by RMS); nothing where there is only
-/// digital silence or too little sound.
+/// Levels in dBFS (AES17: a full-scale sine is 0 dBFS by peak and by RMS); empty for digital silence
+/// or too little audio.
 struct SoundMeasures {
     double duration_s = 0.0;
     double sample_rate_hz = 0.0;
@@ -19,15 +19,15 @@ struct SoundMeasures {
     std::optional<double> true_peak_dbtp;     ///< ITU-R BS.1770 Annex 2
     std::optional<double> integrated_lufs;    ///< EBU R 128
     std::optional<double> loudness_range_lu;  ///< EBU Tech 3342
-    std::optional<double> noise_floor_dbfs;   ///< usual level of the pauses; of all, where there are none
+    std::optional<double> noise_floor_dbfs;   ///< median level of the pauses, or of all audio without pauses
     std::int64_t clipped_samples = 0;         ///< samples in runs of three or more at full scale
 };
 
-/// Counts clipped samples: runs of at least three at (or within 1/32768 of) full scale, so that a single
-/// peak that just touches it does not count.
+/// Counts clipped samples: runs of at least three within 1/32768 of full scale, so that a single peak at full
+/// scale does not count.
 class ClipCounter {
   public:
-    /// Returns how many clipped samples this row adds. State goes over block borders.
+    /// Returns the number of clipped samples in this row. Runs continue across blocks.
     std::int64_t add(const float* x, int frames) noexcept;
     void reset() { run_ = 0; }
 
@@ -35,7 +35,7 @@ class ClipCounter {
     int run_ = 0;
 };
 
-/// Feeds blocks in, gives the measures at the end.
+/// Add blocks, then read the measurements.
 class FileMeasure {
   public:
     explicit FileMeasure(const StreamFormat& format);

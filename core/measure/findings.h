@@ -1,4 +1,4 @@
-// What the levels say about input, stages and feed.
+// Findings about input, stages and output.
 #pragma once
 
 #include "chain/chain_spec.h"
@@ -6,8 +6,7 @@
 
 namespace reed {
 
-/// Judges stage `index` of `chain` by the levels before and after it, as its kind does
-/// (StageKind::finding).
+/// Evaluates stage `index` of `chain` by the levels before and after it (StageKind::finding).
 Finding stage_finding(const ChainSpec& chain, size_t index, const LevelReport& levels);
 
 /// A finding about the whole chain; its proposal is one of `stage`.
@@ -16,9 +15,9 @@ struct FeedFinding {
     size_t stage = 0;
 };
 
-/// Judges the chain as a whole by the loudness of what leaves it, in LUFS (ITU-R BS.1770, gated): how far it
-/// is from `target`, and the one thing to turn first. A voice is brought to about -22 dBFS by the gain before
-/// the rest is left to the make-up (common practice, no source). Nothing to say before a voice was heard.
+/// Compares the loudness of the output in LUFS (ITU-R BS.1770, gated) with `target` and proposes the one
+/// value to change first: the input gain up to a voice of about -22 dBFS, then the make-up gain (common
+/// practice, no source). No finding before there was speech.
 FeedFinding feed_finding(const ChainSpec& chain, const LevelReport& levels, std::optional<double> loudness,
                          double target);
 
@@ -29,11 +28,11 @@ inline constexpr double kHotPeak = -6.0, kLowPeak = -30.0, kOutputPeak = -15.0;
 /// Speech nearer to the background noise than this, in dB, can't be separated from it well (common practice,
 /// no source).
 inline constexpr double kNearNoise = 15.0;
-/// A new input is not judged before this many seconds.
+/// Seconds before a new input is evaluated.
 inline constexpr double kJudgeAfter = 2.0;
 
-/// Judges the level of the microphone by its distance from full scale and from the background noise, and by
-/// the gain that the chain adds. `clipped`: samples clipped at the source while `levels` were measured.
+/// Evaluates the level of the microphone by its distance from full scale and from the background noise, and
+/// by the gain that the chain adds. `clipped`: samples clipped at the source while `levels` were measured.
 /// Ids: source_clips, digital_silence, no_voice, too_hot, near_noise, too_low, low, level_right.
 Finding input_finding(const LevelReport& levels, std::uint64_t clipped);
 

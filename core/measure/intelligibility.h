@@ -1,4 +1,4 @@
-// How well speech that was processed can still be understood, and how close it is to what was said.
+// Intelligibility and distortion of processed speech.
 #pragma once
 
 #include <optional>
@@ -11,13 +11,13 @@ namespace reed {
 /// Intelligibility Prediction of Time-Frequency Weighted Noisy Speech", IEEE Trans. ASLP 19 (7), 2011.
 /// 10 kHz, frames of 256 in 512-point transforms, 15 third-octave bands from 150 Hz, segments of 30 frames,
 /// clipped at -15 dB signal to distortion; frames more than 40 dB below the loudest of the clean speech are
-/// left out. Nothing when less than one segment of speech is left.
+/// excluded. Empty if less than one segment of speech remains.
 std::optional<double> stoi(const std::vector<float>& clean, const std::vector<float>& processed,
                            double sample_rate);
 
-/// Scale-invariant signal-to-distortion ratio in dB: how far `processed` is from being `clean` times a number
-/// (J. Le Roux and others, "SDR - half-baked or well done?", ICASSP 2019). Means are taken out. Aligned, one
-/// length. Nothing for silence.
+/// Scale-invariant signal-to-distortion ratio in dB of `processed` against `clean` times a factor
+/// (J. Le Roux and others, "SDR - half-baked or well done?", ICASSP 2019). Means are removed. Both
+/// aligned and of equal length. Empty for silence.
 std::optional<double> si_sdr(const std::vector<float>& clean, const std::vector<float>& processed);
 
 }  // namespace reed

@@ -9,7 +9,7 @@
 
 namespace reed {
 
-/// All values in LUFS, LU or dBTP; nothing while there is not enough sound or only silence.
+/// All values in LUFS, LU or dBTP; empty without enough audio, or for silence.
 struct LoudnessReading {
     std::optional<double> momentary;   ///< last 400 ms
     std::optional<double> short_term;  ///< last 3 s
@@ -18,11 +18,11 @@ struct LoudnessReading {
     std::optional<double> true_peak;   ///< highest since the start
 };
 
-/// How the gated values are kept: every block (exact, grows with time) or a histogram in steps of 0.1 LU
-/// (constant memory, for sound without end).
+/// Storage of the gated values: every block (exact, grows with time), or a histogram in steps of 0.1 LU
+/// (constant memory, for endless audio).
 enum class LoudnessStorage { exact, bounded };
 
-/// Feed sound in, read at any time. One thread at a time; not for the audio thread.
+/// Add audio, read at any time. Not thread-safe; not on the audio thread.
 class LoudnessMeter {
   public:
     explicit LoudnessMeter(const StreamFormat& format, LoudnessStorage memory = LoudnessStorage::bounded);
@@ -31,12 +31,12 @@ class LoudnessMeter {
     LoudnessMeter& operator=(const LoudnessMeter&) = delete;
 
     void add(const AudioBlock& block);
-    /// Starts the integrated values anew.
+    /// Restarts the integrated values.
     void restart();
     LoudnessReading read() const;
-    /// Momentary and short-term alone, which are cheap.
+    /// Momentary and short-term loudness only, which are cheap.
     LoudnessReading read_quick() const;
-    /// Of the last `ms`, at most 3000.
+    /// Loudness of the last `ms`, at most 3000.
     std::optional<double> newest(unsigned long ms) const;
 
   private:
@@ -44,7 +44,7 @@ class LoudnessMeter {
     std::unique_ptr<State> state_;
 };
 
-/// Of a whole sound, every block of it kept.
+/// Loudness of a whole signal, with exact storage.
 LoudnessReading measure_loudness(AudioBuffer& sound, double sample_rate);
 
 }  // namespace reed

@@ -1,4 +1,4 @@
-// Narrow tones in the background noise that are no mains hum: whistles of power supplies, fans, screens.
+// Narrow tones in the background noise other than mains hum: power supplies, fans, screens.
 #pragma once
 
 #include <span>
@@ -15,8 +15,8 @@ struct NarrowTone {
 };
 
 /// Tones of at least 12 dB over the median of the third octave around them, between 40 Hz and 16 kHz (or half
-/// the sample rate), there in both halves of `sound` (one channel, full scale +-1, at least 2 s), at most
-/// `most`, the most prominent first. What lies on a multiple of `hum` is left out.
+/// the sample rate), present in both halves of `sound` (one channel, full scale +-1, at least 2 s), at most
+/// `most`, the most prominent first. Multiples of `hum` are excluded.
 std::vector<NarrowTone> narrow_tones(std::span<const float> sound, double sample_rate, const Hum* hum,
                                      size_t most = 3);
 

@@ -1,4 +1,4 @@
-// How long a room answers a voice.
+// Reverberation of a room, from a voice.
 #pragma once
 
 #include <optional>

@@ -1,4 +1,4 @@
-// Active speech level: how loud the speech is while someone speaks.
+// Active speech level.
 #pragma once
 
 #include <optional>
@@ -12,7 +12,7 @@ struct SpeechLevel {
 };
 
 /// ITU-T P.56 (12/2011), method B: envelope of two 30 ms low-passes, hang-over 200 ms, margin 15.9 dB.
-/// `x`: one channel, full scale at +-1; `sample_rate` in Hz. Nothing for silence or less than 0.2 s.
+/// `x`: one channel, full scale at +-1; `sample_rate` in Hz. Empty for silence or less than 0.2 s.
 std::optional<SpeechLevel> speech_level(const std::vector<float>& x, double sample_rate);
 
 }  // namespace reed

@@ -1,4 +1,4 @@
-// Long-term spectra in third octaves, and what the ear and other people's speech make of them.
+// Long-term spectra in 1/3-octave bands, A-weighting, and comparison with average speech.
 #pragma once
 
 #include <array>
@@ -13,23 +13,23 @@ namespace reed {
 inline constexpr size_t kThirdOctaves = 29;
 /// Exact mid-band frequency of band `k` in Hz.
 double third_octave_centre(size_t k);
-/// Band whose edges enclose `frequency` Hz; the outermost ones beyond.
+/// Band that contains `frequency` Hz; the outermost ones beyond.
 size_t third_octave_of(double frequency);
 
-/// Levels in dBFS (AES17) of the bands; kSilenceDb where there is nothing or above half the sample rate.
+/// Levels in dBFS (AES17) of the bands; kSilenceDb for silence and above half the sample rate.
 using ThirdOctaveLevels = std::array<double, kThirdOctaves>;
 
 /// Mean spectrum of `sound` (one channel, full scale +-1) in third octaves. Averages periodograms of 171 ms
 /// (Hann, half overlapped); bins count to the bands by their overlap, so the bands are rectangular, steeper
-/// than the filters of IEC 61260. `use`: which of the pieces count, by the frame they begin at and the frame
-/// after their end; all if empty. Nothing if no piece counts.
+/// than the filters of IEC 61260. `use`: selects pieces by their first frame and the frame after their end;
+/// all if empty. Empty result if none is selected.
 std::optional<ThirdOctaveLevels> third_octave_levels(std::span<const float> sound, double sample_rate,
                                                      const std::function<bool(size_t, size_t)>& use = {});
 
-/// The powers of `noise` taken from those of `sound`, band by band.
+/// Subtracts the power of `noise` from that of `sound` per band.
 ThirdOctaveLevels without_noise(const ThirdOctaveLevels& sound, const ThirdOctaveLevels& noise);
 
-/// Powers of the bands added, bands `first` to `last`, in dBFS.
+/// Total level of the bands `first` to `last` in dBFS.
 double sum_of_bands(const ThirdOctaveLevels& levels, size_t first = 0, size_t last = kThirdOctaves - 1);
 
 /// A-weighting in dB at `frequency` Hz (IEC 61672-1:2013, formula E.6); 0 at 1 kHz.
@@ -39,12 +39,12 @@ double a_weighted_level(const ThirdOctaveLevels& levels);
 
 /// Long-term average of speech (D. Byrne and others, "An international comparison of long-term average speech
 /// spectra", JASA 96 (4), 1994, men and women together, dB SPL for 70 dB in all; values from memory), in the
-/// same bands; nothing below 63 Hz.
+/// same bands; empty below 63 Hz.
 std::optional<double> byrne_speech_level(size_t band);
 
-/// How far a voice's spectrum is from that average, in dB, per band, where the median of the bands from
-/// 315 Hz to 5 kHz is 0, so that one swollen region does not shift all the others. kSilenceDb where the
-/// average knows nothing.
+/// Deviation of the spectrum of a voice from that average in dB per band, normalised to a median of 0 from
+/// 315 Hz to 5 kHz, so that one strong region does not shift the others. kSilenceDb where the average is
+/// unknown.
 ThirdOctaveLevels against_average_speech(const ThirdOctaveLevels& voice);
 
 }  // namespace reed

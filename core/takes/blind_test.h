@@ -1,4 +1,4 @@
-// Which of the two is it? Listened to without knowing.
+// Blind comparison of two sides.
 #pragma once
 
 #include <cstdint>
@@ -6,21 +6,21 @@
 
 namespace reed {
 
-/// Chance of at least `right` of `rounds` by guessing between two (binomial distribution, p = 1/2).
+/// Probability of at least `right` correct answers of `rounds` by guessing (binomial distribution, p = 1/2).
 double guess_probability(int right, int rounds);
 
-/// Ten rounds: X is one of the two sides, by lot; the person says which.
+/// Ten rounds: X is a random side, and the user answers which one.
 class BlindTest {
   public:
     static constexpr int kRounds = 10;
     explicit BlindTest(std::uint32_t seed);
 
     bool done() const { return static_cast<int>(answers_.size()) == kRounds; }
-    /// Which round it is, from 1 on.
+    /// Number of the current round, from 1.
     int round() const { return static_cast<int>(answers_.size()) + (done() ? 0 : 1); }
-    /// X of this round is side b.
+    /// Whether X of this round is side b.
     bool x_is_b() const { return lots_[answers_.size() % kRounds]; }
-    /// Ends the round. Nothing after the last one.
+    /// Answers and ends the round. No effect after the last one.
     void answer(bool b);
     int right() const;
     double chance() const { return guess_probability(right(), static_cast<int>(answers_.size())); }

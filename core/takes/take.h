@@ -1,4 +1,4 @@
-// A recording of a microphone as it came in, to tune by.
+// Takes: recordings of unprocessed input.
 #pragma once
 
 #include <filesystem>
@@ -13,13 +13,13 @@ namespace reed {
 
 inline constexpr double kLongestTake = 1800.0;  ///< seconds
 
-/// What is written beside the sound, as tags of the file.
+/// Metadata, stored as tags of the file.
 struct TakeNotes {
-    std::string name;    ///< the person's; title
-    std::string strip;   ///< what its strip is called; album
-    std::string device;  ///< artist
-    std::string date;    ///< ISO 8601, local time
-    std::string notes;   ///< comment
+    std::string name;    ///< name by the user; tag title
+    std::string strip;   ///< name of the strip; tag album
+    std::string device;  ///< tag artist
+    std::string date;    ///< ISO 8601, local time; tag date
+    std::string notes;   ///< tag comment
 
     bool operator==(const TakeNotes&) const = default;
 };
@@ -28,48 +28,48 @@ struct Take {
     std::filesystem::path path;
     TakeNotes notes;
     SoundInfo info;
-    std::string problem;  ///< why it can't be used, in plain words; empty: it can
+    std::string problem;  ///< why it can't be used; empty if it can
 
     double seconds() const { return static_cast<double>(info.frames) / std::max(1.0, info.sample_rate); }
 };
 
-/// The folder of takes. Everything is written whole or not at all; what is removed or replaced goes to the
-/// folder `removed` beside the takes and can be brought back. Any thread; a take is changed by one at a time.
+/// The folder of takes. Files are written atomically; removed and replaced files are moved to the subfolder
+/// `removed` and can be restored. Thread-safe, except for changes of the same take.
 class TakeStore {
   public:
     explicit TakeStore(std::filesystem::path folder) : folder_(std::move(folder)) {}
     const std::filesystem::path& folder() const { return folder_; }
 
-    /// Keeps a sound: 24-bit FLAC, or 32-bit float WAV where it passes full scale. An empty name becomes the
-    /// date.
+    /// Adds a recording as 24-bit FLAC, or as 32-bit float WAV if it exceeds full scale. An empty name
+    /// becomes the date.
     Result<Take> keep(const AudioBuffer& sound, double sample_rate, TakeNotes notes) const;
-    /// Takes in a sound file of one or two channels, 44.1 to 192 kHz, half an hour at most.
+    /// Imports an audio file of one or two channels, 44.1 to 192 kHz, at most kLongestTake.
     Result<Take> import(const std::filesystem::path& file, const Progress& progress = {}) const;
-    /// The same with other notes, for what was recorded.
+    /// The same with these notes, for recordings.
     Result<Take> import(const std::filesystem::path& file, TakeNotes notes,
                         const Progress& progress = {}) const;
-    /// All there are, the newest first; what is no sound is among them with its problem.
+    /// All takes, newest first; unusable files are included with their problem.
     std::vector<Take> list() const;
-    /// A take by its name or its file's name.
+    /// Finds a take by name or file name.
     Result<Take> find(const std::string& name) const;
 
-    /// Cut to `count` frames from `first` on, or called something else: the file is written anew, the old one
-    /// goes to `removed`.
+    /// Trims a take to `count` frames from `first`; renames a take. Both write a new file and move the old
+    /// one to `removed`.
     Result<Take> trim(const Take& take, std::int64_t first, std::int64_t count,
                       const Progress& progress = {}) const;
     Result<Take> rename(const Take& take, const std::string& name, const Progress& progress = {}) const;
-    /// Returns where it went, for bring_back().
+    /// Removes a take. Returns its path in `removed`, for bring_back().
     Result<std::filesystem::path> remove(const Take& take) const;
     Result<Take> bring_back(const std::filesystem::path& removed) const;
 
-    /// To a file outside: WAV (32-bit float), FLAC or Opus by its extension, as it is or through `chain`
-    /// (latency taken out). Nothing is left behind on failure or cancel.
+    /// Exports to WAV (32-bit float), FLAC or Opus by the extension, unprocessed or through `chain` (latency
+    /// compensated). Leaves no file on failure or cancellation.
     Result<void> write_out(const Take& take, const std::filesystem::path& to, const ChainSpec* chain,
                            const Progress& progress = {}) const;
 
   private:
     Result<void> make_folder(const std::filesystem::path& folder) const;
-    /// Gives the next frames; none: the end. Where it fails nothing is written.
+    /// Returns the next frames; none at the end. On an error nothing is written.
     using Pull = std::function<Result<size_t>(AudioBuffer&)>;
     Result<Take> write(const Pull& pull, bool past, const StreamFormat& format, const TakeNotes& notes) const;
     /// The same take as a new file, in place of the old one.
