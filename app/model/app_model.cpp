@@ -79,12 +79,10 @@ AppModel::AppModel(AppPaths paths)
     connect(&mixer_, &MixerModel::changed, this, [this] {
         if (!return_memory_later_.isActive()) return_memory_later_.start();
     });
-    poll_.setInterval(kPoll);
-    connect(&poll_, &QTimer::timeout, this, &AppModel::poll);
+    connect(&mixer_, &MixerModel::ticked, this, &AppModel::poll);
 }
 
 AppModel::~AppModel() {
-    poll_.stop();
     // A character is for the moment: only after a crash is it on again.
     ending_ = true;
     const bool character = std::ranges::any_of(
@@ -140,7 +138,6 @@ void AppModel::start() {
         context_.notices.warn(
             context_.mute.withKey(tr("Still muted from the last session."),
                                   tr("Still muted from the last session. Press %1 to unmute.")));
-    poll_.start();
 }
 
 EngineStats AppModel::stats() const {
@@ -155,11 +152,16 @@ EngineStats AppModel::stats() const {
 }
 
 void AppModel::poll() {
-    audio_.poll();
-    context_.live.tend();
-    if (reported_.isValid() && reported_.elapsed() < kReportProblem) return;
-    reported_.start();
-    store_.reportProblem();
+    const auto due = [](QElapsedTimer& since, int ms) {
+        if (since.isValid() && since.elapsed() < ms) return false;
+        since.start();
+        return true;
+    };
+    if (due(polled_, kPoll)) {
+        audio_.poll();
+        context_.live.tend();
+    }
+    if (due(reported_, kReportProblem)) store_.reportProblem();
 }
 
 // --- mute ---

@@ -104,8 +104,8 @@ class AppModel final : public QObject {
     std::unique_ptr<SoundcheckModel> soundcheck_;
     std::unique_ptr<AdviceLog> advice_log_;
     std::map<const StripModel*, Advice> advice_;
-    QTimer save_later_, return_memory_later_, poll_;
-    QElapsedTimer reported_;
+    QTimer save_later_, return_memory_later_;
+    QElapsedTimer polled_, reported_;
     bool starting_ = false, ending_ = false;
     Background background_;
 };

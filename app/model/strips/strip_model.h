@@ -46,7 +46,7 @@ class StripModel final : public QObject {
     LiveStrip& liveStrip() const { return *live_; }
     const std::shared_ptr<LiveStrip>& liveStripPtr() const { return live_; }
     Engine& engine() const { return live_->engine(); }
-    /// Changes the id of the running strip to that of the chain model's strip `id`.
+    /// Changes the id of the running strip. The chain model gets it with its next state.
     void setId(const std::string& id);
     /// Name in the interface.
     QString name() const;
