@@ -175,7 +175,7 @@ TEST_CASE("a kind that can't make its stage passes the sound and tells the reaso
     auto sound = mono(sine(500, 0.1, 0.01));
     const auto before = sound;
     chain.value()->process(sound.block(0, 480));
-    CHECK(sound[0] == before[0]);
+    CHECK((sound[0] == before[0]));
     why.clear();
     CHECK(std::string(Chain::build(spec, {48000.0, 1}).value()->trouble(0)) == "made");
 }

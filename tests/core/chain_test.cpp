@@ -82,7 +82,7 @@ TEST_CASE("the result does not depend on the block size", "[chain]") {
     const auto whole = run(full_chain(), in, 48000, 8192);
     for (const int block : {1, 7, 32, 33, 64, 128, 441, 480, 1024, 4096}) {
         INFO("block " << block);
-        CHECK(run(full_chain(), in, 48000, block) == whole);  // to the last bit
+        CHECK((run(full_chain(), in, 48000, block) == whole));  // to the last bit
     }
 }
 
@@ -141,7 +141,7 @@ TEST_CASE("a bypassed chain is the input, bit for bit, with the same delay", "[c
     ChainSpec spec = full_chain();
     for (auto& s : spec.stages) s.bypass = true;
     const auto in = lively(1.0, 2);
-    CHECK(run(spec, in) == in);
+    CHECK((run(spec, in) == in));
 }
 
 TEST_CASE("bypass and values move without a click", "[chain]") {

@@ -196,7 +196,7 @@ TEST_CASE("peaks between samples are found, whatever the piece size", "[dsp]") {
         pieces.process(&x[i], static_cast<int>(n), 0.0f, &b[i]);
         i += n;
     }
-    CHECK(a == b);
+    CHECK((a == b));
     CHECK(db(peak(a, 100)) == Approx(0.0).margin(0.2));
     CHECK(db(peak(x)) == Approx(-3.01).margin(0.01));
 }

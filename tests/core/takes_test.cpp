@@ -60,8 +60,8 @@ TEST_CASE("a take is kept without loss, with all that is told of it", "[takes]")
     CHECK(kept.value().info.sample_rate == 96000);
     const auto back = read_sound(kept.value().path);
     REQUIRE(back.ok());
-    CHECK(back.value()[0] == left);
-    CHECK(back.value()[1] == right);
+    CHECK((back.value()[0] == left));
+    CHECK((back.value()[1] == right));
     // Past full scale it is a file that can hold that.
     std::vector<float> loud = left;
     loud[100] = 1.75f;
@@ -69,7 +69,7 @@ TEST_CASE("a take is kept without loss, with all that is told of it", "[takes]")
     REQUIRE(hot.ok());
     CHECK(hot.value().path.extension() == ".wav");
     CHECK(hot.value().path.stem() != kept.value().path.stem());
-    CHECK(read_sound(hot.value().path).value()[0] == loud);
+    CHECK((read_sound(hot.value().path).value()[0] == loud));
     CHECK(hot.value().notes == notes());
     const auto copied = TakeStore(folder.path("copies")).import(hot.value().path);
     REQUIRE(copied.ok());

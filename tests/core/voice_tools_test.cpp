@@ -67,11 +67,11 @@ TEST_CASE("conversion does not hang on the blocks it comes in", "[dsp]") {
         n = std::min(n, x.size() - at);
         r.process(&x[at], static_cast<int>(n), [&](float y) { out.push_back(y); });
     }
-    CHECK(out == whole);
+    CHECK((out == whole));
     r.reset();
     out.clear();
     r.process(x.data(), static_cast<int>(x.size()), [&](float y) { out.push_back(y); });
-    CHECK(out == whole);
+    CHECK((out == whole));
 }
 
 TEST_CASE("voices repeat themselves, rooms do not", "[dsp][figures]") {

@@ -209,12 +209,12 @@ TEST_CASE("at rest a band that may move is the band itself, to the bit", "[stage
     const std::vector<std::pair<std::string, double>> at_rest{{"band2_gain", -4}, {"band4_on", 1}};
     auto moves = at_rest;
     moves.insert(moves.end(), {{"band2_moves", kTames}, {"band2_threshold", 0}});
-    CHECK(run(chain_of({one_band(moves)}), x) == run(chain_of({one_band(at_rest)}), x));
+    CHECK((run(chain_of({one_band(moves)}), x) == run(chain_of({one_band(at_rest)}), x)));
     // A cut has no gain to move.
     std::vector<std::pair<std::string, double>> cut{{"band2_type", 3}, {"band2_slope", 3}};
     auto told = cut;
     told.insert(told.end(), {{"band2_moves", kTames}, {"band2_threshold", -80}});
-    CHECK(run(chain_of({one_band(told)}), x) == run(chain_of({one_band(cut)}), x));
+    CHECK((run(chain_of({one_band(told)}), x) == run(chain_of({one_band(cut)}), x)));
 }
 
 TEST_CASE("a band is told to move, to stay, and to be another shape without a click", "[stages]") {

@@ -96,7 +96,7 @@ TEST_CASE("the block size makes no difference to any method", "[suppression][fig
             const ChainSpec chain = chain_for(way, -25, tone_of(Noise::fan, 0.01));
             const auto whole = run(chain, piece, rate, 8192);
             INFO(way.method << " at " << rate);
-            for (const int block : {1, 100, 480, 1024}) CHECK(run(chain, piece, rate, block) == whole);
+            for (const int block : {1, 100, 480, 1024}) CHECK((run(chain, piece, rate, block) == whole));
         }
     }
 }

@@ -92,7 +92,7 @@ TEST_CASE("a moving shelf that stands still is the cookbook's, and passes at 0 d
             std::vector<float> gains(kSubBlock, static_cast<float>(gain));
             for (size_t i = 0; i < b.frames(); i += kSubBlock)
                 shelf.process(b.block(i, kSubBlock), gains.data());
-            if (gain == 0.0) CHECK(b[0] == x);
+            if (gain == 0.0) CHECK((b[0] == x));
             const BandSettings same{
                 side == ModulatedShelf::Side::low ? FilterType::low_shelf : FilterType::high_shelf, 1000,
                 gain, 0.7071, 12};

@@ -198,7 +198,7 @@ TEST_CASE("the widener leaves the sum of both sides as it was, and widens by its
     const auto other = noise(0.1, 1.0, 8);
     const AudioBuffer apart = stereo(noise(0.1, 1.0, 9), other);
     const auto out = render(chain_of({stage("widener", {{"width", 0}})}), apart, 48000.0, 512);
-    CHECK(out.value()[1] == other);
+    CHECK((out.value()[1] == other));
 }
 
 TEST_CASE("what needs two channels passes one and says so", "[stages]") {
@@ -208,7 +208,7 @@ TEST_CASE("what needs two channels passes one and says so", "[stages]") {
         REQUIRE(chain.value()->trouble(0) != nullptr);
         CHECK_THAT(chain.value()->trouble(0), Catch::Contains("Stereo in the input menu"));
         const auto x = noise(0.1, 0.2, 5);
-        CHECK(through(stage(kind), x) == x);
+        CHECK((through(stage(kind), x) == x));
         CHECK(Chain::build(chain_of({stage(kind)}), {48000.0, 2}).value()->trouble(0) == nullptr);
     }
 }
