@@ -1,4 +1,4 @@
-// The sound of one of PipeWire's sources. For the files of core/devices only.
+// A capture stream of PipeWire. Internal to core/devices.
 #pragma once
 
 #include <atomic>
@@ -10,48 +10,48 @@
 
 namespace reed {
 
-/// How the streams of this program run: one group, so that the daemon runs all of them in one cycle.
+/// Settings of all streams of this process: one group, so that PipeWire runs them in one cycle.
 struct PipeWireStreamOptions {
-    double sample_rate = 48000;  ///< Hz; the daemon converts where the device differs
+    double sample_rate = 48000;  ///< Hz; PipeWire converts if the device differs
     int channels = 1;            ///< 1 or 2
-    int block = 256;             ///< frames wished for
+    int block = 256;             ///< requested buffer size in frames
 };
-/// Properties that all of them have.
+/// Properties of all streams.
 pw_properties* stream_properties(const PipeWireStreamOptions& options);
-/// The planes of a buffer, as many as there are.
+/// Channels of a buffer.
 AudioBlock planes_of(const pw_buffer* buffer, int channels, int frames);
 
-/// What the daemon tells of a stream's time.
+/// Timing of a stream.
 struct StreamTime {
     double delay_ms = 0.0;
-    double rate = 0.0;  ///< of the daemon's clock, in Hz; 0 when it is not known
+    double rate = 0.0;  ///< rate of the graph clock in Hz; 0 if unknown
 };
 StreamTime time_of(pw_stream* stream);
 Error stream_refused();
 
-/// A capture stream. Control thread, but for what it calls.
+/// Control thread only, except for its callbacks.
 class PipeWireCapture {
   public:
     ~PipeWireCapture() { end(); }
 
-    /// What is captured.
+    /// The source to capture.
     struct From {
-        std::string node;     ///< its name; empty: the default source, whichever that is
-        bool output = false;  ///< what is played into an output
-        /// Position of the only channel to take, as the source names it ("FR", "AUX2"); empty: all of them.
+        std::string node;     ///< node name; empty: the current default source
+        bool output = false;  ///< captures an output instead
+        /// Position of a single channel ("FR", "AUX2"); empty: all.
         std::string channel{};
     };
     /// Captures `from` on an open connection, which must stay open until end(). Calls `callback`, then
-    /// `feed`, on the connection's audio thread.
+    /// `feed`, on the audio thread of the connection.
     Result<void> start(PipeWireConnection& connection, const From& from, const PipeWireStreamOptions& options,
                        AudioCallback& callback, FeedSink* feed);
     void end();
     bool running() const { return stream_ != nullptr; }
-    /// The stream was ended from outside, or has an error.
+    /// Whether the stream was removed or has an error.
     bool broken() const { return broken_.load(std::memory_order_relaxed); }
-    /// Sound has come since start().
+    /// Whether audio has arrived since start().
     bool heard() const { return last_.load(std::memory_order_relaxed) > 0; }
-    /// Since the last block, or since start().
+    /// Time since the last block, or since start().
     double silent_seconds() const;
     double delay_ms() const { return delay_.load(std::memory_order_relaxed); }
     std::uint64_t dropouts() const { return dropouts_.load(std::memory_order_relaxed); }

@@ -1,4 +1,4 @@
-// A connection to PipeWire with a loop of its own. For the files of core/devices only.
+// A connection to PipeWire with its own loop. Internal to core/devices.
 #pragma once
 
 #include <pipewire/pipewire.h>
@@ -11,10 +11,10 @@
 
 namespace reed {
 
-/// What is said when no daemon answers.
+/// Error without PipeWire.
 Error no_pipewire();
 
-/// Loop, context and connection; everything in it ends with it.
+/// Loop, context and connection; objects on it end with it.
 class PipeWireConnection {
   public:
     PipeWireConnection() = default;
@@ -22,25 +22,25 @@ class PipeWireConnection {
     PipeWireConnection(const PipeWireConnection&) = delete;
     PipeWireConnection& operator=(const PipeWireConnection&) = delete;
 
-    /// Who only listens to the daemon, and whose streams carry sound: their thread gets real-time priority
-    /// where the system grants it (directly, or through its RealtimeKit).
+    /// Listening only, or with audio streams: the thread of the latter gets real-time priority if the system
+    /// grants it (directly, or through RealtimeKit).
     enum class Use { listening, sound };
 
-    /// False when no daemon answers.
+    /// Connects; false without PipeWire.
     bool open(const char* name, Use use);
-    /// Objects made on it must be gone.
+    /// Disconnects. Precondition: objects on it were destroyed.
     void close();
     bool is_open() const { return core_ != nullptr; }
-    /// The daemon has ended the connection.
+    /// Whether PipeWire has closed the connection.
     bool lost() const { return lost_.load(std::memory_order_relaxed); }
 
     pw_core* core() const { return core_; }
     pw_thread_loop* loop() const { return loop_; }
 
-    /// Returns when what the audio thread does at this moment is over. Without the lock.
+    /// Waits until the current cycle of the audio thread is over. Precondition: the lock is not held.
     void wait_for_audio() const;
 
-    /// Holds the loop's lock.
+    /// Holds the lock of the loop.
     class Lock {
       public:
         explicit Lock(const PipeWireConnection& c) : loop_(c.loop_) { pw_thread_loop_lock(loop_); }
@@ -62,15 +62,15 @@ class PipeWireConnection {
     std::atomic<bool> lost_{false};
 };
 
-/// Connects a stream of 32-bit floats, one plane a channel, mono or left and right. `position`: of a mono
-/// stream that is one channel of a device, by its name; empty: none. Under the loop's lock.
+/// Connects a stream of 32-bit floats, one plane per channel, mono or stereo. `position`: name of the device
+/// channel of a mono stream; empty: none. Precondition: the lock of the loop is held.
 Result<void> connect_audio(pw_stream* stream, pw_direction direction, uint32_t flags, double sample_rate,
                            int channels, const std::string& position = {});
 
-/// A property of one of the daemon's objects; empty when it has none of this key.
+/// A property of an object; empty if it is missing.
 std::string property(const spa_dict* props, const char* key);
 
-/// Says of all planes of a buffer that `frames` frames were written.
+/// Marks `frames` frames as written in all planes of a buffer.
 void set_filled(pw_buffer* buffer, uint32_t frames);
 
 }  // namespace reed

@@ -1,4 +1,4 @@
-// A microphone through PipeWire, and the virtual microphone "Dusky Reed" that carries the feed.
+// A PipeWire source with the virtual microphone "Dusky Reed" as its output.
 #pragma once
 
 #include <memory>
@@ -13,21 +13,21 @@ namespace reed {
 
 struct PipeWireOptions {
     std::string source;                        ///< node name; empty: the default source
-    double sample_rate = 48000;                ///< Hz; the daemon converts where the device differs
+    double sample_rate = 48000;                ///< Hz; PipeWire converts if the device differs
     int channels = 1;                          ///< 1 or 2, of the input and of the virtual microphone
-    int block = 256;                           ///< frames wished for, 32 to 2048
-    std::string mic_title = kVirtualMicTitle;  ///< what other programs call the virtual microphone
-    bool wait_for_source = false;              ///< a source or a daemon that is not there is waited for
-    std::shared_ptr<PipeWireGraph> graph{};    ///< shared with others; made when empty
+    int block = 256;                           ///< requested buffer size in frames, 32 to 2048
+    std::string mic_title = kVirtualMicTitle;  ///< title of the virtual microphone in other apps
+    bool wait_for_source = false;              ///< waits for a missing source or PipeWire
+    std::shared_ptr<PipeWireGraph> graph{};    ///< shared graph; created if empty
 };
 
-/// One source of a PipeWireHub of its own: captures it, hands it to the callback, and feeds the result into
-/// the virtual microphone (and on to start()'s own sink, if there is one). When the source or the daemon goes
-/// away, the feed is silent and tend() takes it up again as soon as they are back; the virtual microphone
-/// stays as long as the daemon does, after the end of this program too.
+/// One source on a PipeWireHub of its own: captures it, calls the callback, and outputs the result to the
+/// virtual microphone (and to the sink of start(), if there is one). If the source or PipeWire is lost, the
+/// output is silent, and tend() reconnects when they are back. The virtual microphone exists as long as
+/// PipeWire runs, also after this process.
 class PipeWireDevice final : public SoundSource {
   public:
-    /// Fails when no daemon answers or the chosen source does not exist, unless they are to be waited for.
+    /// Returns an error without PipeWire, or if the source does not exist, unless wait_for_source is set.
     static Result<std::unique_ptr<PipeWireDevice>> create(const PipeWireOptions& options);
     ~PipeWireDevice() override;
 

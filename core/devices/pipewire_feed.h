@@ -1,4 +1,4 @@
-// The feed's way into the virtual microphone. For the files of core/devices only.
+// The output stream to the virtual microphone. Internal to core/devices.
 #pragma once
 
 #include <atomic>
@@ -13,33 +13,33 @@
 
 namespace reed {
 
-/// A stream that is linked into the virtual microphone, and that microphone. Its blocks must come from a
-/// PipeWireCapture on the same connection, whose cycle it runs in. Control thread, but for take() and push().
+/// The virtual microphone, and the stream that is linked into it. Its blocks must come from a PipeWireCapture
+/// on the same connection, in the same cycle. Control thread only, except for take() and push().
 class PipeWireFeed final : public FeedSink {
   public:
     ~PipeWireFeed() override { detach(); }
 
-    /// Before everything else: from then on take() may be called at any time.
+    /// Call first; from then on take() may be called at any time.
     void prepare(int channels) { hand_over_.prepare(channels); }
-    /// Makes the virtual microphone where it is missing, or another than wished, on an open connection, which
-    /// must stay open until detach().
+    /// Creates the virtual microphone if it is missing or differs from the settings, on an open connection,
+    /// which must stay open until detach().
     void attach(PipeWireConnection& connection, const VirtualMicrophone::Wish& wish,
                 const PipeWireStreamOptions& options);
-    /// Ends the stream as well. The microphone stays in the daemon.
+    /// Ends the stream as well. The microphone stays in PipeWire.
     void detach();
 
-    /// A stream without a capture would hold up the programs that listen to the microphone: end() it with
-    /// that one.
+    /// Starts the stream. Without a capture it would block the apps that read the microphone: end() it with
+    /// the capture.
     Result<void> start();
     void end();
     bool running() const { return stream_ != nullptr; }
-    /// The stream was ended from outside, or has an error.
+    /// Whether the stream was removed or has an error.
     bool broken() const { return broken_.load(std::memory_order_relaxed); }
-    /// Links and mends. Some times a second. `on_takeover` is called when the program that fed the microphone
-    /// has gone, a tenth of a second before this feed takes its place: it may mute.
+    /// Links and recovers. Call about every 100 ms. `on_takeover` is called when the process that fed the
+    /// microphone has ended, 0.1 s before this output takes its place, so that it can be muted first.
     VirtualMicrophone::Standing tend(const std::function<void()>& on_takeover = {});
     double delay_ms() const { return delay_.load(std::memory_order_relaxed); }
-    /// Blocks for which there was not enough sound.
+    /// Number of blocks with too little audio.
     std::uint64_t dropouts() const { return dropouts_.load(std::memory_order_relaxed); }
     void forget_dropouts() { dropouts_ = 0; }
 

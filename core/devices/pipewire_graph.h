@@ -1,4 +1,4 @@
-// What PipeWire knows at this moment: inputs, outputs, defaults. Kept up to date by itself.
+// Snapshot of the PipeWire graph: inputs, outputs, defaults, playing apps.
 #pragma once
 
 #include <algorithm>
@@ -14,48 +14,48 @@
 namespace reed {
 
 struct PipeWireNode {
-    std::string name;           ///< stable node name, kept by the session
+    std::string name;           ///< stable node name, stored in the working state
     std::string title;          ///< readable description
-    bool loudspeakers = false;  ///< outputs: it looks like loudspeakers, not like headphones
-    bool muted = false;         ///< sources: switched off in the system's settings
-    /// Sources: their volume in the system's settings in dB, mean of the channels, at least kNoVolume; 0: as
-    /// the device gives it.
+    bool loudspeakers = false;  ///< outputs: probably loudspeakers
+    bool muted = false;         ///< sources: muted in the system settings
+    /// Sources: volume in the system settings in dB, mean of the channels, at least kNoVolume; 0 is
+    /// unchanged.
     double volume = 0.0;
-    std::vector<std::string> channels{};  ///< sources: positions of their channels; empty: not told yet
+    std::vector<std::string> channels{};  ///< sources: positions of the channels; empty until known
 
     bool operator==(const PipeWireNode&) const = default;
 };
 
-/// A program that plays sound now.
+/// An app that plays audio.
 struct PlayingProgram {
-    std::uint32_t id = 0;  ///< of its stream
-    std::string name;      ///< what the program calls itself
-    std::string title;     ///< what it plays, where it says so
-    std::string into;      ///< node name of the output it plays into; empty while into none
+    std::uint32_t id = 0;  ///< id of its stream
+    std::string name;      ///< name of the app
+    std::string title;     ///< title of the media, if known
+    std::string into;      ///< node name of the output it plays into; empty if none
 
     bool operator==(const PlayingProgram&) const = default;
 };
 
 struct PipeWireSnapshot {
     bool connected = false;
-    std::vector<PipeWireNode> sources;  ///< our own virtual microphone left out
-    std::vector<PipeWireNode> sinks;    ///< without our own outputs
-    std::vector<std::string> outputs;   ///< node names of our own outputs, into which programs can play
+    std::vector<PipeWireNode> sources;  ///< without the virtual microphone
+    std::vector<PipeWireNode> sinks;    ///< without app audio outputs
+    std::vector<std::string> outputs;   ///< node names of app audio outputs
     std::vector<PlayingProgram> programs;
-    std::string default_source, default_sink;  ///< node names; empty while not known
+    std::string default_source, default_sink;  ///< node names; empty until known
     bool has_output(const std::string& name) const {
         return std::find(outputs.begin(), outputs.end(), name) != outputs.end();
     }
-    bool virtual_microphone = false;  ///< ours is there, whether this program feeds it or not
-    bool feed_used = false;           ///< some program is linked to it
+    bool virtual_microphone = false;  ///< whether the virtual microphone exists, fed by any process
+    bool feed_used = false;           ///< whether an app uses it
 
     bool has_source(const std::string& name) const { return source(name) != nullptr; }
-    /// Null when there is none of this name.
+    /// Returns nullptr if not found.
     const PipeWireNode* source(const std::string& name) const;
     const PipeWireNode* sink(const std::string& name) const;
 };
 
-/// Listens to the daemon on a thread of its own; the members may be called from any one other thread.
+/// Listens to PipeWire on a thread of its own. Its functions may be called from one other thread.
 class PipeWireGraph {
   public:
     PipeWireGraph();
@@ -64,28 +64,25 @@ class PipeWireGraph {
     PipeWireGraph& operator=(const PipeWireGraph&) = delete;
 
     PipeWireSnapshot picture() const;
-    /// Rises with every change of the picture.
+    /// Increases with every change of the snapshot.
     std::uint64_t version() const;
 
-    /// Looks after the connection: notices that the daemon has gone, and tries again once a second. Call it
-    /// some times a second. Quick.
+    /// Detects a lost connection and reconnects once per second. Call about every 100 ms. Doesn't block.
     void tend();
-    /// Waits until the daemon has told all it knows, a second at most; false when none answers.
+    /// Waits for the initial enumeration, 1 s at most; false without PipeWire.
     bool settle();
 
-    /// Takes our virtual microphone away from all programs; the session manager may hand those that used it
-    /// another one. Waits a second at most. Nothing may feed it at that time (it would be made anew).
+    /// Removes the virtual microphone; the session manager may move apps that used it to another one. Waits 1
+    /// s at most. Precondition: nothing feeds it, otherwise it is created again.
     Result<void> remove_virtual_microphone();
-    /// Takes away another microphone of ours that nothing feeds any more, by its node name; nothing happens
-    /// when it is not there.
+    /// Removes a separate microphone by its node name, if it exists. Precondition: nothing feeds it.
     void remove_microphone(const std::string& name);
-    /// Sends what a program plays (PlayingProgram::id) into an output, or back to where it would go by itself
-    /// (empty name).
+    /// Moves the stream of an app (PlayingProgram::id) to an output, or back to its default (empty name).
     Result<void> move_program(std::uint32_t id, const std::string& output);
-    /// Sets the volume or mute of a source as the system's settings do; what is empty stays. The picture
-    /// tells when it has come about. `decibel` from kNoVolume to kMostVolume.
+    /// Sets the volume or mute of a source as the system settings do; empty values are unchanged. The
+    /// snapshot shows the result later. `decibel` from kNoVolume to kMostVolume.
     Result<void> set_volume(const std::string& source, const SystemVolume& wanted);
-    /// Makes a node the default source for every program that does not choose one.
+    /// Makes a node the default source of all apps that select none.
     Result<void> make_default_source(const std::string& name);
 
   private:

@@ -1,4 +1,4 @@
-// Sets the volume of hardware. For the files of core/devices only.
+// Sets the volume of hardware routes. Internal to core/devices.
 #pragma once
 
 #include <pipewire/pipewire.h>
@@ -9,13 +9,12 @@
 
 namespace reed {
 
-/// Asks a device for the ways its sound takes now and sets the volume of the one that belongs to one of its
-/// nodes, as the system's own settings do; the device's hardware follows as far as it can. Made and ended
-/// under the loop's lock, before the registry goes.
+/// Enumerates the active routes of a device and sets the volume of the route of a node, as the system
+/// settings do. Create and destroy with the lock of the loop, before the registry.
 class RouteVolume {
   public:
-    /// `place`: the node's property card.profile.device. `without` is called on the loop's thread when the
-    /// device knows no way to that node (profiles that leave all channels to the programs have none).
+    /// `place`: property card.profile.device of the node. `without` is called on the thread of the loop if
+    /// the device has no route for the node (as with pro-audio profiles).
     RouteVolume(pw_registry* registry, std::uint32_t device, int place, const SystemVolume& wanted,
                 std::function<void()> without);
     ~RouteVolume();
@@ -24,7 +23,7 @@ class RouteVolume {
 
   private:
     void told(const spa_pod* param);
-    /// Nothing more is told.
+    /// Stops all callbacks.
     void end();
 
     pw_proxy* device_ = nullptr;

@@ -1,4 +1,4 @@
-// A voice in a noisy workshop, for trying everything without a microphone.
+// The simulated room: a voice in a noisy workshop, as an input without a microphone.
 #pragma once
 
 #include <array>
@@ -10,17 +10,17 @@
 
 namespace reed {
 
-/// The room's controls, in table order.
+/// Controls of the room, in table order.
 enum RoomControl { kRoomEffort, kRoomDehumidifier, kRoomLathe, kRoomRain, kRoomTools, kRoomControls };
 
-/// Their descriptions: effort of the voice (silent, whisper, quiet, talk, loud, shout) and loudness of each
-/// noise in percent (100 %: as near as it stands; each halving of the percentage takes 10 dB off; 0: off).
+/// Table of the controls: vocal effort (silent, whisper, quiet, talk, loud, shout) and level of each noise in
+/// percent (100 %: nearest; halving it lowers it by 10 dB; 0: off).
 std::span<const Parameter> room_controls();
 
 /// Mono, 48 kHz, paced in real time. Plays the sounds of a demo data folder in loops.
 class SimulatedRoom final : public SoundSource {
   public:
-    /// Fails, naming the file, when a sound is missing or not mono 48 kHz.
+    /// Returns an error with the file if a sound is missing or not mono at 48 kHz.
     static Result<std::unique_ptr<SimulatedRoom>> create(const std::filesystem::path& demo_data);
 
     StreamFormat format() const override { return {48000.0, 1}; }
@@ -28,11 +28,11 @@ class SimulatedRoom final : public SoundSource {
     void stop() override { thread_.stop(); }
     DeviceStatus status() const override;
 
-    /// Any thread; the sound moves there within a tenth of a second.
+    /// Thread-safe. Takes effect within 0.1 s.
     void set(RoomControl control, double value);
     double get(RoomControl control) const;
 
-    /// Makes the next frames without pacing (tests, demo renders). Not while started.
+    /// Generates the next frames without pacing (tests, demo renders). Precondition: not started.
     void fill(const AudioBlock& block);
 
   private:

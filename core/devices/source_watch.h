@@ -1,4 +1,4 @@
-// What the daemon tells of one source to those who ask. For the files of core/devices only.
+// Watches one source. Internal to core/devices.
 #pragma once
 
 #include <pipewire/pipewire.h>
@@ -13,23 +13,23 @@
 
 namespace reed {
 
-/// Follows the channels and the volume of a source, and sets the volume. Made, used and ended under the
-/// loop's lock, before the registry goes.
+/// Tracks channels and volume of a source, and sets the volume. Create, use and destroy with the lock of the
+/// loop, before the registry.
 class SourceWatch {
   public:
-    /// What has changed; what is empty has not.
+    /// Changed properties; empty: unchanged.
     struct News {
         std::optional<std::vector<std::string>> channels;
         SystemVolume volume;
     };
-    /// `told` is called on the loop's thread.
+    /// `told` is called on the thread of the loop.
     SourceWatch(pw_registry* registry, std::uint32_t node, std::function<void(const News&)> told);
     ~SourceWatch();
     SourceWatch(const SourceWatch&) = delete;
     SourceWatch& operator=(const SourceWatch&) = delete;
 
-    /// As the system's own settings do: by the way its device's sound takes where there is hardware that has
-    /// one, else on the source itself. The newest wish counts.
+    /// Sets the volume as the system settings do: on the route of its device, if it has one, otherwise on the
+    /// source. The newest call wins.
     void set(const SystemVolume& wanted);
 
   private:
@@ -41,9 +41,9 @@ class SourceWatch {
     pw_proxy* proxy_ = nullptr;
     spa_hook hook_{};
     std::function<void(const News&)> told_;
-    int volumes_ = 1;                      // channels that have one
-    std::optional<std::uint32_t> device_;  // hardware that it belongs to,
-    std::optional<int> place_;             // and which of that one's nodes it is
+    int volumes_ = 1;                      // number of channel volumes
+    std::optional<std::uint32_t> device_;  // its device,
+    std::optional<int> place_;             // and its card.profile.device
     std::unique_ptr<RouteVolume> route_;
 };
 

@@ -1,4 +1,4 @@
-// The microphone "Dusky Reed" that other programs choose.
+// The virtual microphone "Dusky Reed" for other apps.
 #pragma once
 
 #include <cstdint>
@@ -43,7 +43,7 @@ class VirtualMicrophone {
         fed,       ///< carries the output
         unfed,     ///< exists without an output
         occupied,  ///< another process feeds it
-        vacant     ///< that program has gone; take_over() lets the feed in
+        vacant     ///< that process has ended; take_over() links the output
     };
 
     VirtualMicrophone();

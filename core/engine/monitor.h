@@ -1,4 +1,4 @@
-// What the person hears of it all: source, loudness and tone of the headphones.
+// The headphone monitor: source, volume and tone.
 #pragma once
 
 #include <array>
@@ -13,15 +13,14 @@
 
 namespace reed {
 
-/// removed: the input minus the feed, aligned: what the chain takes away. tap: the sound at one point of the
-/// chain.
+/// removed: input minus output, aligned: the signal that the chain removes. tap: the signal at one point of
+/// the chain.
 enum class MonitorSource { off, feed, plain, removed, tap };
 
-/// What to monitor, and how it should sound. Values outside their ranges are limited to them; what is no
-/// finite number changes nothing.
+/// Source, volume and tone. Values are clamped to their ranges; values that are not finite are ignored.
 struct MonitorSettings {
     MonitorSource source = MonitorSource::off;
-    int tap = 0;             ///< for MonitorSource::tap: 0 is the input, k what leaves stage k - 1
+    int tap = 0;             ///< for MonitorSource::tap: 0 is the input, k the output of stage k - 1
     double volume_db = 0.0;  ///< -60 to 12
     double bass_db = 0.0;    ///< low shelf at 200 Hz, -12 to 12
     double middle_db = 0.0;  ///< bell at 1 kHz, Q 0.7, -12 to 12
@@ -31,33 +30,33 @@ struct MonitorSettings {
     bool operator==(const MonitorSettings&) const = default;
 };
 
-/// Rows of the table of what can be set of the monitor's sound.
+/// Rows of the parameter table.
 enum MonitorRow { kMonitorVolume, kMonitorBass, kMonitorMiddle, kMonitorTreble, kMonitorMutes, kMonitorRows };
 std::span<const Parameter> monitor_parameters();
-/// A row's value in `settings`, read and set.
+/// Value of a row in `settings`, read and set.
 double monitor_value(const MonitorSettings& settings, int row);
 void set_monitor_value(MonitorSettings& settings, int row, double value);
 
-/// Runs on the audio thread; set() comes from another. A change of source fades out and in again.
+/// Audio thread only, except for set(). A change of source fades out and in.
 class Monitor {
   public:
-    /// Takes memory. Not while the audio thread runs.
+    /// Allocates. Precondition: the audio thread is not running.
     void prepare(const StreamFormat& format, int longest_block);
     void set(const MonitorSettings& settings);
 
-    /// Where the chain shall copy its sound for the block that comes now.
+    /// Tap request for the next block.
     Listener listener(const AudioBlock& block);
-    /// Where the chain that fades in shall copy its sound, after listener().
+    /// Tap request for the chain that fades in. Call after listener().
     Listener fresh_listener(const AudioBlock& block);
 
-    /// `feed`: before the mute. `input`: the history that ends with this block.
+    /// `feed`: output before the mute. `input`: history that ends with this block.
     void run(const AudioBlock& feed, const HistoryRing& input, const ChainRunner::Heard& heard,
              bool feed_muted) noexcept;
-    /// Forgets what its filters hold, which is no sound any more. Audio thread.
+    /// Clears its filters after non-finite input.
     void recover() noexcept {
         for (auto& f : filters_) f.reset();
     }
-    /// The newest block; no frames while it is off.
+    /// The newest block; empty while it is off.
     AudioBlock sound() const { return sound_; }
 
   private:

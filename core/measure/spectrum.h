@@ -9,15 +9,15 @@
 
 namespace reed {
 
-/// How wide a stretch of the spectrum one reading stands for.
+/// Bandwidth of a reading.
 enum class SpectrumWidth {
-    octave_share,  ///< power in a band of `share` octaves: pink noise is level, white noise rises 3 dB per
+    octave_share,  ///< power in a band of `share` octaves: pink noise is flat, white noise rises by 3 dB per
                    ///< octave
-    constant,      ///< power in one bin, mean over that band: white noise is level, pink noise falls 3 dB per
-                   ///< octave
+    constant,  ///< power in one bin, mean over that band: white noise is flat, pink noise falls by 3 dB per
+               ///< octave
 };
 
-/// Hann window, three quarters of overlap. A full-scale sine reads 0 dB at its frequency in both widths, in
+/// Hann window, 75 % overlap. A full-scale sine reads 0 dB at its frequency in both widths, in
 /// SpectrumWidth::constant as long as `share` is 0.
 class SpectrumMeter {
   public:
@@ -26,7 +26,7 @@ class SpectrumMeter {
 
     double sample_rate() const { return sample_rate_; }
     int length() const { return fourier_.length(); }
-    /// Transforms so far.
+    /// Number of transforms so far.
     std::int64_t frames() const { return frames_; }
 
     void add(std::span<const float> sound);
@@ -54,28 +54,27 @@ class SpectrumMeter {
     std::int64_t frames_ = 0;
 };
 
-/// A strong, narrow, lasting rise of the voice's spectrum.
+/// A strong, narrow, constant peak in the spectrum of the voice.
 struct Resonance {
     double frequency = 0.0;  ///< Hz
-    double height = 0.0;     ///< dB above what stands around it
-    double width = 0.0;      ///< Q of a bell as wide as the rise (at half its height in dB)
+    double height = 0.0;     ///< dB above the spectrum around it
+    double width = 0.0;      ///< Q of a bell of the same width (at half its height in dB)
 };
 
-/// Gathers the spectrum of the voice alone and finds what sticks out of it.
+/// Collects the spectrum of the voice and finds its resonances.
 class ResonanceFinder {
   public:
     explicit ResonanceFinder(double sample_rate);
 
-    /// `speaking`: whether a voice is heard in this piece. Pieces of any length.
+    /// `speaking`: whether this piece contains speech. Pieces of any length.
     void add(std::span<const float> sound, bool speaking);
     void restart();
-    /// Seconds of speech gathered.
+    /// Collected seconds of speech.
     double seconds() const { return seconds_; }
 
-    /// Rises of 6 dB and more over the mean of an octave around, narrower than half an octave, between
-    /// 150 Hz and 8 kHz, there in each of the last
-    /// stretches of four seconds; at most `most`, the highest
-    /// first. Nothing before four seconds of speech.
+    /// Peaks of at least 6 dB over the mean of an octave around, narrower than half an octave, between
+    /// 150 Hz and 8 kHz, present in each of the last
+    /// sections of 4 s; at most `most`, the highest first. Empty before 4 s of speech.
     std::vector<Resonance> find(size_t most = 3) const;
 
   private:

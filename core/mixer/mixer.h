@@ -1,4 +1,4 @@
-// The strips of a desk run together: keys, faders, alignment, the sum of the voices and its lid.
+// Runs the strips of a mixer: sidechains, faders, alignment, sum of the voices with its limiter.
 #pragma once
 
 #include <memory>

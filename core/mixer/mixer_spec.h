@@ -1,4 +1,4 @@
-// A desk as a plain value: its strips, and how they stand to each other.
+// The mixer as a plain value: its strips and their sidechains.
 #pragma once
 
 #include <string>
@@ -11,7 +11,7 @@
 
 namespace reed {
 
-/// What a strip is for: a person's microphone, or the sound of other programs.
+/// Role of a strip: a microphone, or app audio.
 enum class StripRole { voice, programme };
 std::string_view role_id(StripRole role);  ///< "voice", "programme"
 
@@ -21,23 +21,23 @@ inline constexpr size_t kMostStrips = kMaxVoices + kMaxAppAudioStrips;
 inline constexpr int kStripColours = 8;
 
 struct StripSpec {
-    std::string id{};    ///< unique on the desk; never kAllVoices
-    std::string name{};  ///< the person's; empty: what its role is called
+    std::string id{};    ///< unique in the mixer; never kAllVoices
+    std::string name{};  ///< name by the user; empty: the default of the role
     StripRole role = StripRole::voice;
     int colour = 0;      ///< 0 to kStripColours - 1
     double fader = 0.0;  ///< dB, kFaderMinDb to kFaderMaxDb
     bool mute = false;
     ChainSpec chain{};
-    std::string extra{};  ///< of a newer version: fields that are not known here, as the JSON of an object
+    std::string extra{};  ///< unknown fields of a newer version, as a JSON object
 
     bool operator==(const StripSpec&) const = default;
     std::string shown_name() const;
 };
 
-/// Strips in the order in which they are shown; there is always one voice.
+/// Strips in display order; there is always a voice.
 struct MixerSpec {
     std::vector<StripSpec> strips{{.id = "voice"}};
-    /// By how many LU the programme shall lie below the voices while somebody speaks. A choice, not a rule.
+    /// Target loudness distance of app audio below the voices during speech, in LU. Empirical values.
     double target_distance_min = 10.0, target_distance_max = 15.0;
 
     bool operator==(const MixerSpec&) const = default;
@@ -50,24 +50,23 @@ struct MixerSpec {
     size_t count(StripRole role) const;
 };
 
-/// A strip of this role with an id, a name and a colour that no other one has, and `chain`.
+/// Creates a strip of this role with unique id, name and colour, and with `chain`.
 StripSpec new_strip(const MixerSpec& desk, StripRole role, ChainSpec chain = {});
 
-/// The desk with all transient parameters at their defaults: what is worth keeping of it.
+/// The mixer with all transient parameters at their defaults, as it is saved.
 MixerSpec without_transients(MixerSpec desk);
 /// Whether they are equal without_transients(). Copies nothing.
 bool same_but_transients(const StripSpec& a, const StripSpec& b);
 
-/// The strips whose sound the stages of strip `index` listen to, as indices, each once.
+/// Indices of the strips that are sidechain sources of strip `index`, without duplicates.
 std::vector<size_t> sidechain_sources(const MixerSpec& desk, size_t index);
-/// An order in which every strip comes after those it listens to, voices as early as can be; empty when some
-/// wait for each other.
+/// Order in which every strip follows its sidechain sources, voices as early as possible; empty if sidechains
+/// form a loop.
 std::vector<size_t> processing_order(const MixerSpec& desk);
 
-/// Everything wrong with a desk: too many strips, ids used twice, faders out of range, keys of strips that
-/// are not there, strips that listen to each other in a circle, and all that is wrong with the chains. Places
-/// begin with "strips[1]." for every strip when `places`, else with what chain_problems() says. Empty when it
-/// can run.
+/// Validates a mixer: number of strips, duplicate ids, faders out of range, unknown sidechain sources,
+/// sidechain loops, and all chains. Places begin with "strips[1]." if `places`, otherwise as in
+/// chain_problems(). Empty if it can run.
 std::vector<Error> mixer_problems(const MixerSpec& desk, bool places = true);
 
 }  // namespace reed

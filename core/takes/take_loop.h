@@ -1,4 +1,4 @@
-// A take made ready to go round, alone and beside another one.
+// Prepares loops of takes and of comparisons.
 #pragma once
 
 #include <memory>
@@ -8,21 +8,21 @@
 
 namespace reed {
 
-/// A sound at another rate and in as many channels: one in both, or the mean of two.
+/// Converts sample rate and channels (mono is copied to both, stereo is averaged).
 AudioBuffer fitted(AudioBuffer sound, double from_rate, const StreamFormat& to);
 
-/// The part of a take from `from` to `to` seconds, as a loop in `format`; no more than kMostLoopSamples (of
-/// all channels) of it.
+/// Loads the part of a take from `from` to `to` seconds as a loop in `format`, at most kMostLoopSamples of
+/// all channels.
 inline constexpr double kMostLoopSamples = 64e6;
 Result<std::shared_ptr<Loop>> load_loop(const Take& take, double from, double to, const StreamFormat& format);
 
-/// Two sides over a loop, at equal loudness, each as it is after the first round.
+/// Two sides of a comparison as loops, at equal loudness, each in its steady state.
 struct ComparedLoops {
     std::shared_ptr<LoopPair> pair;
-    Compared figures;  ///< without the sounds
+    Compared figures;  ///< without the audio
 };
-/// `other`: the first side's own take, which goes round in the loop's time (what is longer is cut, what is
-/// shorter ends in silence); empty: the loop.
+/// `other`: take of the first side, trimmed or padded with silence to the length of the loop; empty: the loop
+/// itself.
 Result<ComparedLoops> compare_loops(const Side& a, const Side& b, const Loop& loop,
                                     const StreamFormat& format, const std::filesystem::path& other = {},
                                     const Progress& progress = {});

@@ -1,4 +1,4 @@
-// A take in place of the microphone, round and round, and two sides of a comparison beside it.
+// Plays a loop instead of the input, and the sides of a comparison beside it.
 #pragma once
 
 #include <atomic>
@@ -11,64 +11,62 @@
 
 namespace reed {
 
-/// A sound whose end has been faded into its beginning, so that it can go round without a click: frame i is
-/// followed by frame i + 1, and the last one by the first.
+/// A seamless loop: its end is cross-faded into its beginning.
 struct Loop {
     AudioBuffer sound;
-    std::int64_t first = 0;  ///< frame of the take at which it begins, at the loop's own rate
+    std::int64_t first = 0;  ///< first frame in the take, at the rate of the loop
 
-    /// The frames from `from` to before `end`, in a stretch that fades over `kSeam` (equal gain: what meets
-    /// is mostly room). Shorter than twice the seam: as it is.
+    /// Loops the frames from `from` to before `end`, with an equal-gain cross-fade of kSeam. Parts shorter
+    /// than two seams are not faded.
     static Loop of(const AudioBuffer& sound, std::int64_t from, std::int64_t end, double sample_rate);
     static constexpr double kSeam = 0.020;  ///< seconds
 };
 
-/// Both sides of a comparison as loops of one length.
+/// Both sides of a comparison as loops of equal length.
 struct LoopPair {
     AudioBuffer a, b;
 };
 
-/// Control thread and one audio thread. While a loop plays, and until it has left the chain behind, holds()
-/// says that nothing may go out.
+/// One control thread and one audio thread. While a loop plays, and until the chain contains no more of it,
+/// holds() says that the output must be withheld.
 class TakePlayer {
   public:
-    /// `rate` in Hz. While no audio thread calls.
+    /// `rate`: in Hz. Precondition: the audio thread is not running.
     void prepare(double rate, int channels);
 
     // Control thread.
-    /// A loop has been asked for and may still have to be read: nothing goes out until it plays, and, unless
-    /// it is aloud, until stop(). Kept over prepare(). `behind`: frames that the chain still holds of the
-    /// microphone.
+    /// Announces a loop that may still have to be loaded: the output is withheld until it plays or, unless it
+    /// goes to the output, until stop(). Preserved by prepare(). `behind`: latency of the chain in frames.
     void reserve(int behind) {
         behind_ = behind;
         reserved_ = true;
         holds_ = true;
     }
-    /// Plays `loop` from its frame `at` on, faded in once nothing of the microphone goes out any more.
+    /// Plays `loop` from frame `at`, faded in when the chain contains no more of the microphone.
     void play(std::shared_ptr<const Loop> loop, std::int64_t at, bool aloud);
-    /// Whether it goes out, from now on.
+    /// Sets whether the loop goes to the output.
     void set_aloud(bool aloud) { aloud_.store(aloud, std::memory_order_relaxed); }
-    /// The microphone again; `behind`: frames that the chain still holds of the loop.
+    /// Returns to the microphone. `behind`: latency of the chain in frames.
     void stop(int behind);
     bool playing() const { return wanted_.load(std::memory_order_relaxed) != nullptr; }
     void seek(std::int64_t frame);
-    /// Frame of the loop that is played now; -1 while none is.
+    /// Current frame of the loop; -1 if none plays.
     std::int64_t position() const { return position_.load(std::memory_order_relaxed); }
-    /// What stands in the ring heard() from now on, beside the loop that plays and in its time; nullptr:
-    /// nothing. Of the loop's length and channels.
+    /// Sets the comparison that is written to heard(), in time with the loop; nullptr: none. Same length and
+    /// channels as the loop.
     void compare(std::shared_ptr<const LoopPair> pair);
-    /// Which side is heard, faded over 10 ms.
+    /// Selects the side, with a cross-fade of 10 ms.
     void choose(bool b) { choose_b_.store(b, std::memory_order_relaxed); }
     bool chosen_b() const { return choose_b_.load(std::memory_order_relaxed); }
-    /// What is heard of a comparison, to be played to the headphones. Another one after prepare().
+    /// The selected side, for the headphones. A new object after prepare().
     std::shared_ptr<const HistoryRing> heard() const { return heard_; }
-    /// Frees what the audio thread has done with. Some times a second.
+    /// Frees unused objects. Call about every 100 ms. Doesn't block.
     void tend();
 
     // Audio thread.
-    /// Puts the loop in place of what is in `block`.
+    /// Replaces `block` by the loop.
     void run(const AudioBlock& block) noexcept;
-    /// Nothing may go out now.
+    /// Whether the output must be withheld.
     bool holds() const { return holds_.load(std::memory_order_relaxed); }
 
   private:
@@ -78,7 +76,7 @@ class TakePlayer {
     int fade_ = 1, switch_ = 1, wait_first_ = 1;
     std::shared_ptr<HistoryRing> heard_ = std::make_shared<HistoryRing>(1, 2);
     AudioBuffer pair_work_;
-    // Control thread: kept until nobody uses them.
+    // Control thread: held until unused.
     std::vector<std::shared_ptr<const Loop>> loops_;
     std::vector<std::shared_ptr<const LoopPair>> pairs_;
     // Between threads.
@@ -90,11 +88,11 @@ class TakePlayer {
     // Audio thread.
     const Loop* playing_ = nullptr;
     std::int64_t at_ = 0;
-    int share_ = 0;      // of the loop, 0 to fade_
-    int side_ = 0;       // of side b, 0 to switch_
+    int share_ = 0;      // fade of the loop, 0 to fade_
+    int side_ = 0;       // fade of side b, 0 to switch_
     int wait_ = 0;       // frames until the loop may be faded in
-    int held_ = 0;       // frames that have been held back, at most wait_first_
-    int let_go_in_ = 0;  // frames until something may go out again
+    int held_ = 0;       // withheld frames, at most wait_first_
+    int let_go_in_ = 0;  // frames until the output is no longer withheld
 };
 
 }  // namespace reed

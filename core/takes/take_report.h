@@ -1,4 +1,4 @@
-// A take before and after its chain, along time and in figures.
+// Report on a take before and after its chain: over time and as values.
 #pragma once
 
 #include <string>
@@ -9,20 +9,21 @@
 
 namespace reed {
 
-/// Along time, a value every kStep seconds.
+/// Values over time, one every kStep seconds.
 struct TakeTimeline {
     static constexpr double kStep = 0.01;
-    std::vector<float> plain, made;              ///< level in dBFS, before and after the chain
-    std::vector<std::vector<float>> reductions;  ///< of each stage in dB; empty for those that report none
+    std::vector<float> plain, made;  ///< level in dBFS, before and after the chain
+    std::vector<std::vector<float>>
+        reductions;  ///< gain reduction of each stage in dB; empty for stages without
     struct Cut {
         double at = 0.0;  ///< seconds
         size_t stage = 0;
         bool beginning = false;
     };
-    std::vector<Cut> cuts;  ///< words that lost their beginning or ending, in their order
+    std::vector<Cut> cuts;  ///< truncated words, in order
 };
 
-/// What a chain makes of a take.
+/// Effect of a chain on a take.
 struct TakeReport {
     TakeTimeline course;
     LevelReport levels;
@@ -30,14 +31,13 @@ struct TakeReport {
     std::vector<std::pair<double, std::pair<double, double>>> spectrum;  ///< Hz; dBFS before and after
 };
 
-/// The highest sample in each of `columns` equal parts of a file, 0 to 1 and above; empty when it can't be
-/// read.
+/// Peaks of `columns` equal parts of a file, 0 to 1 and above; empty if it can't be read.
 std::vector<float> waveform_peaks(const std::filesystem::path& path, size_t columns);
 
 Result<TakeReport> report_on(const AudioBuffer& sound, double sample_rate, const ChainSpec& chain,
                              const Progress& progress = {});
 
-/// One page of HTML by itself, with drawn plots. `scene`: its name.
+/// A self-contained HTML page with plots. `scene`: name of the scene.
 std::string report_page(const TakeReport& report, const Take& take, const ChainSpec& chain,
                         const std::string& scene);
 
