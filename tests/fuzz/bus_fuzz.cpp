@@ -61,6 +61,6 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, size_t size) {
             // No bus: it says so, or why the words are none of its commands.
             expect(!reed::ui::sendCommand(QDBusConnection("none"), text.split(' ')).isEmpty(), "an answer");
     }
-    expect(!running.strip().chainModel().chain().stages.empty(), "the chain stays");
+    expect(!running.app.mixer().main().chainModel().chain().stages.empty(), "the chain stays");
     return 0;
 }
