@@ -1,6 +1,6 @@
 // What characters and the stages they are made of do to recorded voices, and what they cost: median and worst
 // case by name. Arguments: a folder with WAV files of talk at 48 kHz (bench/more_voices.sh makes one), and
-// the folder of the characters.
+// the folder of the characters; with "loudness" as a third one only how loud the characters are.
 #include <chrono>
 #include <cmath>
 #include <optional>
@@ -120,7 +120,9 @@ void characters(const std::vector<Voice>& voices, const std::vector<CharacterSpe
             two.emplace_back(loudness(b) - loudness(wide), v.name);
         }
         tell(c.name.c_str(), one, false);
-        tell("", two, false);
+        tell("  the quietest", one, true);
+        tell("  with two channels", two, false);
+        tell("  the quietest", two, true);
     }
 }
 
@@ -162,14 +164,16 @@ void costs(const std::vector<Voice>& voices, const std::vector<CharacterSpec>& a
 }  // namespace
 
 int main(int argc, char** argv) {
-    if (argc != 3) return 2;
+    const bool loudness_only = argc == 4 && std::string_view(argv[3]) == "loudness";
+    if (argc != 3 && !loudness_only) return 2;
     const auto voices = voices_in(argv[1]);
     std::vector<CharacterSpec> all;
     for (const SceneEntry& e : SceneLibrary(argv[2]).list().scenes)
         all.push_back({e.scene.name, e.scene.chain().stages});
     std::printf("%zu voices, %zu characters\n", voices.size(), all.size());
-    pitch(voices);
+    if (!loudness_only) pitch(voices);
     characters(voices, all);
+    if (loudness_only) return 0;
     costs(voices, all);
     return 0;
 }
