@@ -37,7 +37,7 @@ Error cut_off(const std::filesystem::path& path) {
             "Copy or record it again; an audio editor can save the part that exists."};
 }
 
-/// libsndfile quietly shortens a WAV file whose end is missing; its header still tells the whole length.
+/// libsndfile shortens a truncated WAV file without an error; its header still has the whole length.
 bool wav_is_cut_off(const std::filesystem::path& path) {
     std::ifstream in(path, std::ios::binary);
     unsigned char head[8] = {};

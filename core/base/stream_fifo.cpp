@@ -23,8 +23,8 @@ void StreamFifo::write(const AudioBlock& block) noexcept {
 
 bool StreamFifo::read(const AudioBlock& out) noexcept {
     const std::int64_t surplus = reader_.waiting() - out.frames;
-    // What gathered while nobody listened is left out at once. A cycle that the daemon lost leaves a rest,
-    // which is left out when it has lasted; that the blocks of both sides differ is no rest.
+    // What was written before the first read is dropped. A cycle that PipeWire skipped leaves a surplus,
+    // which is dropped if it lasts; block sizes that differ on both sides leave none.
     if (surplus >= 0 && (!begun_ || surplus > 8 * out.frames)) {
         skip_to(keep_, out.frames);
         begun_ = true;

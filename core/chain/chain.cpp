@@ -304,7 +304,7 @@ void Chain::close_frame(size_t tap) noexcept {
     frame.voice = voice_;
     frame.busy = m.busy * static_cast<float>(1.0 / kTapFrameSeconds);
     m.busy = 0.0f;
-    (void)taps_to_->try_enqueue(frame);  // a full queue means nobody looks; the sound goes on
+    (void)taps_to_->try_enqueue(frame);  // a full queue means that no meter is read; the sound goes on
     m.filled = 0;
     m.peak = 0.0f;
     m.power[0] = m.power[1] = 0.0;

@@ -99,7 +99,7 @@ Result<void> ChainRunner::follow(const ChainSpec& spec, Fade fade, std::optional
         const std::lock_guard lock(mutex_);
         if (level && std::isfinite(*level)) wanted_level_ = *level;
         if (!fade.whole && same_structure(wanted_, spec) && !resumes_stage(wanted_, spec)) {
-            // Only what has changed: a chain that is to be replaced keeps its other values.
+            // Only the changed values: a chain that will be replaced keeps its other values.
             for (Chain* chain : alive_) chain->post_changes(wanted_, spec);
             wanted_ = spec;
             return {};
@@ -243,7 +243,7 @@ bool ChainRunner::tend() {
     return !opening_ && wanted_version_ != done_version_;
 }
 
-/// Builds what is wanted; false when that was dropped. The mutex is given up meanwhile.
+/// Builds the wanted chain; false if the build was cancelled. The mutex is unlocked meanwhile.
 bool ChainRunner::build(Lock& lock) {
     const std::uint64_t version = wanted_version_;
     const ChainSpec spec = wanted_;
@@ -452,7 +452,7 @@ void ChainRunner::cross_fade(const AudioBlock& old_sound, const AudioBlock& new_
     }
 }
 
-/// The same, where each has its own level: the fade goes by what leaves the strip, and `old_sound` becomes
+/// The same for two levels: the cross-fade applies to the output of the strip, and `old_sound` becomes
 /// the same mix without the levels.
 void ChainRunner::cross_fade_levels(const AudioBlock& old_sound, const AudioBlock& new_sound) noexcept {
     const AudioBlock out = levelled_.block(0, old_sound.frames),

@@ -89,21 +89,23 @@ ChainSpec without_transients(ChainSpec chain) {
 }
 
 bool same_but_transients(const StageSpec& a, const StageSpec& b) {
-    if (a.id != b.id || a.kind != b.kind || a.title != b.title || a.bypass != b.bypass || a.key != b.key ||
-        a.taught != b.taught || a.foreign != b.foreign || a.extra != b.extra ||
-        a.values.size() != b.values.size())
+    // All fields, so that a new one is an error here until it is compared.
+    const auto& [id, kind, title, bypass, values, key, learned, foreign, extra] = a;
+    if (id != b.id || kind != b.kind || title != b.title || bypass != b.bypass || key != b.key ||
+        learned != b.taught || foreign != b.foreign || extra != b.extra || values.size() != b.values.size())
         return false;
     const auto& table = a.stage_kind().parameters;
-    for (size_t p = 0; p < a.values.size(); ++p) {
+    for (size_t p = 0; p < values.size(); ++p) {
         const bool transient = p < table.size() && table[p].transient;
-        if (!transient && a.values[p] != b.values[p]) return false;
+        if (!transient && values[p] != b.values[p]) return false;
     }
     return true;
 }
 
 bool same_but_transients(const ChainSpec& a, const ChainSpec& b) {
-    return a.character == b.character && a.characters == b.characters &&
-           std::ranges::equal(a.stages, b.stages, [](const StageSpec& x, const StageSpec& y) {
+    const auto& [stages, characters, character] = a;
+    return character == b.character && characters == b.characters &&
+           std::ranges::equal(stages, b.stages, [](const StageSpec& x, const StageSpec& y) {
                return same_but_transients(x, y);
            });
 }

@@ -5,6 +5,13 @@
 #include "chain/fade.h"
 
 namespace reed {
+namespace {
+
+/// Aim relative to the input, as a factor: slightly below it, because a sentence may end before it is
+/// measured.
+constexpr double kAim = 0.95;
+
+}  // namespace
 
 Character::Character(const CharacterSpec& spec, const StreamFormat& format) : name_(spec.name) {
     links_.reserve(spec.stages.size());
@@ -13,8 +20,7 @@ Character::Character(const CharacterSpec& spec, const StreamFormat& format) : na
         latency_ += links_.back().stage->latency();
     }
     loudness_.prepare(format, latency_);
-    // A little less than what went in: sentences are over before they are weighed for good.
-    loudness_.allow(0.0, 1.0, 0.95);
+    loudness_.allow(0.0, 1.0, kAim);
     loudness_.leave_out_pauses();
     step_ = static_cast<float>(1.0 / (kShortestFade * format.sample_rate));
     silent_ = latency_;

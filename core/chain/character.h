@@ -1,4 +1,4 @@
-// Stages laid over a chain for a moment.
+// A character: stages that are applied after a chain for a while.
 #pragma once
 
 #include <string>
@@ -9,12 +9,13 @@
 
 namespace reed {
 
-/// A character as it runs. Off, it costs nothing. It is faded in and out in 30 ms, and is no louder than what
-/// it is made of. Its delay is not made up for: the voice comes so much later while it is on, and the fade in
-/// waits until there is sound to fade to. Built off the audio thread, the rest on it.
+/// A running character. Costs nothing while it is off. Cross-fades in 30 ms. It is lowered to
+/// 0.45 dB below the loudness of its input, and never raised. Its latency is not compensated:
+/// the voice is later by it while the character is on, and the cross-fade starts when its first output is
+/// available. Constructed on a control thread; all other functions: audio thread only, real-time safe.
 class Character {
   public:
-    /// Of valid stages.
+    /// Precondition: all stages of `spec` are valid.
     Character(const CharacterSpec& spec, const StreamFormat& format);
 
     const std::string& name() const { return name_; }
@@ -23,10 +24,10 @@ class Character {
     /// Frames it adds while it is on.
     int latency() const { return latency_; }
 
-    /// Whether it is to be heard; at a grain boundary, before begin_sub_block().
+    /// Call at every sub-block boundary. `wanted`: whether the character is on.
     void begin_sub_block(bool wanted) noexcept;
-    /// In place, at most kSubBlock frames, never across a grain boundary. Tells how many samples had to be
-    /// repaired.
+    /// In place. At most kSubBlock frames, which must not cross a sub-block boundary. Returns how many
+    /// samples were repaired.
     std::uint64_t run(const AudioBlock& block) noexcept;
 
   private:

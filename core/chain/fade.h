@@ -5,7 +5,7 @@ namespace reed {
 
 struct Fade {
     double seconds = 0.030;  ///< kShortestFade to kLongestFade; what is beyond is taken as that
-    /// All of it goes from one chain to the other, also values that the running one could follow by itself.
+    /// All of it goes from one chain to the other, also values that the running chain could apply directly.
     bool whole = false;
 
     static const Fade quick, scene;

@@ -13,7 +13,7 @@ namespace reed {
 
 /// False when a value is no finite number, or above +120 dBFS: no sound card sends it, a broken stage might.
 bool healthy(const AudioBlock& block) noexcept;
-/// Puts silence in the place of such values, and tells how many there were.
+/// Replaces such values by silence. Returns their number.
 std::uint64_t repair(const AudioBlock& block) noexcept;
 /// The last thing that is done to a block before it leaves the program: one that is not healthy becomes
 /// silence as a whole. False then.
@@ -29,10 +29,10 @@ struct Link {
     size_t first_slot = 0;
     size_t slot_count = 0;  ///< parameter values; one more slot for bypass follows
 
-    /// Ready to run. A kind that can't be made lets the sound pass.
+    /// Returns a link that is ready to run. A stage kind that is not installed passes its input unchanged.
     static Link make(const StageSpec& spec, const StreamFormat& format);
-    /// In place, at most kSubBlock frames, never across a grain boundary; tells how many samples had to be
-    /// repaired.
+    /// In place. At most kSubBlock frames, which must not cross a sub-block boundary. Returns how many
+    /// samples were repaired.
     std::uint64_t run(const AudioBlock& block) noexcept;
 };
 

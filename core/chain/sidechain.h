@@ -70,7 +70,7 @@ struct Keys {
     }
 };
 
-/// The voices of a desk together.
+/// The sum of all voices of the mixer.
 inline constexpr std::string_view kAllVoices = "voices";
 
 }  // namespace reed

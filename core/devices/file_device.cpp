@@ -73,7 +73,7 @@ void FileDevice::read_ahead() {
     while (!quit_) {
         lock.unlock();
         auto pause = std::chrono::milliseconds(0);
-        // A block that is being read may still need what is written over next, so a piece is kept free.
+        // A reader may still use the block that would be overwritten next, so one block is kept free.
         if (ahead_->written() - played_.load(std::memory_order_acquire) +
                 2 * static_cast<std::int64_t>(kPiece) >
             static_cast<std::int64_t>(ahead_->capacity()))

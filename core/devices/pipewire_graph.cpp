@@ -67,9 +67,9 @@ struct PipeWireGraph::State {
     bool asked = false;  // the loop's own
     std::atomic<std::uint64_t> version{1};
 
-    // The daemon keeps news of its settings from those who know them already while another program comes to
-    // know them, and does not tell them later. So they are asked for anew a second after something changed,
-    // and every ten seconds for what another program may have changed.
+    // PipeWire may skip parameter events for clients that know the parameters while another client
+    // subscribes, and does not send them later. They are therefore requested again a second after a change,
+    // and every ten seconds for changes by other programs.
     std::atomic<std::int64_t> ask_at{0};
     static constexpr std::int64_t kAskAfter = 1'000'000'000;  // ns
     static constexpr std::int64_t kAskEvery = 10'000'000'000;
@@ -226,7 +226,7 @@ bool PipeWireGraph::State::connect() {
         e.done = [](void* data, uint32_t, int seq) {
             auto* s = static_cast<State*>(data);
             if (seq != s->expected) return;
-            // What is only told to those who ask was asked for meanwhile; it is there after another round.
+            // Values that are sent on request only were requested meanwhile; they arrive after another sync.
             if (!s->asked) {
                 s->asked = true;
                 s->expected = pw_core_sync(s->connection.core(), PW_ID_CORE, 0);

@@ -27,7 +27,7 @@ const PipeWireNode* meant(const PipeWireSnapshot& picture, const std::string& no
     return picture.source(node.empty() ? picture.default_source : node);
 }
 
-/// Why a source has no channel of this number; empty when it has, or when its channels are not told yet.
+/// Why a source has no channel of this number; empty if it has, or if its channels are not known yet.
 std::string channel_problem(const PipeWireNode* source, int channel) {
     if (channel == 0 || source == nullptr || source->channels.empty()) return {};
     const auto count = static_cast<int>(source->channels.size());
@@ -288,7 +288,7 @@ void PipeWireHub::tend() {
         s.last_try = Clock::now();
         if (!s.options.graph->picture().connected || !s.connect()) return;
     }
-    // Captures push it on, so they end first; each begins again by itself.
+    // Captures drive it, so they end first; each restarts automatically.
     if (s.feed.broken()) {
         for (PipeWireSource* source : s.started) source->end();
     }
@@ -337,7 +337,7 @@ void PipeWireSource::make_output() {
     if (output_ != nullptr) pw_proxy_add_listener(output_, &output_hook_, &events, this);
 }
 
-/// The feed first, so that none of what is captured is lost.
+/// The output first, so that no captured audio is lost.
 Result<void> PipeWireSource::capture() {
     if (auto feeds = hub_.start_feeds(); !feeds.ok()) return feeds;
     PipeWireCapture::From from{node_, !title_.empty()};

@@ -33,7 +33,7 @@ RouteVolume::RouteVolume(pw_registry* registry, std::uint32_t device, int place,
     pw_device_add_listener(there, &hook_, &events, this);
     pw_proxy_add_listener(device_, &end_hook_, &answers, this);
     pw_device_enum_params(there, 0, SPA_PARAM_Route, 0, UINT32_MAX, nullptr);
-    // Answered when all ways have been told.
+    // Complete when all routes were reported.
     pw_proxy_sync(device_, 0);
 }
 

@@ -22,7 +22,7 @@ class SourceWatch {
         std::optional<std::vector<std::string>> channels;
         SystemVolume volume;
     };
-    /// `told` is called on the thread of the loop.
+    /// `told` is called on the PipeWire thread.
     SourceWatch(pw_registry* registry, std::uint32_t node, std::function<void(const News&)> told);
     ~SourceWatch();
     SourceWatch(const SourceWatch&) = delete;

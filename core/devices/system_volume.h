@@ -15,7 +15,7 @@ inline constexpr double kMostVolume = 20.0;  ///< dB; more is asked of no device
 struct SystemVolume {
     std::optional<bool> muted;
     std::optional<double> decibel;  ///< mean of the channels' factors; kNoVolume at least
-    int channels = 0;               ///< that have a factor; 0: not told
+    int channels = 0;               ///< that have a factor; 0: unknown
 };
 
 /// Reads a node's parameter SPA_PARAM_Props, which any program may have set; what can't be read is left out.

@@ -23,7 +23,7 @@ uint32_t number(const spa_dict* props, const char* key) {
     return static_cast<uint32_t>(std::strtoul(property(props, key).c_str(), nullptr, 10));
 }
 
-/// Marks a node as made by this program, with its channels: the daemon tells the path of every node, but not
+/// Marks a node as made by this program, with its channels: PipeWire reports the path of every node, but not
 /// its channels.
 std::string path_for(int channels) {
     return "dusky-reed:virtual-microphone:" + std::to_string(channels);
@@ -71,7 +71,7 @@ struct VirtualMicrophone::State {
     std::vector<pw_proxy*> linked;  // what this program linked, for `linked_feed`
     uint32_t linked_feed = PW_ID_ANY;
     Clock::time_point linked_at{};
-    Clock::time_point free_at{};  // when nobody else fed it last
+    Clock::time_point free_at{};  // when another program last stopped writing to it
 
     void add(uint32_t id, const char* type, const spa_dict* props);
     void remove(uint32_t id);

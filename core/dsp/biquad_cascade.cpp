@@ -27,7 +27,7 @@ BiquadCascade::Coefficients BiquadCascade::convert(const Biquad& f) {
 
 namespace {
 
-/// What one pole pair rings out by itself: the next two outputs without input, per unit of each state.
+/// The free response of one pole pair: the next two outputs without input, per unit of each state.
 struct Ring {
     double y0_s1, y0_s2, y1_s1, y1_s2;
 };

@@ -78,7 +78,8 @@ class Periodicity {
                                 static_cast<float>(b.a1), static_cast<float>(b.a2)});
         }
     }
-    float dot(const float* a, const float* b) const {
+    // Without sanitizers, under which it took a fifth of the time of the tests: both are inside `sound_`.
+    __attribute__((no_sanitize("address", "undefined"))) float dot(const float* a, const float* b) const {
         // Eight sums at once, which the compiler can keep in registers.
         float sums[8] = {};
         size_t i = 0;

@@ -24,7 +24,7 @@ void PsolaShifter::prepare(const StreamFormat& format) {
     channels_ = format.channels;
     longest_ = std::ceil(rate / PitchDetector::kLowest);
     unvoiced_ = std::round(kUnvoiced * rate);
-    // The grain's own rise, the period to the mark after it, and what is compared to find that one.
+    // The rise of the grain, the period to the next mark, and the range compared to find that mark.
     latency_ = static_cast<int>(std::ceil((kMostStretch + 1.0 + 2.0 * kWander + 1.0 - kBack) * longest_)) +
                2 * kSubBlock;
     const auto size = std::bit_ceil(static_cast<size_t>(latency_ + 6.0 * longest_));

@@ -99,7 +99,7 @@ void Engine::process_piece(const AudioBlock& block, const Keys& keys) noexcept {
 
     const Listener listener = monitor_.listener(block);
     const ChainRunner::Heard heard = chain_.run(block, listener, monitor_.fresh_listener(block), keys);
-    // A take that loops is kept back from the feed, not from the ears of who tunes by it.
+    // A looping take is not sent to the output, but to the headphones.
     monitor_.run(block, *input_, heard, mute_.load(std::memory_order_relaxed) || strip_muted());
     if (const AudioBlock out = monitor_.sound(); out.frames > 0) {
         if (!silence_unhealthy(out)) monitor_.recover();

@@ -123,7 +123,7 @@ void MeterReader::poll_feed() {
         loudness_at_ = feed_.at();
     }
     bool any = false;
-    // Overtaken, because nobody polled for seconds: it goes on with what comes then.
+    // Overrun, because poll() was not called for seconds: continues with the next frame.
     AudioBlock piece;
     while (feed_.next(kPiece, piece) == RingReader::Got::sound) {
         meter_->add(piece);

@@ -19,13 +19,12 @@ class MeterReader {
         outside_ = std::move(feed);
         outside_format_ = format;
     }
-    /// It is no person's microphone: who speaks is not looked for, which takes time; loud and soft are told
-    /// apart by level alone.
+    /// For app audio: no detection of speech, which takes time; loud and quiet are separated by level alone.
     void expect_no_voice() { no_voice_ = true; }
-    /// Takes in what has come since the last call.
+    /// Reads the frames since the last call.
     void poll(bool sum_up = true);
 
-    /// Room, voice and peak at every tap over the window. Computed anew at most ten times a second.
+    /// Room, voice and peak at every tap over the window. Recomputed at most ten times a second.
     const LevelReport& levels() const { return levels_; }
     /// True when levels() belongs to a chain with this many stages.
     bool fits(size_t stages) const { return levels_.taps.size() == stages + 1; }

@@ -24,7 +24,7 @@ Result<StreamFormat> chain_format(const SoundInfo& info, const std::filesystem::
     return format;
 }
 
-/// Writes sound of one rate to a file of another: what comes out lies where it was.
+/// Writes sound of one rate to a file of another, with the delay of the resampler compensated.
 class RateWriter {
   public:
     RateWriter(SoundWriter& file, const StreamFormat& from, double rate, int longest)

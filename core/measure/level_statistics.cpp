@@ -267,7 +267,7 @@ void LevelStatistics::trim(Row& row) const {
 void LevelStatistics::push(const TapFrame& frame) {
     if (frame.tap < 0 || static_cast<size_t>(frame.tap) >= rows_.size()) return;
     Row& row = rows_[static_cast<size_t>(frame.tap)];
-    // A gap (the queue was full) or a restart would pair frames of different times: begin anew.
+    // After a gap (the queue was full) or a restart, frames of different times would be paired: start again.
     if (!row.frames.empty() && frame.index != row.frames.back().index + 1) {
         for (auto& r : rows_) r.frames.clear();
     }

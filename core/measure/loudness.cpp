@@ -39,7 +39,7 @@ struct LoudnessMeter::State {
         }
         return highest;
     }
-    /// With what comes between the newest samples and silence.
+    /// Including the interpolation between the newest samples and silence.
     float highest_to_the_end() const {
         float out = highest;
         constexpr float kSilence[IntersamplePeak::kTaps] = {};

@@ -110,7 +110,7 @@ std::vector<Resonance> ResonanceFinder::find(size_t most) const {
     constexpr double kLeastHeight = 6.0;
     const int count = static_cast<int>(std::log2(kHigh / kLow) * kPerOctave);
     const auto f = [&](int i) { return kLow * std::pow(2.0, static_cast<double>(i) / kPerOctave); };
-    // Height over the neighbourhood, the least of all parts: what comes and goes is the melody of the voice.
+    // Height above the neighbourhood, minimum over all pieces: a peak that moves is the melody of the voice.
     std::vector<double> height(static_cast<size_t>(count), 1e9);
     bool any = false;
     for (const auto& part : parts_) {

@@ -127,7 +127,7 @@ void LiveStrip::gave(const AudioBlock& block) noexcept {
         sink->take(block, desk_.leader_converted_.load(std::memory_order_relaxed));
 }
 
-// ---- the desk ----
+// ---- the mixer ----
 
 void LiveMixer::settle() const {
     while (running_.test(std::memory_order_acquire)) std::this_thread::yield();
@@ -146,7 +146,8 @@ std::shared_ptr<LiveStrip> LiveMixer::make(const std::string& id, StripRole role
 
 void LiveMixer::arrange(const std::vector<std::shared_ptr<LiveStrip>>& strips,
                         const std::vector<size_t>& order) {
-    // One that is gone leads no more. It may be asked for its time once again, so the desk frees it later.
+    // A removed strip is no longer the leader. The audio thread may still read its time once, so it is freed
+    // later.
     if (std::ranges::none_of(strips, [&](const auto& s) { return s.get() == leader_.load(); }))
         leader_ = nullptr;
     for (const auto& s : strips_) {
@@ -176,7 +177,7 @@ void LiveMixer::run(LiveStrip& strip, const AudioBlock& block) noexcept {
         const int n = std::min(kMost, block.frames - done);
         if (!desk_.process(strip, block.slice(done, n), sum_.block(static_cast<size_t>(done), n))) {
             LiveStrip* me = &strip;
-            leader_.compare_exchange_strong(me, nullptr);  // it has been taken off the desk
+            leader_.compare_exchange_strong(me, nullptr);  // it has been removed
         }
     }
     if (FeedSink* sink = sink_.load(std::memory_order_acquire); sink != nullptr)

@@ -91,7 +91,7 @@ class LiveMixer {
     const StreamFormat& format() const { return desk_.format(); }
     /// Receiver of the sum; nullptr for none. It must stay valid until it is replaced and no source runs.
     void set_sink(FeedSink* sink) { sink_ = sink; }
-    /// Blocks until no source thread is inside the mixer; what was removed before is then unused.
+    /// Blocks until no source thread is inside the mixer. Strips removed before are then unused.
     void settle() const;
 
     /// Creates a strip; arrange() adds it to the mixer.

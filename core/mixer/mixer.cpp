@@ -72,7 +72,7 @@ std::vector<std::shared_ptr<Strip>> Mixer::strips() const {
 
 // ---- the audio thread ----
 
-/// Said to be in use before it is looked at again: what is still the newest then is not freed meanwhile.
+/// Announces the use before the pointer is read again: if it is still the newest, it is not freed meanwhile.
 const Mixer::Plan* Mixer::take_plan() noexcept {
     const Plan* plan = plan_;
     for (in_use_ = plan; plan != plan_; in_use_ = plan) plan = plan_;
@@ -138,7 +138,7 @@ void Mixer::run_strip(Strip& s, const AudioBlock& block) noexcept {
     const std::span<const Key> keys(keys_, key_count_);
     const int own = chain.latency_now();
     int wait = chain.sidechain_delay(keys);
-    // One that runs before the voices, because a voice listens to it, goes by where they were.
+    // App audio that runs before the voices, as a sidechain, uses their latency of the previous block.
     if (s.role_ == StripRole::programme) wait = std::max(wait, slowest_ - own);
     s.begun_ ? s.before_.set(wait) : s.before_.snap(wait);
     s.before_.process(block);
@@ -177,7 +177,7 @@ void Mixer::sum_up(const Plan& plan, std::span<const AudioBlock> sounds, int fro
     slowest_ = slowest;
 }
 
-/// One voice has a lid in its own chain; several together need another one. It comes and goes by a fade.
+/// Limits the sum of several voices; a single voice has the limiter of its own chain. Switched by a fade.
 void Mixer::apply_output_limiter(bool wanted, const AudioBlock& feed) noexcept {
     lid_share_.set(wanted ? 1.0 : 0.0);
     if (!wanted && !lid_share_.moving() && lid_share_.sub_block_value() == 0.0) return;

@@ -1,4 +1,4 @@
-// A desk on whole sounds, offline.
+// Renders a mixer over whole sounds, offline.
 #pragma once
 
 #include <filesystem>
@@ -30,7 +30,7 @@ struct DeskReport {
 /// failure or cancel, but the folder.
 Result<DeskReport> render_desk(const MixerSpec& desk, const DeskRender& options, const Progress& progress);
 
-/// Opens strips for the desk and arranges them. `formats`: of each strip, all of one sample rate.
+/// Prepares the strips of the mixer and connects them. `formats`: of each strip, all of one sample rate.
 Result<void> set_up(Mixer& desk, const MixerSpec& spec, const std::vector<StreamFormat>& formats,
                     const std::shared_ptr<ChainBuilder>& builder);
 

@@ -48,9 +48,9 @@ MixerSpec without_transients(MixerSpec desk) {
 }
 
 bool same_but_transients(const StripSpec& a, const StripSpec& b) {
-    return a.id == b.id && a.name == b.name && a.role == b.role && a.colour == b.colour &&
-           a.fader == b.fader && a.mute == b.mute && a.extra == b.extra &&
-           same_but_transients(a.chain, b.chain);
+    const auto& [id, name, role, colour, fader, mute, chain, extra] = a;  // all fields
+    return id == b.id && name == b.name && role == b.role && colour == b.colour && fader == b.fader &&
+           mute == b.mute && extra == b.extra && same_but_transients(chain, b.chain);
 }
 
 std::vector<size_t> sidechain_sources(const MixerSpec& desk, size_t index) {

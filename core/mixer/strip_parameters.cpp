@@ -21,9 +21,4 @@ double strip_value(const StripSpec& strip, size_t row) {
     return row == kStripMute && strip.mute ? 1.0 : 0.0;
 }
 
-void set_strip_value(StripSpec& strip, size_t row, double value) {
-    if (row == kStripFader) strip.fader = value;
-    if (row == kStripMute) strip.mute = value >= 0.5;
-}
-
 }  // namespace reed

@@ -11,8 +11,7 @@ namespace reed {
 enum StripRow { kStripFader, kStripMute, kStripRows };
 /// Fader in dB (kFaderMinDb: silent), mute.
 std::span<const Parameter> strip_parameters();
-/// Value of a row, read and set; 0 and nothing for a row that does not exist.
+/// Value of a row; 0 for a row that does not exist.
 double strip_value(const StripSpec& strip, size_t row);
-void set_strip_value(StripSpec& strip, size_t row, double value);
 
 }  // namespace reed

@@ -1,4 +1,4 @@
-// A neural network that estimates the share of voice per band, and whether somebody speaks, frame by frame.
+// A neural network that estimates the share of voice per band, and whether there is speech, frame by frame.
 #pragma once
 
 #include <memory>

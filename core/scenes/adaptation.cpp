@@ -144,7 +144,7 @@ class Fitter {
         fit_.changes.push_back(std::move(change));
     }
 
-    /// By the first gain, where it stands before all that goes by the level.
+    /// By the first gain, if it precedes every stage that depends on the level.
     Result<void> bring_to_level() {
         for (size_t i = 0; i < fit_.chain.stages.size(); ++i) {
             const StageSpec& s = fit_.chain.stages[i];

@@ -23,7 +23,7 @@ struct Difference {
         strip_added,  ///< of a whole strip: `title` is its name
         strip_removed,
         strip_moved,  ///< they stand in another order
-        distance,     ///< of the whole desk: how far the programme is wanted below the voices
+        distance,     ///< of the mixer: target distance of app audio below the voices
         strip_set     ///< its name, colour, fader or mute
     };
     What what = What::value;

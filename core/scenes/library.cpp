@@ -73,7 +73,7 @@ SceneListing SceneLibrary::list() const {
             out.unreadable.push_back(std::move(e));
         }
     }
-    // A folder that is not there holds no scenes; one that can't be read is a trouble of its own.
+    // A missing folder has no scenes; a folder that can't be read is an error.
     if (ec && ec != std::errc::no_such_file_or_directory) {
         out.folder_problem =
             Error{"can't be listed: " + ec.message() + ".", folder_.string(),
@@ -186,7 +186,7 @@ std::filesystem::path SceneLibrary::earlier_folder(const std::string& name) cons
     return folder_ / "earlier" / (scene_file_stem(name).substr(0, 60) + number);
 }
 
-/// What is about to be written over. Of what was there it keeps the newest ones.
+/// Keeps a copy of a file before it is overwritten; only the newest copies are kept.
 Result<void> SceneLibrary::keep_earlier(const SceneEntry& there) const {
     const auto text = read_file(there.path, kMaxSceneBytes);
     if (!text.ok()) return text.error();
@@ -281,7 +281,7 @@ Result<std::filesystem::path> SceneLibrary::save_among(SceneListing& here, const
     if (replaces && (old == Old::kept || there->version != kSceneVersion)) {
         if (auto kept = keep_copy(path); !kept.ok()) return kept.error();
     }
-    // Only what is another one: saving twice makes no earlier state.
+    // Only if it differs: saving twice creates no earlier version.
     if (replaces && !(there->scene.desk == scene.desk)) {
         if (auto kept = keep_earlier(*there); !kept.ok()) return kept.error();
     }

@@ -1,4 +1,4 @@
-// A scene: a named desk of strips, as it is saved and recalled. The file format is described in
+// A scene: a named set of strips, as it is saved and recalled. The file format is described in
 // docs/scene-format.md.
 #pragma once
 

@@ -20,9 +20,10 @@ struct ArchiveReading {
 inline constexpr int kMaxArchivedFiles = 2000;
 inline constexpr size_t kMostArchivedBytes = 100'000'000;
 
-/// Reads every scene of a zip. Names in it lead nowhere: they are only told. What is no scene is a problem,
-/// and so is what unpacks to more than a scene may be (it is not unpacked further). Fails when it is no zip,
-/// has more than kMaxArchivedFiles entries or more than kMostArchivedBytes in all.
+/// Reads every scene of a zip. Names in it are only shown, never used as paths. An entry
+/// that is not a scene is a problem; so is one that unpacks to more than the limit of a scene, which is not
+/// unpacked further. Returns an error if the file is not a zip, has more than kMaxArchivedFiles entries, or
+/// more than kMostArchivedBytes in all.
 Result<ArchiveReading> read_scene_archive(const std::filesystem::path& path);
 
 }  // namespace reed

@@ -83,7 +83,7 @@ class WatchedJson {
     Json* place_ = nullptr;    // in the last one, for the key that was read
 };
 
-/// Tells what the quick reader found as the other one tells it.
+/// Passes the values of the quick reader on in the events of the other one.
 void tell(simdjson::dom::element found, WatchedJson& to) {
     using Type = simdjson::dom::element_type;
     switch (found.type()) {

@@ -16,7 +16,7 @@ struct RefusedJson {
 /// library's own exceptions for what is no JSON.
 nlohmann::ordered_json parse_strict(std::string_view text, size_t levels);
 
-/// The same as it is told by the slower of the two readers, which says where a text is no JSON.
+/// As read by the slower of the two readers, whose error says where the text is not valid JSON.
 nlohmann::ordered_json parse_with_position(std::string_view text, size_t levels);
 
 }  // namespace reed

@@ -21,7 +21,7 @@ const StageSpec* stage_of(const ChainSpec& chain, const std::string& id, const s
     return s.kind == kind ? &s : nullptr;
 }
 
-/// The memories that are not in work, as a desk of the stages they belong to.
+/// The inactive A/B settings, as a mixer of the stages they belong to.
 Json write_memories(const WorkingState& state) {
     Json in_work = Json::object();
     Scene other;
@@ -43,7 +43,7 @@ Json write_memories(const WorkingState& state) {
     return {{"in_work", std::move(in_work)}, {"stages", Json::parse(write_scene(other))}};
 }
 
-/// Removes the values that are null, as the library writes what is no number, so that only they are lost;
+/// Removes null values, which the library writes for non-finite numbers, so that only they are lost;
 /// returns where they were ("audio/target_lufs").
 std::vector<std::string> remove_nulls(Json& from, const std::string& path = {}) {
     std::vector<std::string> removed;
@@ -74,7 +74,7 @@ SceneReading read_without_nulls(Json from, const std::string& what, WorkingState
     return again;
 }
 
-/// Broken memories are left out: what is in work must not be lost for them.
+/// Invalid A/B settings are left out, so that the current chain is not lost because of them.
 void read_memories(const Json& root, WorkingState& out) {
     const SceneReading other = read_without_nulls(root.at("stages"), "memories", out);
     if (!other.scene) {
@@ -251,6 +251,12 @@ Result<WorkingState> parse(std::string_view bytes) {
                     out.hidden_advice.push_back(id.get<std::string>());
             }
         });
+    if (root.contains("global_keys"))
+        part("the global shortcuts", [&] {
+            for (const Json& id : root.at("global_keys")) {
+                if (out.global_keys.size() < kMaxGlobalKeys) out.global_keys.push_back(id.get<std::string>());
+            }
+        });
     part("the theme", [&] { out.theme = root.at("theme").get<std::string>(); });
     part("the window position", [&] { out.geometry = root.at("geometry").get<std::string>(); });
     part("the stage in focus", [&] { out.focused = root.at("focused").get<std::string>(); });
@@ -273,6 +279,8 @@ Result<WorkingState> parse(std::string_view bytes) {
     }
     part("the span of the levels", [&] { out.window_seconds = root.at("window_seconds").get<double>(); });
     // Whoever may have been muted stays so.
+    if (root.contains("desktop_keys"))
+        part("the global shortcuts", [&] { out.desktop_keys = root.at("desktop_keys").get<bool>(); });
     if (root.contains("muted")) out.muted = !root.at("muted").is_boolean() || root.at("muted").get<bool>();
     if (root.contains("characters")) {
         part("the active characters", [&] {
@@ -353,6 +361,8 @@ std::string write_working_state(const WorkingState& state) {
     root["room"] = Json::object();
     for (const auto& [id, value] : state.room) root["room"][id] = value;
     if (!state.hidden_advice.empty()) root["hidden_advice"] = state.hidden_advice;
+    if (!state.global_keys.empty()) root["global_keys"] = state.global_keys;
+    if (state.desktop_keys) root["desktop_keys"] = true;
     root["theme"] = state.theme;
     root["geometry"] = state.geometry;
     root["focused"] = state.focused;

@@ -53,7 +53,7 @@ struct AudioSettings {
 
 inline constexpr int kMaxBookmarks = 8;
 
-/// What recalls a scene by itself on this computer.
+/// The rules that recall a scene automatically on this computer.
 struct RecallRule {
     enum class When { program_plays, device_is_there };
     When when = When::program_plays;
@@ -67,7 +67,7 @@ struct RecallRule {
 inline constexpr size_t kMaxRules = 100;
 
 struct WorkingState {
-    Scene scene;                ///< the desk as it sounds now; the name is the scene it came from
+    Scene scene;                ///< the current mixer; the name is that of the scene it came from
     StripDeviceSettings input;  ///< of the first strip
     /// Of the others by their ids, also of strips that the scene in work has not: which device belongs to a
     /// strip is remembered by this computer, not by the scene.
@@ -97,6 +97,9 @@ struct WorkingState {
     std::map<std::string, std::string> characters;
     std::string talk_key = "toggles";            ///< or "talks", "mutes"
     std::map<std::string, std::string> keys;     ///< changed ones by action, as the window writes them
+    std::vector<std::string> global_keys{};      ///< actions whose shortcuts work in every window, at most
+                                                 ///< kMaxGlobalKeys
+    bool desktop_keys = false;                   ///< the user has set shortcuts up with the desktop
     std::map<std::string, AbSettings> memories;  ///< by strip id
 
     std::vector<std::string> left_out;  ///< after reading: parts that could not be used, in plain words
@@ -106,6 +109,7 @@ struct WorkingState {
 };
 
 inline constexpr size_t kMaxHiddenAdvice = 100;
+inline constexpr size_t kMaxGlobalKeys = 200;
 
 /// JSON text, indented, and back. Parts that are missing or of another type than expected are left out and
 /// named; an error is only what is no state at all.

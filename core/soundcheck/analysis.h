@@ -92,4 +92,7 @@ struct SoundcheckFinding {
 /// The facts as sentences: problems first, then what is right.
 std::vector<SoundcheckFinding> soundcheck_findings(const SoundcheckFacts& facts);
 
+/// Inserts `word` at the end of the first sentence, in parentheses: "It is right (likely). Stay there."
+std::string qualified(std::string sentences, std::string_view word);
+
 }  // namespace reed

@@ -16,7 +16,7 @@ namespace {
 
 using enum StageRole;
 
-// Of two neighbours the first and second share what comes before the suppression.
+// In each pair, the two orders share the stages before the suppression.
 const std::array<StageOrder, 4> kOrders{{
     {"cut_first", {gain, plosives, low_cut, suppression, gate, tone, deesser, compressor, limiter}},
     {"gate_late", {gain, plosives, low_cut, suppression, tone, deesser, compressor, gate, limiter}},
@@ -212,7 +212,7 @@ class Builder {
              "Bumps on the desk and rumble are gone; the voice is unchanged.", 0);
         int band_at = 1;
         for (const NarrowTone& t : facts_.noise.tones) {
-            // Suppression takes quieter ones; what is on the voice's own low tones stays.
+            // Suppression removes quieter tones; those at the low partials of the voice stay.
             if (band_at > kMostNotches || t.frequency < 1000.0 || t.level < facts_.noise.level - 12.0)
                 continue;
             set_band(s, band_at, {FilterType::notch, std::round(t.frequency), 0.0, 30.0, 12});

@@ -74,7 +74,7 @@ void say_level(Sentences& out, const SoundcheckFacts& f) {
 
 void say_noise(Sentences& out, const SoundcheckFacts& f) {
     using enum FindingTone;
-    out.say(neutral, "noise", "Background noise is at {0} dBFS ({1} dBFS A-weighted).", "RMS; IEC 61672-1",
+    out.say(neutral, "noise", "Background noise is at {0} dBFS, A-weighted {1} dBFS.", "RMS; IEC 61672-1",
             {{f.noise.level, Unit::dbfs, 1}, {f.noise.a_weighted, Unit::dbfs, 1}});
     const Quantity snr{f.signal_to_noise, Unit::decibel, 0};
     if (f.signal_to_noise < kPoorDistance)
@@ -210,6 +210,15 @@ std::vector<SoundcheckFinding> soundcheck_findings(const SoundcheckFacts& facts)
     say_tone(out, facts);
     say_room(out, facts);
     return out.sorted();
+}
+
+std::string qualified(std::string sentences, std::string_view word) {
+    size_t end = 0;
+    do end = sentences.find('.', end == 0 ? 0 : end + 1);  // a point in a number ends nothing
+    while (end != std::string::npos && end + 1 < sentences.size() && sentences[end + 1] != ' ');
+    end = std::min(end, sentences.size());
+    if (end > 0 && sentences[end - 1] == ')') return sentences.insert(end - 1, ", " + std::string(word));
+    return sentences.insert(end, " (" + std::string(word) + ")");
 }
 
 }  // namespace reed

@@ -191,7 +191,8 @@ std::string soundcheck_text(const SoundcheckFacts& facts, const SoundcheckPropos
     std::string out = "What was measured\n";
     for (const SoundcheckFinding& f : soundcheck_findings(facts)) {
         out += f.finding.tone == FindingTone::warning ? "  ! " : "    ";
-        out += format_message(f.finding) + (f.certainty == Certainty::likely ? " (likely)" : "") + "\n";
+        const std::string text = format_message(f.finding);
+        out += (f.certainty == Certainty::likely ? qualified(text, "likely") : text) + "\n";
     }
     if (proposal == nullptr) return out;
     out += "\nThe chain for it\n";

@@ -182,7 +182,7 @@ class CompressorStage final : public Stage {
             static_cast<float>(level), static_cast<float>(threshold_.sub_block_value()),
             static_cast<float>(ratio_.sub_block_value()), static_cast<float>(knee_.sub_block_value()));
     }
-    /// Gives back what is typically taken from the voice.
+    /// Automatic make-up: restores the typical loss of the voice.
     double target_makeup() {
         if (!auto_makeup_on_) return 1.0;
         return std::min(typical_.makeup([this](float level) { return curve(level); }, mix_.sub_block_value()),
@@ -219,7 +219,7 @@ class CompressorStage final : public Stage {
 double transfer(std::span<const double> v, double level, bool) {
     const double taken = compressor_reduction(static_cast<float>(level), static_cast<float>(v[kThreshold]),
                                               static_cast<float>(v[kRatio]), static_cast<float>(v[kKnee]));
-    // Mixed as amplitudes; automatic make-up hangs on the sound and is left out.
+    // Mixed as amplitudes. Automatic make-up depends on the signal and is left out.
     const double mixed = 1.0 + v[kMix] / 100.0 * (db_to_gain(-taken) - 1.0);
     return level + gain_to_db(mixed) + v[kMakeup];
 }

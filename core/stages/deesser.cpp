@@ -66,7 +66,7 @@ class SibilantBand {
             before_ = x[i];
         }
     }
-    /// At the grain boundary: whether what was heard was a sibilant.
+    /// Call at a sub-block boundary. Whether the last sub-block was a sibilant.
     void end_grain(bool sibilant) {
         if (sibilant) {
             energy_ = forget_ * energy_ + static_cast<double>(now_);

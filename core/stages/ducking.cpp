@@ -35,7 +35,7 @@ constexpr Readout kReadouts[] = {{"voice", "Sidechain level", Unit::dbfs, "thres
 
 constexpr double kFastestRelease = 20.0;         // dB a second
 constexpr float kBegins = 0.6f, kGoesOn = 0.3f;  // probability of speech
-constexpr float kTooSoft = -65.0f;               // dBFS: nothing this low is told from the room
+constexpr float kTooSoft = -65.0f;               // dBFS: below, speech can't be separated from the noise
 constexpr float kFallsBelow = 6.0f;              // dB under the threshold, at which it is no longer loud
 
 class DuckingStage final : public Stage {

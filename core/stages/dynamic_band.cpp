@@ -120,7 +120,7 @@ void BandMotions::end(int band) {
     b.at_end = 0.0f;
     b.ballistics.reset();
     b.state = {};
-    // A lane nobody needs runs along on zeros.
+    // An unused lane processes zeros.
     for (Lanes* row : {&r.keep, &r.cross, &r.feed, &r.from_in, &r.from_v1, &r.from_v2}) (*row)[lane] = 0.0f;
     for (size_t c = 0; c < kMaxChannels; ++c) r.s1[c][lane] = r.s2[c][lane] = r.sum[c][lane] = 0.0f;
     shown_level_[at(band)].store(kSilence, std::memory_order_relaxed);

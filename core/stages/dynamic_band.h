@@ -1,4 +1,5 @@
-// What an equalizer band does by itself: goes down where its own range is loud, or up where it is faint.
+// The level-dependent part of an equalizer band: attenuates when its range is loud, or boosts when it is
+// quiet.
 #pragma once
 
 #include <array>

@@ -47,7 +47,7 @@ class EqualizerBandProcessor {
             runner_.reset();
             snap_parameters();
         } else if (silent) {
-            // Switched off it follows at once, and costs nothing while nobody moves it.
+            // A disabled band follows at once, and costs nothing while it does not move.
             if (!(wanted_ == parked_)) snap_parameters();
         } else {
             move_parameters();

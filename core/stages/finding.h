@@ -1,4 +1,4 @@
-// What the levels say about a stage's settings: as data, with the words it is told in.
+// An evaluation of a stage's settings by the measured levels: data, with the message that shows it.
 #pragma once
 
 #include <optional>

@@ -101,7 +101,8 @@ class Range {
         plain_.set(plain ? 1.0 : 0.0);
         const double attack = row(values, range, kRangeAttack);
         ballistics_.set(rate_ / kSubBlock, attack, row(values, range, kRangeRelease), false);
-        // At least a period of what is in it: shorter would follow the wave.
+        // At least one period of the lowest frequency in the band; a shorter window would follow the
+        // waveform.
         const double period = std::clamp(1.0 / std::max(lowest, 1.0), 0.003, 0.020);
         level_.set(rate_, std::clamp(attack / 1000.0, period, 0.020));
     }
@@ -254,7 +255,7 @@ class MultibandStage final : public Stage {
         float rest[kSubBlock];
         const int n = block.frames;
         std::copy_n(block[c], n, parts[0][c]);
-        // From the lowest meeting up: what is left over goes on to the next.
+        // From the lowest crossover up: the rest above it is split at the next one.
         for (int m = 0; m + 1 < count_; ++m) {
             float* low = parts[static_cast<size_t>(m)][c];
             splits_[static_cast<size_t>(m)].split(low, rest, n, c);

@@ -90,7 +90,7 @@ class PitchStage final : public Stage {
         double way = 0.0;
         if (period > 0.0) {
             const double note = note_of(rate_ / period);
-            // Of the shifted voice: that is what is heard.
+            // Of the shifted voice, which is the output.
             way = 0.01 * snap_.sub_block_value() *
                   way_to_note(note + shift_.sub_block_value(), kNotes[scale_], root_);
         }

@@ -1,5 +1,5 @@
-// What a gate, expander or compressor listens to: the voice's band only, so that a desk knock or a key
-// does not open or push it. The sound itself is not filtered.
+// The detector filter of a gate, expander or compressor: limits the detector to the range of the voice, so
+// that knocks on the desk and keys do not affect it. The audio itself is not filtered.
 #pragma once
 
 #include "dsp/biquad_cascade.h"

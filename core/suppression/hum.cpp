@@ -144,7 +144,7 @@ std::optional<Hum> find_hum(std::span<const float> sound, double sample_rate) {
         const Peak& p = best.peaks[i];
         if (p.prominence <= 0.0) continue;
         const double n = static_cast<double>(i + 1);
-        // A higher harmonic tells the frequency n times as exactly.
+        // The n-th harmonic gives the frequency n times as exactly.
         weighted += n * n * (p.frequency / n);
         weight += n * n;
         out.tones = static_cast<int>(i + 1);

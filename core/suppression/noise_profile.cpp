@@ -22,7 +22,7 @@ constexpr double kMusicPiece = 0.2;  // s
 constexpr double kMusicMoves = 3.0;  // dB from piece to piece, of its strongest bands
 constexpr double kMusicRepeats = 0.6;
 constexpr double kShareMusic = 0.25;     // of the pieces
-constexpr double kShareOnlyMusic = 0.6;  // nobody speaks that much without a breath
+constexpr double kShareOnlyMusic = 0.6;  // speech has pauses for breath
 
 std::string seconds(double s) {
     char text[24];

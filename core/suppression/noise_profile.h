@@ -1,4 +1,4 @@
-// A noise profile, learned while nobody speaks.
+// A noise profile, learned from a recording without speech.
 #pragma once
 
 #include <span>

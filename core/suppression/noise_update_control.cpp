@@ -16,7 +16,7 @@ constexpr float kJump = 10.0f, kOnset = 6.0f, kEnded = 6.0f, kSteady = 3.0f, kFa
 constexpr float kMostHeld = 15.0f;
 constexpr float kPatience = 0.2f;                // s
 constexpr float kLongPatience = 0.3f;            // s; keys that are typed are less than that apart
-constexpr float kSpoken = 1.5f;                  // s, between the words of somebody
+constexpr float kSpoken = 1.5f;                  // s, between words
 constexpr float kSeldom = 0.05f;                 // share of the time in which gusts are higher
 constexpr float kGustSpeed = 20.0f;              // dB/s
 constexpr float kMostGust = 30.0f;               // dB
@@ -106,7 +106,7 @@ void NoiseUpdateControl::follow_jump(const Heard& heard, bool repeats, bool alik
     if (jumped_) {
         loudest_ = std::max(loudest_, level_);
         const bool fell = level_ < loudest_ - kJump;
-        // Without tones and without anything above 2 kHz it is a rumble: a lorry came while somebody spoke.
+        // Aperiodic and without content above 2 kHz it is a rumble: a lorry came during speech.
         const bool dull = std::max({over_[3], over_[4], over_[5]}) < kDull;
         const bool faded = since_other_ > kPatience && (alike || dull || level_ < loudest_ - kFaded);
         ended_ = heard.over < kEnded || fell || faded ? ended_ + hop_ : 0.0f;
@@ -120,7 +120,7 @@ void NoiseUpdateControl::follow_jump(const Heard& heard, bool repeats, bool alik
 }
 
 void NoiseUpdateControl::bound(std::span<float> noise) const {
-    // Where nobody speaks it is known without this, and keys that are typed one after another stay known.
+    // Without speech the noise is known already, and keys typed in a row stay recognised.
     if (since_voice_ > kSpoken) return;
     // Zeros, of a microphone that is muted, say nothing of the room; nor do levels that still climb out of
     // them.

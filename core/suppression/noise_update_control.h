@@ -10,12 +10,12 @@ namespace reed {
 
 /// How the noise estimate may change with the current frame.
 enum class Learning {
-    hold,    ///< decrease only: somebody makes this sound
-    usual,   ///< somebody may be speaking: adapt to constant sound only
-    quickly  ///< nobody is speaking: this is background noise
+    hold,    ///< decrease only: this is speech
+    usual,   ///< this may be speech: adapt to constant sound only
+    quickly  ///< no speech: this is background noise
 };
 
-/// One per channel. Somebody is detected by one of three signs: the sound is periodic at the rate of a voice;
+/// One per channel. Speech is detected by one of three signs: the sound is periodic at the rate of a voice;
 /// it began with a step of 10 dB and has not ended; it has just risen by 6 dB. A sound that lasts for 15 s,
 /// or that is constant within 3 dB for 3 s after a step, is background noise nevertheless. If the noise is
 /// known to fluctuate (wind), an aperiodic sound with the spectrum of the noise is noise at any level.
@@ -35,7 +35,7 @@ class NoiseUpdateControl {
 
     /// Rise of a part of the spectrum above the noise within 0.1 s, in dB.
     float rise() const { return rise_; }
-    /// Level of fluctuating noise above its estimate in dB; 0 if this may be somebody.
+    /// Level of fluctuating noise above its estimate in dB; 0 if this may be speech.
     float louder() const { return louder_; }
     /// How much the lowest bands of the noise fluctuate, 0 to 1.
     float restless_lows() const;

@@ -26,7 +26,7 @@ inline float soft_step(float log2_x, float low, float high) {
     return std::min(1.0f, std::max(0.0f, (log2_x - from) / (to - from)));
 }
 
-/// What the noise is known from, and who says what is voice.
+/// Source of the noise estimate and of the voice detection.
 struct Means {
     const NoiseProfile* tone = nullptr;  // taught; the noise never falls below it
     std::unique_ptr<VoiceNetwork> network;
@@ -154,7 +154,7 @@ class Spectral final : public Suppressor {
         const Learning learning = watch_.judge(power_, noise_, periodic_);
         tracker_.follow(power_, noise_, learning);
         if (learning != Learning::quickly && !tracker_.beginning()) watch_.bound(noise_);
-        // What might become somebody is let through before it is known; what it was is learnt later.
+        // A sound that may be speech passes before that is known; the noise estimate learns later.
         const bool maybe = watch_.rise() > kAlert || repeats_ > kRepeats;
         alert_ = maybe ? kAlertSeconds : std::max(0.0f, alert_ - static_cast<float>(hop_seconds_));
         nobody_ =
@@ -206,8 +206,8 @@ class Spectral final : public Suppressor {
             const float loud = trust * soft_step(fast_log2(above), kLoudFrom, kLoudTo);
             const float own = fast_log2(gain[k]);
             const float its = std::max(low, fast_log2(std::max(network[k], 1e-6f)));
-            // While somebody speaks the higher of both is right about what is weak. While nobody does the
-            // lower is, but the network is late: halfway to it.
+            // For weak bands the higher gain is right during speech. Without speech the lower one is, but
+            // the network is late: halfway to it.
             const float spoken = trust * std::max(own, its) + (1.0f - trust) * its;
             const float unspoken = trust * 0.5f * (own + std::min(own, its)) + (1.0f - trust) * low;
             const float weak = speaks * spoken + (1.0f - speaks) * unspoken;
@@ -263,7 +263,7 @@ class Spectral final : public Suppressor {
     float prior_keep_ = 0.0f, smooth_keep_ = 0.0f, voice_keep_ = 0.0f;
     float wanted_floor_ = 0.0f, floor_ = 0.0f, amount_step_ = 1.0f;  // log2 of the gain where only room is
     float wanted_trust_ = 1.0f, trust_ = 1.0f;  // in one's own ears where the network knows better
-    float nobody_ = 0.0f, nobody_step_ = 1.0f;  // 1: nobody is heard
+    float nobody_ = 0.0f, nobody_step_ = 1.0f;  // 1: no voice is found
     float periodic_step_ = 1.0f, repeats_ = 0.0f, alert_ = 0.0f;
     float tone_step_ = 1.0f, toned_ = 0.0f;  // 1: a voice's tones are heard, or were just now
     float periodic_ = 0.0f, voice_held_ = 0.0f;

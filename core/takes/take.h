@@ -84,7 +84,7 @@ class TakeStore {
 
 /// As they stand in a file.
 SoundTags tags_of(const TakeNotes& notes);
-/// A take as it stands in a file; `problem` tells why it can't be used.
+/// A take as it is in a file; `problem` is the reason why it can't be used.
 Take read_take(const std::filesystem::path& path);
 /// Now, in local time: "2026-11-26T21:05:33".
 std::string date_now();

@@ -106,7 +106,7 @@ TEST_CASE("chain checks find a limiter that works on speech and make-up that lif
     CHECK(ids(chain, levels).empty());
 }
 
-TEST_CASE("chain checks relieve a limiter that works on speech at the same loudness") {
+TEST_CASE("chain checks relieve a limiter that works on speech at the same loudness", "[figures]") {
     // Words that a compressor hardly reaches, lifted into the limiter.
     StepRecordings steps;
     steps[SoundcheckStep::silence] = mono(noise(1e-4, 5.0, 3));

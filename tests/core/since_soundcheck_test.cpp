@@ -67,7 +67,7 @@ TEST_CASE("since the soundcheck nothing has changed where the voice and the nois
     CHECK_FALSE(since_soundcheck(before, std::vector<float>(480000), kRate, -60.0));
 }
 
-TEST_CASE("since the soundcheck the mouth is farther away, or the voice only softer") {
+TEST_CASE("since the soundcheck the mouth is farther away, or the voice only softer", "[figures]") {
     const SoundcheckRecord before = record();
     CHECK(said(before, mix(words(3.0), fan_noise(-60.0, 16.0)), -60.0) == "farther");
     // Soft talk has less above 1.5 kHz, and the same room.
@@ -75,7 +75,7 @@ TEST_CASE("since the soundcheck the mouth is farther away, or the voice only sof
     CHECK(said(before, mix(soft, fan_noise(-60.0, 16.0)), -60.0).empty());
 }
 
-TEST_CASE("since the soundcheck the microphone gives another level, or the room is louder") {
+TEST_CASE("since the soundcheck the microphone gives another level, or the room is louder", "[figures]") {
     const SoundcheckRecord before = record();
     CHECK(said(before, louder(mix(words(), fan_noise(-60.0, 16.0)), -10.0), -70.0) == "gain_changed");
     CHECK(said(before, louder(mix(words(), fan_noise(-60.0, 16.0)), 10.0), -50.0) == "gain_changed");

@@ -377,6 +377,13 @@ TEST_CASE("soundcheck proposes a chain that does what it promises", "[figures]")
     CHECK(measure_chain(even.value(), joined.value()).value().loudness == Approx(-18.0).margin(0.5));
 }
 
+TEST_CASE("an uncertain finding says so at the end of its first sentence") {
+    CHECK(qualified("It is right.", "likely") == "It is right (likely).");
+    CHECK(qualified("The room echoes (0.45 s). Hang up a blanket.", "likely") ==
+          "The room echoes (0.45 s, likely). Hang up a blanket.");
+    CHECK(qualified("No full stop", "likely") == "No full stop (likely)");
+}
+
 TEST_CASE("soundcheck proposal ends with an error when it is cancelled") {
     const StepRecordings steps = recordings();
     const auto facts = analyse_steps(steps);

@@ -135,7 +135,7 @@ std::string complaints(const ChainSpec& chain, const AudioBuffer& in) {
 }  // namespace
 
 TEST_CASE("demo scenes and templates have no warning and are at -16 LUFS on the demo sounds",
-          "[reference][main]") {
+          "[reference][main][figures]") {
     const auto check = [](const std::string& file, const AudioBuffer& in) {
         const SceneReading r = load_scene(std::string(REED_DEMO_DATA) + "/" + file);
         REQUIRE(r.scene);

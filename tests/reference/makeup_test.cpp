@@ -134,7 +134,7 @@ TEST_CASE("a shout leaves quiet voices as loud as they were, in shipped scenes",
 }
 
 TEST_CASE("the first words of a new chain are as loud as later ones, and noise alone is not lifted",
-          "[reference][compressor]") {
+          "[reference][compressor][figures]") {
     for (const double level : {-18.0, -23.0, -28.0}) {
         INFO("voice of " << level << " dBFS");
         const auto one = spoken_words(1);

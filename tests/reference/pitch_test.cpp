@@ -143,7 +143,7 @@ TEST_CASE("pitch moves to where it is set, and formants stay", "[reference][figu
     }
 }
 
-TEST_CASE("a held tone keeps its colour at another pitch, however long", "[reference]") {
+TEST_CASE("a held tone keeps its colour at another pitch, however long", "[reference][figures]") {
     // What is cut stays on the pulses of the voice: first two formants against the third, every half second.
     for (const double pitch : {97.3, 141.7, 203.9, 263.1}) {
         const auto x = vowel(pitch, 10.0);

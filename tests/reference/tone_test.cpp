@@ -57,7 +57,8 @@ TEST_CASE("at rest tone is the sound, and its bands do what they say", "[referen
           Approx(-5.0 - tone_gain(spec.values, 110.0, 3800.0, 500.0, 48000)).margin(0.1));
 }
 
-TEST_CASE("body stands at the pitch of the voice, and goes along with another voice", "[reference]") {
+TEST_CASE("body stands at the pitch of the voice, and goes along with another voice",
+          "[reference][figures]") {
     for (const double rate : {44100.0, 48000.0, 192000.0}) {
         for (const double pitch : {85.0, 120.0, 210.0}) {
             const auto now = told(tone({{"body", 3}}), vowel(pitch, 4.0, rate, 60.0), rate);
@@ -81,7 +82,7 @@ TEST_CASE("body stands at the pitch of the voice, and goes along with another vo
     CHECK(tone_centre(tone({{"body_at", 90}}).values, kToneBodyAt, 0.0) == 90.0);
 }
 
-TEST_CASE("a voice with more chest or fewer consonants than others is told so", "[reference]") {
+TEST_CASE("a voice with more chest or fewer consonants than others is told so", "[reference][figures]") {
     const auto x = spoken_words(2);
     const auto more = [&](const char* type, double frequency, double gain) {
         const double kind = std::string(type) == "low" ? 1 : 2;  // shelves
@@ -102,7 +103,7 @@ TEST_CASE("a voice with more chest or fewer consonants than others is told so", 
 }
 
 TEST_CASE("tone keeps the loudness of words, and an equalizer takes its place with the same sound",
-          "[reference]") {
+          "[reference][figures]") {
     const auto x = spoken_words(2);
     AudioBuffer in = mono(x);
     const double before = measure_loudness(in, 48000).integrated.value();

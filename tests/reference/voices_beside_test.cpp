@@ -39,7 +39,7 @@ TEST_CASE("a doubler makes nothing louder, however many join in", "[reference]")
     }
 }
 
-TEST_CASE("the voices that join in come late and off pitch by what is set", "[reference]") {
+TEST_CASE("the voices that join in come late and off pitch by what is set", "[reference][figures]") {
     // A click comes back once a voice, within 12 to 108 ms.
     std::vector<float> click(48000);
     click[1000] = 1.0f;
@@ -73,7 +73,7 @@ TEST_CASE("the voices that join in come late and off pitch by what is set", "[re
 }
 
 TEST_CASE("a robot speaks at its own pitch with the loudness of the voice, and is understood",
-          "[reference]") {
+          "[reference][figures]") {
     const auto x = spoken_words();
     for (const double tone : {90.0, 110.0, 180.0}) {
         const auto y = run(chain_of({stage("robot", {{"pitch", tone}})}), x);
