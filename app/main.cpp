@@ -89,11 +89,12 @@ int main(int argc, char** argv) {
     ui::MainWindow window(app_model);
     ui::RemoteControl remote(window.actions());
     if (!options.isSet(seconds)) (void)remote.publish(bus);
-    ui::GlobalShortcuts keys(window.actions(), bus);
-    QObject::connect(&window, &ui::MainWindow::desktopKeysWanted, &keys, &ui::GlobalShortcuts::bind);
+    ui::GlobalShortcuts keys(window.actions(), bus, ui::GlobalShortcuts::displayOfSession());
+    QObject::connect(&window, &ui::MainWindow::desktopKeysWanted, &keys, &ui::GlobalShortcuts::setUp);
     QObject::connect(&keys, &ui::GlobalShortcuts::failed, &app_model,
                      [&](const QString& why) { app_model.mixer().main().notices().warn(why); });
     app_model.start();
+    if (!options.isSet(seconds)) keys.start();
     const ui::Tray tray(window.actions());
     const ui::TerminationSignals end;
     QObject::connect(&end, &ui::TerminationSignals::asked, &window, [&] {

@@ -258,7 +258,7 @@ void MainWindow::buildTop() {
     connect(mute_, &FlatButton::clicked, this, [this](bool on) { app_.mute().set(on); });
     held_keys_ = std::make_unique<HoldShortcuts>(
         *actions_, [this](const QObject* o) { return o == this || o == small_.get(); });
-    qApp->installEventFilter(this);  // whether it is seen is told to its window
+    qApp->installEventFilter(this);  // its window reports whether it is visible
     menu_ = new FlatButton({}, this);
     menu_->setObjectName("main_menu");
     menu_->setIconName("more");
@@ -272,7 +272,7 @@ void MainWindow::openKeys(const QString& word) {
         if (word.isEmpty()) return open->raise();
         open->close();
     }
-    auto* keys = new ShortcutsDialog(app_.preferences().keys(), this);
+    auto* keys = new ShortcutsDialog(app_.preferences().keys(), app_.preferences().globalKeys(), this);
     keys->setAttribute(Qt::WA_DeleteOnClose);
     keys->showOnly(word);
     keys->show();
@@ -441,7 +441,7 @@ void MainWindow::turn(double notches, bool fine) {
     chain.turn(std::string(chain.focused()), notches, fine);
 }
 
-/// Hidden, minimised, on another desktop or behind others, as far as the system tells.
+/// Hidden, minimised, on another desktop or behind others, as far as the system reports it.
 void MainWindow::updateVisibility() {
     const bool seen =
         isVisible() && !isMinimized() && windowHandle() != nullptr && windowHandle()->isExposed();

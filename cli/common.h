@@ -32,7 +32,7 @@ inline Json optional_number(const std::optional<double>& v) {
 
 /// The strip of this id or name, the first one for an empty word; nullptr: there is none.
 StripSpec* strip_of(MixerSpec& desk, const std::string& word);
-/// The same, or nullptr after that was told.
+/// The same; prints the error and returns nullptr if there is none.
 StripSpec* strip_or_complain(Scene& scene, const std::string& strip);
 /// "voice, guest (Guest)".
 std::string strips_of(const MixerSpec& desk);

@@ -131,7 +131,7 @@ class Live {
             if (Clock::now() >= due) {
                 due += std::chrono::milliseconds(static_cast<int>(1000.0 * options_.every));
                 tell(passed);
-                if (std::fflush(stdout) != 0) return kBadInput;  // nobody reads it any more
+                if (std::fflush(stdout) != 0) return kBadInput;  // the reader is gone
             }
             std::this_thread::sleep_for(std::chrono::milliseconds(30));
         }

@@ -1,4 +1,4 @@
-// A desk without a window, live.
+// A live mixer without a window.
 #pragma once
 
 #include <CLI/CLI.hpp>

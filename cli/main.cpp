@@ -179,7 +179,7 @@ int run(int argc, char** argv) {
 int main(int argc, char** argv) {
     try {
         const int status = run(argc, argv);
-        // A full disk, or a reader that went away: what was asked for did not arrive.
+        // A full disk, or the reader is gone: the result was not delivered.
         if (std::fflush(stdout) == 0 && std::ferror(stdout) == 0) return status;
         std::fputs("dusky-reed-cli: the output can't be written. Check the free space of where it goes.\n",
                    stderr);

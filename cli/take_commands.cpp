@@ -63,7 +63,7 @@ int import(const Options& o) {
     return status;
 }
 
-/// The chain of a scene's strip; nothing after that was told.
+/// The chain of a scene's strip; prints the error and returns nothing if there is none.
 std::optional<ChainSpec> chain_of(const std::string& path, const std::string& strip) {
     auto scene = scene_or_complain(path);
     if (!scene) return {};

@@ -61,14 +61,14 @@ QString goToPlace(Actions& a, const QString& word) {
 QString keepPlace(Actions& a, const QString& word) {
     const int n = placeNumber(word);
     if (n == 0) return QObject::tr("Use a bookmark from 1 to %1.").arg(kMaxBookmarks);
-    AppModel& s = a.app();
-    const StageSpec* stage =
-        s.mixer().current().chainModel().stage(s.mixer().current().chainModel().focused());
+    StripModel& strip = a.strip();
+    const ChainModel& chain = strip.chainModel();
+    const StageSpec* stage = chain.stage(chain.focused());
     if (stage == nullptr) return QObject::tr("This chain has no stages. Add one in the diagram.");
-    s.preferences().setPlace(n, {s.mixer().current().chainModel().spec().id, stage->id});
-    s.mixer().current().notices().say(QObject::tr("%1: %2 %3")
-                                          .arg(QObject::tr("Bookmark %1").arg(n), s.mixer().current().name(),
-                                               QString::fromStdString(stage->shown_title())));
+    a.app().preferences().setPlace(n, {chain.spec().id, stage->id});
+    strip.notices().say(QObject::tr("%1: %2 %3")
+                            .arg(QObject::tr("Bookmark %1").arg(n), strip.name(),
+                                 QString::fromStdString(stage->shown_title())));
     return {};
 }
 
@@ -156,17 +156,12 @@ QString recallNext(Actions& a, int by) {
 }
 
 QString focusNext(Actions& a, int by) {
-    AppModel& s = a.app();
-    const auto n = static_cast<int>(s.mixer().current().chainModel().chain().stages.size());
+    ChainModel& chain = a.strip().chainModel();
+    const auto& stages = chain.chain().stages;
+    const auto n = static_cast<int>(stages.size());
     if (n == 0) return QObject::tr("This chain has no stages. Add one in the diagram.");
-    const int at =
-        s.mixer().current().chainModel().chain().index_of(s.mixer().current().chainModel().focused());
-    s.mixer().current().chainModel().focus(s.mixer()
-                                               .current()
-                                               .chainModel()
-                                               .chain()
-                                               .stages[static_cast<size_t>(std::clamp(at + by, 0, n - 1))]
-                                               .id);
+    const int at = chain.chain().index_of(chain.focused());
+    chain.focus(stages[static_cast<size_t>(std::clamp(at + by, 0, n - 1))].id);
     return {};
 }
 

@@ -22,6 +22,7 @@ void addCharacters(std::vector<ShortcutSlot>& out, const Action& action, const C
                           QObject::tr(action.group),
                           {},
                           action.held,
+                          action.everywhere,
                           {}};
         if (++n <= 9 && *action.keys != 0)
             slot.usual = QKeySequence::listFromString(QString(action.keys).arg(n));
@@ -37,6 +38,7 @@ void addScenes(std::vector<ShortcutSlot>& out, const Action& action, const QStri
                        QObject::tr(action.group),
                        {},
                        action.held,
+                       action.everywhere,
                        {}});
 }
 
@@ -53,7 +55,7 @@ std::vector<ShortcutSlot> keySlots(const Characters& characters, const QStringLi
             auto keys = QKeySequence::listFromString(with(a.keys));
             keys.removeAll(QKeySequence());
             out.push_back({slotId(a.id, n), with(QObject::tr(a.title)), QObject::tr(a.group), keys, a.held,
-                           slotId(a.formerly, n)});
+                           a.everywhere, slotId(a.formerly, n)});
         }
         if (a.argument == Argument::scene) addScenes(out, a, named);
     }
@@ -72,9 +74,11 @@ Actions::Actions(AppModel& app, QObject* parent) : QObject(parent), app_(app) {
     connect(&app_.characters(), &Characters::changed, this, &Actions::defineKeys);
     connect(&app_.scenes(), &SceneManager::scenesChanged, this, &Actions::followScenes);
     connect(&keys, &Keys::changed, this, &Actions::followScenes);
-    connect(&app_.scenes(), &SceneManager::renamed, this, [&keys](const QString& from, const QString& to) {
-        keys.renamed("scene " + from, "scene " + to);
-    });
+    connect(&app_.scenes(), &SceneManager::renamed, this,
+            [this, &keys](const QString& from, const QString& to) {
+                keys.renamed("scene " + from, "scene " + to);
+                app_.preferences().globalKeys().renamed("scene " + from, "scene " + to);
+            });
     defineKeys();
 }
 

@@ -1,11 +1,14 @@
 #include "actions/shortcuts_dialog.h"
 
+#include <QClipboard>
+#include <QGuiApplication>
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QLineEdit>
 #include <QScrollArea>
 #include <QVBoxLayout>
 
+#include "model/shared/global_keys.h"
 #include "model/shared/keys.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
@@ -44,12 +47,24 @@ constexpr Fixed kFixed[] = {
     {kCurve, "Delete", QT_TRANSLATE_NOOP("reed::ui::KeysDialog", "Turn the band off")},
 };
 
+/// The command of a slot for a shortcut of the desktop, which has no release; empty if that is of no use.
+QString sendCommandFor(const QString& slot) {
+    if (slot == "talk") return QStringLiteral("dusky-reed --send toggle-mute");
+    const QString id = slot.section(' ', 0, 0), argument = slot.section(' ', 1);
+    if (id == "hold-character") return {};
+    if (argument.isEmpty()) return "dusky-reed --send " + id;
+    const bool plain = std::ranges::all_of(argument, [](QChar c) { return c.isLetterOrNumber(); });
+    return QStringLiteral("dusky-reed --send %1 %2")
+        .arg(id, plain ? argument : "'" + QString(argument).replace('\'', "'\\''") + "'");
+}
+
 }  // namespace
 
-ShortcutsDialog::ShortcutsDialog(Keys& keys, QWidget* parent) : QDialog(parent), keys_(keys) {
+ShortcutsDialog::ShortcutsDialog(Keys& keys, GlobalKeys& global, QWidget* parent)
+    : QDialog(parent), keys_(keys), global_(global) {
     setObjectName("keys_dialog");
     setWindowTitle(tr("Keyboard shortcuts - Dusky Reed"));
-    resize(620, 640);
+    resize(760, 640);
     word_ = new QLineEdit(this);
     word_->setObjectName("keys_word");
     word_->setFont(ui::font(14));
@@ -96,15 +111,24 @@ ShortcutsDialog::ShortcutsDialog(Keys& keys, QWidget* parent) : QDialog(parent),
     all->addLayout(foot);
     build();
     connect(&keys_, &Keys::changed, this, &ShortcutsDialog::refresh);
+    connect(&global_, &GlobalKeys::stateChanged, this, [this] {
+        if (usual_said_) say({}, false);
+        refresh();
+    });
+    connect(&global_, &GlobalKeys::wantedChanged, this, &ShortcutsDialog::refresh);
     say({}, false);
     refresh();
     word_->setFocus();
 }
 
+ShortcutsDialog::~ShortcutsDialog() {
+    global_.pause(false);
+}
+
 void ShortcutsDialog::build() {
-    for (const ShortcutSlot& slot : keys_.all()) addRow(slot.id, slot.title, slot.group);
+    for (const ShortcutSlot& slot : keys_.all()) addRow(slot.title, slot.group, &slot);
     for (const Fixed& fixed : kFixed)
-        addRow({}, tr(fixed.title), tr(fixed.group), QString::fromUtf8(fixed.key));
+        addRow(tr(fixed.title), tr(fixed.group), nullptr, QString::fromUtf8(fixed.key));
     qobject_cast<QVBoxLayout*>(list_->layout())->addStretch(1);
 }
 
@@ -120,10 +144,15 @@ QWidget* ShortcutsDialog::heading(const QString& text) {
     return words;
 }
 
-void ShortcutsDialog::addRow(const QString& id, const QString& title, const QString& group,
+void ShortcutsDialog::addRow(const QString& title, const QString& group, const ShortcutSlot* slot,
                              const QString& fixed) {
+    const QString id = slot == nullptr ? QString() : slot->id;
     if (headings_.empty() || headings_.back().first != group) heading(group);
-    Row row{id, title + ' ' + group, new QWidget(list_), nullptr, nullptr, group};
+    Row row;
+    row.id = id;
+    row.words = title + ' ' + group;
+    row.whole = new QWidget(list_);
+    row.group = group;
     auto* line = new QHBoxLayout(row.whole);
     line->setContentsMargins(0, 0, 0, 0);
     line->setSpacing(6);
@@ -154,10 +183,65 @@ void ShortcutsDialog::addRow(const QString& id, const QString& title, const QStr
         row.key->installEventFilter(this);
         connect(row.key, &FlatButton::clicked, this, [this, id] { wait(waiting_ == id ? QString() : id); });
         line->addWidget(row.reset);
+        if (slot->everywhere) addGlobal(row, id);
         line->addWidget(row.key);
     }
     list_->layout()->addWidget(row.whole);
     rows_.push_back(row);
+}
+
+void ShortcutsDialog::addGlobal(Row& row, const QString& id) {
+    row.global = new FlatButton(tr("Every window"), row.whole);
+    row.global->setObjectName("global " + id);
+    row.global->setWeight(FlatButton::Weight::raised);
+    row.global->setCheckable(true);
+    row.global->setFixedWidth(116);
+    connect(row.global, &FlatButton::clicked, this, [this, id] { turnGlobal(id); });
+    if (const QString command = sendCommandFor(id); !command.isEmpty()) {
+        row.copy = new FlatButton(tr("Copy command"), row.whole);
+        row.copy->setObjectName("copy " + id);
+        setHint(row.copy, tr("Copy “%1” for a custom shortcut in the settings of your desktop").arg(command));
+        connect(row.copy, &FlatButton::clicked, this, [this, command] {
+            QGuiApplication::clipboard()->setText(command);
+            say(tr("Copied: %1. Add a custom shortcut with it in the keyboard settings of your desktop.")
+                    .arg(command),
+                false);
+        });
+        row.whole->layout()->addWidget(row.copy);
+    }
+    row.whole->layout()->addWidget(row.global);
+}
+
+void ShortcutsDialog::showGlobal(const Row& row) {
+    const bool grabs = global_.provider() == GlobalKeys::Provider::x_server;
+    row.global->setVisible(grabs);
+    if (row.copy != nullptr) row.copy->setVisible(global_.provider() == GlobalKeys::Provider::none);
+    const QString problem = global_.problem(row.id);
+    const bool wanted = global_.wants(row.id);
+    row.global->setChecked(wanted);
+    row.global->setWeight(problem.isEmpty() ? FlatButton::Weight::raised : FlatButton::Weight::alarm);
+    row.global->setText(problem.isEmpty() ? tr("Every window") : tr("Not in effect"));
+    row.global->setAccessibleName(row.words + ": " + row.global->text());
+    setHint(row.global, !problem.isEmpty() ? problem
+                        : wanted ? tr("Works while another app has the keyboard. Click to turn that off")
+                                 : tr("Make it work while another app has the keyboard"));
+}
+
+void ShortcutsDialog::turnGlobal(const QString& id) {
+    const bool on = !global_.wants(id);
+    if (const QString why = GlobalKeys::unsuitable(keys_.of(id)); on && !why.isEmpty()) {
+        say(why, true);
+        return refresh();
+    }
+    global_.want(id, on);
+    const QString problem = global_.problem(id);
+    const QString name = keys_.text(id);
+    if (!problem.isEmpty())
+        say(problem, true);
+    else
+        say(on ? tr("%1 works in every window now. Other apps no longer receive it.").arg(name)
+               : tr("%1 works in the windows of Dusky Reed only.").arg(name),
+            false);
 }
 
 void ShortcutsDialog::refresh() {
@@ -171,6 +255,7 @@ void ShortcutsDialog::refresh() {
                                : (words.isEmpty() ? tr("none") : words.join(tr(" or "))));
         row.key->setAccessibleName(row.words + ": " + row.key->text());
         row.reset->setVisible(keys_.differs(row.id));
+        if (row.global != nullptr) showGlobal(row);
     }
     all_->setEnabled(!keys_.kept().empty());
     find();
@@ -200,12 +285,28 @@ void ShortcutsDialog::find() {
 
 void ShortcutsDialog::say(const QString& words, bool serious) {
     said_->setInk(serious ? Words::Ink::warning : Words::Ink::muted);
-    said_->setText(words.isEmpty() ? tr("Click a shortcut to change it.") : words);
+    QString usual = tr("Click a shortcut to change it.");
+    switch (global_.provider()) {
+        case GlobalKeys::Provider::desktop:
+            usual +=
+                ' ' + tr("Shortcuts for every window are set by the desktop: Global shortcuts… in the menu.");
+            break;
+        case GlobalKeys::Provider::x_server:
+            usual += ' ' + tr("Those marked “Every window” also work while another app has the keyboard.");
+            break;
+        case GlobalKeys::Provider::none:
+            usual +=
+                ' ' + tr("They work in the windows of Dusky Reed. For all windows, add a shortcut in the "
+                         "settings of your desktop that runs the command beside it.");
+    }
+    usual_said_ = words.isEmpty();
+    said_->setText(usual_said_ ? usual : words);
 }
 
 void ShortcutsDialog::wait(const QString& id) {
     waiting_ = id;
     asked_ = {};
+    global_.pause(!id.isEmpty());  // else a shortcut that is grabbed could not be pressed here
     say(id.isEmpty() ? QString() : tr("Press the new shortcut. Backspace: clear. Esc: cancel."), false);
     refresh();
 }

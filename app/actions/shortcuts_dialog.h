@@ -8,16 +8,21 @@
 namespace reed::ui {
 
 class FlatButton;
+class GlobalKeys;
 class Keys;
+struct ShortcutSlot;
 class Words;
 
 /// Lists actions with their shortcuts, filtered by a text. A click on a shortcut waits for a new one;
 /// Backspace removes it, Escape cancels. A shortcut that another action has is reported, and reassigned when
-/// it is pressed again.
+/// it is pressed again. Actions that are useful in every window can be marked for it, if the X server grabs
+/// keys (GlobalKeys); without a provider of global shortcuts, their command for the desktop's settings is
+/// offered.
 class ShortcutsDialog final : public QDialog {
     Q_OBJECT
   public:
-    explicit ShortcutsDialog(Keys& keys, QWidget* parent = nullptr);
+    ShortcutsDialog(Keys& keys, GlobalKeys& global, QWidget* parent = nullptr);
+    ~ShortcutsDialog() override;
     /// Shows the rows that contain `word`.
     void showOnly(const QString& word) { word_->setText(word); }
 
@@ -32,11 +37,17 @@ class ShortcutsDialog final : public QDialog {
         QWidget* whole = nullptr;
         FlatButton* key = nullptr;
         FlatButton* reset = nullptr;
+        FlatButton* global = nullptr;  ///< "Every window"; nullptr if it is of no use there
+        FlatButton* copy = nullptr;    ///< copies the command
         QString group;
     };
     void build();
     QWidget* heading(const QString& text);
-    void addRow(const QString& id, const QString& title, const QString& group, const QString& fixed = {});
+    void addRow(const QString& title, const QString& group, const ShortcutSlot* slot,
+                const QString& fixed = {});
+    void addGlobal(Row& row, const QString& id);
+    void showGlobal(const Row& row);
+    void turnGlobal(const QString& id);
     void refresh();
     void find();
     void wait(const QString& id);
@@ -44,8 +55,10 @@ class ShortcutsDialog final : public QDialog {
     void say(const QString& words, bool serious);
 
     Keys& keys_;
+    GlobalKeys& global_;
     QLineEdit* word_;
     Words* said_;
+    bool usual_said_ = false;  ///< it says what can be done here, not what has happened
     FlatButton* all_;
     QWidget* list_;
     std::vector<Row> rows_;

@@ -96,9 +96,11 @@ void AdaptationPopover::refresh() {
                        ? QString::fromStdString(format_value(s->stage_kind().parameters[c.row], value))
                        : tr("%1 dB").arg(value, 0, 'f', 1);
         };
-        const QString name = s != nullptr ? QString::fromStdString(s->shown_title()) + ": " +
-                                                text(s->stage_kind().parameters[c.row].title).toLower()
-                                          : tr("Fader");
+        QString name = s != nullptr ? QString::fromStdString(s->shown_title()) : tr("Fader");
+        if (s != nullptr) {
+            const QString value = text(s->stage_kind().parameters[c.row].title);
+            if (value.compare(name, Qt::CaseInsensitive) != 0) name += ", " + value.toLower();
+        }
         auto* what = new Words(Words::Ink::text, this);
         what->setFont(ui::font(14));
         what->setText(tr("%1: %3 → %2").arg(name, shown(c.to), shown(c.from)));

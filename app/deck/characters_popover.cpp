@@ -35,7 +35,7 @@ CharactersPopover::CharactersPopover(Actions& actions, QWidget* parent)
     auto* keep = new FlatButton(tr("Save stages as character…"), this);
     keep->setObjectName("character_keep");
     keep->setWeight(FlatButton::Weight::raised);
-    // Over this one, which then shows what was kept.
+    // Opens above this popover, which then shows the saved character.
     connect(keep, &FlatButton::clicked, this,
             [this, keep] { (new SaveCharacterPopover(actions_, this))->openBelow(*keep); });
     foot->addWidget(keep);

@@ -11,7 +11,7 @@
 namespace reed::ui {
 namespace {
 constexpr double kQuietest = -70.0;  // dBFS, where the line begins
-constexpr int kWidth = 440;          // wide enough for what is told, so that it does not jump
+constexpr int kWidth = 440;          // wide enough for every message, so that the width stays
 
 /// A menu takes & for an underline and a tab for a second column.
 QString asMenuText(QString name) {

@@ -318,7 +318,7 @@ bool SceneBar::drag(FlatButton* button, QEvent* event) {
         if (b != button && b->isVisible() && b->geometry().center().x() < middle) ++to;
     }
     const std::string name = button->property("scene").toString().toStdString();
-    // Not from within the button's own event: it is made anew.
+    // Not within the button's own event: the button is created again.
     later(this, [this, name, to] { app_.scenes().moveTo(name, to); });
     return true;
 }

@@ -86,7 +86,7 @@ void SceneMenu::addStartingPoints() {
     });
 }
 
-/// What the scene was. Read when somebody looks: they may be many and large.
+/// An earlier version of the scene. Read when it is shown: versions may be many and large.
 void SceneMenu::addEarlier() {
     QMenu* earlier = addMenu(tr("Previous versions"));
     earlier->setObjectName("earlier_menu");
@@ -97,7 +97,7 @@ void SceneMenu::addEarlier() {
     });
 }
 
-/// With how much of each differs from what is heard.
+/// Shows how many values of each version differ from the current ones.
 void SceneMenu::fillEarlier(QMenu* earlier) {
     const MixerSpec now = without_transients(app_.mixer().scene().desk);
     for (const SceneRevision& state : app_.scenes().earlier()) {

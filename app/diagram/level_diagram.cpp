@@ -327,7 +327,7 @@ void LevelDiagram::follow() {
     const double frames = std::clamp(0.06 * static_cast<double>(moved_at_.restart()), 0.2, 60.0);
     double moved = 0.0;  // of what is drawn at once
     const bool fresh = shown_.size() != report.taps.size();
-    // Half a second of nothing but zeros is told, once.
+    // Half a second of digital silence is reported once.
     const bool silent = report.seconds >= 0.5 && report.taps[0].peak <= kAxis.lowest;
     slow_stale_ = slow_stale_ || fresh || silent != silent_;
     silent_ = silent;

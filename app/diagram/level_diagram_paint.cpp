@@ -155,7 +155,7 @@ void LevelDiagram::paintReduction(QPainter& p) const {
     }
 }
 
-/// The range wanted of a reduction, as a bracket beside its plumb line, and what is usual while there is
+/// The target range of a reduction, as a bracket beside its line, and the typical value while there is
 /// speech.
 void LevelDiagram::paintWanted(QPainter& p, size_t stage, double x) const {
     const Theme& t = theme();
@@ -231,7 +231,8 @@ void LevelDiagram::paintLabels(QPainter& p) const {
             out.push_back(
                 {s.peak, s.peak > 0.0 ? tr("clipping") : tr("peak"), s.peak > 0.0 ? t.ember : t.now});
         const bool voice = strip_.liveStrip().role() == StripRole::voice;
-        // Of a programme nobody knows who speaks; where its levels do not part there is one usual level.
+        // App audio has no detection of speech; if its levels do not form two groups, there is one usual
+        // level.
         const QString low = voice ? tr("room") : s.voice_known ? tr("quiet") : tr("typical");
         if (s.voice_known) out.push_back({s.voice, voice ? tr("voice") : tr("loud"), t.straw});
         if (s.room_known) out.push_back({s.room, low, t.room});

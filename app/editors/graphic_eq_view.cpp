@@ -95,7 +95,7 @@ void GraphicEqView::move(int slider, double db) {
     const StageSpec* s = stage_.spec();
     if (s == nullptr || !usable_) return;
     GraphicEqGains wanted = sliders_;
-    // What is shown is what was set, to the tenth of a decibel; rounding keeps small rests from adding up.
+    // Shows the set value to 0.1 dB; rounding keeps small errors from adding up.
     for (auto& w : wanted) w = std::round(w * 10.0) / 10.0;
     wanted[static_cast<size_t>(slider)] = round_value(kSlider, std::clamp(db, -kOctaveRange, kOctaveRange));
     std::vector<double> values = s->values;

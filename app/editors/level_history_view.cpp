@@ -56,7 +56,7 @@ std::vector<const std::deque<TapFrame>*> LevelHistoryView::heard() const {
     return out;
 }
 
-/// Each strip counts its own time; what is newest stands at the right edge.
+/// Each strip has its own clock; the newest value is at the right edge.
 QPainterPath LevelHistoryView::heardPath(const QRectF& r,
                                          const std::vector<const std::deque<TapFrame>*>& heard) const {
     QPainterPath path;
@@ -113,7 +113,7 @@ void LevelHistoryView::paintCuts(QPainter& p, const QRectF& r,
         const QString word = cut.beginning ? tr("start cut off") : tr("end cut off");
         const double w = p.fontMetrics().horizontalAdvance(word) + 6;
         const QRectF box(std::clamp(x - w / 2, r.left(), r.right() - w), r.bottom() - 44, w, 15);
-        if (box.left() < labelled) continue;  // no room for the word; the bracket tells
+        if (box.left() < labelled) continue;  // no room for the label; the bracket remains
         labelled = box.right() + 4;
         QColor plate = t.sunken;
         plate.setAlpha(215);

@@ -16,7 +16,7 @@ namespace {
 constexpr double kSeconds = 10.0;
 constexpr double kLowest = 31.0, kHighest = 79.0;  // notes: 49 to 784 Hz, four octaves
 constexpr double kSettles = 0.3;                   // s, until a change has come through
-constexpr size_t kFew = 15;                        // moments with a pitch: less tells nothing
+constexpr size_t kFew = 15;                        // moments with a pitch; fewer are not representative
 constexpr double kInTune = 0.15, kOffTune = 0.25;  // semitones; our choice
 
 double median(std::vector<double> all) {
@@ -37,7 +37,7 @@ PitchView::PitchView(StripModel& strip, const StageRef& stage, QWidget* parent)
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
     setHint(this, tr("Drag up or down to change the pitch. Double-click to reset."));
     stage_.onChange(this, [this] {
-        // What is told is told of the values as they are now.
+        // The statistics describe the current settings only.
         told_from_ = course_.empty() ? 0.0 : course_.back().time + kSettles;
         update();
     });
@@ -80,7 +80,7 @@ QString PitchView::words() const {
     }
     if (comes.size() < kFew) return tr("Listening for speech…");
     const auto hertz = [](double note) { return QString::number(std::round(frequency_of_note(note))); };
-    QString out = tr("Your voice is at about %1 Hz and leaves at %2 Hz.")
+    QString out = tr("Your voice is at about %1 Hz, the output at %2 Hz.")
                       .arg(hertz(median(comes)), hertz(median(leaves)));
     if (s->values[kPitchSnap] == 0.0) return out;
     const double before = median(off_before), after = median(off_after);
@@ -177,7 +177,7 @@ void PitchView::paintGround(QPainter& layer, const StageSpec& s) const {
     // What the lines are.
     double x = r.left();
     for (const auto& [colour, words] :
-         {std::pair{t.room, tr("input pitch")}, {t.straw, tr("as it leaves")}}) {
+         {std::pair{t.room, tr("input pitch")}, {t.straw, tr("output pitch")}}) {
         layer.setPen(QPen(colour, 2.0));
         layer.drawLine(QPointF(x, 11), QPointF(x + 16, 11));
         layer.setPen(t.muted);

@@ -113,7 +113,7 @@ void ReadoutHistoryView::paintEvent(QPaintEvent*) {
         QColor fill = t.marsh;
         fill.setAlpha(120);
         p.save();
-        // Of what is held against a threshold only what reached over it.
+        // For readouts with a threshold, only the part above it.
         p.setClipRect(row_ >= 0 ? QRectF(r.left(), r.top(), r.width(), zero - r.top()) : r);
         p.fillPath(over, fill);
         p.restore();

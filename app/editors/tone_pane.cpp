@@ -64,7 +64,7 @@ void TonePane::openAsEqualizer() {
     equalizer.values = tone_as_equalizer(s->values, curve_->bodyAt(), curve_->clarityAt());
     equalizer.bypass = s->bypass;
     std::vector<StageSpec> stages{equalizer};
-    // What is turned for the loudness, an equalizer does not turn by itself.
+    // The loudness compensation of this stage is not automatic in an equalizer.
     const auto all = strip_.engine().chain().readouts(*s);
     const double turned = all.size() > kToneLoudness ? static_cast<double>(all[kToneLoudness]) : 0.0;
     if (std::abs(turned) >= 0.3) {

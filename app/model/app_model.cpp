@@ -6,6 +6,7 @@
 #include "base/file.h"
 #include "model/scenes/adaptation_model.h"
 #include "model/scenes/auto_recall_rules.h"
+#include "model/shared/due.h"
 #include "model/shared/memory.h"
 #include "model/soundcheck/advice_log.h"
 #include "model/soundcheck/output_advisor.h"
@@ -125,7 +126,7 @@ void AppModel::start() {
     context_.preferences.restore(state);
     recall_rules_->restore(state.rules);
     context_.monitor.restore(state.monitor_balance, state.monitor_linked, state.monitor_sink);
-    // Before any sound: whoever left muted must not be heard because the program ended meanwhile.
+    // Before any sound: a microphone that was muted at the last end stays muted.
     const bool was_muted = context_.mute.on() || state.muted || store_.wasMuted();
     const bool talks = context_.preferences.talkKey() == Preferences::TalkKey::talks;
     context_.mute.restore(was_muted || talks);
@@ -152,11 +153,6 @@ EngineStats AppModel::stats() const {
 }
 
 void AppModel::poll() {
-    const auto due = [](QElapsedTimer& since, int ms) {
-        if (since.isValid() && since.elapsed() < ms) return false;
-        since.start();
-        return true;
-    };
     if (due(polled_, kPoll)) {
         audio_.poll();
         context_.live.tend();

@@ -1,4 +1,4 @@
-// Everything behind the window, and who owns it.
+// Owns all models of the program.
 #pragma once
 
 #include <QElapsedTimer>

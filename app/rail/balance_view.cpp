@@ -149,7 +149,7 @@ void BalanceView::paintEvent(QPaintEvent*) {
     const auto& voices = balance.voices()->points();
     const auto& under = balance.programme()->points();
     const auto [least, most] = app.mixer().targetDistance();
-    // The wanted distance, below the voices wherever somebody speaks.
+    // The target range below the voices, during speech.
     p.setRenderHint(QPainter::Antialiasing, false);
     for (size_t i = 1; i < voices.size(); ++i) {
         if (!voices[i].momentary || *voices[i].momentary < -50.0 || !voices[i].short_term) continue;

@@ -111,12 +111,12 @@ void CompactWindow::openScenes() {
 void CompactWindow::showState() {
     AppModel& app = actions_.app();
     const QString name = QString::fromStdString(app.mixer().name());
-    scene_->setText(fontMetrics().elidedText(name, Qt::ElideRight, 180));
+    scene_->setText(elidedByWords(fontMetrics(), name, 180));
     scene_->setAccessibleName(tr("Scene %1").arg(name));
     const QString laid = QString::fromStdString(app.mixer().voice().chainModel().character());
     character_->setVisible(!laid.isEmpty());
     character_->setChecked(!laid.isEmpty());
-    character_->setText(fontMetrics().elidedText(laid, Qt::ElideRight, 70));
+    character_->setText(elidedByWords(fontMetrics(), laid, 70));
     setHint(character_, tr("Character “%1” is on. Turn it off").arg(laid));
     const bool muted = app.mute().on();
     mute_->setChecked(muted);
@@ -179,7 +179,7 @@ void CompactWindow::paintEvent(QPaintEvent*) {
         const double name = std::min(96.0, 0.42 * r.width());
         const auto words = [&](const QString& text, double x, double w) {
             p.drawText(QRectF(x, r.top(), w, r.height()), Qt::AlignLeft | Qt::AlignVCenter,
-                       p.fontMetrics().elidedText(text, Qt::ElideRight, static_cast<int>(w)));
+                       elidedByWords(p.fontMetrics(), text, static_cast<int>(w)));
         };
         words(strips[i]->name(), r.left() + 16, name - 20);
         // In trouble the word stands where there would be nothing to see.
@@ -194,7 +194,7 @@ void CompactWindow::paintEvent(QPaintEvent*) {
     p.setPen(warns_ ? t.ember : t.muted);
     const QRectF foot(kEdge, height() - kFoot, width() - 2 * kEdge, kFoot - 4);
     p.drawText(foot, Qt::AlignLeft | Qt::AlignVCenter,
-               p.fontMetrics().elidedText(words_, Qt::ElideRight, static_cast<int>(foot.width())));
+               elidedBySentences(p.fontMetrics(), words_, static_cast<int>(foot.width())));
     if (!app.mute().on()) return;
     p.setRenderHint(QPainter::Antialiasing, false);
     p.setBrush(Qt::NoBrush);

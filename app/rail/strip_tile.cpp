@@ -10,6 +10,7 @@
 #include "widgets/input.h"
 #include "widgets/plain_text.h"
 #include "widgets/strip_marker.h"
+#include "widgets/words.h"
 
 namespace reed::ui {
 namespace {
@@ -117,7 +118,7 @@ void StripTile::paintEvent(QPaintEvent*) {
     p.setPen(compact_ && trouble_ ? t.ember : t.text);
     const QRectF name(28, compact_ ? 1 : 5, alone_->x() - 30, 24);
     p.drawText(name, Qt::AlignLeft | Qt::AlignVCenter,
-               p.fontMetrics().elidedText(strip_.name(), Qt::ElideRight, static_cast<int>(name.width())));
+               elidedByWords(p.fontMetrics(), strip_.name(), static_cast<int>(name.width())));
 
     levels_.paint(p, compact_ ? QRectF(10, 25, width() - 20, 3) : QRectF(10, 33, width() - 20, 8));
     if (compact_) return;
@@ -126,9 +127,8 @@ void StripTile::paintEvent(QPaintEvent*) {
     const QString key = actions_.app().preferences().keys().text("strip " + QString::number(place_));
     const int key_width = p.fontMetrics().horizontalAdvance(key);
     const QRectF words(10, 43, width() - 20, 16);
-    p.drawText(
-        words, Qt::AlignLeft | Qt::AlignVCenter,
-        p.fontMetrics().elidedText(told_, Qt::ElideRight, static_cast<int>(words.width()) - key_width - 8));
+    p.drawText(words, Qt::AlignLeft | Qt::AlignVCenter,
+               elidedByWords(p.fontMetrics(), told_, static_cast<int>(words.width()) - key_width - 8));
     p.setPen(t.muted);
     p.drawText(words, Qt::AlignRight | Qt::AlignVCenter, key);
 }

@@ -1,180 +1,95 @@
 #include "remote/global_shortcuts.h"
 
-#include <QDBusArgument>
-#include <QDBusConnectionInterface>
-#include <QDBusMessage>
-#include <QDBusMetaType>
-#include <QDBusPendingCallWatcher>
-#include <QDBusPendingReply>
-
-#include <utility>
+#include <QGuiApplication>
 
 #include "actions/actions.h"
+#include "model/shared/global_keys.h"
+#include "remote/x11_key_grabs.h"
 
 namespace reed::ui {
 
-/// (sa{sv}) of the portal: an id and its description.
-struct PortalShortcut {
-    QString id;
-    QVariantMap options;
-};
-using PortalShortcuts = QList<PortalShortcut>;
-
-QDBusArgument& operator<<(QDBusArgument& a, const PortalShortcut& s) {
-    a.beginStructure();
-    a << s.id << s.options;
-    a.endStructure();
-    return a;
+GlobalShortcuts::GlobalShortcuts(Actions& actions, const QDBusConnection& bus, QByteArray display,
+                                 QObject* parent)
+    : QObject(parent),
+      actions_(actions),
+      delivery_(actions),
+      portal_(actions, bus),
+      display_(std::move(display)) {
+    GlobalKeys& wishes = actions_.app().preferences().globalKeys();
+    connect(&portal_, &PortalShortcuts::failed, this, &GlobalShortcuts::failed);
+    connect(&portal_, &PortalShortcuts::bound, this, [&wishes] { wishes.wantDesktop(true); });
+    connect(&portal_, &PortalShortcuts::refused, this, [&wishes] { wishes.wantDesktop(false); });
+    connect(&wishes, &GlobalKeys::wantedChanged, this, &GlobalShortcuts::grab);
+    connect(&actions_.app().preferences().keys(), &Keys::changed, this, &GlobalShortcuts::grab);
 }
 
-const QDBusArgument& operator>>(const QDBusArgument& a, PortalShortcut& s) {
-    a.beginStructure();
-    a >> s.id >> s.options;
-    a.endStructure();
-    return a;
+GlobalShortcuts::~GlobalShortcuts() = default;
+
+QByteArray GlobalShortcuts::displayOfSession() {
+    const bool wayland =
+        !qEnvironmentVariableIsEmpty("WAYLAND_DISPLAY") || qgetenv("XDG_SESSION_TYPE") == "wayland";
+    // There, grabs would work over X windows only.
+    return QGuiApplication::platformName() == "xcb" && !wayland ? qgetenv("DISPLAY") : QByteArray();
 }
 
-}  // namespace reed::ui
-
-Q_DECLARE_METATYPE(reed::ui::PortalShortcut)
-
-namespace reed::ui {
-namespace {
-
-constexpr const char* kPortal = "org.freedesktop.portal.Desktop";
-constexpr const char* kPortalPath = "/org/freedesktop/portal/desktop";
-constexpr const char* kShortcuts = "org.freedesktop.portal.GlobalShortcuts";
-
-}  // namespace
-
-GlobalShortcuts::GlobalShortcuts(Actions& actions, QDBusConnection bus, QObject* parent)
-    : QObject(parent), actions_(actions), bus_(std::move(bus)) {
-    qDBusRegisterMetaType<PortalShortcut>();
-    qDBusRegisterMetaType<PortalShortcuts>();
-    portal_.setWatchMode(QDBusServiceWatcher::WatchForOwnerChange);
-    portal_.addWatchedService(kPortal);
-    portal_.setConnection(bus_);
-    connect(&portal_, &QDBusServiceWatcher::serviceUnregistered, this, &GlobalShortcuts::lost);
-    connect(&portal_, &QDBusServiceWatcher::serviceRegistered, this, [this] {
-        if (bound_) bind();  // it was lost while its keys were in use
+void GlobalShortcuts::start() {
+    portal_.find(this, [this](bool offered) {
+        GlobalKeys& wishes = actions_.app().preferences().globalKeys();
+        if (!offered) return useXServer();
+        wishes.setProvider(GlobalKeys::Provider::desktop);
+        if (wishes.wantsDesktop() && !portal_.isBound()) portal_.bind();
     });
 }
 
-void GlobalShortcuts::lost() {
-    session_path_.clear();
-    for (const QString& slot : std::exchange(held_, {})) actions_.ownerLost(slot);
+void GlobalShortcuts::setUp() {
+    GlobalKeys& wishes = actions_.app().preferences().globalKeys();
+    // A portal that was too slow at the start may be there by now.
+    if (wishes.provider() == GlobalKeys::Provider::x_server || !portal_.offered()) return actions_.openKeys();
+    wishes.setProvider(GlobalKeys::Provider::desktop);
+    portal_.bind();
 }
 
-void GlobalShortcuts::onClosed(const QDBusMessage& signal) {
-    if (signal.path() != session_path_) return;
-    lost();
-    bound_ = false;
-    emit failed(tr("The desktop closed the global shortcuts. Set them up again in the menu."));
+void GlobalShortcuts::useXServer() {
+    if (display_.isEmpty()) return;
+    grabs_ = X11KeyGrabs::open(display_);
+    if (grabs_ == nullptr) return;
+    connect(grabs_.get(), &X11KeyGrabs::pressed, this,
+            [this](const QString& slot) { delivery_.deliver(slot, true); });
+    connect(grabs_.get(), &X11KeyGrabs::released, this,
+            [this](const QString& slot) { delivery_.deliver(slot, false); });
+    connect(grabs_.get(), &X11KeyGrabs::dropped, this,
+            [this](const QString& slot) { delivery_.ownerLost(slot); });
+    connect(grabs_.get(), &X11KeyGrabs::layoutChanged, this, &GlobalShortcuts::grab);
+    connect(grabs_.get(), &X11KeyGrabs::lost, this, [this] {
+        delivery_.ownerLost();
+        grabs_.release()->deleteLater();  // it is in the middle of its signal
+        actions_.app().preferences().globalKeys().setProvider(GlobalKeys::Provider::none);
+    });
+    actions_.app().preferences().globalKeys().setProvider(GlobalKeys::Provider::x_server);
+    grab();
 }
 
-bool GlobalShortcuts::offered() const {
-    if (!bus_.isConnected()) return false;
-    QDBusMessage call =
-        QDBusMessage::createMethodCall(kPortal, kPortalPath, "org.freedesktop.DBus.Properties", "Get");
-    call.setArguments({QString(kShortcuts), QStringLiteral("version")});
-    return bus_.call(call, QDBus::Block, 1000).type() == QDBusMessage::ReplyMessage;
-}
-
-/// The request's path is known beforehand (portal documentation, org.freedesktop.portal.Request), so that no
-/// answer is missed. Returns the token to send along.
-QString GlobalShortcuts::expectResponse(const char* slot) {
-    QString token = QStringLiteral("dusky_reed_%1").arg(++requests_);
-    QString sender = bus_.baseService().mid(1);
-    sender.replace('.', '_');
-    bus_.connect(kPortal, QStringLiteral("/org/freedesktop/portal/desktop/request/%1/%2").arg(sender, token),
-                 "org.freedesktop.portal.Request", "Response", this, slot);
-    return token;
-}
-
-void GlobalShortcuts::bind() {
-    if (!offered()) {
-        emit failed(
-            tr("This desktop doesn't support global shortcuts for apps. In its keyboard settings, add custom "
-               "shortcuts that run commands such as “dusky-reed --send toggle-mute”."));
-        return;
-    }
-    // Only now: offered() has started the portal where the bus starts it on demand.
-    if (requests_ == 0) {
-        for (const char* name : {"Activated", "Deactivated"})
-            bus_.connect(kPortal, kPortalPath, kShortcuts, name, this, SLOT(onKey(QDBusMessage)));
-        bus_.connect(kPortal, {}, "org.freedesktop.portal.Session", "Closed", this,
-                     SLOT(onClosed(QDBusMessage)));
-    }
-    QDBusMessage call = QDBusMessage::createMethodCall(kPortal, kPortalPath, kShortcuts, "CreateSession");
-    QVariantMap options;
-    options["handle_token"] = expectResponse(SLOT(onCreated(uint, QVariantMap)));
-    options["session_handle_token"] = QStringLiteral("dusky_reed");
-    call.setArguments({options});
-    bus_.asyncCall(call);
-}
-
-/// The desktop stores its bindings under this id, so it stays that of earlier versions.
-static QString portalId(const ShortcutSlot& slot) {
-    return QString(slot.formerly.isEmpty() ? slot.id : slot.formerly).replace(' ', '-');
-}
-
-void GlobalShortcuts::onCreated(uint response, const QVariantMap& results) {
-    session_path_ = results.value("session_handle").toString();
-    if (response != 0 || session_path_.isEmpty()) {
-        emit failed(tr("The desktop denied access to global shortcuts."));
-        return;
-    }
-    PortalShortcuts wanted;
-    for (const ShortcutSlot& slot : actions_.app().preferences().keys().all()) {
-        const QString id = slot.id.section(' ', 0, 0);
-        if (!find_action(id)->everywhere) continue;
-        QString words = slot.title;
-        // Those with a number: only what is there, by its name.
-        if (const int n = slot.id.section(' ', 1).toInt(); n > 0 && find_action(id)->numbered > 0) {
-            const QString name = actions_.nameOf(id, n);
-            if (name.isEmpty()) continue;
-            words += ": " + name;
+void GlobalShortcuts::grab() {
+    if (grabs_ == nullptr) return;
+    GlobalKeys& wishes = actions_.app().preferences().globalKeys();
+    const Keys& keys = actions_.app().preferences().keys();
+    std::vector<X11KeyGrabs::Wanted> wanted;
+    std::map<QString, QString> problems;
+    for (const ShortcutSlot& slot : keys.all()) {
+        if (!slot.everywhere || !wishes.wants(slot.id)) continue;
+        const auto all = keys.of(slot.id);
+        if (const QString why = GlobalKeys::unsuitable(all); !why.isEmpty()) {
+            problems[slot.id] = why;
+            continue;
         }
-        QVariantMap shortcut{{"description", words}};
-        if (id == "talk") shortcut["preferred_trigger"] = "CTRL+ALT+m";
-        wanted.append({portalId(slot), shortcut});
+        for (const QKeySequence& key : all) wanted.push_back({slot.id, key});
     }
-    QDBusMessage call = QDBusMessage::createMethodCall(kPortal, kPortalPath, kShortcuts, "BindShortcuts");
-    QVariantMap options;
-    options["handle_token"] = expectResponse(SLOT(onBound(uint, QVariantMap)));
-    call.setArguments({QVariant::fromValue(QDBusObjectPath(session_path_)), QVariant::fromValue(wanted),
-                       QString(), options});
-    bus_.asyncCall(call);
-}
-
-void GlobalShortcuts::onBound(uint response, const QVariantMap&) {
-    bound_ = response == 0;
-    if (bound_)
-        emit bound();
-    else
-        emit failed(tr("Global shortcuts were not set up."));
-}
-
-void GlobalShortcuts::onKey(const QDBusMessage& signal) {
-    // (o session, s id, t time, a{sv} options)
-    const QVariantList arguments = signal.arguments();
-    if (arguments.size() < 2 || arguments[0].value<QDBusObjectPath>().path() != session_path_) return;
-    const QString id = arguments[1].toString();
-    const bool down = signal.member() == "Activated";
-    for (const ShortcutSlot& slot : actions_.app().preferences().keys().all()) {
-        if (portalId(slot) != id) continue;
-        const QString action = slot.id.section(' ', 0, 0);
-        if (slot.held) {
-            if (down)
-                held_.insert(slot.id);
-            else
-                held_.erase(slot.id);
-            actions_.hold(slot.id, down);
-        } else if (down) {
-            actions_.act(action, slot.id.section(' ', 1));
-        }
+    if (wishes.paused()) {
+        (void)grabs_->grab({});
         return;
     }
+    problems.merge(grabs_->grab(wanted));
+    wishes.setProblems(std::move(problems));
 }
 
 }  // namespace reed::ui

@@ -1,51 +1,47 @@
-// Global shortcuts through the XDG desktop portal.
+// Shortcuts that work while another program has the keyboard.
 #pragma once
 
 #include <QDBusConnection>
-#include <QDBusMessage>
-#include <QDBusObjectPath>
-#include <QDBusServiceWatcher>
 #include <QObject>
-#include <QVariantMap>
-#include <set>
+#include <memory>
+
+#include "remote/portal_shortcuts.h"
+#include "remote/shortcut_delivery.h"
 
 namespace reed::ui {
 
-class Actions;
+class X11KeyGrabs;
 
-/// Binds the actions that are useful in every window (Action::everywhere); the desktop asks the user for the
-/// keys. When the portal ends or closes the session, held shortcuts are released (Actions::ownerLost()). When
-/// the portal is back, they are bound again. Source: XDG Desktop Portal documentation,
-/// org.freedesktop.portal.GlobalShortcuts version 1.
+/// Delivers global shortcuts: by the desktop portal if it has them, otherwise by grabs on the X server.
+/// Follows the wishes of GlobalKeys and reports there who provides them and what is not in effect.
 class GlobalShortcuts final : public QObject {
     Q_OBJECT
   public:
-    GlobalShortcuts(Actions& actions, QDBusConnection bus, QObject* parent = nullptr);
+    /// `display`: the X server whose keys may be grabbed, as in $DISPLAY; empty: none (Wayland, no display).
+    GlobalShortcuts(Actions& actions, const QDBusConnection& bus, QByteArray display,
+                    QObject* parent = nullptr);
+    ~GlobalShortcuts() override;
 
-    /// Whether a portal with global shortcuts is on the bus. Blocks for up to 1 s.
-    bool offered() const;
-    /// Binds the shortcuts; bound() or failed() follows.
-    void bind();
-    bool isBound() const { return !session_path_.isEmpty() && bound_; }
+    /// Finds the provider without blocking, and puts the shortcuts of the last session into effect.
+    void start();
+    /// What the menu does: the desktop asks for the keys, or the list of shortcuts opens.
+    void setUp();
+
+    /// The X server whose keys may be grabbed in this session; empty in a Wayland session.
+    static QByteArray displayOfSession();
 
   signals:
-    void bound();
     void failed(const QString& why);
 
   private:
-    Q_SLOT void onCreated(uint response, const QVariantMap& results);
-    Q_SLOT void onBound(uint response, const QVariantMap& results);
-    Q_SLOT void onKey(const QDBusMessage& signal);
-    Q_SLOT void onClosed(const QDBusMessage& signal);
-    QString expectResponse(const char* slot);
+    void useXServer();
+    void grab();
+
     Actions& actions_;
-    QDBusConnection bus_;
-    void lost();
-    QString session_path_;
-    QDBusServiceWatcher portal_;
-    std::set<QString> held_;  // slots that are held
-    bool bound_ = false;
-    int requests_ = 0;
+    ShortcutDelivery delivery_;
+    PortalShortcuts portal_;
+    QByteArray display_;
+    std::unique_ptr<X11KeyGrabs> grabs_;
 };
 
 }  // namespace reed::ui

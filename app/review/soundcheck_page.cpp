@@ -45,7 +45,7 @@ QString howLongAgo(const QDateTime& then) {
     return tr("%1 months ago", days / 30);
 }
 
-/// When the last soundcheck was, and what has changed since.
+/// The date of the last soundcheck, and what has changed since.
 QString lastSoundcheckText(const SoundcheckRecord& record, const std::optional<Finding>& change) {
     const QDateTime then = QDateTime::fromString(QString::fromStdString(record.date), Qt::ISODate);
     QString out = then.isValid() ? SoundcheckPage::tr("Last soundcheck: %1.").arg(howLongAgo(then))

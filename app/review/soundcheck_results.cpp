@@ -106,7 +106,9 @@ QWidget* SoundcheckResults::findingRows() {
         Words* w = Words::wrapped(Ink::text, 14, false, out);
         w->show(finding.finding);
         if (finding.finding.tone == FindingTone::neutral) w->setInk(Ink::text);
-        if (finding.certainty == Certainty::likely) w->setText(w->text() + tr(" (likely)"));
+        if (finding.certainty == Certainty::likely)
+            w->setText(
+                QString::fromStdString(qualified(w->text().toStdString(), tr("likely").toStdString())));
         setHint(w, tr("Measured by: %1").arg(Words::spelt(finding.method, {})));
         column->addWidget(w);
     }

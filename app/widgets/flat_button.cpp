@@ -5,6 +5,7 @@
 #include "theme/theme.h"
 #include "widgets/icon.h"
 #include "widgets/strip_marker.h"
+#include "widgets/words.h"
 
 namespace reed::ui {
 namespace {
@@ -114,7 +115,7 @@ void FlatButton::paintEvent(QPaintEvent*) {
     }
     p.setPen(ink);
     p.drawText(inside, Qt::AlignLeft | Qt::AlignVCenter,
-               fontMetrics().elidedText(text(), Qt::ElideRight, inside.width() + 1));
+               elidedByWords(fontMetrics(), text(), inside.width() + 1));
 }
 
 }  // namespace reed::ui

@@ -18,6 +18,7 @@ class FlatButton final : public QAbstractButton {
 
     void setIconName(const QString& name);
     void setWeight(Weight weight);
+    Weight weight() const { return weight_; }
     /// A small dimmer text before the main one (a shortcut number).
     void setPrefix(const QString& prefix);
     QString prefix() const { return prefix_; }

@@ -28,7 +28,7 @@ int MessageBar::heightFor(int width) const {
 
 void MessageBar::tell(const QString& text, bool serious) {
     if (!isHidden() && serious_) {
-        // An error that waits to be read is not covered by lesser news, nor is one told before the window is
+        // An unread error is not replaced by a less severe message, nor is one from before the window is
         // shown.
         if (serious && text != shown_ && !waiting_.contains(text)) waiting_ << text;
         update();

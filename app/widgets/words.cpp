@@ -6,9 +6,7 @@
 #include "theme/theme.h"
 
 namespace reed::ui {
-namespace {
 
-/// `text` if it fits into `width` pixels; else as many of its words as do, and an ellipsis.
 QString elidedByWords(const QFontMetrics& metrics, const QString& text, int width) {
     if (metrics.horizontalAdvance(text) <= width) return text;
     for (qsizetype end = text.lastIndexOf(' '); end > 0; end = text.lastIndexOf(' ', end - 1)) {
@@ -18,7 +16,14 @@ QString elidedByWords(const QFontMetrics& metrics, const QString& text, int widt
     return metrics.elidedText(text, Qt::ElideRight, width);
 }
 
-}  // namespace
+QString elidedBySentences(const QFontMetrics& metrics, const QString& text, int width) {
+    if (metrics.horizontalAdvance(text) <= width) return text;
+    for (qsizetype end = text.lastIndexOf(". "); end > 0; end = text.lastIndexOf(". ", end - 1)) {
+        const QString shorter = text.left(end + 1);
+        if (metrics.horizontalAdvance(shorter) <= width) return shorter;
+    }
+    return elidedByWords(metrics, text, width);
+}
 
 Words* Words::wrapped(Ink ink, int pixels, bool bold, QWidget* parent, const QString& text) {
     auto* out = new Words(ink, parent);

@@ -7,6 +7,13 @@
 
 namespace reed::ui {
 
+/// `text` if it fits into `width` pixels; else as many of its words as fit, and an ellipsis. A first word
+/// that is too long is cut.
+QString elidedByWords(const QFontMetrics& metrics, const QString& text, int width);
+/// `text` if it fits into `width` pixels; else its first sentences that do, without an ellipsis. If not even
+/// one does, as elidedByWords().
+QString elidedBySentences(const QFontMetrics& metrics, const QString& text, int width);
+
 class Words final : public QLabel {
     Q_OBJECT
   public:

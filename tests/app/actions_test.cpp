@@ -1,11 +1,13 @@
 // One table of actions: keys, menus and words from outside do the same; keys are changed in the window.
 #include "actions/actions.h"
 
+#include <QClipboard>
 #include <QLineEdit>
 #include <set>
 
 #include "actions/shortcuts_dialog.h"
 #include "app/window.h"
+#include "model/shared/global_keys.h"
 #include "widgets/words.h"
 
 using namespace reed;
@@ -249,4 +251,91 @@ TEST_CASE("earlier ids of actions are accepted, and shortcuts stored under them 
     }
     CHECK(w.window.actions().run("set", "gate hold 300").isEmpty());
     CHECK(w.value("gate", "hold") == 300.0);
+}
+
+TEST_CASE("a shortcut for every window is none that is typed") {
+    using ui::GlobalKeys;
+    for (const QKeySequence& fit : {QKeySequence("Ctrl+M"), QKeySequence("Alt+Shift+1"), QKeySequence("F5"),
+                                    QKeySequence(Qt::Key_Pause), QKeySequence(Qt::Key_ScrollLock),
+                                    QKeySequence(Qt::Key_MicMute), QKeySequence(Qt::Key_MediaPlay)}) {
+        INFO(fit.toString().toStdString());
+        CHECK(ui::Keys::problem(fit) == "");
+        CHECK(GlobalKeys::unsuitable({fit}) == "");
+    }
+    CHECK_THAT(GlobalKeys::unsuitable({QKeySequence("Ctrl+M"), QKeySequence(Qt::Key_Question)}).toStdString(),
+               Catch::Contains("? would no longer reach other apps"));
+    CHECK_THAT(GlobalKeys::unsuitable({}).toStdString(), Catch::Contains("has no shortcut yet"));
+}
+
+TEST_CASE("in the list a shortcut is marked for every window, and what is not in effect says why", "[app]") {
+    TemporaryFolder folder;
+    WithKeys w(folder);
+    ui::GlobalKeys& global = w.app.preferences().globalKeys();
+    global.setProvider(ui::GlobalKeys::Provider::x_server);
+    REQUIRE(w.open() != nullptr);
+    CHECK_THAT(w.said(), Catch::Contains("marked “Every window”"));
+    auto* mark = w.find<ui::FlatButton>("global talk");
+    REQUIRE(mark != nullptr);
+    CHECK(mark->isVisible());
+    CHECK_FALSE(mark->isChecked());
+    CHECK(w.find<ui::FlatButton>("global undo") == nullptr);  // of no use elsewhere
+    CHECK_FALSE(w.find<ui::FlatButton>("copy talk")->isVisible());
+    QTest::mouseClick(mark, Qt::LeftButton);
+    CHECK(global.wants("talk"));
+    CHECK(mark->isChecked());
+    CHECK_THAT(w.said(), Catch::Contains("Ctrl+M works in every window now"));
+    global.setProblems({{"talk", "Another app uses Ctrl+M. Choose another shortcut."}});
+    CHECK(mark->text() == "Not in effect");
+    CHECK(w.find<ui::FlatButton>("global talk")->weight() == ui::FlatButton::Weight::alarm);
+    CHECK(mark->toolTip().contains("Another app uses Ctrl+M"));
+    QTest::mouseClick(mark, Qt::LeftButton);
+    CHECK_FALSE(global.wants("talk"));
+    CHECK(mark->text() == "Every window");
+    // One without a shortcut, or with one that is typed, is not taken.
+    w.app.preferences().keys().set("talk", {});
+    QTest::mouseClick(mark, Qt::LeftButton);
+    CHECK_FALSE(global.wants("talk"));
+    CHECK_FALSE(mark->isChecked());
+    CHECK_THAT(w.said(), Catch::Contains("has no shortcut yet"));
+    w.app.preferences().keys().set("talk", QKeySequence(Qt::Key_Question));
+    QTest::mouseClick(mark, Qt::LeftButton);
+    CHECK_FALSE(global.wants("talk"));
+    CHECK_THAT(w.said(), Catch::Contains("? would no longer reach other apps"));
+    // While a new one is pressed, no key is grabbed; and not for longer than the list is open.
+    QTest::mouseClick(w.key("talk"), Qt::LeftButton);
+    CHECK(global.paused());
+    QTest::keyClick(w.key("talk"), Qt::Key_M, Qt::ControlModifier);
+    CHECK_FALSE(global.paused());
+    QTest::mouseClick(w.key("talk"), Qt::LeftButton);
+    REQUIRE(global.paused());
+    delete w.window.findChild<ui::ShortcutsDialog*>();
+    CHECK_FALSE(global.paused());
+}
+
+TEST_CASE("where nothing provides global shortcuts, the list offers the commands for the desktop", "[app]") {
+    TemporaryFolder folder;
+    WithKeys w(folder);
+    REQUIRE(w.open() != nullptr);
+    CHECK_THAT(w.said(), Catch::Contains("settings of your desktop"));
+    CHECK_FALSE(w.find<ui::FlatButton>("global talk")->isVisible());
+    // The provider may be found while the list is open.
+    w.app.preferences().globalKeys().setProvider(ui::GlobalKeys::Provider::desktop);
+    CHECK_THAT(w.said(), Catch::Contains("are set by the desktop"));
+    w.app.preferences().globalKeys().setProvider(ui::GlobalKeys::Provider::none);
+    CHECK_THAT(w.said(), Catch::Contains("settings of your desktop"));
+    const auto copied = [&](const QString& id) {
+        QTest::mouseClick(w.find<ui::FlatButton>(("copy " + id).toUtf8()), Qt::LeftButton);
+        return QGuiApplication::clipboard()->text().toStdString();
+    };
+    // The desktop reports no release, so that the talk key can only toggle.
+    CHECK(copied("talk") == "dusky-reed --send toggle-mute");
+    CHECK(copied("scene 3") == "dusky-reed --send scene 3");
+    CHECK(copied("character Under water") == "dusky-reed --send character 'Under water'");
+    CHECK(w.find<ui::FlatButton>("copy hold-character Under water") == nullptr);
+    // What is copied works.
+    CHECK(w.window.actions().run("character", "Under water") == "");
+    CHECK_THAT(w.said(), Catch::Contains("Copied: dusky-reed --send character"));
+    w.app.preferences().globalKeys().setProvider(ui::GlobalKeys::Provider::desktop);
+    CHECK_FALSE(w.find<ui::FlatButton>("copy talk")->isVisible());
+    CHECK_FALSE(w.find<ui::FlatButton>("global talk")->isVisible());
 }

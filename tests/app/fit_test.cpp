@@ -60,6 +60,9 @@ TEST_CASE("a scene made for another voice is fitted to this one by one click, an
     CHECK(changes[0].to == Approx(changes[0].from + 14.0).margin(3.0));
     const Scene before = w.app.mixer().scene();
     // One alone, then all of the others.
+    // A value that is called as its stage is named once, all others after their stage.
+    CHECK_THAT(popup->findChild<ui::FlatButton*>("fit_0")->accessibleName().toStdString(),
+               Catch::StartsWith("Apply: Gain: 0.0 dB → ") || Catch::Contains(", "));
     QTest::mouseClick(popup->findChild<ui::FlatButton*>("fit_0"), Qt::LeftButton);
     CHECK(w.value("gain", "gain") == changes[0].to);
     w.app.history().undo();

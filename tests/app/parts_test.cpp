@@ -6,6 +6,8 @@
 #include "deck/scene_bar.h"
 #include "model/shared/history.h"
 #include "model/takes/feed_recorder.h"
+#include "theme/theme.h"
+#include "widgets/words.h"
 
 using namespace reed;
 using namespace reed::test;
@@ -161,6 +163,18 @@ TEST_CASE("a field tells values inside its range only, and shows what it is told
     CHECK(field.accessibleDescription().startsWith("3.5:1"));
     QTest::mouseClick(&field, Qt::LeftButton, Qt::ControlModifier, {10, 10});
     CHECK(told == ratio.default_value);
+}
+
+TEST_CASE("text that does not fit is cut between its sentences, else between its words") {
+    const QFontMetrics metrics(ui::font(13));
+    const QString text = "App audio is too quiet. You can raise it by 4.5 dB.";
+    const auto pixels = [&](const QString& t) { return metrics.horizontalAdvance(t); };
+    CHECK(ui::elidedBySentences(metrics, text, pixels(text)) == text);
+    CHECK(ui::elidedBySentences(metrics, text, pixels(text) - 1) == "App audio is too quiet.");
+    CHECK(ui::elidedBySentences(metrics, text, pixels("App audio is to…")) == "App audio is…");
+    CHECK(ui::elidedByWords(metrics, text, pixels(text) - 1) ==
+          "App audio is too quiet. You can raise it by 4.5…");
+    CHECK(ui::elidedByWords(metrics, "Cathedral", pixels("Cathe…")).endsWith("…"));
 }
 
 TEST_CASE("a choice is made from its menu and by keys") {

@@ -82,7 +82,7 @@ TEST_CASE("the picture of pitch tells where the voice comes from and goes to, an
     CHECK_FALSE(w.find<ui::ValueField>("scale")->isVisible());
     w.strip().chainModel().setValue("pitch", kPitchShift, 12);
     w.setInput({DeviceKind::sound_file, folder.path("hum.wav")});
-    CHECK(w.says("Your voice is at about 112 Hz and leaves at 224 Hz."));
+    CHECK(w.says("Your voice is at about 112 Hz, the output at 224 Hz."));
     CHECK(Window::until(
         [&] { return w.pixels(ui::theme().straw, 0.3, 0.6) > 20; }));  // 224 Hz lies above the middle
     CHECK(w.pixels(ui::theme().straw, 0.62, 0.98) == 0);

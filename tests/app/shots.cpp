@@ -176,6 +176,12 @@ TEST_CASE("shots: keys", "[.shots]") {
     Window w(folder);
     const QByteArray shots = qgetenv("REED_SHOTS");
     w.app.preferences().keys().set("toggle-mute", QKeySequence("F12"));
+    ui::GlobalKeys& global = w.app.preferences().globalKeys();
+    global.setProvider(ui::GlobalKeys::Provider::x_server);
+    global.want("talk", true);
+    global.want("scene 1", true);
+    global.want("mute", true);
+    global.setProblems({{"scene 1", "Another app uses Ctrl+1. Choose another shortcut."}});
     QTest::keyClick(&w.window, Qt::Key_F1);
     auto* dialog = w.find<ui::ShortcutsDialog>("keys_dialog");
     REQUIRE(dialog != nullptr);

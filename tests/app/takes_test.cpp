@@ -86,7 +86,7 @@ TEST_CASE("what was just said is kept by a key, loops through the chain, and not
     CHECK(w.find<ui::FlatButton>("takes_button")->text() == "Loop");
     REQUIRE(Window::until([&] { return w.takes().position() >= 0.0; }));
     REQUIRE(Window::until([&] { return w.nothing_goes_out(); }));
-    CHECK_FALSE(w.app.mute().on());  // nobody muted it
+    CHECK_FALSE(w.app.mute().on());  // the mute was not pressed
     // The levels are those of the take.
     CHECK(Window::until(
         [&] { return w.strip().levels().taps.size() > 1 && w.strip().levels().taps[0].voice_known; }));

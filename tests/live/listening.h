@@ -18,17 +18,14 @@
 
 namespace reed::test {
 
-inline void wait(double seconds) {
-    std::this_thread::sleep_for(std::chrono::duration<double>(seconds));
-}
-
-/// Waits until `done` holds, looking after the device as the window does; false after `seconds`.
+/// Polls the device as the window does, 20 times a second, until `done` holds; false after `seconds`.
 template <typename Done>
 bool tended(SoundSource& device, Done done, double seconds = 60.0) {
-    for (int i = 0; i < static_cast<int>(seconds / 0.05); ++i) {
+    constexpr std::chrono::milliseconds kInterval(50);
+    for (auto polls = static_cast<int>(seconds / 0.05); polls > 0; --polls) {
         device.tend();
         if (done()) return true;
-        wait(0.05);
+        std::this_thread::sleep_for(kInterval);
     }
     return false;
 }

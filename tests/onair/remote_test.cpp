@@ -15,6 +15,7 @@
 #include "actions/actions.h"
 #include "app/window.h"
 #include "base/file.h"
+#include "model/shared/global_keys.h"
 #include "remote/control.h"
 #include "remote/global_shortcuts.h"
 
@@ -55,6 +56,7 @@ class Portal final : public QDBusVirtualObject {
     Q_OBJECT
   public:
     QStringList bound;
+    uint answer = 0;  // of the desktop: 1 is the user's refusal
     QDBusObjectPath session;
 
     QString introspect(const QString&) const override { return {}; }
@@ -94,7 +96,7 @@ class Portal final : public QDBusVirtualObject {
         bus.send(m.createReply(QVariant::fromValue(QDBusObjectPath(path))));
         QDBusMessage response =
             QDBusMessage::createSignal(path, "org.freedesktop.portal.Request", "Response");
-        response << 0u << results;
+        response << answer << results;
         bus.send(response);
         return true;
     }
@@ -104,6 +106,24 @@ class Portal final : public QDBusVirtualObject {
         signal << QVariant::fromValue(session) << id << qulonglong{0} << QVariantMap{};
         bus.send(signal);
     }
+};
+
+/// The portal on the bus. It is another program: it has a thread of its own, so that it can answer while the
+/// window waits.
+struct Desktop {
+    explicit Desktop(Portal& portal) {
+        portal.moveToThread(&elsewhere);
+        elsewhere.start();
+        REQUIRE(bus.registerService("org.freedesktop.portal.Desktop"));
+        REQUIRE(bus.registerVirtualObject("/org/freedesktop/portal/desktop", &portal));
+    }
+    struct Elsewhere : QThread {
+        ~Elsewhere() override {
+            quit();
+            wait();
+        }
+    } elsewhere;
+    QDBusConnection bus = QDBusConnection::connectToBus(QDBusConnection::SessionBus, "desk");
 };
 
 TEST_CASE("other programs mute, recall scenes and bypass stages, and are told when it can't be done",
@@ -230,26 +250,15 @@ TEST_CASE("without the program or a bus, --send says so", "[onair]") {
 TEST_CASE("keys that work in every window are bound through the desktop's portal", "[onair]") {
     TemporaryFolder folder;
     Window w(folder);
-    ui::GlobalShortcuts keys(w.window.actions(), QDBusConnection::sessionBus());
+    ui::PortalShortcuts keys(w.window.actions(), QDBusConnection::sessionBus());
     QString failed;
-    QObject::connect(&keys, &ui::GlobalShortcuts::failed, [&](const QString& why) { failed = why; });
+    QObject::connect(&keys, &ui::PortalShortcuts::failed, [&](const QString& why) { failed = why; });
     keys.bind();  // no portal yet
     CHECK(failed.contains("dusky-reed --send toggle-mute"));
 
     Portal portal;
-    // The portal is another program: it has a thread of its own, so that it can answer while the window
-    // waits.
-    struct Elsewhere : QThread {
-        ~Elsewhere() override {
-            quit();
-            wait();
-        }
-    } elsewhere;
-    portal.moveToThread(&elsewhere);
-    elsewhere.start();
-    QDBusConnection desk = QDBusConnection::connectToBus(QDBusConnection::SessionBus, "desk");
-    REQUIRE(desk.registerService("org.freedesktop.portal.Desktop"));
-    REQUIRE(desk.registerVirtualObject("/org/freedesktop/portal/desktop", &portal));
+    Desktop desktop(portal);
+    QDBusConnection& desk = desktop.bus;
     failed.clear();
     keys.bind();
     CHECK(Window::until([&] { return keys.isBound() || !failed.isEmpty(); }));
@@ -306,6 +315,38 @@ TEST_CASE("keys that work in every window are bound through the desktop's portal
     desk.send(closed);
     REQUIRE(Window::until([&] { return failed.contains("closed the global shortcuts"); }));
     CHECK(w.app.mute().on());
+    QDBusConnection::disconnectFromBus("desk");
+}
+
+TEST_CASE("shortcuts that were set up with the desktop once are bound at every start", "[onair]") {
+    TemporaryFolder folder;
+    Portal portal;
+    {
+        Desktop desktop(portal);
+        Window w(folder);
+        ui::GlobalShortcuts keys(w.window.actions(), QDBusConnection::sessionBus(), {});
+        keys.start();
+        ui::GlobalKeys& wishes = w.app.preferences().globalKeys();
+        REQUIRE(Window::until([&] { return wishes.provider() == ui::GlobalKeys::Provider::desktop; }));
+        CHECK(portal.bound.isEmpty());  // not before the menu was used
+        keys.setUp();
+        REQUIRE(Window::until([&] { return wishes.wantsDesktop(); }));
+        CHECK_FALSE(portal.bound.isEmpty());
+    }
+    QDBusConnection::disconnectFromBus("desk");
+    portal.bound.clear();
+    Portal second;
+    Desktop desktop(second);
+    Window w(folder);
+    ui::GlobalShortcuts keys(w.window.actions(), QDBusConnection::sessionBus(), {});
+    keys.start();
+    REQUIRE(Window::until([&] { return !second.bound.isEmpty(); }));
+    second.press(desktop.bus, "Activated", "toggle-1");
+    REQUIRE(Window::until([&] { return w.strip().chainModel().chain().stages[0].bypass; }));
+    // After a refusal the desktop is not asked at every start.
+    second.answer = 1;
+    keys.setUp();
+    REQUIRE(Window::until([&] { return !w.app.preferences().globalKeys().wantsDesktop(); }));
     QDBusConnection::disconnectFromBus("desk");
 }
 

@@ -315,7 +315,7 @@ bool ChainModel::replaceStage(const std::string& id, std::vector<StageSpec> stag
     return true;
 }
 
-/// Gives them ids of their own; false, with the reason told, when there would be too many.
+/// Gives the stages new ids. Returns false, and reports why, if there would be too many.
 bool ChainModel::insert(StripState& into, std::vector<StageSpec> fresh, size_t index) {
     ChainSpec& to = into.scene.chain();
     if (to.stages.size() + fresh.size() > kMaxStages) {

@@ -36,7 +36,8 @@ void StageSpectrum::poll() {
     const bool another = heard_.follow({probe, &probe->before});
     left_.follow({probe, &probe->after});
     if (!before_ || another) begin();
-    // Both rings are written grain by grain, to the same frame; the one behind tells how far both are there.
+    // Both rings are written by sub-blocks, to the same frame; the one behind limits what can be read of
+    // both.
     const auto both = [this] { return std::min(heard_.waiting(), left_.waiting()); };
     if (const auto late = both() - static_cast<std::int64_t>(rate_); late > 0) {
         heard_.seek(heard_.at() + late);

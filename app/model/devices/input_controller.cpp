@@ -230,14 +230,14 @@ void InputController::open(const DeviceChoice& choice, bool wait) {
 
 void InputController::finish(const DeviceChoice& choice, Opening made) {
     setOpening(std::nullopt);
-    audio_.poll();  // whoever asks for the microphone next finds its node
+    audio_.poll();  // so that the next request for the microphone finds its node
     if (const auto used = use(choice, std::move(made)); used.ok()) {
         choice_ = choice;
         if (substitute_) notices_.warn(tr("Using the simulated room instead."));
         substitute_ = false;
     } else {
         notices_.tell(used.error());
-        // Something must sound; what does is told when it is there.
+        // The main strip needs an input: the fallback is reported once it is open.
         substitute_ = policy_.main && choice.kind != DeviceKind::simulated_room && !status().running;
         if (substitute_) return open({}, false);
     }

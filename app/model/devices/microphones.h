@@ -25,7 +25,7 @@ class Microphones final : public QObject {
     Microphones(AudioSystem& audio, InputController& input, MeterReader& readings);
     ~Microphones() override;
 
-    /// Updates the levels. Call about 15 times a second; `visible`: somebody sees the strip.
+    /// Updates the levels. Call about 15 times a second; `visible`: whether the strip is on the screen.
     void poll(bool visible);
 
     struct Now {

@@ -80,7 +80,7 @@ void AdaptationModel::noteSaved() {
     }
 }
 
-/// Measures what was said last as the scene in work makes it sound, and notes it where that is kept.
+/// Measures the last speech through the current scene, and stores the result with the scene.
 void AdaptationModel::note(StripModel& strip) {
     auto sound = std::make_shared<RecentInput>(recentInput(strip, kSeconds));
     if (!sound->enough()) return;
@@ -114,7 +114,7 @@ void AdaptationModel::look() {
     strip_ = spec.id;
     looking_ = std::make_shared<std::atomic<bool>>(false);
     const auto told = [this, end = looking_, last = -1](double part) mutable {
-        if (*end) return false;  // nobody waits for it; this may be gone
+        if (*end) return false;  // cancelled: `this` may be deleted
         const int percent = static_cast<int>(100.0 * part);
         if (percent != last) emit progressed(percent);  // from there; who listens hears it here
         last = percent;

@@ -27,7 +27,7 @@ SceneManager::SceneManager(std::filesystem::path folder, CurrentScene& work, Not
 
 // --- the disk ---
 
-/// `work(disk)` on the errands' thread, then `done(result)` here, and the list is what is there.
+/// Runs `work(disk)` on the disk thread, then `done(result)` on the GUI thread, and updates the list.
 template <typename Work, typename Done>
 void SceneManager::ask(Work work, Done done) {
     errands_.run(
@@ -42,7 +42,7 @@ void SceneManager::ask(Work work, Done done) {
         });
 }
 
-/// The same, of which nothing is told but why it could not be done.
+/// The same; only an error is reported.
 template <typename Work>
 void SceneManager::ask(Work work) {
     ask(std::move(work), [this](const auto& done) {
@@ -56,7 +56,7 @@ void SceneManager::tell(const Error& problem) {
     notices_.tell(problem);
 }
 
-/// What is under way comes with news of its own, and would be taken back by these until then.
+/// Ignores file events while a task runs, which reports its own result; they would undo it until then.
 void SceneManager::came(SceneFolderChanges news) {
     others_.merge(news.others);
     if (errands_.busy()) return;
@@ -106,7 +106,7 @@ std::vector<Difference> SceneManager::changes() const {
     return differences(there->desk, without_transients(work_.scene().desk));
 }
 
-/// The folder tells what comes and goes, each file what is written into it.
+/// Watches the folder for new and removed files, and each file for changes.
 void SceneManager::watch() {
     QStringList wanted;
     if (std::error_code ec; std::filesystem::is_directory(folder_, ec))
@@ -117,7 +117,7 @@ void SceneManager::watch() {
     for (const QString& path : watched) {
         if (!wanted.contains(path)) gone << path;
     }
-    // A file that was replaced is another one under the same name, of which Qt takes leave by itself.
+    // Qt stops watching a file that was replaced by another one of the same name.
     for (const QString& path : watched) wanted.removeAll(path);
     if (!gone.isEmpty()) files_.removePaths(gone);
     if (!wanted.isEmpty()) files_.addPaths(wanted);
@@ -211,7 +211,7 @@ size_t SceneManager::put(const Scene& scene, const std::string& in_place_of) {
 }
 
 /// Writes `scene`, whose name the one in work has from then on; the file of `from` goes where that is another
-/// name. `keep`: what is written over is kept in "removed" in any case.
+/// name. `keep`: the overwritten scene is kept in "removed" in any case.
 bool SceneManager::write(const Scene& scene, const std::string& from, bool keep) {
     if (!errands_.busy()) problem_.clear();
     if (const auto problem = scene_problem(scene)) {

@@ -55,7 +55,8 @@ QString Keys::problem(const QKeySequence& key) {
     const auto code = pressed.key();
     if (key.count() > 1 || code == Qt::Key_unknown) return tr("That isn't a single shortcut.");
     const bool function = code >= Qt::Key_F1 && code <= Qt::Key_F35;
-    const bool media = code >= Qt::Key_Back && code <= Qt::Key_LaunchH;
+    const bool media = (code >= Qt::Key_Back && code <= Qt::Key_LaunchH) || code == Qt::Key_MicMute ||
+                       code == Qt::Key_Pause || code == Qt::Key_ScrollLock;
     const auto with = pressed.keyboardModifiers();
     const bool chord = (with & (Qt::ControlModifier | Qt::AltModifier | Qt::MetaModifier)) != Qt::NoModifier;
     if (function || media || chord || code == Qt::Key_Question) return {};

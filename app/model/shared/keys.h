@@ -16,8 +16,9 @@ struct ShortcutSlot {
     QString title;  ///< what the shortcut does
     QString group;  ///< heading in the list
     QList<QKeySequence> usual;
-    bool held = false;  ///< press and hold
-    QString formerly;   ///< id of earlier versions, if different
+    bool held = false;        ///< press and hold
+    bool everywhere = false;  ///< useful while another program has the keyboard
+    QString formerly;         ///< id of earlier versions, if different
 };
 
 /// Assigns shortcuts to slots; a shortcut belongs to one slot at most. define() may be called after

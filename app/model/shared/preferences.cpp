@@ -66,6 +66,9 @@ void Preferences::restore(const WorkingState& state) {
     small_on_top_ = state.small_on_top;
     places_ = state.places;
     keys_.restore(state.keys);
+    std::set<QString> global;
+    for (const std::string& slot : state.global_keys) global.insert(QString::fromStdString(slot));
+    global_keys_.restore(std::move(global), state.desktop_keys);
     target_ = state.target_lufs;
     hidden_advice_ = {state.hidden_advice.begin(), state.hidden_advice.end()};
     talk_key_ = state.talk_key == "talks" ? TalkKey::talks
@@ -81,6 +84,9 @@ void Preferences::keep(WorkingState& state) const {
     state.small_on_top = small_on_top_;
     state.places = places_;
     state.keys = keys_.kept();
+    state.global_keys.clear();
+    for (const QString& slot : global_keys_.wanted()) state.global_keys.push_back(slot.toStdString());
+    state.desktop_keys = global_keys_.wantsDesktop();
     state.target_lufs = target_;
     state.hidden_advice = {hidden_advice_.begin(), hidden_advice_.end()};
     state.talk_key =

@@ -7,6 +7,7 @@
 #include <string>
 #include <utility>
 
+#include "model/shared/global_keys.h"
 #include "model/shared/keys.h"
 #include "scenes/working_state.h"
 
@@ -18,6 +19,7 @@ class Preferences final : public QObject {
   public:
     explicit Preferences(QObject* parent = nullptr) : QObject(parent) {
         connect(&keys_, &Keys::changed, this, &Preferences::changed);
+        connect(&global_keys_, &GlobalKeys::changed, this, &Preferences::changed);
     }
 
     /// "dusk" or "dawn".
@@ -61,6 +63,7 @@ class Preferences final : public QObject {
 
     Keys& keys() { return keys_; }
     const Keys& keys() const { return keys_; }
+    GlobalKeys& globalKeys() { return global_keys_; }
 
     /// Reads the stored settings; writes them.
     void restore(const WorkingState& state);
@@ -84,6 +87,7 @@ class Preferences final : public QObject {
     std::set<std::string> hidden_advice_;
     bool octaves_ = false;
     Keys keys_;
+    GlobalKeys global_keys_;
 };
 
 }  // namespace reed::ui

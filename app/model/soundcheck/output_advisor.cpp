@@ -221,7 +221,7 @@ OutputAdvisor::Found OutputAdvisor::loudness() {
     return out;
 }
 
-/// Each voice is to be at the target by itself; the one that is farthest from it is named.
+/// Each voice has to meet the target alone; the one farthest from it is named.
 OutputAdvisor::Found OutputAdvisor::loudnessOfVoices() const {
     const double target = preferences_.target();
     const VoiceLoudnessModel::Voice* worst = nullptr;

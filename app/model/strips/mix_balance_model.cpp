@@ -16,7 +16,7 @@ MixBalanceModel::MixBalanceModel(MixerModel& mixer, LiveMixer& live)
     connect(&mixer_, &MixerModel::ticked, this, &MixBalanceModel::tick);
 }
 
-/// Readers of what sounds now; false while there is no programme.
+/// Creates readers of the current strips; false while there is no app audio.
 bool MixBalanceModel::follow() {
     std::vector<std::shared_ptr<const HistoryRing>> rings;
     for (StripModel* s : mixer_.strips()) {
@@ -78,7 +78,7 @@ double MixBalanceModel::wantedMove() const {
     const auto [least, most] = mixer_.targetDistance();
     const double d = *now_.distance;
     if (d >= least - 0.5 && d <= most + 0.5) return 0.0;
-    return std::round(d < least ? d - least : d - most);  // as it is told
+    return std::round(d < least ? d - least : d - most);  // as it is shown
 }
 
 void MixBalanceModel::offsetAppAudio(double db) {

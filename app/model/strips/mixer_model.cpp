@@ -116,7 +116,7 @@ StripDeviceSettings MixerModel::storedInput(const std::string& id) const {
 StripModel* MixerModel::restoreStrip(const StripSpec& spec, const AbSettings& memories,
                                      const StripDeviceSettings& input, const std::string& focused,
                                      const std::string& character) {
-    // What it offered to other programs goes before the same is offered anew.
+    // The microphones of a removed strip with this id are released before the new strip creates its own.
     if (std::ranges::any_of(leaving_, [&](const auto& s) { return s->chainModel().spec().id == spec.id; }))
         releaseLeaving();
     audio_.fixed_rate = AudioSystem::kMixerRate;
@@ -154,7 +154,7 @@ StripModel* MixerModel::add(StripRole role) {
     return added;
 }
 
-/// Off the desk for whoever looks. Its sound fades out first: it would be heard to click.
+/// Removes a strip from the list at once, and the strip itself when its sound has faded out, without a click.
 void MixerModel::drop(const std::string& id) {
     StripModel* gone = find(id);
     if (gone == nullptr || gone == main_) return;
@@ -291,7 +291,7 @@ void MixerModel::stop() {
     for (StripModel* s : order_) s->input().close();
 }
 
-// --- what is heard ---
+// --- headphones ---
 
 void MixerModel::applyMute() {
     for (StripModel* s : order_) s->applyMute();

@@ -105,8 +105,8 @@ void MixerModel::setMainId(const std::string& id) {
     main_->setId(id);
 }
 
-/// The strips of `wanted` in their order. Those that are here already are told by `set`, others come, those
-/// it has not go.
+/// Makes the strips those of `wanted`, in its order: `set` changes a strip that exists, missing ones are
+/// added, and strips that `wanted` does not have are removed.
 void MixerModel::applyState(const DeskState& wanted, const Set& set) {
     least_ = wanted.target_distance_min;
     most_ = wanted.target_distance_max;

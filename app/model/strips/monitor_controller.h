@@ -84,7 +84,7 @@ class MonitorController final : public QObject {
     std::unique_ptr<FeedbackGuard> howl_;
     RingReader input_sound_;
     std::string warned_of_;
-    bool played_ = false;  // a programme was switched on by itself
+    bool played_ = false;  // the monitor of app audio was switched on automatically
     int close_in_ = 0;     // ticks until a faded-out output is closed
 };
 

@@ -15,8 +15,8 @@ class MixerModel;
 
 /// Refers by ids to a value that can be set: of a stage of a strip, of the strip itself, or of its
 /// headphones. It is valid while there is such a strip, stage and parameter; the stage may go and come back.
-/// Actions, D-Bus, `--send` and widgets use the same addresses. Numbers that are not finite are rejected
-/// here.
+/// Actions, D-Bus and `--send` use these addresses; the widgets of a stage use StageRef. Numbers that are
+/// not finite are rejected here.
 class ParameterRef {
   public:
     /// Owners that are no stage.

@@ -14,7 +14,7 @@ int ReadoutHistory::shown(const StageKind& kind) {
 
 void ReadoutHistory::follow(const ChainSpec& chain, double time,
                             const std::function<std::vector<float>(const StageSpec&)>& told) {
-    // Another input begins anew.
+    // Another input starts a new history.
     if (time < time_) stages_.clear();
     if (time >= time_ && time < time_ + kStep) return;
     time_ = time;

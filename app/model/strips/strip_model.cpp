@@ -2,18 +2,13 @@
 
 #include <QGuiApplication>
 
+#include "model/shared/due.h"
+
 namespace reed::ui {
 namespace {
 
 constexpr int kTick = 33, kDragTick = 16, kBackgroundTick = 100, kHiddenTick = 250;  // ms from tick to tick
 constexpr int kPollInput = 240, kReportFaults = 1000;                                // ms
-
-/// True when `since` was started `ms` ago or never, and starts it anew.
-bool due(QElapsedTimer& since, int ms) {
-    if (since.isValid() && since.elapsed() < ms) return false;
-    since.start();
-    return true;
-}
 
 }  // namespace
 

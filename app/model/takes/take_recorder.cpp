@@ -43,7 +43,7 @@ TakeRecorder::TakeRecorder(Notifications& notices, double longest) : notices_(no
 TakeRecorder::~TakeRecorder() = default;
 
 void TakeRecorder::start(const std::vector<StripModel*>& strips, const std::filesystem::path& folder) {
-    (void)create_folders(folder);                 // what fails is told when the file is made
+    (void)create_folders(folder);                 // an error is reported when the file is created
     std::vector<std::unique_ptr<Recording>> all;  // first of all: files take their time
     for (StripModel* s : strips) {
         all.push_back(std::make_unique<Recording>());

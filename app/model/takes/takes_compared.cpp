@@ -74,7 +74,7 @@ void TakesModel::renderComparison() {
             const double by = figures.gain_applied_db();
             matched_ = !figures.a_lufs || !figures.b_lufs ? tr("One side is silent.")
                        : std::abs(by) < 0.1               ? tr("Both sides are equally loud.")
-                                                          : tr("%1 was %2 LU louder; levels are matched.")
+                                            : tr("“%1” was %2 LU louder; levels are matched.")
                                                   .arg(sideName(by < 0.0))
                                                   .arg(std::abs(by), 0, 'f', 1);
             strip_->liveStrip().takes().compare(std::move(made.value().pair));

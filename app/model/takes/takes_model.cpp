@@ -56,7 +56,7 @@ TakesModel::TakesModel(AppContext& context, MixerModel& mixer, SceneManager& sce
 }
 
 TakesModel::~TakesModel() {
-    // What is being recorded is kept; what is being written is waited for.
+    // Keeps a recording in progress, and waits for files that are being written.
     stopRecording();
     work_.drop(compare_);
 }
@@ -197,7 +197,7 @@ void TakesModel::takeIn(const std::filesystem::path& recording, const QString& s
            [store = store_, recording] { return TakeRecorder::takeIn(store, recording); });
 }
 
-// --- what is done to the chosen one ---
+// --- the selected take ---
 
 void TakesModel::import(const QString& file) {
     const std::filesystem::path path = file.toStdString();
@@ -320,7 +320,7 @@ void TakesModel::setLooping(bool on) {
     strip_ = &mixer_.current();
     // From the press on, not only from when the file has been read.
     strip_->liveStrip().reserve_for_take();
-    // A loop that nobody hears is of no use.
+    // A loop needs the headphones.
     monitored_ = strip_->monitoring().settings().source == MonitorSource::off;
     if (monitored_) strip_->monitoring().toggle();
     load();
@@ -397,7 +397,7 @@ void TakesModel::follow() {
     if (strip_ == nullptr) return;
     TakePlayer& player = strip_->liveStrip().takes();
     player.tend();
-    // The strip was opened anew: the loop goes on in it.
+    // The strip was reopened: the loop continues in it.
     if (loop_ != nullptr && !player.playing()) {
         loop_.reset();
         load();

@@ -1,0 +1,348 @@
+// Global shortcuts on a real X server: other programs have the focus, grab the keyboard, or have the key.
+#include <xcb/xcb.h>
+#include <xcb/xcb_keysyms.h>
+#include <xcb/xtest.h>
+#include <xkbcommon/xkbcommon-keysyms.h>
+
+#include <QProcess>
+#include <catch2/catch.hpp>
+#include <cstdlib>
+#include <memory>
+
+#include "app/window.h"
+#include "model/shared/global_keys.h"
+#include "model/shared/microphone_mute.h"
+#include "remote/global_shortcuts.h"
+#include "remote/x11_key_grabs.h"
+
+namespace reed::test {
+namespace {
+
+/// A virtual X server.
+struct XServer {
+    QProcess process;
+    QByteArray display;
+    XServer() {
+        process.start("Xvfb", {"-displayfd", "1", "-screen", "0", "640x480x24", "-nolisten", "tcp"});
+        REQUIRE(Window::until([&] { return process.canReadLine(); }));
+        display = ":" + process.readLine().trimmed();
+    }
+    ~XServer() { end(); }
+    void end() {
+        process.terminate();
+        process.waitForFinished();
+    }
+};
+
+/// Another program with a window that has the focus. It also presses the keys.
+struct OtherProgram {
+    xcb_connection_t* connection;
+    xcb_window_t window = 0, root = 0;
+    xcb_key_symbols_t* symbols;
+    explicit OtherProgram(const QByteArray& display)
+        : connection(xcb_connect(display.constData(), nullptr)), symbols(xcb_key_symbols_alloc(connection)) {
+        REQUIRE(xcb_connection_has_error(connection) == 0);
+        const xcb_screen_t* screen = xcb_setup_roots_iterator(xcb_get_setup(connection)).data;
+        root = screen->root;
+        window = xcb_generate_id(connection);
+        const std::uint32_t events = XCB_EVENT_MASK_KEY_PRESS;
+        xcb_create_window(connection, XCB_COPY_FROM_PARENT, window, root, 0, 0, 640, 480, 0,
+                          XCB_WINDOW_CLASS_INPUT_OUTPUT, screen->root_visual, XCB_CW_EVENT_MASK, &events);
+        xcb_map_window(connection, window);
+        sync();
+        xcb_set_input_focus(connection, XCB_INPUT_FOCUS_PARENT, window, XCB_CURRENT_TIME);
+        sync();
+    }
+    ~OtherProgram() {
+        xcb_key_symbols_free(symbols);
+        xcb_disconnect(connection);
+    }
+    void sync() const {
+        std::free(xcb_get_input_focus_reply(connection, xcb_get_input_focus(connection), nullptr));
+    }
+    xcb_keycode_t code(xcb_keysym_t keysym) const {
+        const std::unique_ptr<xcb_keycode_t, void (*)(void*)> codes{
+            xcb_key_symbols_get_keycode(symbols, keysym), std::free};
+        REQUIRE(codes != nullptr);
+        return *codes;
+    }
+    void key(xcb_keysym_t keysym, bool down) const {
+        xcb_test_fake_input(connection, down ? XCB_KEY_PRESS : XCB_KEY_RELEASE, code(keysym),
+                            XCB_CURRENT_TIME, root, 0, 0, 0);
+        sync();
+    }
+    void tap(xcb_keysym_t keysym) const {
+        key(keysym, true);
+        key(keysym, false);
+    }
+    void chord(std::initializer_list<xcb_keysym_t> modifiers, xcb_keysym_t keysym, bool down) const {
+        if (down)
+            for (const auto m : modifiers) key(m, true);
+        key(keysym, down);
+        if (!down)
+            for (const auto m : modifiers) key(m, false);
+    }
+    /// Codes of the keys that were pressed here since the last call.
+    std::vector<int> received() const {
+        sync();
+        std::vector<int> out;
+        while (xcb_generic_event_t* event = xcb_poll_for_event(connection)) {
+            if ((event->response_type & 0x7f) == XCB_KEY_PRESS)
+                out.push_back(reinterpret_cast<xcb_key_press_event_t*>(event)->detail);
+            std::free(event);
+        }
+        return out;
+    }
+    bool grab_keyboard() const {
+        const std::unique_ptr<xcb_grab_keyboard_reply_t, void (*)(void*)> reply{
+            xcb_grab_keyboard_reply(connection,
+                                    xcb_grab_keyboard(connection, 0, window, XCB_CURRENT_TIME,
+                                                      XCB_GRAB_MODE_ASYNC, XCB_GRAB_MODE_ASYNC),
+                                    nullptr),
+            std::free};
+        return reply != nullptr && reply->status == XCB_GRAB_STATUS_SUCCESS;
+    }
+};
+
+/// A window with global shortcuts on an X server, and another program that has the focus.
+struct Global {
+    XServer server;
+    TemporaryFolder folder;
+    Window w{folder};
+    ui::GlobalKeys& wishes = w.app.preferences().globalKeys();
+    OtherProgram other{server.display};
+    ui::GlobalShortcuts shortcuts{w.window.actions(), QDBusConnection("nowhere"), server.display};
+
+    Global() {
+        shortcuts.start();
+        REQUIRE(Window::until([&] { return wishes.provider() == ui::GlobalKeys::Provider::x_server; }));
+    }
+    bool muted() const { return w.app.mute().on(); }
+};
+
+const auto kControl = std::initializer_list<xcb_keysym_t>{XKB_KEY_Control_L};
+
+}  // namespace
+
+TEST_CASE("a marked shortcut works while another program has the focus, with every lock", "[onair]") {
+    Global g;
+    g.w.app.preferences().setTalkKey(ui::Preferences::TalkKey::talks);
+    REQUIRE(g.muted());
+    g.wishes.want("talk", true);
+    CHECK(g.wishes.problem("talk") == "");
+    for (const xcb_keysym_t lock : {XKB_KEY_VoidSymbol, XKB_KEY_Num_Lock, XKB_KEY_Caps_Lock}) {
+        INFO("lock " << lock);
+        if (lock != XKB_KEY_VoidSymbol) g.other.tap(lock);
+        g.other.chord(kControl, XKB_KEY_m, true);
+        REQUIRE(Window::until([&] { return !g.muted(); }));
+        g.other.chord(kControl, XKB_KEY_m, false);
+        REQUIRE(Window::until([&] { return g.muted(); }));
+        if (lock != XKB_KEY_VoidSymbol) g.other.tap(lock);
+        CHECK(std::ranges::count(g.other.received(), g.other.code(XKB_KEY_m)) == 0);
+    }
+    // The modifier is released before the key.
+    g.other.chord(kControl, XKB_KEY_m, true);
+    REQUIRE(Window::until([&] { return !g.muted(); }));
+    g.other.key(XKB_KEY_Control_L, false);
+    g.other.key(XKB_KEY_m, false);
+    REQUIRE(Window::until([&] { return g.muted(); }));
+    // The other program gets all keys but that one, and these do nothing here.
+    (void)g.other.received();
+    int changes = 0;
+    QObject::connect(&g.w.app.mute(), &ui::MicrophoneMute::changed, [&] { ++changes; });
+    g.other.tap(XKB_KEY_m);
+    g.other.chord({XKB_KEY_Control_L, XKB_KEY_Shift_L}, XKB_KEY_m, true);
+    g.other.chord({XKB_KEY_Control_L, XKB_KEY_Shift_L}, XKB_KEY_m, false);
+    // Not even with a modifier that no shortcut has.
+    g.other.chord({XKB_KEY_Control_L, XKB_KEY_ISO_Level3_Shift}, XKB_KEY_m, true);
+    g.other.chord({XKB_KEY_Control_L, XKB_KEY_ISO_Level3_Shift}, XKB_KEY_m, false);
+    g.other.chord(kControl, XKB_KEY_m, true);
+    g.other.chord(kControl, XKB_KEY_m, false);
+    const auto received = g.other.received();
+    CHECK(std::ranges::count(received, g.other.code(XKB_KEY_m)) == 3);
+    // Opened and closed once, by the last of them.
+    REQUIRE(Window::until([&] { return changes >= 2; }));
+    CHECK(g.muted());
+    CHECK(changes == 2);
+    // Turned off, it is the other program's again.
+    g.wishes.want("talk", false);
+    g.other.chord(kControl, XKB_KEY_m, true);
+    g.other.chord(kControl, XKB_KEY_m, false);
+    CHECK(std::ranges::count(g.other.received(), g.other.code(XKB_KEY_m)) == 1);
+}
+
+TEST_CASE("a held shortcut acts once, and one with a number recalls its scene", "[onair]") {
+    Global g;
+    g.wishes.want("talk", true);
+    g.wishes.want("scene 3", true);
+    CHECK_FALSE(g.muted());
+    int changes = 0;
+    QObject::connect(&g.w.app.mute(), &ui::MicrophoneMute::changed, [&] { ++changes; });
+    // A keyboard that repeats keys sends further presses without a release.
+    g.other.chord(kControl, XKB_KEY_m, true);
+    g.other.key(XKB_KEY_m, true);
+    g.other.key(XKB_KEY_m, true);
+    REQUIRE(Window::until([&] { return g.muted(); }));
+    g.other.chord(kControl, XKB_KEY_m, false);
+    // A second press, which arrives after all of these, does what it should.
+    g.other.chord(kControl, XKB_KEY_m, true);
+    g.other.chord(kControl, XKB_KEY_m, false);
+    REQUIRE(Window::until([&] { return !g.muted(); }));
+    CHECK(changes == 2);
+    g.other.chord(kControl, XKB_KEY_3, true);
+    g.other.chord(kControl, XKB_KEY_3, false);
+    REQUIRE(Window::until([&] { return g.w.strip().chainModel().scene().name == "Evening quiet"; }));
+    CHECK(changes == 2);
+}
+
+TEST_CASE("a program that has grabbed the keyboard does not keep shortcuts from working", "[onair]") {
+    Global g;
+    g.w.app.preferences().setTalkKey(ui::Preferences::TalkKey::talks);
+    g.wishes.want("talk", true);
+    REQUIRE(g.other.grab_keyboard());
+    g.other.chord(kControl, XKB_KEY_m, true);
+    REQUIRE(Window::until([&] { return !g.muted(); }));
+    g.other.chord(kControl, XKB_KEY_m, false);
+    REQUIRE(Window::until([&] { return g.muted(); }));
+}
+
+TEST_CASE("a key that another program has is named, and so is one that does not exist", "[onair]") {
+    Global g;
+    xcb_grab_key(g.other.connection, 0, g.other.root, XCB_MOD_MASK_CONTROL, g.other.code(XKB_KEY_m),
+                 XCB_GRAB_MODE_ASYNC, XCB_GRAB_MODE_ASYNC);
+    g.other.sync();
+    g.wishes.want("talk", true);
+    CHECK(g.wishes.problem("talk") == "Another app uses Ctrl+M. Choose another shortcut.");
+    g.other.chord(kControl, XKB_KEY_m, true);
+    g.other.chord(kControl, XKB_KEY_m, false);
+    // Another shortcut mends it at once.
+    g.w.app.preferences().keys().set("talk", QKeySequence("Ctrl+Alt+M"));
+    CHECK(g.wishes.problem("talk") == "");
+    CHECK_FALSE(g.muted());
+    g.other.chord({XKB_KEY_Control_L, XKB_KEY_Alt_L}, XKB_KEY_m, true);
+    g.other.chord({XKB_KEY_Control_L, XKB_KEY_Alt_L}, XKB_KEY_m, false);
+    REQUIRE(Window::until([&] { return g.muted(); }));
+    g.w.app.preferences().keys().set("talk", QKeySequence(Qt::CTRL | Qt::Key_F35));
+    CHECK_THAT(g.wishes.problem("talk").toStdString(), Catch::Contains("This keyboard has no key for"));
+    g.w.app.preferences().keys().set("talk", QKeySequence(Qt::Key_F8));
+    CHECK(g.wishes.problem("talk") == "");
+}
+
+TEST_CASE("while a new shortcut is pressed in the list, none is grabbed", "[onair]") {
+    Global g;
+    g.wishes.want("talk", true);
+    g.wishes.pause(true);
+    g.other.chord(kControl, XKB_KEY_m, true);
+    g.other.chord(kControl, XKB_KEY_m, false);
+    CHECK(std::ranges::count(g.other.received(), g.other.code(XKB_KEY_m)) == 1);
+    g.wishes.pause(false);
+    g.other.chord(kControl, XKB_KEY_m, true);
+    g.other.chord(kControl, XKB_KEY_m, false);
+    REQUIRE(Window::until([&] { return g.muted(); }));
+}
+
+TEST_CASE("a key whose grab goes away while it is held never opens the microphone", "[onair]") {
+    Global g;
+    g.w.app.preferences().setTalkKey(ui::Preferences::TalkKey::mutes);
+    g.wishes.want("talk", true);
+    g.other.chord(kControl, XKB_KEY_m, true);
+    REQUIRE(Window::until([&] { return g.muted(); }));
+    g.wishes.want("talk", false);
+    CHECK(g.muted());
+    g.other.chord(kControl, XKB_KEY_m, false);
+    // Held to talk, it closes the microphone.
+    g.w.app.preferences().setTalkKey(ui::Preferences::TalkKey::talks);
+    g.wishes.want("talk", true);
+    g.other.chord(kControl, XKB_KEY_m, true);
+    REQUIRE(Window::until([&] { return !g.muted(); }));
+    g.wishes.pause(true);
+    CHECK(g.muted());
+}
+
+TEST_CASE("a slot with several keys is grabbed with all of them or none", "[onair]") {
+    XServer server;
+    OtherProgram other(server.display);
+    const auto grabs = ui::X11KeyGrabs::open(server.display);
+    REQUIRE(grabs != nullptr);
+    xcb_grab_key(other.connection, 0, other.root, XCB_MOD_MASK_CONTROL, other.code(XKB_KEY_m),
+                 XCB_GRAB_MODE_ASYNC, XCB_GRAB_MODE_ASYNC);
+    other.sync();
+    std::vector<QString> pressed;
+    QObject::connect(grabs.get(), &ui::X11KeyGrabs::pressed, [&](const QString& s) { pressed.push_back(s); });
+    const auto problems = grabs->grab(
+        {{"two", QKeySequence("F7")}, {"two", QKeySequence("Ctrl+M")}, {"one", QKeySequence("F8")}});
+    CHECK(problems.size() == 1);
+    CHECK(problems.contains("two"));
+    (void)other.received();
+    other.tap(XKB_KEY_F7);
+    other.tap(XKB_KEY_F8);
+    REQUIRE(Window::until([&] { return !pressed.empty(); }));
+    CHECK(pressed == std::vector<QString>{"one"});
+    CHECK(other.received() == std::vector<int>{other.code(XKB_KEY_F7)});
+}
+
+TEST_CASE("a modifier that the layout lacks is not left out of a shortcut", "[onair]") {
+    XServer server;
+    const OtherProgram other(server.display);
+    // A layout without Alt: its place among the modifiers is empty.
+    const xcb_keycode_t keys[8] = {other.code(XKB_KEY_Shift_L), 0, other.code(XKB_KEY_Control_L)};
+    const std::unique_ptr<xcb_set_modifier_mapping_reply_t, void (*)(void*)> set{
+        xcb_set_modifier_mapping_reply(other.connection, xcb_set_modifier_mapping(other.connection, 1, keys),
+                                       nullptr),
+        std::free};
+    REQUIRE(set != nullptr);
+    const auto grabs = ui::X11KeyGrabs::open(server.display);
+    REQUIRE(grabs != nullptr);
+    const auto problems = grabs->grab({{"up", QKeySequence("Alt+Up")}, {"talk", QKeySequence("Ctrl+M")}});
+    CHECK(problems.size() == 1);
+    REQUIRE(problems.contains("up"));
+    CHECK_THAT(problems.at("up").toStdString(), Catch::Contains("This keyboard has no key for"));
+    (void)other.received();
+    other.tap(XKB_KEY_Up);
+    CHECK(other.received() == std::vector<int>{other.code(XKB_KEY_Up)});
+}
+
+TEST_CASE("an X server that ends releases what is held without opening the microphone", "[onair]") {
+    Global g;
+    g.w.app.preferences().setTalkKey(ui::Preferences::TalkKey::talks);
+    g.wishes.want("talk", true);
+    g.other.chord(kControl, XKB_KEY_m, true);
+    REQUIRE(Window::until([&] { return !g.muted(); }));
+    g.server.end();
+    REQUIRE(Window::until([&] { return g.muted(); }));
+    CHECK(g.wishes.provider() == ui::GlobalKeys::Provider::none);
+}
+
+TEST_CASE("marked shortcuts are in effect again after a restart", "[onair]") {
+    XServer server;
+    TemporaryFolder folder;
+    {
+        Window w(folder);
+        w.app.preferences().globalKeys().want("talk", true);
+        w.app.preferences().globalKeys().wantDesktop(true);
+    }
+    Window w(folder);
+    ui::GlobalKeys& wishes = w.app.preferences().globalKeys();
+    CHECK(wishes.wants("talk"));
+    CHECK(wishes.wantsDesktop());
+    ui::GlobalShortcuts shortcuts(w.window.actions(), QDBusConnection("nowhere"), server.display);
+    shortcuts.start();
+    REQUIRE(Window::until([&] { return wishes.provider() == ui::GlobalKeys::Provider::x_server; }));
+    const OtherProgram other(server.display);
+    other.chord(kControl, XKB_KEY_m, true);
+    other.chord(kControl, XKB_KEY_m, false);
+    REQUIRE(Window::until([&] { return w.app.mute().on(); }));
+}
+
+TEST_CASE("without an X server nothing is grabbed", "[onair]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    for (const char* display : {"", ":4711"}) {
+        ui::GlobalShortcuts shortcuts(w.window.actions(), QDBusConnection("nowhere"), display);
+        shortcuts.start();
+        QCoreApplication::processEvents();
+        CHECK(w.app.preferences().globalKeys().provider() == ui::GlobalKeys::Provider::none);
+    }
+}
+
+}  // namespace reed::test
