@@ -1,0 +1,44 @@
+// A MIDI device as the daemon knows it, without any hardware.
+#pragma once
+
+#include <pipewire/filter.h>
+#include <pipewire/pipewire.h>
+#include <spa/utils/hook.h>
+
+#include <cstdint>
+#include <mutex>
+#include <string>
+#include <vector>
+
+namespace reed::test {
+
+/// A node in the daemon at `XDG_RUNTIME_DIR` with a MIDI output port, and an input port if it has lamps; both
+/// have `alias`, as the ports of a real device have.
+class MidiDevice {
+  public:
+    explicit MidiDevice(const std::string& alias, bool lamps = false);
+    ~MidiDevice();
+    MidiDevice(const MidiDevice&) = delete;
+    MidiDevice& operator=(const MidiDevice&) = delete;
+
+    /// Sends bytes as they are, each piece as one event, in order.
+    void send(const std::vector<std::vector<std::uint8_t>>& pieces);
+    /// Bytes it was sent so far, without those taken before.
+    std::vector<std::uint8_t> take();
+    /// Whether everything has been sent.
+    bool idle();
+
+  private:
+    void process();
+    pw_thread_loop* loop_ = nullptr;
+    pw_context* context_ = nullptr;
+    pw_core* core_ = nullptr;
+    pw_filter* filter_ = nullptr;
+    spa_hook hook_{};
+    void *out_ = nullptr, *in_ = nullptr;
+    std::mutex mutex_;
+    std::vector<std::vector<std::uint8_t>> to_send_;
+    std::vector<std::uint8_t> received_;
+};
+
+}  // namespace reed::test
