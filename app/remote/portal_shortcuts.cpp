@@ -6,7 +6,6 @@
 #include <QDBusMetaType>
 #include <QDBusPendingCallWatcher>
 #include <QDBusPendingReply>
-#include <QTimer>
 
 #include <utility>
 
@@ -87,10 +86,7 @@ bool PortalShortcuts::offered() const {
 }
 
 void PortalShortcuts::find(QObject* context, const std::function<void(bool offered)>& found) const {
-    if (!bus_.isConnected()) {
-        QTimer::singleShot(0, context, [found] { found(false); });
-        return;
-    }
+    if (!bus_.isConnected()) return found(false);
     auto* answer = new QDBusPendingCallWatcher(bus_.asyncCall(versionCall(), 1000), context);
     connect(answer, &QDBusPendingCallWatcher::finished, context, [found](QDBusPendingCallWatcher* call) {
         call->deleteLater();

@@ -26,7 +26,8 @@ class PortalShortcuts final : public QObject {
 
     /// Whether a portal with global shortcuts is on the bus. Blocks for up to 1 s.
     bool offered() const;
-    /// The same without blocking: calls `found` later, unless `context` is deleted before.
+    /// The same without blocking: calls `found`, at once without a bus, else later, unless `context` is
+    /// deleted before.
     void find(QObject* context, const std::function<void(bool offered)>& found) const;
     /// Binds the shortcuts; bound() or failed() follows.
     void bind();

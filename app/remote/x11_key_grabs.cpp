@@ -7,7 +7,6 @@
 
 #include <QCoreApplication>
 #include <QSocketNotifier>
-#include <QTimer>
 #include <algorithm>
 #include <cstdlib>
 #include <optional>
@@ -231,6 +230,8 @@ X11KeyGrabs::X11KeyGrabs(std::unique_ptr<State> state) : x_(std::move(state)) {
     x_->notifier =
         std::make_unique<QSocketNotifier>(xcb_get_file_descriptor(x_->connection), QSocketNotifier::Read);
     connect(x_->notifier.get(), &QSocketNotifier::activated, this, &X11KeyGrabs::read);
+    read_later_.setSingleShot(true);
+    connect(&read_later_, &QTimer::timeout, this, &X11KeyGrabs::read);
     // What the grabs report is not needed.
     x_->grabber_notifier =
         std::make_unique<QSocketNotifier>(xcb_get_file_descriptor(x_->grabber), QSocketNotifier::Read);
@@ -302,7 +303,7 @@ std::map<QString, QString> X11KeyGrabs::grab(const std::vector<Wanted>& wanted) 
     x_->select_raw(!x_->grabbed.empty());
     x_->read_held();
     // Replies may have brought events along, for which the socket is no longer readable.
-    QTimer::singleShot(0, this, &X11KeyGrabs::read);
+    read_later_.start();
     std::vector<QString> gone;
     std::erase_if(x_->down, [&](const auto& held) {
         const bool stays = std::ranges::any_of(x_->grabbed, [&](const State::Grabbed& g) {

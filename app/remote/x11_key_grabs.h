@@ -4,6 +4,7 @@
 #include <QByteArray>
 #include <QKeySequence>
 #include <QObject>
+#include <QTimer>
 #include <map>
 #include <memory>
 #include <vector>
@@ -28,8 +29,7 @@ class X11KeyGrabs final : public QObject {
         QString slot;
         QKeySequence key;  ///< one combination of modifiers and a key
     };
-    ///    /// Replaces all grabs. Returns why a slot could not be grabbed, by slot; a slot with several keys
-    ///    is
+    /// Replaces all grabs. Returns why a slot could not be grabbed, by slot; a slot with several keys is
     /// grabbed with all of them or none. dropped() follows for keys that are held and no longer grabbed.
     std::map<QString, QString> grab(const std::vector<Wanted>& wanted);
 
@@ -48,6 +48,7 @@ class X11KeyGrabs final : public QObject {
     explicit X11KeyGrabs(std::unique_ptr<State> state);
     void read();
     std::unique_ptr<State> x_;
+    QTimer read_later_;
 };
 
 }  // namespace reed::ui
