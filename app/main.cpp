@@ -12,6 +12,7 @@
 #include "model/takes/feed_recorder.h"
 #include "remote/control.h"
 #include "remote/global_shortcuts.h"
+#include "remote/midi_remote.h"
 #include "remote/termination_signals.h"
 #include "remote/tray.h"
 #include "theme/theme.h"
@@ -94,7 +95,11 @@ int main(int argc, char** argv) {
     QObject::connect(&keys, &ui::GlobalShortcuts::failed, &app_model,
                      [&](const QString& why) { app_model.mixer().main().notices().warn(why); });
     app_model.start();
-    if (!options.isSet(seconds)) keys.start();
+    ui::MidiRemote midi(window.actions());
+    if (!options.isSet(seconds)) {
+        keys.start();
+        midi.start();
+    }
     const ui::Tray tray(window.actions());
     const ui::TerminationSignals end;
     QObject::connect(&end, &ui::TerminationSignals::asked, &window, [&] {

@@ -16,6 +16,7 @@
 
 #include "actions/actions.h"
 #include "actions/hold_shortcuts.h"
+#include "actions/midi_dialog.h"
 #include "actions/shortcuts_dialog.h"
 #include "deck/advice_popover.h"
 #include "deck/characters_button.h"
@@ -124,6 +125,7 @@ MainWindow::MainWindow(AppModel& app, QWidget* parent)
         if (app_.mixer().count(StripRole::programme) > 0) showBalance(!balanceShown());
     });
     connect(actions_, &Actions::shortcutsRequested, this, &MainWindow::openKeys);
+    connect(&app_.context().midi, &MidiAssignments::editRequested, this, &MainWindow::openMidi);
     connect(actions_, &Actions::findSceneRequested, scenes_, &SceneBar::openFinder);
     connect(actions_, &Actions::charactersRequested, characters_, &CharactersButton::open);
     connect(actions_, &Actions::takesRequested, this, [this] { showTakes(!takesShown()); });
@@ -272,10 +274,18 @@ void MainWindow::openKeys(const QString& word) {
         if (word.isEmpty()) return open->raise();
         open->close();
     }
-    auto* keys = new ShortcutsDialog(app_.preferences().keys(), app_.preferences().globalKeys(), this);
+    auto* keys = new ShortcutsDialog(app_, this);
     keys->setAttribute(Qt::WA_DeleteOnClose);
     keys->showOnly(word);
     keys->show();
+}
+
+void MainWindow::openMidi(const MidiTarget& target) {
+    if (auto* open = findChild<MidiDialog*>()) open->close();
+    // Above the list of shortcuts, if it is open.
+    QWidget* over = findChild<ShortcutsDialog*>();
+    auto* midi = new MidiDialog(app_, target, over != nullptr ? over : this);
+    midi->show();
 }
 
 void MainWindow::openInputMenu() {

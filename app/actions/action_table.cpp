@@ -234,6 +234,19 @@ bool hasFocus(const AppModel& s) {
     return s.mixer().current().chainModel().stage(s.mixer().current().chainModel().focused()) != nullptr;
 }
 
+bool isMuted(AppModel& s, const QString&) {
+    return s.mute().on();
+}
+
+bool isHeard(AppModel& s, const QString&) {
+    return !s.mute().on();
+}
+
+bool isCurrent(AppModel& s, const QString& word) {
+    const SceneEntry* entry = sceneOf(s, word);
+    return entry != nullptr && entry->scene.name == s.mixer().name();
+}
+
 constexpr const char* kSound = QT_TRANSLATE_NOOP("QObject", "Audio");
 constexpr const char* kCharacters = QT_TRANSLATE_NOOP("QObject", "Characters");
 constexpr const char* kScenes = QT_TRANSLATE_NOOP("QObject", "Scenes");
@@ -246,17 +259,23 @@ constexpr const char* kProgram = QT_TRANSLATE_NOOP("QObject", "Application");
 // clang-format off
 const Action kTable[] = {
     {.id = "talk", .title = QT_TRANSLATE_NOOP("QObject", "Mute / push to talk"), .group = kSound,
-     .argument = Argument::on_off, .keys = "Ctrl+M", .held = true, .everywhere = true, .run = talk},
+     .argument = Argument::on_off, .keys = "Ctrl+M", .held = true, .everywhere = true, .run = talk,
+     .state = isHeard},
     {.id = "mute", .title = QT_TRANSLATE_NOOP("QObject", "Mute"), .group = kSound,
-     .run = [](Actions& a, const QString&) { a.app().mute().set(true); return QString(); }},
+     .run = [](Actions& a, const QString&) { a.app().mute().set(true); return QString(); },
+     .state = isMuted},
     {.id = "unmute", .title = QT_TRANSLATE_NOOP("QObject", "Unmute"), .group = kSound,
-     .run = [](Actions& a, const QString&) { a.app().mute().set(false); return QString(); }},
+     .run = [](Actions& a, const QString&) { a.app().mute().set(false); return QString(); },
+     .state = isHeard},
     {.id = "toggle-mute", .title = QT_TRANSLATE_NOOP("QObject", "Toggle mute"), .group = kSound,
      .everywhere = true,
-     .run = [](Actions& a, const QString&) { a.app().mute().set(!a.app().mute().on()); return QString(); }},
+     .run = [](Actions& a, const QString&) { a.app().mute().set(!a.app().mute().on()); return QString(); },
+     .state = isMuted},
     {.id = "toggle-headphones", .formerly = "headphones", .title = QT_TRANSLATE_NOOP("QObject", "Toggle headphones"), .group = kSound,
      .keys = "Ctrl+H", .everywhere = true,
-     .run = [](Actions& a, const QString&) { a.strip().monitoring().toggle(); return QString(); }},
+     .run = [](Actions& a, const QString&) { a.strip().monitoring().toggle(); return QString(); },
+     .state = [](AppModel& s, const QString&) {
+         return s.mixer().current().monitoring().settings().source != MonitorSource::off; }},
     {.id = "monitor", .title = QT_TRANSLATE_NOOP("QObject", "Choose what you hear in the headphones"), .group = kSound,
      .argument = Argument::source, .run = monitor},
     {.id = "reset-meters", .formerly = "reset-levels", .title = QT_TRANSLATE_NOOP("QObject", "Reset meters"),
@@ -264,7 +283,8 @@ const Action kTable[] = {
      .run = [](Actions& a, const QString&) { a.strip().readings().restart(); return QString(); }},
 
     {.id = "scene", .title = QT_TRANSLATE_NOOP("QObject", "Scene %1"), .group = kScenes,
-     .argument = Argument::scene, .keys = "Ctrl+%1", .numbered = 9, .everywhere = true, .run = recall},
+     .argument = Argument::scene, .keys = "Ctrl+%1", .numbered = 9, .everywhere = true, .run = recall,
+     .state = isCurrent},
     {.id = "find-scene", .title = QT_TRANSLATE_NOOP("QObject", "Find scene…"), .group = kScenes,
      .keys = "Ctrl+F",
      .run = [](Actions& a, const QString&) { emit a.findSceneRequested(); return QString(); }},
@@ -376,9 +396,11 @@ const Action kTable[] = {
      .group = kCharacters, .keys = "Ctrl+Shift+0", .everywhere = true,
      .run = [](Actions& a, const QString&) { return turnCharactersOff(a); }},
     {.id = "character", .title = QT_TRANSLATE_NOOP("QObject", "Toggle %1"), .group = kCharacters,
-     .argument = Argument::character, .keys = "Ctrl+Shift+%1", .everywhere = true, .run = toggleCharacter},
+     .argument = Argument::character, .keys = "Ctrl+Shift+%1", .everywhere = true, .run = toggleCharacter,
+     .state = isCharacterOn},
     {.id = "hold-character", .title = QT_TRANSLATE_NOOP("QObject", "Hold for %1"), .group = kCharacters,
-     .argument = Argument::character, .held = true, .everywhere = true, .run = holdCharacter},
+     .argument = Argument::character, .held = true, .everywhere = true, .run = holdCharacter,
+     .state = isCharacterOn},
 
     {.id = "soundcheck", .title = QT_TRANSLATE_NOOP("QObject", "Soundcheck…"), .group = kTakes,
      .keys = "F3", .run = [](Actions& a, const QString&) { emit a.soundcheckRequested(); return QString(); }},
@@ -389,11 +411,13 @@ const Action kTable[] = {
      .run = [](Actions& a, const QString&) { return a.app().takes().keep(TakesModel::kUsual); }},
     {.id = "record", .title = QT_TRANSLATE_NOOP("QObject", "Start or stop recording"), .group = kTakes,
      .keys = "Shift+F5", .everywhere = true,
-     .run = [](Actions& a, const QString&) { return a.app().takes().record(); }},
+     .run = [](Actions& a, const QString&) { return a.app().takes().record(); },
+     .state = [](AppModel& s, const QString&) { return s.takes().recording(); }},
     {.id = "toggle-loop", .formerly = "loop", .title = QT_TRANSLATE_NOOP("QObject", "Toggle loop"),
      .group = kTakes, .keys = "F6", .everywhere = true,
      .run = [](Actions& a, const QString&) {
-         a.app().takes().setLooping(!a.app().takes().looping()); return QString(); }},
+         a.app().takes().setLooping(!a.app().takes().looping()); return QString(); },
+     .state = [](AppModel& s, const QString&) { return s.takes().looping(); }},
     {.id = "compare-unprocessed", .formerly = "compare-plain", .title = QT_TRANSLATE_NOOP("QObject", "Toggle comparison with unprocessed"),
      .group = kTakes, .keys = "F7", .run = comparePlain},
     {.id = "switch-comparison", .formerly = "switch-side", .title = QT_TRANSLATE_NOOP("QObject", "Switch comparison side"),

@@ -48,6 +48,8 @@ struct Action {
     bool (*possible)(const AppModel&) = nullptr;
     /// Current title ("Undo: Gate, hold"); nullptr: as in the table.
     QString (*now)(const AppModel&) = nullptr;
+    /// Whether it is on now, as lamps of controllers show it; nullptr: it has no such state.
+    bool (*state)(AppModel&, const QString& argument) = nullptr;
 };
 
 std::span<const Action> action_table();

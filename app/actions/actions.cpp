@@ -74,9 +74,11 @@ Actions::Actions(AppModel& app, QObject* parent) : QObject(parent), app_(app) {
     connect(&app_.characters(), &Characters::changed, this, &Actions::defineKeys);
     connect(&app_.scenes(), &SceneManager::scenesChanged, this, &Actions::followScenes);
     connect(&keys, &Keys::changed, this, &Actions::followScenes);
+    connect(&app_.context().midi, &MidiAssignments::changed, this, &Actions::followScenes);
     connect(&app_.scenes(), &SceneManager::renamed, this,
             [this, &keys](const QString& from, const QString& to) {
                 keys.renamed("scene " + from, "scene " + to);
+                app_.context().midi.renamed("scene " + from, "scene " + to);
                 app_.preferences().globalKeys().renamed("scene " + from, "scene " + to);
             });
     defineKeys();
@@ -93,7 +95,9 @@ void Actions::followScenes() {
         const QString name = QString::fromStdString(entry.scene.name);
         bool place = false;
         (void)name.toInt(&place);
-        if (!place && (name == offered_ || kept.contains("scene " + entry.scene.name))) now << name;
+        const QString slot = "scene " + name;
+        const bool used = kept.contains(slot.toStdString()) || !app_.context().midi.of({slot, {}}).empty();
+        if (!place && (name == offered_ || used)) now << name;
     }
     if (now == named_) return;
     named_ = now;
@@ -174,6 +178,12 @@ void Actions::ownerLost(const QString& slot) {
         app_.mute().talkOwnerLost();
     else
         hold(slot, false);
+}
+
+std::optional<bool> Actions::stateOf(const QString& slot) const {
+    const Action* action = find_action(slot.section(' ', 0, 0));
+    if (action == nullptr || action->state == nullptr) return std::nullopt;
+    return action->state(app_, slot.section(' ', 1));
 }
 
 QAction* Actions::entry(QMenu* menu, const QString& id, const QString& argument) {

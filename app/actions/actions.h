@@ -3,6 +3,7 @@
 
 #include <QObject>
 #include <QStringList>
+#include <optional>
 
 #include "actions/action_table.h"
 
@@ -44,6 +45,10 @@ class Actions final : public QObject {
     /// The holder is gone: as a release, but never unmutes the microphone.
     void ownerLost(const QString& slot);
 
+    /// Whether the action of a slot is on (mute, the scene that is current, a character, ...); nothing if it
+    /// has no such state, or does not exist.
+    std::optional<bool> stateOf(const QString& slot) const;
+
     /// Adds a menu entry for `id` with title, shortcut and enabled state.
     QAction* entry(QMenu* menu, const QString& id, const QString& argument = {});
 
@@ -67,7 +72,7 @@ class Actions final : public QObject {
     void defineKeys();
     void followScenes();
     AppModel& app_;
-    QStringList named_;  // scenes that have a shortcut of their own, or are offered one
+    QStringList named_;  // scenes that have a shortcut or MIDI control of their own, or are offered one
     QString offered_;
 };
 

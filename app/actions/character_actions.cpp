@@ -6,9 +6,9 @@
 namespace reed::ui {
 namespace {
 
-const CharacterEntry* characterOf(Actions& a, const QString& word) {
-    const auto& all = a.app().characters().all();
-    if (const CharacterEntry* named = a.app().characters().find(word)) return named;
+const CharacterEntry* characterOf(AppModel& app, const QString& word) {
+    const auto& all = app.characters().all();
+    if (const CharacterEntry* named = app.characters().find(word)) return named;
     const int place = word.toInt();
     return place >= 1 && static_cast<size_t>(place) <= all.size() ? &all[static_cast<size_t>(place - 1)]
                                                                   : nullptr;
@@ -23,7 +23,7 @@ QString noCharacter(Actions& a, const QString& word) {
 }  // namespace
 
 QString toggleCharacter(Actions& a, const QString& word) {
-    const CharacterEntry* wanted = characterOf(a, word);
+    const CharacterEntry* wanted = characterOf(a.app(), word);
     if (wanted == nullptr) return noCharacter(a, word);
     ChainModel& strip = a.app().mixer().voice().chainModel();
     strip.setCharacter(strip.character() == wanted->spec.name ? std::string()
@@ -36,7 +36,7 @@ QString holdCharacter(Actions& a, const QString& words) {
     const QString state = words.section(' ', -1);
     const QString word = words.section(' ', 0, -2);
     if (state != "on" && state != "off") return QObject::tr("Expected “on” or “off”.");
-    const CharacterEntry* wanted = characterOf(a, word);
+    const CharacterEntry* wanted = characterOf(a.app(), word);
     if (wanted == nullptr) return noCharacter(a, word);
     const std::string name = wanted->spec.name;
     if (state == "on") a.app().mixer().voice().chainModel().setCharacter(name);
@@ -44,6 +44,11 @@ QString holdCharacter(Actions& a, const QString& words) {
         if (state == "off" && s->chainModel().character() == name) s->chainModel().setCharacter({});
     }
     return {};
+}
+
+bool isCharacterOn(AppModel& app, const QString& word) {
+    const CharacterEntry* wanted = characterOf(app, word);
+    return wanted != nullptr && app.mixer().voice().chainModel().character() == wanted->spec.name;
 }
 
 QString turnCharactersOff(Actions& a) {

@@ -6,8 +6,9 @@
 namespace reed::ui {
 
 class Actions;
+class AppModel;
 
-// All return an empty text, or why it is not possible.
+// Those that run return an empty text, or why it is not possible.
 
 /// Turns a character on or off, by name or position, on the selected voice.
 QString toggleCharacter(Actions& a, const QString& word);
@@ -15,5 +16,7 @@ QString toggleCharacter(Actions& a, const QString& word);
 QString holdCharacter(Actions& a, const QString& words);
 /// Turns all characters off, on every strip.
 QString turnCharactersOff(Actions& a);
+/// Whether a character, by name or position, is on, on the voice that actions change.
+bool isCharacterOn(AppModel& app, const QString& word);
 
 }  // namespace reed::ui

@@ -8,6 +8,8 @@
 #include <QScrollArea>
 #include <QVBoxLayout>
 
+#include "actions/midi_dialog.h"
+#include "model/app_model.h"
 #include "model/shared/global_keys.h"
 #include "model/shared/keys.h"
 #include "theme/theme.h"
@@ -60,15 +62,19 @@ QString sendCommandFor(const QString& slot) {
 
 }  // namespace
 
-ShortcutsDialog::ShortcutsDialog(Keys& keys, GlobalKeys& global, QWidget* parent)
-    : QDialog(parent), keys_(keys), global_(global) {
+ShortcutsDialog::ShortcutsDialog(AppModel& app, QWidget* parent)
+    : QDialog(parent),
+      app_(app),
+      keys_(app.preferences().keys()),
+      global_(app.preferences().globalKeys()),
+      midi_(app.context().midi) {
     setObjectName("keys_dialog");
-    setWindowTitle(tr("Keyboard shortcuts - Dusky Reed"));
-    resize(760, 640);
+    setWindowTitle(tr("Shortcuts and MIDI - Dusky Reed"));
+    resize(880, 640);
     word_ = new QLineEdit(this);
     word_->setObjectName("keys_word");
     word_->setFont(ui::font(14));
-    word_->setPlaceholderText(tr("Search by name or shortcut"));
+    word_->setPlaceholderText(tr("Search by name, shortcut or MIDI control"));
     word_->setAccessibleName(tr("Search shortcuts"));
     word_->setClearButtonEnabled(true);
     connect(word_, &QLineEdit::textChanged, this, &ShortcutsDialog::find);
@@ -116,6 +122,10 @@ ShortcutsDialog::ShortcutsDialog(Keys& keys, GlobalKeys& global, QWidget* parent
         refresh();
     });
     connect(&global_, &GlobalKeys::wantedChanged, this, &ShortcutsDialog::refresh);
+    connect(&midi_, &MidiAssignments::changed, this, [this] {
+        if (midiValues() != values_) rebuild();
+        refresh();
+    });
     say({}, false);
     refresh();
     word_->setFocus();
@@ -125,8 +135,17 @@ ShortcutsDialog::~ShortcutsDialog() {
     global_.pause(false);
 }
 
+/// With the name of the scene that is in this place now.
+QString ShortcutsDialog::titleOf(const ShortcutSlot& slot) const {
+    const auto& scenes = app_.scenes().scenes();
+    const size_t place = slot.id.startsWith("scene ") ? slot.id.section(' ', 1).toUInt() : 0;
+    if (place < 1 || place > scenes.size()) return slot.title;
+    return tr("%1: %2").arg(slot.title, QString::fromStdString(scenes[place - 1].scene.name).left(60));
+}
+
 void ShortcutsDialog::build() {
-    for (const ShortcutSlot& slot : keys_.all()) addRow(slot.title, slot.group, &slot);
+    addValues();
+    for (const ShortcutSlot& slot : keys_.all()) addRow(titleOf(slot), slot.group, &slot);
     for (const Fixed& fixed : kFixed)
         addRow(tr(fixed.title), tr(fixed.group), nullptr, QString::fromUtf8(fixed.key));
     qobject_cast<QVBoxLayout*>(list_->layout())->addStretch(1);
@@ -185,9 +204,60 @@ void ShortcutsDialog::addRow(const QString& title, const QString& group, const S
         line->addWidget(row.reset);
         if (slot->everywhere) addGlobal(row, id);
         line->addWidget(row.key);
+        addMidi(row);
     }
     list_->layout()->addWidget(row.whole);
     rows_.push_back(row);
+}
+
+QStringList ShortcutsDialog::midiValues() const {
+    QStringList out;
+    for (const auto& a : midi_.all()) {
+        const QString address = MidiAssignments::targetOf(a.what).value;
+        if (!address.isEmpty() && !out.contains(address)) out << address;
+    }
+    return out;
+}
+
+void ShortcutsDialog::rebuild() {
+    if (!waiting_.isEmpty()) wait({});
+    rows_.clear();
+    headings_.clear();
+    while (QLayoutItem* item = list_->layout()->takeAt(0)) {
+        if (item->widget() != nullptr) {
+            item->widget()->hide();
+            item->widget()->deleteLater();  // one of them may be in the middle of its click
+        }
+        delete item;
+    }
+    build();
+}
+
+void ShortcutsDialog::addValues() {
+    values_ = midiValues();
+    for (const QString& address : std::as_const(values_)) {
+        addRow(midiTargetTitle(app_, {{}, address}), tr("Values by MIDI"), nullptr);
+        Row& row = rows_.back();
+        row.value = address;
+        addMidi(row);
+    }
+}
+
+void ShortcutsDialog::addMidi(Row& row) {
+    row.midi = FlatButton::raised("midi " + (row.id.isEmpty() ? row.value : row.id), {}, row.whole);
+    row.midi->setFixedWidth(156);
+    connect(row.midi, &FlatButton::clicked, this,
+            [this, target = MidiTarget{row.id, row.value}] { midi_.edit(target); });
+    row.whole->layout()->addWidget(row.midi);
+}
+
+void ShortcutsDialog::showMidi(const Row& row) {
+    const QString controls = midi_.text({row.id, row.value});
+    row.midi->setText(controls.isEmpty() ? tr("MIDI…") : controls);
+    row.midi->setWeight(controls.isEmpty() ? FlatButton::Weight::plain : FlatButton::Weight::raised);
+    row.midi->setAccessibleName(
+        tr("%1: MIDI: %2").arg(row.words, controls.isEmpty() ? tr("none") : controls));
+    setHint(row.midi, tr("Assign a MIDI control"));
 }
 
 void ShortcutsDialog::addGlobal(Row& row, const QString& id) {
@@ -246,6 +316,7 @@ void ShortcutsDialog::turnGlobal(const QString& id) {
 
 void ShortcutsDialog::refresh() {
     for (const Row& row : rows_) {
+        if (row.midi != nullptr) showMidi(row);
         if (row.key == nullptr) continue;
         QStringList words;
         for (const QKeySequence& key : keys_.of(row.id)) words << key.toString(QKeySequence::NativeText);
@@ -265,7 +336,9 @@ void ShortcutsDialog::find() {
     const QString word = word_->text().trimmed();
     bool any = false;
     for (const Row& row : rows_) {
-        const QString all = row.words + ' ' + (row.key != nullptr ? row.key->text() : QString());
+        QString all = row.words;
+        for (const FlatButton* button : {row.key, row.midi})
+            all += ' ' + (button != nullptr ? button->text() : QString());
         const bool found = word.isEmpty() || all.contains(word, Qt::CaseInsensitive);
         row.whole->setVisible(found);
         any = any || found;

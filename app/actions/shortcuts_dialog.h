@@ -3,13 +3,16 @@
 
 #include <QDialog>
 #include <QLineEdit>
+#include <QStringList>
 #include <vector>
 
 namespace reed::ui {
 
+class AppModel;
 class FlatButton;
 class GlobalKeys;
 class Keys;
+class MidiAssignments;
 struct ShortcutSlot;
 class Words;
 
@@ -17,11 +20,11 @@ class Words;
 /// Backspace removes it, Escape cancels. A shortcut that another action has is reported, and reassigned when
 /// it is pressed again. Actions that are useful in every window can be marked for it, if the X server grabs
 /// keys (GlobalKeys); without a provider of global shortcuts, their command for the desktop's settings is
-/// offered.
+/// offered. Beside each shortcut stand its MIDI controls; values with MIDI controls have rows of their own.
 class ShortcutsDialog final : public QDialog {
     Q_OBJECT
   public:
-    ShortcutsDialog(Keys& keys, GlobalKeys& global, QWidget* parent = nullptr);
+    explicit ShortcutsDialog(AppModel& app, QWidget* parent = nullptr);
     ~ShortcutsDialog() override;
     /// Shows the rows that contain `word`.
     void showOnly(const QString& word) { word_->setText(word); }
@@ -39,13 +42,23 @@ class ShortcutsDialog final : public QDialog {
         FlatButton* reset = nullptr;
         FlatButton* global = nullptr;  ///< "Every window"; nullptr if it is of no use there
         FlatButton* copy = nullptr;    ///< copies the command
+        FlatButton* midi = nullptr;    ///< MIDI controls
+        QString value;                 ///< address, of a row that is no slot
         QString group;
     };
     void build();
+    QString titleOf(const ShortcutSlot& slot) const;
     QWidget* heading(const QString& text);
     void addRow(const QString& title, const QString& group, const ShortcutSlot* slot,
                 const QString& fixed = {});
     void addGlobal(Row& row, const QString& id);
+    void rebuild();
+    /// Addresses that MIDI controls are assigned to.
+    QStringList midiValues() const;
+    /// A row for each of them.
+    void addValues();
+    void addMidi(Row& row);
+    void showMidi(const Row& row);
     void showGlobal(const Row& row);
     void turnGlobal(const QString& id);
     void refresh();
@@ -54,14 +67,17 @@ class ShortcutsDialog final : public QDialog {
     void take(const QKeySequence& key);
     void say(const QString& words, bool serious);
 
+    AppModel& app_;
     Keys& keys_;
     GlobalKeys& global_;
+    MidiAssignments& midi_;
     QLineEdit* word_;
     Words* said_;
     bool usual_said_ = false;  ///< it says what can be done here, not what has happened
     FlatButton* all_;
     QWidget* list_;
     std::vector<Row> rows_;
+    QStringList values_;                                  ///< addresses that have rows
     std::vector<std::pair<QString, QWidget*>> headings_;  ///< group, its heading
     QString waiting_;                                     ///< slot that waits for a shortcut
     QKeySequence asked_;                                  ///< shortcut of another slot that was pressed once

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <numeric>
 
+#include "model/strips/parameter_ref.h"
 #include "model/strips/strip_model.h"
 #include "theme/theme.h"
 #include "widgets/input.h"
@@ -31,6 +32,14 @@ FieldGrid::FieldGrid(StripModel& strip, const StageRef& stage, QWidget* parent)
     grid_->setContentsMargins(0, 0, 0, 0);
     grid_->setHorizontalSpacing(14);
     grid_->setVerticalSpacing(1);
+    connect(&strip_.context().midi, &MidiAssignments::changed, this, &FieldGrid::refresh);
+}
+
+MidiTarget FieldGrid::addressOf(size_t parameter) const {
+    const StageSpec* s = stage_.spec();
+    if (s == nullptr) return {};
+    const std::string id(s->stage_kind().parameters[parameter].id);
+    return {{}, ParameterRef(strip_, stage_.id(), id).address()};
 }
 
 void FieldGrid::build(const std::vector<size_t>& parameters, int rows) {
@@ -54,6 +63,9 @@ void FieldGrid::build(const std::vector<size_t>& parameters, int rows) {
                 [this, parameter](double v) { stage_.set(parameter, v); });
         connect(f, &ValueField::finished, this, [this] { stage_.done(); });
         connect(f, &ValueField::refused, this, [this](const QString& why) { strip_.notices().warn(why); });
+        f->offerMidi();
+        connect(f, &ValueField::midiRequested, this,
+                [this, parameter] { strip_.context().midi.edit(addressOf(parameter)); });
         grid_->addWidget(f, i % used, i / used);
         fields_.emplace_back(parameter, f);
     }
@@ -81,6 +93,7 @@ void FieldGrid::refresh() {
     for (auto& [index, f] : fields_) {
         if (index < s->values.size()) f->setValue(s->values[index]);
         f->setNext(index == stage_.strip().lastUsed(stage_.id()));
+        f->setMidi(strip_.context().midi.textOfValue(addressOf(index).value));
     }
 }
 

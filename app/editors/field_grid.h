@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "model/chain/stage_ref.h"
+#include "model/shared/midi_assignments.h"
 
 class QBoxLayout;
 class QGridLayout;
@@ -39,6 +40,7 @@ class FieldGrid final : public QWidget {
     int columns() const { return columns_; }
 
   private:
+    MidiTarget addressOf(size_t parameter) const;
     StripModel& strip_;
     StageRef stage_;
     QGridLayout* grid_;

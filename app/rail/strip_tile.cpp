@@ -6,6 +6,7 @@
 
 #include "actions/actions.h"
 #include "deck/programs_menu.h"
+#include "model/strips/parameter_ref.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
 #include "widgets/plain_text.h"
@@ -213,6 +214,15 @@ void StripTile::contextMenuEvent(QContextMenuEvent* event) {
         colours->addAction(QIcon(map), stripColourName(c), this,
                            [this, c] { strip_.chainModel().setColour(c); });
     }
+    MidiAssignments* midi = &actions_.app().context().midi;
+    const auto offer = [&](const QString& title, const char* parameter) {
+        const MidiTarget target{{}, ParameterRef(strip_, ParameterRef::kStrip, parameter).address()};
+        const QString control = midi->textOfValue(target.value);
+        menu->addAction(control.isEmpty() ? title : tr("%1 (%2)").arg(title, control), midi,
+                        [midi, target] { midi->edit(target); });
+    };
+    offer(tr("MIDI control for the fader…"), "fader");
+    offer(tr("MIDI control for the mute…"), "mute");
     menu->addSeparator();
     if (strip_.liveStrip().role() == StripRole::programme) {
         addPrograms(menu, strip_);

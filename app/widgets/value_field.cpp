@@ -24,7 +24,6 @@ ValueField::ValueField(const Parameter& parameter, QWidget* parent)
     setObjectName(text(parameter.id));
     setFocusPolicy(Qt::StrongFocus);
     setAttribute(Qt::WA_Hover);
-    setHint(this, text(parameter.hint));
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
     if (parameter.kind == ValueKind::number) setCursor(Qt::SizeHorCursor);
     describe();
@@ -33,6 +32,8 @@ ValueField::ValueField(const Parameter& parameter, QWidget* parent)
 void ValueField::describe() {
     setAccessibleName(title_);
     setAccessibleDescription(shown(parameter_, value_) + ". " + text(parameter_.hint));
+    const QString hint = text(parameter_.hint);
+    setHint(this, midi_.isEmpty() ? hint : hint + '\n' + tr("MIDI: %1").arg(midi_));
 }
 
 void ValueField::setMeasured(std::optional<double> value) {
@@ -50,6 +51,13 @@ void ValueField::setMeasured(std::optional<double> value) {
 void ValueField::setNext(bool next) {
     if (next == next_) return;
     next_ = next;
+    update();
+}
+
+void ValueField::setMidi(const QString& control) {
+    if (control == midi_) return;
+    midi_ = control;
+    describe();
     update();
 }
 
@@ -92,6 +100,21 @@ void ValueField::paintSwitch(QPainter& p) const {
                shown(parameter_, value_));
 }
 
+/// The word behind the name, where there is room; the tooltip says which control.
+void ValueField::paintMidi(QPainter& p, const QRectF& line, int from, int room) const {
+    if (midi_.isEmpty()) return;
+    const QFont before = p.font();
+    const QPen pen = p.pen();
+    p.setFont(ui::font(11, true));
+    const QString word = tr("MIDI");
+    if (from + p.fontMetrics().horizontalAdvance(word) <= room) {
+        p.setPen(theme().marsh);
+        p.drawText(line.adjusted(from, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter, word);
+    }
+    p.setFont(before);
+    p.setPen(pen);
+}
+
 void ValueField::paintEvent(QPaintEvent*) {
     const Theme& t = theme();
     QPainter p(this);
@@ -115,16 +138,20 @@ void ValueField::paintEvent(QPaintEvent*) {
         p.translate(6, 0);
         p.setFont(ui::font(14));
         p.setPen(t.muted);
-        p.drawText(QRectF(inside.left(), 0, inside.width() - 64, height()), Qt::AlignLeft | Qt::AlignVCenter,
-                   p.fontMetrics().elidedText(title_, Qt::ElideRight, static_cast<int>(inside.width()) - 64));
+        const QRectF name(inside.left(), 0, inside.width() - 64, height());
+        const int width = static_cast<int>(name.width());
+        p.drawText(name, Qt::AlignLeft | Qt::AlignVCenter,
+                   p.fontMetrics().elidedText(title_, Qt::ElideRight, width));
+        paintMidi(p, name, p.fontMetrics().horizontalAdvance(title_) + 8, width);
         return;
     }
     const QRectF line(inside.left(), inside.top(), inside.width(), inside.height() - 6);
     const QString value = shown(parameter_, value_);
     const int value_width = p.fontMetrics().horizontalAdvance(value);
+    const int room = static_cast<int>(inside.width()) - value_width - 8;
     p.drawText(line, Qt::AlignLeft | Qt::AlignVCenter,
-               p.fontMetrics().elidedText(title_, Qt::ElideRight,
-                                          static_cast<int>(inside.width()) - value_width - 8));
+               p.fontMetrics().elidedText(title_, Qt::ElideRight, room));
+    paintMidi(p, line, p.fontMetrics().horizontalAdvance(title_) + 8, room);
     if (editor_ == nullptr) {
         p.setPen(t.text);
         p.drawText(line, Qt::AlignRight | Qt::AlignVCenter, value);
@@ -245,6 +272,18 @@ void ValueField::keyPressEvent(QKeyEvent* event) {
         return;
     }
     QWidget::keyPressEvent(event);
+}
+
+void ValueField::contextMenuEvent(QContextMenuEvent* event) {
+    auto* menu = new QMenu(this);
+    menu->setObjectName("value_menu");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    menu->addAction(tr("Default value\tBackspace"), this, [this] {
+        want(parameter_.default_value);
+        emit finished();
+    });
+    if (offers_midi_) menu->addAction(tr("MIDI control…"), this, &ValueField::midiRequested);
+    menu->popup(event->globalPos());
 }
 
 void ValueField::chooseFromMenu() {

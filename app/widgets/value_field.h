@@ -26,6 +26,10 @@ class ValueField final : public QWidget {
     /// Marks with a dot that shortcuts and the wheel change this value.
     void setNext(bool next);
     bool next() const { return next_; }
+    /// Shows which MIDI control changes this value ("controller 21"); empty: none.
+    void setMidi(const QString& control);
+    /// Offers MIDI in the menu of the right mouse button (midiRequested()).
+    void offerMidi() { offers_midi_ = true; }
     /// Sets another name than that of the table, e.g. for a band.
     void setTitle(const QString& title);
     void openEditor(const QString& initial = {});
@@ -39,6 +43,8 @@ class ValueField final : public QWidget {
     void valueRequested(double value);
     /// A drag or an edit ended.
     void finished();
+    /// The user wants to assign a MIDI control.
+    void midiRequested();
     /// Typed text was rejected.
     void refused(const QString& reason);
 
@@ -52,6 +58,7 @@ class ValueField final : public QWidget {
     void keyPressEvent(QKeyEvent* event) override;
     void resizeEvent(QResizeEvent* event) override;
     bool eventFilter(QObject* watched, QEvent* event) override;
+    void contextMenuEvent(QContextMenuEvent* event) override;
     void enterEvent(QEnterEvent*) override { update(); }
     void leaveEvent(QEvent*) override { update(); }
 
@@ -62,12 +69,14 @@ class ValueField final : public QWidget {
     void closeEditor();
     void chooseFromMenu();
     void paintSwitch(QPainter& p) const;
+    void paintMidi(QPainter& p, const QRectF& line, int from, int room) const;
     void describe();
 
     const Parameter& parameter_;
     double value_ = 0.0;
     std::optional<double> measured_;
-    QString title_, complaint_;
+    QString title_, complaint_, midi_;
+    bool offers_midi_ = false;
     QLineEdit* editor_ = nullptr;
     bool dragging_ = false, next_ = false;
     double drag_position_ = 0.0;

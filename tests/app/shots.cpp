@@ -4,6 +4,7 @@
 #include <filesystem>
 
 #include "actions/actions.h"
+#include "actions/midi_dialog.h"
 #include "actions/shortcuts_dialog.h"
 #include "app/window.h"
 #include "deck/adaptation_popover.h"
@@ -182,6 +183,17 @@ TEST_CASE("shots: keys", "[.shots]") {
     global.want("scene 1", true);
     global.want("mute", true);
     global.setProblems({{"scene 1", "Another app uses Ctrl+1. Choose another shortcut."}});
+    ui::MidiAssignments& midi = w.app.context().midi;
+    const auto assign = [&](MidiControl::Kind kind, int channel, int number, const ui::MidiTarget& target) {
+        (void)midi.assign("Bench deck",
+                          {kind, static_cast<std::uint8_t>(channel), static_cast<std::uint8_t>(number)},
+                          MidiCoding::absolute, target);
+    };
+    assign(MidiControl::Kind::controller, 1, 21, {{}, "voice/gate/open_threshold"});
+    assign(MidiControl::Kind::controller_14_bit, 1, 7, {{}, "*/strip/fader"});
+    assign(MidiControl::Kind::note, 10, 36, {"toggle-mute", {}});
+    assign(MidiControl::Kind::controller, 1, 64, {"talk", {}});
+    assign(MidiControl::Kind::note, 10, 40, {"scene 1", {}});
     QTest::keyClick(&w.window, Qt::Key_F1);
     auto* dialog = w.find<ui::ShortcutsDialog>("keys_dialog");
     REQUIRE(dialog != nullptr);
@@ -190,6 +202,30 @@ TEST_CASE("shots: keys", "[.shots]") {
     QTest::keyClick(save, Qt::Key_S, Qt::ControlModifier);
     settle(0.1);
     REQUIRE(dialog->grab().save(QString::fromLocal8Bit(shots) + "/keys-dusk.png"));
+}
+
+TEST_CASE("shots: midi", "[.shots]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    ui::MidiAssignments& midi = w.app.context().midi;
+    const MidiControl knob{MidiControl::Kind::controller, 1, 21}, other{MidiControl::Kind::controller, 1, 74};
+    const ui::MidiTarget target{{}, "voice/gate/open_threshold"};
+    midi.setDevices({"Bench deck"}, true);
+    (void)midi.assign("Bench deck", knob, MidiCoding::absolute, target);
+    (void)midi.assign("Foot pedals", other, MidiCoding::offset, target);
+    w.strip().chainModel().focus("gate");
+    settle(30.0);
+    midi.edit(target);
+    auto* dialog = w.window.findChild<ui::MidiDialog*>();
+    REQUIRE(dialog != nullptr);
+    dialog->adjustSize();
+    QTest::mouseClick(dialog->findChild<ui::FlatButton*>("midi_learn"), Qt::LeftButton);
+    settle(0.1);
+    QPixmap picture = w.window.grab();
+    QPainter p(&picture);
+    p.drawPixmap(360, 180, dialog->grab());
+    p.end();
+    REQUIRE(picture.save(QString::fromLocal8Bit(qgetenv("REED_SHOTS")) + "/midi-dusk.png"));
 }
 
 TEST_CASE("shots: fit", "[.shots]") {

@@ -6,6 +6,7 @@
 #include "mixer/live_mixer.h"
 #include "model/shared/history.h"
 #include "model/shared/microphone_mute.h"
+#include "model/shared/midi_assignments.h"
 #include "model/shared/monitor_mix.h"
 #include "model/shared/notifications.h"
 #include "model/shared/preferences.h"
@@ -31,6 +32,7 @@ struct AppContext {
     Notifications notices;
     History history;
     Preferences preferences;
+    MidiAssignments midi{paths.scenes.parent_path() / "midi", notices};
     MicrophoneMute mute{preferences, notices};
     MonitorMix monitor;
     LiveMixer live;

@@ -1,0 +1,227 @@
+#include "remote/midi_remote.h"
+
+#include <QSocketNotifier>
+#include <algorithm>
+#include <cmath>
+
+#include "actions/actions.h"
+#include "model/takes/takes_model.h"
+
+namespace reed::ui {
+namespace {
+
+constexpr int kTend = 500, kEditEnds = 800, kShowAfter = 20;  // ms
+
+bool isPosition(const MidiControl& c, MidiCoding coding) {
+    return c.has_position() && coding == MidiCoding::absolute;
+}
+
+/// The messages that put a control to a value: two for a 14-bit controller.
+std::vector<MidiMessage> messagesFor(const MidiControl& c, int value) {
+    const auto message = [&](MidiMessage::Kind kind, int number, int v) {
+        return MidiMessage{kind, c.channel, static_cast<std::uint8_t>(number), static_cast<std::uint16_t>(v)};
+    };
+    using Kind = MidiMessage::Kind;
+    switch (c.kind) {
+        case MidiControl::Kind::note:
+            return {message(Kind::note_on, c.number, value)};
+        case MidiControl::Kind::controller:
+            return {message(Kind::controller, c.number, value)};
+        case MidiControl::Kind::controller_14_bit:
+            return {message(Kind::controller, c.number, value >> 7),
+                    message(Kind::controller, c.number + 32, value & 0x7f)};
+        case MidiControl::Kind::pitch_bend:
+            return {message(Kind::pitch_bend, 0, value)};
+        case MidiControl::Kind::program:
+            break;
+    }
+    return {};
+}
+
+}  // namespace
+
+MidiRemote::MidiRemote(Actions& actions, QObject* parent)
+    : QObject(parent), actions_(actions), assignments_(actions.app().context().midi), delivery_(actions) {
+    notifier_ = std::make_unique<QSocketNotifier>(ports_.descriptor(), QSocketNotifier::Read);
+    connect(notifier_.get(), &QSocketNotifier::activated, this, &MidiRemote::receive);
+    tend_.setInterval(kTend);
+    connect(&tend_, &QTimer::timeout, this, [this] {
+        ports_.tend();
+        tellDevices();
+    });
+    end_edit_.setSingleShot(true);
+    end_edit_.setInterval(kEditEnds);
+    connect(&end_edit_, &QTimer::timeout, this, [this] {
+        for (const ParameterRef& value : edited_) value.endEdit();
+        edited_.clear();
+    });
+    send_later_.setSingleShot(true);
+    send_later_.setInterval(kShowAfter);
+    connect(&send_later_, &QTimer::timeout, this, &MidiRemote::sendStates);
+
+    connect(&assignments_, &MidiAssignments::changed, this, &MidiRemote::follow);
+    connect(&assignments_, &MidiAssignments::learningChanged, this, &MidiRemote::follow);
+    const auto later = [this] {
+        if (!connected_.isEmpty() && !send_later_.isActive()) send_later_.start();
+    };
+    AppModel& app = actions_.app();
+    connect(&app.mute(), &MicrophoneMute::changed, this, later);
+    for (const auto signal :
+         {&MixerModel::changed, &MixerModel::settingsChanged, &MixerModel::characterChanged,
+          &MixerModel::focusChanged, &MixerModel::stripsChanged})
+        connect(&app.mixer(), signal, this, later);
+    connect(&app.takes(), &TakesModel::loopChanged, this, later);
+    connect(&app.takes(), &TakesModel::recordingChanged, this, later);
+}
+
+MidiRemote::~MidiRemote() = default;
+
+void MidiRemote::start() {
+    assignments_.read();
+    follow();
+}
+
+/// Listens to those that are needed, and to all while learning.
+void MidiRemote::follow() {
+    learners_.clear();
+    std::set<std::string> names;
+    for (const auto& a : assignments_.all()) names.insert(a.device.toStdString());
+    const bool learns = assignments_.learning().has_value();
+    ports_.want(learns, names);
+    const bool listens = learns || !names.empty();
+    if (listens && !tend_.isActive()) tend_.start();
+    if (!listens) tend_.stop();
+    tellDevices();
+    send_later_.start();
+}
+
+void MidiRemote::tellDevices() {
+    QStringList present, connected;
+    for (const std::string& name : ports_.devices()) present << QString::fromStdString(name);
+    for (const std::string& name : ports_.connected()) connected << QString::fromStdString(name);
+    for (const QString& gone : std::as_const(connected_)) {
+        if (connected.contains(gone)) continue;
+        // Its releases will not come, and it may come back with its knobs elsewhere.
+        if (const auto held = held_.extract(gone)) {
+            for (const QString& slot : held.mapped()) delivery_.ownerLost(slot);
+        }
+        decoders_.erase(gone);
+        std::erase_if(moved_, [&](const auto& entry) { return entry.first.first == gone; });
+    }
+    if (connected != connected_) send_later_.start();
+    connected_ = connected;
+    assignments_.setDevices(present, ports_.available());
+}
+
+void MidiRemote::receive() {
+    ports_.acknowledge();
+    tellDevices();
+    struct Got {
+        QString device;
+        MidiMove move;
+    };
+    std::vector<Got> moves;
+    MidiEvent event;
+    while (ports_.next(event)) {
+        if (assignments_.learning()) {
+            learn(event);
+            continue;
+        }
+        const QString device = QString::fromStdString(event.device);
+        for (const MidiMove& move : decoders_[device].read(event.message)) moves.push_back({device, move});
+    }
+    for (size_t i = 0; i < moves.size(); ++i) {
+        const Got& got = moves[i];
+        const auto to = assignments_.at(got.device, got.move.control);
+        if (!to) continue;
+        // Of positions that have come together only the last one is set.
+        const bool outdated =
+            to->coding == MidiCoding::absolute &&
+            std::any_of(moves.begin() + static_cast<std::ptrdiff_t>(i) + 1, moves.end(),
+                        [&](const Got& later) {
+                            return later.device == got.device && later.move.control == got.move.control;
+                        });
+        Moved& state = moved_[{got.device, got.move.control}];
+        state.shown = got.move.value;
+        if (!to->value.empty()) {
+            moveValue(state, *to, got.move, outdated);
+            continue;
+        }
+        const bool was = std::exchange(state.down, got.move.down);
+        const auto kind = got.move.control.kind;
+        const bool once = kind == MidiControl::Kind::program;
+        // A controller that moves on in its upper half; each note is a press, though.
+        if (got.move.down && was && !once && kind != MidiControl::Kind::note) continue;
+        const QString slot = QString::fromStdString(to->action);
+        if (got.move.down)
+            held_[got.device].insert(slot);
+        else if (held_[got.device].erase(slot) == 0)
+            continue;
+        delivery_.deliver(slot, got.move.down);
+        if (once) {  // a program has no release
+            held_[got.device].erase(slot);
+            delivery_.deliver(slot, false);
+            state.down = false;
+        }
+    }
+}
+
+void MidiRemote::learn(const MidiEvent& event) {
+    const QString device = QString::fromStdString(event.device);
+    const auto learner = learners_.try_emplace(device, assignments_.learning()->isValue()).first;
+    if (const auto learned = learner->second.push(event.message))
+        assignments_.learned(device, learned->control, learned->coding);
+}
+
+ParameterRef MidiRemote::valueOf(const QString& address) const {
+    const MixerModel& mixer = actions_.app().mixer();
+    if (!address.startsWith("*/")) return ParameterRef::at(mixer, address);
+    return ParameterRef::at(mixer,
+                            QString::fromStdString(mixer.current().chainModel().spec().id) + address.mid(1));
+}
+
+void MidiRemote::moveValue(Moved& state, const MidiAssignment& to, const MidiMove& move, bool outdated) {
+    const ParameterRef value = valueOf(QString::fromStdString(to.value));
+    const auto current = value.position();
+    if (!current) return;  // its strip or stage isn't there now
+    if (to.coding == MidiCoding::absolute) {
+        if (!state.takeover.moved(move.position, *current) || outdated) return;
+        if (!value.setPosition(move.position)) return;
+        state.takeover.set_to(value.position().value_or(move.position));
+    } else {
+        const int steps = relative_steps(to.coding, move.value);
+        if (steps == 0 || !value.step(steps, false)) return;
+    }
+    if (std::ranges::none_of(edited_, [&](const ParameterRef& e) { return e.address() == value.address(); }))
+        edited_.push_back(value);
+    end_edit_.start();
+}
+
+std::optional<int> MidiRemote::stateOf(const MidiAssignment& of) const {
+    if (of.value.empty()) {
+        const auto on = actions_.stateOf(QString::fromStdString(of.action));
+        return on ? std::optional(*on ? 127 : 0) : std::nullopt;
+    }
+    if (!isPosition(of.control, of.coding)) return std::nullopt;
+    const auto position = valueOf(QString::fromStdString(of.value)).position();
+    if (!position) return std::nullopt;
+    return static_cast<int>(
+        std::lround(*position * (of.control.kind == MidiControl::Kind::controller ? 127 : 16383)));
+}
+
+/// Sends what the devices don't show yet. What a device has sent is not sent back.
+void MidiRemote::sendStates() {
+    for (const auto& [device, what] : assignments_.all()) {
+        if (!connected_.contains(device)) continue;
+        const auto value = stateOf(what);
+        if (!value) continue;
+        Moved& state = moved_[{device, what.control}];
+        if (state.shown == *value) continue;
+        bool sent = true;
+        for (const MidiMessage& m : messagesFor(what.control, *value))
+            sent = ports_.send(device.toStdString(), m) && sent;
+        if (sent) state.shown = *value;
+    }
+}
+
+}  // namespace reed::ui
