@@ -181,7 +181,7 @@ void ShortcutsDialog::addRow(const QString& title, const QString& group, const S
     words->setFixedHeight(28);
     words->setAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     line->addWidget(words, 1);
-    if (id.isEmpty()) {
+    if (slot == nullptr) {
         auto* key = new Words(Words::Ink::muted, row.whole);
         key->setFont(ui::font(14));
         key->setText(fixed);

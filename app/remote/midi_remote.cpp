@@ -10,7 +10,7 @@
 namespace reed::ui {
 namespace {
 
-constexpr int kTend = 500, kEditEnds = 800, kShowAfter = 20;  // ms
+constexpr int kTend = 500, kEditEnds = 800, kShowAfter = 20, kSetEvery = 33;  // ms
 
 bool isPosition(const MidiControl& c, MidiCoding coding) {
     return c.has_position() && coding == MidiCoding::absolute;
@@ -54,6 +54,11 @@ MidiRemote::MidiRemote(Actions& actions, QObject* parent)
     connect(&end_edit_, &QTimer::timeout, this, [this] {
         for (const ParameterRef& value : edited_) value.endEdit();
         edited_.clear();
+    });
+    set_later_.setSingleShot(true);
+    set_later_.setInterval(kSetEvery);
+    connect(&set_later_, &QTimer::timeout, this, [this] {
+        if (!waiting_.empty()) setValues();
     });
     send_later_.setSingleShot(true);
     send_later_.setInterval(kShowAfter);
@@ -115,12 +120,7 @@ void MidiRemote::tellDevices() {
 
 void MidiRemote::receive() {
     ports_.acknowledge();
-    tellDevices();
-    struct Got {
-        QString device;
-        MidiMove move;
-    };
-    std::vector<Got> moves;
+    if (std::exchange(version_, ports_.version()) != ports_.version()) tellDevices();
     MidiEvent event;
     while (ports_.next(event)) {
         if (assignments_.learning()) {
@@ -128,42 +128,52 @@ void MidiRemote::receive() {
             continue;
         }
         const QString device = QString::fromStdString(event.device);
-        for (const MidiMove& move : decoders_[device].read(event.message)) moves.push_back({device, move});
-    }
-    for (size_t i = 0; i < moves.size(); ++i) {
-        const Got& got = moves[i];
-        const auto to = assignments_.at(got.device, got.move.control);
-        if (!to) continue;
-        // Of positions that have come together only the last one is set.
-        const bool outdated =
-            to->coding == MidiCoding::absolute &&
-            std::any_of(moves.begin() + static_cast<std::ptrdiff_t>(i) + 1, moves.end(),
-                        [&](const Got& later) {
-                            return later.device == got.device && later.move.control == got.move.control;
-                        });
-        Moved& state = moved_[{got.device, got.move.control}];
-        state.shown = got.move.value;
-        if (!to->value.empty()) {
-            moveValue(state, *to, got.move, outdated);
-            continue;
-        }
-        const bool was = std::exchange(state.down, got.move.down);
-        const auto kind = got.move.control.kind;
-        const bool once = kind == MidiControl::Kind::program;
-        // A controller that moves on in its upper half; each note is a press, though.
-        if (got.move.down && was && !once && kind != MidiControl::Kind::note) continue;
-        const QString slot = QString::fromStdString(to->action);
-        if (got.move.down)
-            held_[got.device].insert(slot);
-        else if (held_[got.device].erase(slot) == 0)
-            continue;
-        delivery_.deliver(slot, got.move.down);
-        if (once) {  // a program has no release
-            held_[got.device].erase(slot);
-            delivery_.deliver(slot, false);
-            state.down = false;
+        for (const MidiMove& move : decoders_[device].read(event.message)) {
+            const auto to = assignments_.at(device, move.control);
+            if (!to) continue;
+            const Key key{device, move.control};
+            moved_[key].shown = move.value;
+            to->value.empty() ? moveAction(key, *to, move) : moveValue(key, *to, move);
         }
     }
+    if (!waiting_.empty() && !set_later_.isActive()) setValues();
+}
+
+void MidiRemote::moveAction(const Key& key, const MidiAssignment& to, const MidiMove& move) {
+    const bool was = std::exchange(moved_[key].down, move.down);
+    const auto kind = move.control.kind;
+    // A controller that moves on in its upper half; each note and program is a press, though.
+    const bool continuous = kind != MidiControl::Kind::note && kind != MidiControl::Kind::program;
+    if (move.down && was && continuous) return;
+    const QString slot = QString::fromStdString(to.action);
+    auto& held = held_[key.first];
+    if (!move.down && held.erase(slot) == 0) return;
+    if (move.down) held.insert(slot);
+    delivery_.deliver(slot, move.down);
+    if (kind != MidiControl::Kind::program) return;
+    held.erase(slot);  // a program has no release
+    delivery_.deliver(slot, false);
+}
+
+void MidiRemote::moveValue(const Key& key, const MidiAssignment& to, const MidiMove& move) {
+    Moved& state = moved_[key];
+    if (to.coding != MidiCoding::absolute) {
+        state.steps += relative_steps(to.coding, move.value);
+    } else if (!state.position) {
+        // Until it meets the value every position counts; later the last one does.
+        const auto current = valueOf(QString::fromStdString(to.value)).position();
+        if (!current || !state.takeover.moved(move.position, *current)) return;
+    }
+    if (to.coding == MidiCoding::absolute) state.position = move.position;
+    waiting_.insert(key);
+}
+
+void MidiRemote::setValues() {
+    for (const Key& key : std::exchange(waiting_, {})) {
+        const auto to = assignments_.at(key.first, key.second);
+        if (to && !to->value.empty()) setValue(moved_[key], *to);
+    }
+    set_later_.start();
 }
 
 void MidiRemote::learn(const MidiEvent& event) {
@@ -180,17 +190,17 @@ ParameterRef MidiRemote::valueOf(const QString& address) const {
                             QString::fromStdString(mixer.current().chainModel().spec().id) + address.mid(1));
 }
 
-void MidiRemote::moveValue(Moved& state, const MidiAssignment& to, const MidiMove& move, bool outdated) {
+void MidiRemote::setValue(Moved& state, const MidiAssignment& to) {
+    const auto position = std::exchange(state.position, std::nullopt);
+    const int steps = std::exchange(state.steps, 0);
     const ParameterRef value = valueOf(QString::fromStdString(to.value));
     const auto current = value.position();
     if (!current) return;  // its strip or stage isn't there now
-    if (to.coding == MidiCoding::absolute) {
-        if (!state.takeover.moved(move.position, *current) || outdated) return;
-        if (!value.setPosition(move.position)) return;
-        state.takeover.set_to(value.position().value_or(move.position));
-    } else {
-        const int steps = relative_steps(to.coding, move.value);
-        if (steps == 0 || !value.step(steps, false)) return;
+    if (position) {
+        if (!state.takeover.moved(*position, *current) || !value.setPosition(*position)) return;
+        state.takeover.set_to(value.position().value_or(*position));
+    } else if (steps == 0 || !value.step(steps, false)) {
+        return;
     }
     if (std::ranges::none_of(edited_, [&](const ParameterRef& e) { return e.address() == value.address(); }))
         edited_.push_back(value);

@@ -17,10 +17,10 @@ class QSocketNotifier;
 namespace reed::ui {
 
 /// Listens to the devices that have assignments, or to all while a control is learned. Positions of absolute
-/// controls are taken over softly (SoftTakeover), relative ones step as the wheel does, notes and controllers
-/// press and release actions, programs press them. What is held is released when its device goes; that never
-/// unmutes the microphone. Devices with an input are sent the positions of their values and the state of
-/// their actions, but never what they have sent themselves. GUI thread only.
+/// controls are taken over softly (SoftTakeover) and set at most 30 times a second, relative ones step as the
+/// wheel does, notes and controllers press and release actions, programs press them. What is held is released
+/// when its device goes; that never unmutes the microphone. Devices with an input are sent the positions of
+/// their values and the state of their actions, but never what they have sent themselves. GUI thread only.
 class MidiRemote final : public QObject {
     Q_OBJECT
   public:
@@ -34,8 +34,10 @@ class MidiRemote final : public QObject {
     /// State of one control of one device.
     struct Moved {
         SoftTakeover takeover;
-        bool down = false;  ///< pressed, or in the upper half
-        int shown = -1;     ///< value that the device has: it sent it, or was sent it; -1: unknown
+        bool down = false;               ///< pressed, or in the upper half
+        std::optional<double> position;  ///< where it has gone, not set yet
+        int steps = 0;                   ///< by how much it has turned, not set yet
+        int shown = -1;  ///< value that the device has: it sent it, or was sent it; -1: unknown
     };
     using Key = std::pair<QString, MidiControl>;
 
@@ -43,8 +45,11 @@ class MidiRemote final : public QObject {
     void receive();
     void tellDevices();
     void learn(const MidiEvent& event);
-    /// `outdated`: another position of the same control follows at once.
-    void moveValue(Moved& state, const MidiAssignment& to, const MidiMove& move, bool outdated);
+    void moveAction(const Key& key, const MidiAssignment& to, const MidiMove& move);
+    void moveValue(const Key& key, const MidiAssignment& to, const MidiMove& move);
+    /// Sets the values that have been moved since the last time.
+    void setValues();
+    void setValue(Moved& state, const MidiAssignment& to);
     ParameterRef valueOf(const QString& address) const;
     void sendStates();
     /// Value of an assignment as its control would send it; nothing if there is none.
@@ -61,7 +66,9 @@ class MidiRemote final : public QObject {
     std::map<QString, std::set<QString>> held_;  // slots by device
     QStringList connected_;
     std::vector<ParameterRef> edited_;  // since the last pause
-    QTimer tend_, end_edit_, send_later_;
+    std::set<Key> waiting_;             // controls of values that have moved and are not set yet
+    std::uint64_t version_ = 0;
+    QTimer tend_, end_edit_, send_later_, set_later_;
 };
 
 }  // namespace reed::ui

@@ -109,24 +109,30 @@ struct MidiPorts::State {
         void write(const spa_data& data);
     };
 
-    PipeWireConnection connection;
-    pw_registry* registry = nullptr;
-    spa_hook registry_hook{};
-    Clock::time_point last_try{};
-    int wake = ::eventfd(0, EFD_NONBLOCK | EFD_CLOEXEC);
     moodycamel::ReaderWriterQueue<Received> received{kQueue};
-
-    mutable std::mutex mutex;  // of what follows
+    pw_registry* registry = nullptr;
+    Clock::time_point last_try{};
+    std::atomic<std::uint64_t> version{0};
+    mutable std::mutex mutex;  // of the maps and of what is wanted
+    spa_hook registry_hook{};
     std::map<std::uint32_t, Port> ports, own_ports;
     std::map<std::uint32_t, std::string> nodes;
     std::map<std::uint32_t, std::unique_ptr<Link>> links;  // by Link::device; the loop's own
-    bool all = false;
     std::set<std::string> names;
+    std::map<std::uint32_t, std::string> names_of;  // of the devices, by port
+    PipeWireConnection connection;
+    int wake = ::eventfd(0, EFD_NONBLOCK | EFD_CLOEXEC);
+    bool all = false;
 
-    void notify() const {
+    void wake_up() const {
         const std::uint64_t one = 1;
         // Fails only when it is readable anyway.
         [[maybe_unused]] const auto written = ::write(wake, &one, sizeof one);
+    }
+    /// Devices came, were connected or went.
+    void notify() {
+        version.fetch_add(1, std::memory_order_relaxed);
+        wake_up();
     }
     bool wanted() const { return all || !names.empty(); }
     struct Named {
@@ -175,7 +181,7 @@ void MidiPorts::State::Link::read(const spa_data& data) {
                 any = owner->received.try_enqueue({device, *message}) || any;
         }
     }
-    if (any) owner->notify();
+    if (any) owner->wake_up();
 }
 
 void MidiPorts::State::Link::write(const spa_data& data) {
@@ -258,6 +264,8 @@ void MidiPorts::State::remove(std::uint32_t id) {
 void MidiPorts::State::arrange() {
     const std::lock_guard lock(mutex);
     const auto devices = named(true), inputs = named(false);
+    names_of.clear();
+    for (const auto& [id, name] : devices) names_of[id] = name;
     // Those that are gone or not wanted any more.
     std::erase_if(links, [&](auto& entry) {
         const auto at = std::ranges::find(devices, entry.first, &Named::port);
@@ -365,6 +373,7 @@ void MidiPorts::State::disconnect() {
     ports.clear();
     own_ports.clear();
     nodes.clear();
+    names_of.clear();
     notify();
 }
 
@@ -413,6 +422,10 @@ bool MidiPorts::available() const {
     return state_->connection.is_open() && !state_->connection.lost();
 }
 
+std::uint64_t MidiPorts::version() const {
+    return state_->version.load(std::memory_order_relaxed);
+}
+
 int MidiPorts::descriptor() const {
     return state_->wake;
 }
@@ -426,10 +439,9 @@ bool MidiPorts::next(MidiEvent& out) {
     Received received;
     while (state_->received.try_dequeue(received)) {
         const std::lock_guard lock(state_->mutex);
-        const auto names = state_->named(true);
-        const auto at = std::ranges::find(names, received.device, &State::Named::port);
-        if (at == names.end()) continue;  // it has gone since
-        out = {at->name, received.message};
+        const auto at = state_->names_of.find(received.device);
+        if (at == state_->names_of.end()) continue;  // it has gone since
+        out = {at->second, received.message};
         return true;
     }
     return false;

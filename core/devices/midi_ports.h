@@ -1,6 +1,7 @@
 // MIDI devices, by the ports that PipeWire has for them.
 #pragma once
 
+#include <cstdint>
 #include <memory>
 #include <set>
 #include <string>
@@ -38,6 +39,9 @@ class MidiPorts {
     std::vector<std::string> connected() const;
     /// Whether PipeWire is there; false while no devices are wanted.
     bool available() const;
+
+    /// Increases when devices came, were connected or went.
+    std::uint64_t version() const;
 
     /// Readable when there are messages, or when devices came, were connected or went: for poll(2).
     int descriptor() const;

@@ -51,7 +51,7 @@ void Engine::open(Prepared prepared) {
     monitored_ = std::move(prepared.monitored);
     chain_.open(format_, prepared.spec, std::move(prepared.chain), input_, kPiece);
     monitor_.prepare(format_, kPiece);
-    feed_gain_.prepare(format_.sample_rate, 0.004, muted() ? 0.0 : 1.0);
+    feed_gain_.prepare(format_.sample_rate, kMuteFade, muted() ? 0.0 : 1.0);
     for (auto& c : clips_) c.reset();
     clipped_ = 0;
     load_.restart();

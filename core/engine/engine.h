@@ -25,6 +25,9 @@ struct EngineStats {
     int block_frames = 0;  ///< size of the newest block
 };
 
+/// Time constant of the fade of a mute, in s (Smoothed::prepare()): 60 dB down after 18 ms.
+inline constexpr double kMuteFade = 0.002;
+
 /// Gain factor of a fader in dB (kFaderMinDb is silence) and a mute. NaN unless finite.
 double strip_level(double fader_db, bool muted);
 

@@ -86,7 +86,6 @@ class SoftTakeover {
 
     /// Whether the control, now at `position`, may set the value that is at `current` (both 0 to 1): if it
     /// had it in hand and the value was not changed otherwise, if it is near it, or if it has just passed it.
-    /// Call for every position, also for those that are left out because another one follows at once.
     bool moved(double position, double current) noexcept;
     /// Where the value is after the control has set it.
     void set_to(double current) noexcept { left_at_ = current; }

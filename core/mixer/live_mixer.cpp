@@ -45,7 +45,8 @@ void LiveStrip::expect(const StreamFormat& source, bool steady) {
     engine().suppress_output(held);
     plain_ = AudioBuffer(kMaxChannels, kMost);
     plain_delay_.prepare(format, static_cast<int>(kLongestPlain * format.sample_rate));
-    plain_open_.prepare(format.sample_rate, 0.004, engine().muted() || engine().strip_muted() ? 0.0 : 1.0);
+    plain_open_.prepare(format.sample_rate, kMuteFade,
+                        engine().muted() || engine().strip_muted() ? 0.0 : 1.0);
     heard_ = false;
     missed_ = 0;
     led_ = converted_ = false;

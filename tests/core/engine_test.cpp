@@ -90,6 +90,7 @@ TEST_CASE("mute silences the feed with a fade and lets it back", "[engine]") {
     engine.set_mute(true);
     const auto muted = push(engine, sine(100, 0.5, 0.5));
     CHECK(peak(muted, 12000) == 0.0);
+    CHECK(peak(muted, 960) < 0.5e-3);  // 60 dB down within 20 ms
     append(out, muted);
     CHECK(db(third_difference(out, 100) / 2.0) < -75.0);
     engine.set_mute(false);

@@ -1,5 +1,7 @@
 // MIDI: bytes, controls, codings, and the file of assignments. The bytes are those of the MIDI 1.0 Detailed
 // Specification 4.2 (table II "Channel voice messages", "Running status", "System real time messages").
+#include <catch2/catch.hpp>
+
 #include "midi/assignments.h"
 #include "midi/control.h"
 #include "midi/message.h"

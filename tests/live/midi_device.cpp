@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <catch2/catch.hpp>
+#include <chrono>
 
 namespace reed::test {
 namespace {
@@ -64,11 +65,6 @@ std::vector<std::uint8_t> MidiDevice::take() {
     return std::exchange(received_, {});
 }
 
-bool MidiDevice::idle() {
-    const std::lock_guard lock(mutex_);
-    return to_send_.empty();
-}
-
 void MidiDevice::process() {
     const std::lock_guard lock(mutex_);
     if (pw_buffer* buffer = pw_filter_dequeue_buffer(out_)) {
@@ -89,6 +85,7 @@ void MidiDevice::process() {
         data.chunk->offset = 0;
         data.chunk->size = builder.state.offset;
         data.chunk->stride = 1;
+        if (sent > 0) sent_at_ = std::chrono::steady_clock::now().time_since_epoch().count();
         to_send_.erase(to_send_.begin(), to_send_.begin() + static_cast<std::ptrdiff_t>(sent));
         pw_filter_queue_buffer(out_, buffer);
     }

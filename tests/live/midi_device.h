@@ -5,6 +5,7 @@
 #include <pipewire/pipewire.h>
 #include <spa/utils/hook.h>
 
+#include <atomic>
 #include <cstdint>
 #include <mutex>
 #include <string>
@@ -25,8 +26,8 @@ class MidiDevice {
     void send(const std::vector<std::vector<std::uint8_t>>& pieces);
     /// Bytes it was sent so far, without those taken before.
     std::vector<std::uint8_t> take();
-    /// Whether everything has been sent.
-    bool idle();
+    /// When the last piece was sent (steady clock, ns).
+    std::int64_t sent_at() const { return sent_at_; }
 
   private:
     void process();
@@ -36,6 +37,7 @@ class MidiDevice {
     pw_filter* filter_ = nullptr;
     spa_hook hook_{};
     void *out_ = nullptr, *in_ = nullptr;
+    std::atomic<std::int64_t> sent_at_{0};
     std::mutex mutex_;
     std::vector<std::vector<std::uint8_t>> to_send_;
     std::vector<std::uint8_t> received_;
