@@ -113,7 +113,7 @@ void AppModel::start() {
     remove_stale_temporaries(paths.scenes);
     remove_stale_temporaries(paths.state.parent_path());
     remove_stale_temporaries(takes_->store().folder());
-    for (const char* beside : {"characters", "recipes"})
+    for (const char* beside : {"characters", "recipes", "midi"})
         remove_stale_temporaries(paths.scenes.parent_path() / beside);
     characters_->tellProblems();
     scenes_.begin(paths.demo_data / "scenes");

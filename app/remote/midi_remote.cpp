@@ -160,9 +160,12 @@ void MidiRemote::moveValue(const Key& key, const MidiAssignment& to, const MidiM
     if (to.coding != MidiCoding::absolute) {
         state.steps += relative_steps(to.coding, move.value);
     } else if (!state.position) {
-        // Until it meets the value every position counts; later the last one does.
-        const auto current = valueOf(QString::fromStdString(to.value)).position();
-        if (!current || !state.takeover.moved(move.position, *current)) return;
+        // Until it meets the value every position counts; later the last one does. A switch can't jump.
+        const ParameterRef value = valueOf(QString::fromStdString(to.value));
+        const auto current = value.position();
+        if (!current) return;
+        const bool takes = state.takeover.moved(move.position, *current);
+        if (!takes && value.info()->kind != ValueKind::toggle) return;
     }
     if (to.coding == MidiCoding::absolute) state.position = move.position;
     waiting_.insert(key);
@@ -197,7 +200,8 @@ void MidiRemote::setValue(Moved& state, const MidiAssignment& to) {
     const auto current = value.position();
     if (!current) return;  // its strip or stage isn't there now
     if (position) {
-        if (!state.takeover.moved(*position, *current) || !value.setPosition(*position)) return;
+        const bool takes = state.takeover.moved(*position, *current);
+        if ((!takes && value.info()->kind != ValueKind::toggle) || !value.setPosition(*position)) return;
         state.takeover.set_to(value.position().value_or(*position));
     } else if (steps == 0 || !value.step(steps, false)) {
         return;

@@ -138,6 +138,21 @@ TEST_CASE("a knob takes a value over softly, steps move it, and each movement is
     CHECK(Window::until([&] { return *gain.position() > 0.99; }));
 }
 
+TEST_CASE("the first press of a button switches a value", "[onair][midi]") {
+    WithMidi m;
+    constexpr const char* kMute = "voice/strip/mute";
+    const auto mute = m.value(kMute);
+    REQUIRE(*mute.value() == 0.0);
+    m.assign(Control::controller, 30, {{}, kMute});
+    // Once only, so that no later message helps: it is sent when the device is connected for sure.
+    m.assign(Control::note, 1, {"toggle-mute", {}});
+    REQUIRE(m.send({{0x90, 1, 1}, {0x80, 1, 0}}, [&] { return m.muted(); }));
+    m.deck->send({{0xb0, 30, 127}});
+    REQUIRE(Window::until([&] { return *mute.value() == 1.0; }));
+    m.deck->send({{0xb0, 30, 0}});
+    CHECK(Window::until([&] { return *mute.value() == 0.0; }));
+}
+
 TEST_CASE("a knob follows the selected strip", "[onair][midi]") {
     WithMidi m;
     ui::StripModel* guest = m.w.app.mixer().add(StripRole::voice);
