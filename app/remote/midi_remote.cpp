@@ -92,6 +92,16 @@ void MidiRemote::follow() {
     std::set<std::string> names;
     for (const auto& a : assignments_.all()) names.insert(a.device.toStdString());
     const bool learns = assignments_.learning().has_value();
+    // The release of what is unassigned, or moved while learning, has no effect any more.
+    for (auto& [device, held] : held_) {
+        std::erase_if(held, [&, &of = device](const QString& slot) {
+            const auto all = assignments_.of({slot, {}});
+            const bool stays =
+                !learns && std::ranges::any_of(all, [&](const auto& a) { return a.device == of; });
+            if (!stays) delivery_.ownerLost(slot);
+            return !stays;
+        });
+    }
     ports_.want(learns, names);
     const bool listens = learns || !names.empty();
     if (listens && !tend_.isActive()) tend_.start();

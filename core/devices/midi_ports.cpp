@@ -29,7 +29,7 @@ constexpr const char* kMidiFormat = "8 bit raw midi";
 constexpr const char* kNode = "dusky-reed-midi";
 /// Frames at 48 kHz in which a message is delivered at the latest, if the device's clock allows it.
 constexpr const char* kLatency = "128/48000";
-constexpr size_t kToSend = 1024, kPodBytes = 4096;
+constexpr size_t kToSend = 1024, kLongestName = 120;
 
 struct Received {
     std::uint32_t device = 0;  // id of its output port
@@ -218,6 +218,12 @@ std::vector<MidiPorts::State::Named> MidiPorts::State::named(bool sends) const {
         if (name.empty()) {
             const auto node = nodes.find(port->node);
             name = node != nodes.end() ? node->second : "MIDI";
+        }
+        if (name.size() > kLongestName) {
+            size_t end = kLongestName;
+            while (end > 0 && (static_cast<unsigned char>(name[end]) & 0xc0) == 0x80)
+                --end;  // a whole character
+            name.resize(end);
         }
         const int n = ++count[name];
         out.push_back({id, n == 1 ? name : name + " (" + std::to_string(n) + ")"});

@@ -136,6 +136,20 @@ TEST_CASE("a MIDI device with lamps is sent messages, one without isn't", "[live
     CHECK(got == std::vector<std::uint8_t>{0x91, 36, 127});
 }
 
+TEST_CASE("the name of a MIDI device has a length that files can hold", "[live][midi]") {
+    const Daemon daemon;
+    std::string long_name = "abcd";
+    for (int i = 0; i < 100; ++i) long_name += "€uro";
+    const MidiDevice deck(long_name);
+    MidiPorts ports;
+    ports.want(true, {});
+    REQUIRE(until(ports, [&] { return ports.connected().size() == 1; }));
+    // Cut between characters: at 120 it would be inside a euro sign.
+    CHECK(ports.devices() == Names{long_name.substr(0, 118)});
+    ports.want(false, {long_name.substr(0, 118)});
+    CHECK(until(ports, [&] { return ports.connected().size() == 1; }));
+}
+
 TEST_CASE("no MIDI message is lost however many come", "[live][midi]") {
     const Daemon daemon;
     MidiDevice deck("Deck");

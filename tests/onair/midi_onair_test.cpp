@@ -81,6 +81,20 @@ TEST_CASE("a pad that is held mutes; without its device it stays muted", "[onair
     CHECK(m.muted());
 }
 
+TEST_CASE("a pad that is held is released when it is unassigned, or when a control is learned",
+          "[onair][midi]") {
+    WithMidi m;
+    m.w.app.preferences().setTalkKey(ui::Preferences::TalkKey::talks);
+    m.assign(Control::note, 36, {"talk", {}});
+    REQUIRE(m.send({{0x90, 36, 100}}, [&] { return !m.muted(); }));
+    m.midi.learn({"record", {}});
+    CHECK(m.muted());
+    m.midi.stopLearning();
+    REQUIRE(m.send({{0x80, 36, 0}, {0x90, 36, 100}}, [&] { return !m.muted(); }));
+    m.midi.remove("Deck", {Control::note, 1, 36});
+    CHECK(m.muted());
+}
+
 TEST_CASE("pedals and programs press actions once", "[onair][midi]") {
     WithMidi m;
     m.assign(Control::controller, 64, {"toggle-mute", {}});
