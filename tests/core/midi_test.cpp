@@ -221,7 +221,7 @@ TEST_CASE("MIDI assignments are written and read", "[midi]") {
     CHECK(read.value().left_out.empty());
 }
 
-TEST_CASE("MIDI files that can't be used say why; what can be used of them is", "[midi]") {
+TEST_CASE("MIDI files that can't be used say why, and what can be used of them is", "[midi]") {
     const auto problem = [](const std::string& json) {
         const auto read = parse_midi_file(json);
         return read.ok() ? std::string("read") : read.error().what;

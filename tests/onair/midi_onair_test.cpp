@@ -70,7 +70,7 @@ TEST_CASE("a pad that is held talks, and its device never leaves the microphone 
     REQUIRE(Window::until([&] { return m.muted(); }));
 }
 
-TEST_CASE("a pad that is held mutes; without its device it stays muted", "[onair][midi]") {
+TEST_CASE("a pad that is held mutes, and without its device it stays muted", "[onair][midi]") {
     WithMidi m;
     m.w.app.preferences().setTalkKey(ui::Preferences::TalkKey::mutes);
     REQUIRE_FALSE(m.muted());
@@ -210,8 +210,8 @@ TEST_CASE("lamps and motor faders show values and states, and nothing is sent ba
     CHECK(shows({0xb0, 21, 127}));
     gain.endEdit();
     // Its own movement doesn't come back; what follows shows that all has been sent.
-    m.deck->send({{0xb0, 21, 127}, {0xb0, 21, 64}});
-    REQUIRE(Window::until([&] { return std::abs(*gain.position() - 64.0 / 127.0) < 0.01; }));
+    REQUIRE(m.send({{0xb0, 21, 127}, {0xb0, 21, 64}},
+                   [&] { return std::abs(*gain.position() - 64.0 / 127.0) < 0.01; }));
     m.w.app.mute().set(false);
     REQUIRE(Window::until([&] {
         const auto more = m.deck->take();
