@@ -351,18 +351,9 @@ void MidiPorts::State::close(Link& link) {
 void MidiPorts::State::connect() {
     last_try = Clock::now();
     if (!connection.open(kNode, PipeWireConnection::Use::sound)) return;
-    static const pw_registry_events events = [] {
-        pw_registry_events e{};
-        e.version = PW_VERSION_REGISTRY_EVENTS;
-        e.global = [](void* data, uint32_t id, uint32_t, const char* type, uint32_t, const spa_dict* props) {
-            static_cast<State*>(data)->add(id, type, props);
-        };
-        e.global_remove = [](void* data, uint32_t id) { static_cast<State*>(data)->remove(id); };
-        return e;
-    }();
     const PipeWireConnection::Lock lock(connection);
     registry = pw_core_get_registry(connection.core(), PW_VERSION_REGISTRY, 0);
-    pw_registry_add_listener(registry, &registry_hook, &events, this);
+    pw_registry_add_listener(registry, &registry_hook, &registry_events<State>(), this);
 }
 
 void MidiPorts::State::disconnect() {

@@ -67,6 +67,22 @@ class PipeWireConnection {
 Result<void> connect_audio(pw_stream* stream, pw_direction direction, uint32_t flags, double sample_rate,
                            int channels, const std::string& position = {});
 
+/// The events of a registry, for a listener that has add(id, type, properties) and remove(id). The properties
+/// may be nullptr.
+template <typename Listener>
+const pw_registry_events& registry_events() {
+    static const pw_registry_events events = [] {
+        pw_registry_events e{};
+        e.version = PW_VERSION_REGISTRY_EVENTS;
+        e.global = [](void* data, uint32_t id, uint32_t, const char* type, uint32_t, const spa_dict* props) {
+            static_cast<Listener*>(data)->add(id, type, props);
+        };
+        e.global_remove = [](void* data, uint32_t id) { static_cast<Listener*>(data)->remove(id); };
+        return e;
+    }();
+    return events;
+}
+
 /// A property of an object; empty if it is missing.
 std::string property(const spa_dict* props, const char* key);
 

@@ -211,15 +211,6 @@ bool PipeWireGraph::State::connect() {
     ask_in(kAskEvery);
     told = asked = false;
     if (!connection.open("dusky-reed-graph", PipeWireConnection::Use::listening)) return false;
-    static const pw_registry_events registry_events = [] {
-        pw_registry_events e{};
-        e.version = PW_VERSION_REGISTRY_EVENTS;
-        e.global = [](void* data, uint32_t id, uint32_t, const char* type, uint32_t, const spa_dict* props) {
-            static_cast<State*>(data)->add(id, type, props);
-        };
-        e.global_remove = [](void* data, uint32_t id) { static_cast<State*>(data)->remove(id); };
-        return e;
-    }();
     static const pw_core_events core_events = [] {
         pw_core_events e{};
         e.version = PW_VERSION_CORE_EVENTS;
@@ -241,7 +232,7 @@ bool PipeWireGraph::State::connect() {
     const PipeWireConnection::Lock lock(connection);
     pw_core_add_listener(connection.core(), &core_hook, &core_events, this);
     registry = pw_core_get_registry(connection.core(), PW_VERSION_REGISTRY, 0);
-    pw_registry_add_listener(registry, &registry_hook, &registry_events, this);
+    pw_registry_add_listener(registry, &registry_hook, &registry_events<State>(), this);
     expected = pw_core_sync(connection.core(), PW_ID_CORE, 0);
     const std::lock_guard inner(mutex);
     connected = true;

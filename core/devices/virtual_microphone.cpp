@@ -227,15 +227,6 @@ void VirtualMicrophone::attach(PipeWireConnection& connection, const Wish& wish)
     State& s = *state_;
     s.connection = &connection;
     s.wish = wish;
-    static const pw_registry_events registry_events = [] {
-        pw_registry_events e{};
-        e.version = PW_VERSION_REGISTRY_EVENTS;
-        e.global = [](void* data, uint32_t id, uint32_t, const char* type, uint32_t, const spa_dict* props) {
-            static_cast<State*>(data)->add(id, type, props);
-        };
-        e.global_remove = [](void* data, uint32_t id) { static_cast<State*>(data)->remove(id); };
-        return e;
-    }();
     static const pw_core_events core_events = [] {
         pw_core_events e{};
         e.version = PW_VERSION_CORE_EVENTS;
@@ -250,7 +241,7 @@ void VirtualMicrophone::attach(PipeWireConnection& connection, const Wish& wish)
     const PipeWireConnection::Lock lock(connection);
     pw_core_add_listener(connection.core(), &s.core_hook, &core_events, &s);
     s.registry = pw_core_get_registry(connection.core(), PW_VERSION_REGISTRY, 0);
-    pw_registry_add_listener(s.registry, &s.registry_hook, &registry_events, &s);
+    pw_registry_add_listener(s.registry, &s.registry_hook, &registry_events<State>(), &s);
     s.expected = pw_core_sync(connection.core(), PW_ID_CORE, 0);
 }
 

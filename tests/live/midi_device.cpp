@@ -5,7 +5,6 @@
 #include <spa/pod/iter.h>
 
 #include <algorithm>
-#include <catch2/catch.hpp>
 #include <chrono>
 
 namespace reed::test {
@@ -20,14 +19,8 @@ MidiDevice::MidiDevice(const std::string& alias, bool lamps) {
         e.process = [](void* data, spa_io_position*) { static_cast<MidiDevice*>(data)->process(); };
         return e;
     }();
-    pw_init(nullptr, nullptr);
-    loop_ = pw_thread_loop_new("midi-device", nullptr);
-    context_ = pw_context_new(pw_thread_loop_get_loop(loop_), nullptr, 0);
-    REQUIRE(pw_thread_loop_start(loop_) == 0);
-    pw_thread_loop_lock(loop_);
-    core_ = pw_context_connect(context_, nullptr, 0);
-    if (core_ != nullptr) {
-        filter_ = pw_filter_new(core_, alias.c_str(),
+    client_.locked([&] {
+        filter_ = pw_filter_new(client_.core(), alias.c_str(),
                                 pw_properties_new(PW_KEY_NODE_NAME, "midi-device", PW_KEY_MEDIA_TYPE, "Midi",
                                                   PW_KEY_NODE_WANT_DRIVER, "true", nullptr));
         pw_filter_add_listener(filter_, &hook_, &events, this);
@@ -40,19 +33,11 @@ MidiDevice::MidiDevice(const std::string& alias, bool lamps) {
         out_ = port(PW_DIRECTION_OUTPUT, "capture");
         if (lamps) in_ = port(PW_DIRECTION_INPUT, "playback");
         pw_filter_connect(filter_, PW_FILTER_FLAG_RT_PROCESS, nullptr, 0);
-    }
-    pw_thread_loop_unlock(loop_);
-    REQUIRE(core_ != nullptr);
+    });
 }
 
 MidiDevice::~MidiDevice() {
-    pw_thread_loop_lock(loop_);
-    if (filter_ != nullptr) pw_filter_destroy(filter_);
-    if (core_ != nullptr) pw_core_disconnect(core_);
-    pw_thread_loop_unlock(loop_);
-    pw_thread_loop_stop(loop_);
-    pw_context_destroy(context_);
-    pw_thread_loop_destroy(loop_);
+    client_.locked([this] { pw_filter_destroy(filter_); });
 }
 
 void MidiDevice::send(const std::vector<std::vector<std::uint8_t>>& pieces) {

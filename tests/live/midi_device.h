@@ -11,6 +11,8 @@
 #include <string>
 #include <vector>
 
+#include "live/pipewire_client.h"
+
 namespace reed::test {
 
 /// A node in the daemon at `XDG_RUNTIME_DIR` with a MIDI output port, and an input port if it has lamps; both
@@ -31,9 +33,7 @@ class MidiDevice {
 
   private:
     void process();
-    pw_thread_loop* loop_ = nullptr;
-    pw_context* context_ = nullptr;
-    pw_core* core_ = nullptr;
+    PipeWireClient client_{"midi-device"};
     pw_filter* filter_ = nullptr;
     spa_hook hook_{};
     void *out_ = nullptr, *in_ = nullptr;

@@ -33,17 +33,11 @@ class Listener {
             e.process = [](void* data) { static_cast<Listener*>(data)->process(); };
             return e;
         }();
-        pw_init(nullptr, nullptr);
-        loop_ = pw_thread_loop_new("listener", nullptr);
-        context_ = pw_context_new(pw_thread_loop_get_loop(loop_), nullptr, 0);
-        REQUIRE(pw_thread_loop_start(loop_) == 0);
-        pw_thread_loop_lock(loop_);
-        core_ = pw_context_connect(context_, nullptr, 0);
-        if (core_ != nullptr) {
+        client_.locked([&] {
             pw_properties* props = pw_properties_new(PW_KEY_MEDIA_TYPE, "Audio", PW_KEY_MEDIA_CATEGORY,
                                                      "Capture", PW_KEY_TARGET_OBJECT, "dusky-reed", nullptr);
             pw_properties_setf(props, PW_KEY_NODE_LATENCY, "%d/48000", block);
-            stream_ = pw_stream_new(core_, "listener", props);
+            stream_ = pw_stream_new(client_.core(), "listener", props);
             pw_stream_add_listener(stream_, &hook_, &events, this);
             std::uint8_t room[1024];
             spa_pod_builder builder = SPA_POD_BUILDER_INIT(room, sizeof room);
@@ -55,18 +49,10 @@ class Listener {
                 static_cast<pw_stream_flags>(PW_STREAM_FLAG_AUTOCONNECT | PW_STREAM_FLAG_MAP_BUFFERS |
                                              PW_STREAM_FLAG_RT_PROCESS),
                 params, 1);
-        }
-        pw_thread_loop_unlock(loop_);
-        REQUIRE(core_ != nullptr);
+        });
     }
     ~Listener() {
-        pw_thread_loop_lock(loop_);
-        pw_stream_destroy(stream_);
-        pw_core_disconnect(core_);
-        pw_thread_loop_unlock(loop_);
-        pw_thread_loop_stop(loop_);
-        pw_context_destroy(context_);
-        pw_thread_loop_destroy(loop_);
+        client_.locked([this] { pw_stream_destroy(stream_); });
     }
     Listener(const Listener&) = delete;
     Listener& operator=(const Listener&) = delete;
@@ -91,9 +77,7 @@ class Listener {
         }
         pw_stream_queue_buffer(stream_, buffer);
     }
-    pw_thread_loop* loop_ = nullptr;
-    pw_context* context_ = nullptr;
-    pw_core* core_ = nullptr;
+    PipeWireClient client_{"listener"};
     pw_stream* stream_ = nullptr;
     spa_hook hook_{};
     std::atomic<bool> silent_{true};
