@@ -96,7 +96,8 @@ TEST_CASE("output panel says which stage lets no speech through, and hides and l
     auto* more = w.find<ui::FlatButton>("advice_menu_button");
     const auto row = [](const char* id) { return static_cast<size_t>(find_stage_kind("gate")->find(id)); };
     CHECK_FALSE(more->isVisible());
-    REQUIRE(Window::until([&] { return w.strip().levels().taps[0].voice_known; }, 60));
+    REQUIRE(
+        Window::until([&] { return w.strip().levelsFit() && w.strip().levels().taps[0].voice_known; }, 60));
     for (const char* id : {"open_threshold", "close_threshold"})
         w.strip().chainModel().setValue("gate", row(id), 0.0);
     w.strip().chainModel().setValue("gate", row("range"), -80.0);
@@ -123,7 +124,8 @@ TEST_CASE("output panel says which stage lets no speech through, and hides and l
     REQUIRE(w.app.saveState());
     {
         Window again(folder);
-        REQUIRE(Window::until([&] { return again.strip().levels().taps[0].voice_known; }, 60));
+        REQUIRE(Window::until(
+            [&] { return again.strip().levelsFit() && again.strip().levels().taps[0].voice_known; }, 60));
         const auto shown = [&] { return again.find<QLabel>("feed_verdict")->text().contains("fader"); };
         CHECK_FALSE(Window::until(shown, 5));
         again.app.preferences().showAllAdvice();
