@@ -73,7 +73,7 @@ TEST_CASE("a take is kept without loss, with all that is told of it", "[takes]")
     CHECK(hot.value().notes == notes());
     const auto copied = TakeStore(folder.path("copies")).import(hot.value().path);
     REQUIRE(copied.ok());
-    CHECK(read_sound(copied.value().path).value()[0] == loud);
+    CHECK((read_sound(copied.value().path).value()[0] == loud));
     // Without a name it is called by its date; nothing is no take.
     CHECK(store.keep(mono(left), 48000, {}).value().notes.name.size() == 19);
     CHECK_FALSE(store.keep(AudioBuffer(1, 0), 48000, {}).ok());
