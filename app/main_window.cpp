@@ -124,8 +124,10 @@ MainWindow::MainWindow(AppModel& app, QWidget* parent)
     connect(actions_, &Actions::balanceRequested, this, [this] {
         if (app_.mixer().count(StripRole::programme) > 0) showBalance(!balanceShown());
     });
-    connect(actions_, &Actions::shortcutsRequested, this, &MainWindow::openKeys);
-    connect(&app_.context().midi, &MidiAssignments::editRequested, this, &MainWindow::openMidi);
+    connect(actions_, &Actions::shortcutsRequested, this,
+            [this](const QString& word) { ShortcutsDialog::open(app_, word, this); });
+    connect(&app_.context().midi, &MidiAssignments::editRequested, this,
+            [this](const MidiTarget& target) { MidiDialog::open(app_, target, this); });
     connect(actions_, &Actions::findSceneRequested, scenes_, &SceneBar::openFinder);
     connect(actions_, &Actions::charactersRequested, characters_, &CharactersButton::open);
     connect(actions_, &Actions::takesRequested, this, [this] { showTakes(!takesShown()); });
@@ -267,25 +269,6 @@ void MainWindow::buildTop() {
     menu_->setAccessibleName(tr("Menu"));
     setHint(menu_, tr("Main menu"));
     connect(menu_, &FlatButton::clicked, this, &MainWindow::openMainMenu);
-}
-
-void MainWindow::openKeys(const QString& word) {
-    if (auto* open = findChild<ShortcutsDialog*>()) {
-        if (word.isEmpty()) return open->raise();
-        open->close();
-    }
-    auto* keys = new ShortcutsDialog(app_, this);
-    keys->setAttribute(Qt::WA_DeleteOnClose);
-    keys->showOnly(word);
-    keys->show();
-}
-
-void MainWindow::openMidi(const MidiTarget& target) {
-    if (auto* open = findChild<MidiDialog*>()) open->close();
-    // Above the list of shortcuts, if it is open.
-    QWidget* over = findChild<ShortcutsDialog*>();
-    auto* midi = new MidiDialog(app_, target, over != nullptr ? over : this);
-    midi->show();
 }
 
 void MainWindow::openInputMenu() {

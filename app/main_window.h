@@ -29,7 +29,6 @@ class CompactWindow;
 class SoundcheckPage;
 class StripSidebar;
 class TakesPage;
-struct MidiTarget;
 
 class MainWindow final : public QWidget {
     Q_OBJECT
@@ -97,8 +96,6 @@ class MainWindow final : public QWidget {
     void updateVisibility();
     void openInputMenu();
     void openMainMenu();
-    void openKeys(const QString& word);
-    void openMidi(const MidiTarget& target);
     void chooseFile();
     void askMicName();
     /// Asks whether to continue with `yes` (text of the button); `name`: object name of the message box.

@@ -7,6 +7,7 @@
 #include <array>
 #include <utility>
 
+#include "actions/shortcuts_dialog.h"
 #include "model/app_model.h"
 #include "model/shared/keys.h"
 #include "model/strips/parameter_ref.h"
@@ -124,6 +125,12 @@ MidiDialog::MidiDialog(AppModel& app, MidiTarget target, QWidget* parent)
     refresh();
 }
 
+void MidiDialog::open(AppModel& app, const MidiTarget& target, QWidget* window) {
+    if (auto* other = window->findChild<MidiDialog*>()) other->close();
+    QWidget* list = window->findChild<ShortcutsDialog*>();
+    (new MidiDialog(app, target, list != nullptr ? list : window))->show();
+}
+
 MidiDialog::~MidiDialog() {
     end();
 }
@@ -144,8 +151,7 @@ QString MidiDialog::prompt() const {
                : tr("Press a key, pad or pedal. Listening to: %1.").arg(names);
 }
 
-void MidiDialog::say(const QString& words, bool serious) {
-    said_->setInk(serious ? Words::Ink::warning : Words::Ink::muted);
+void MidiDialog::say(const QString& words) {
     said_->setText(words);
 }
 

@@ -25,6 +25,9 @@ class MidiDialog final : public QDialog {
     MidiDialog(AppModel& app, MidiTarget target, QWidget* parent = nullptr);
     ~MidiDialog() override;
 
+    /// Opens it over `window`, or over the list of shortcuts if that is open, in place of another one.
+    static void open(AppModel& app, const MidiTarget& target, QWidget* window);
+
     const MidiTarget& target() const { return target_; }
 
   private:
@@ -34,7 +37,7 @@ class MidiDialog final : public QDialog {
     void chooseCoding(const MidiAssignments::Assigned& assigned, QWidget* at);
     /// What to do while it waits, or why nothing can come.
     QString prompt() const;
-    void say(const QString& words, bool serious = false);
+    void say(const QString& words);
 
     AppModel& app_;
     MidiAssignments& assignments_;

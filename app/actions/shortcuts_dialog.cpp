@@ -131,6 +131,17 @@ ShortcutsDialog::ShortcutsDialog(AppModel& app, QWidget* parent)
     word_->setFocus();
 }
 
+void ShortcutsDialog::open(AppModel& app, const QString& word, QWidget* window) {
+    if (auto* other = window->findChild<ShortcutsDialog*>()) {
+        if (word.isEmpty()) return other->raise();
+        other->close();
+    }
+    auto* list = new ShortcutsDialog(app, window);
+    list->setAttribute(Qt::WA_DeleteOnClose);
+    list->showOnly(word);
+    list->show();
+}
+
 ShortcutsDialog::~ShortcutsDialog() {
     global_.pause(false);
 }

@@ -26,6 +26,9 @@ class ShortcutsDialog final : public QDialog {
   public:
     explicit ShortcutsDialog(AppModel& app, QWidget* parent = nullptr);
     ~ShortcutsDialog() override;
+    /// Opens it over `window` with the rows that contain `word`. One that is open comes to the front, or is
+    /// replaced if there is a word.
+    static void open(AppModel& app, const QString& word, QWidget* window);
     /// Shows the rows that contain `word`.
     void showOnly(const QString& word) { word_->setText(word); }
 

@@ -16,6 +16,11 @@ bool isPosition(const MidiControl& c, MidiCoding coding) {
     return c.has_position() && coding == MidiCoding::absolute;
 }
 
+/// Whether a control may set a value that is at `current`. A switch has nothing between that could jump.
+bool takesOver(SoftTakeover& takeover, const ParameterRef& value, double position, double current) {
+    return takeover.moved(position, current) || value.info()->kind == ValueKind::toggle;
+}
+
 /// The messages that put a control to a value: two for a 14-bit controller.
 std::vector<MidiMessage> messagesFor(const MidiControl& c, int value) {
     const auto message = [&](MidiMessage::Kind kind, int number, int v) {
@@ -170,12 +175,10 @@ void MidiRemote::moveValue(const Key& key, const MidiAssignment& to, const MidiM
     if (to.coding != MidiCoding::absolute) {
         state.steps += relative_steps(to.coding, move.value);
     } else if (!state.position) {
-        // Until it meets the value every position counts; later the last one does. A switch can't jump.
+        // Until it meets the value every position counts; later the last one does.
         const ParameterRef value = valueOf(QString::fromStdString(to.value));
         const auto current = value.position();
-        if (!current) return;
-        const bool takes = state.takeover.moved(move.position, *current);
-        if (!takes && value.info()->kind != ValueKind::toggle) return;
+        if (!current || !takesOver(state.takeover, value, move.position, *current)) return;
     }
     if (to.coding == MidiCoding::absolute) state.position = move.position;
     waiting_.insert(key);
@@ -210,8 +213,7 @@ void MidiRemote::setValue(Moved& state, const MidiAssignment& to) {
     const auto current = value.position();
     if (!current) return;  // its strip or stage isn't there now
     if (position) {
-        const bool takes = state.takeover.moved(*position, *current);
-        if ((!takes && value.info()->kind != ValueKind::toggle) || !value.setPosition(*position)) return;
+        if (!takesOver(state.takeover, value, *position, *current) || !value.setPosition(*position)) return;
         state.takeover.set_to(value.position().value_or(*position));
     } else if (steps == 0 || !value.step(steps, false)) {
         return;

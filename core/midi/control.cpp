@@ -109,11 +109,11 @@ std::vector<MidiMove> MidiDecoder::read(const MidiMessage& m) {
 bool SoftTakeover::moved(double position, double current) noexcept {
     const auto before = std::exchange(before_, position);
     // Where it was left, as far as rounding allows.
-    const bool in_hand = left_at_ && std::abs(*left_at_ - current) < 1e-6;
+    const bool sets_it = left_at_ && std::abs(*left_at_ - current) < 1e-6;
     const bool meets = std::abs(position - current) <= kNear ||
                        (before && (*before - current) * (position - current) <= 0.0);
-    left_at_ = in_hand || meets ? std::optional(current) : std::nullopt;
-    return in_hand || meets;
+    left_at_ = sets_it || meets ? std::optional(current) : std::nullopt;
+    return sets_it || meets;
 }
 
 std::optional<MidiLearner::Learned> MidiLearner::push(const MidiMessage& m) {

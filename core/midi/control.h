@@ -85,17 +85,18 @@ class SoftTakeover {
     static constexpr double kNear = 2.0 / 127.0;
 
     /// Whether the control, now at `position`, may set the value that is at `current` (both 0 to 1): if it
-    /// had it in hand and the value was not changed otherwise, if it is near it, or if it has just passed it.
+    /// set the value last and nothing else has changed it since, if it is near it, or if it has just passed
+    /// it.
     bool moved(double position, double current) noexcept;
     /// Where the value is after the control has set it.
     void set_to(double current) noexcept { left_at_ = current; }
 
   private:
     std::optional<double> before_;   // the control's last position
-    std::optional<double> left_at_;  // the value, if the control has it in hand
+    std::optional<double> left_at_;  // the value, while the control sets it
 };
 
-/// Finds out which control somebody moves, and how it is coded.
+/// Finds out which control is moved, and how it is coded.
 class MidiLearner {
   public:
     /// `positions`: for a value, notes and programs are ignored.

@@ -62,7 +62,7 @@ TEST_CASE("running status, real-time and system-exclusive bytes are read as the 
     CHECK(parse({0xb0, 1, 2, 3, 4}) == Messages{controller(1, 2), controller(3, 4)});
     // Real-time bytes stand anywhere and don't end running status.
     CHECK(parse({0xb0, 0xf8, 1, 0xfe, 2, 0xfa, 3, 4}) == Messages{controller(1, 2), controller(3, 4)});
-    // Exclusive and common messages end it; what follows without a status byte is nobody's.
+    // Exclusive and common messages end it; what follows without a status byte is ignored.
     CHECK(parse({0xb0, 1, 2, 0xf0, 1, 2, 3, 0xf7, 5, 6, 0xb0, 7, 8}) ==
           Messages{controller(1, 2), controller(7, 8)});
     CHECK(parse({0xb0, 1, 0xf3, 5, 2, 3}).empty());
@@ -135,14 +135,14 @@ TEST_CASE("a knob takes a value over where it meets it", "[midi]") {
     knob.set_to(0.6);
     CHECK(knob.moved(0.9, 0.6));
     knob.set_to(0.9);
-    // Somebody else moves the value: it lets go, until it is near.
+    // The value is changed elsewhere: the knob sets it again only when it is near.
     CHECK_FALSE(knob.moved(0.8, 0.2));
     CHECK_FALSE(knob.moved(0.4, 0.2));
     CHECK(knob.moved(0.21, 0.2));
     // A value that rounds is where it was left, not where the knob is.
     knob.set_to(0.25);
     CHECK(knob.moved(0.24, 0.25));
-    // What has met the value has it in hand, also if another position followed before it was set.
+    // What has met the value sets it, also if another position follows before it was set.
     SoftTakeover quick;
     CHECK_FALSE(quick.moved(0.1, 0.5));
     CHECK(quick.moved(0.7, 0.5));

@@ -16,7 +16,9 @@ MidiDevice::MidiDevice(const std::string& alias, bool lamps) {
     static const pw_filter_events events = [] {
         pw_filter_events e{};
         e.version = PW_VERSION_FILTER_EVENTS;
-        e.process = [](void* data, spa_io_position*) { static_cast<MidiDevice*>(data)->process(); };
+        e.process = [](void* data, spa_io_position* position) {
+            static_cast<MidiDevice*>(data)->process(*position);
+        };
         return e;
     }();
     client_.locked([&] {
@@ -50,8 +52,26 @@ std::vector<std::uint8_t> MidiDevice::take() {
     return std::exchange(received_, {});
 }
 
-void MidiDevice::process() {
+void MidiDevice::sweep(std::uint8_t number, int messages_per_second) {
     const std::lock_guard lock(mutex_);
+    swept_ = number;
+    per_second_ = messages_per_second;
+    due_ = 0.0;
+}
+
+void MidiDevice::add_sweep(const spa_io_position& position) {
+    const spa_io_clock& clock = position.clock;
+    if (per_second_ <= 0.0 || clock.rate.denom == 0) return;
+    due_ += per_second_ * static_cast<double>(clock.duration) * clock.rate.num / clock.rate.denom;
+    for (; due_ >= 1.0; due_ -= 1.0) {
+        to_send_.push_back({0xb0, swept_, position_});
+        position_ = static_cast<std::uint8_t>((position_ + 1) % 128);
+    }
+}
+
+void MidiDevice::process(const spa_io_position& position) {
+    const std::lock_guard lock(mutex_);
+    add_sweep(position);
     if (pw_buffer* buffer = pw_filter_dequeue_buffer(out_)) {
         const spa_data& data = buffer->buffer->datas[0];
         spa_pod_builder builder{};

@@ -8,7 +8,6 @@
 #include <atomic>
 #include <chrono>
 #include <ctime>
-#include <thread>
 
 #include "actions/actions.h"
 #include "live/midi_device.h"
@@ -167,28 +166,15 @@ TEST_CASE("what a thousand MIDI messages a second cost", "[.midi_bench]") {
     }));
     constexpr double kSeconds = 10.0;
     const auto share = [&](bool sends) {
-        std::atomic<bool> ends{false};
-        std::thread sender([&] {
-            for (int i = 0; !ends; ++i) {
-                if (sends) {
-                    std::vector<std::vector<std::uint8_t>> pieces;
-                    for (int k = 0; k < 10; ++k)
-                        pieces.push_back({0xb0, 21, static_cast<std::uint8_t>((10 * i + k) % 128)});
-                    deck.send(pieces);
-                }
-                std::this_thread::sleep_for(std::chrono::milliseconds(10));
-            }
-        });
+        deck.sweep(21, sends ? 1000 : 0);
         const double start = cpu_seconds();
         (void)spin([] { return false; }, static_cast<int>(1000 * kSeconds));
         const double used = cpu_seconds() - start;
-        ends = true;
-        sender.join();
+        deck.sweep(21, 0);
         return 100.0 * used / kSeconds;
     };
     for (const bool shown : {true, false}) {
         w.window.setVisible(shown);
-        QTest::qWait(500);
         const double without = share(false), with = share(true);
         std::printf(
             "The window's thread, %s: %.1f %% of a core without messages, %.1f %% with 1000 a second\n",
