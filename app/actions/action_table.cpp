@@ -200,6 +200,18 @@ QString setValue(Actions& a, const QString& words) {
     return {};
 }
 
+/// 0 to 1 on the parameter's own scale.
+QString setPosition(Actions& a, const QString& words) {
+    const ParameterTarget at = parameterOf(a.app(), words);
+    if (!at.why.isEmpty()) return at.why;
+    bool is_number = false;
+    const double position = at.rest.toDouble(&is_number);
+    if (!is_number || !(position >= 0.0 && position <= 1.0))
+        return QObject::tr("“%1” isn't a position. Use a number from 0 to 1.").arg(shortened(at.rest));
+    at.value.setPosition(position);
+    return {};
+}
+
 QString stepValue(Actions& a, const QString& words) {
     const ParameterTarget at = parameterOf(a.app(), words);
     if (!at.why.isEmpty()) return at.why;
@@ -387,8 +399,10 @@ const Action kTable[] = {
      .possible = hasFocus},
     {.id = "set-value", .formerly = "set", .title = QT_TRANSLATE_NOOP("QObject", "Set a value"), .group = kStages,
      .argument = Argument::value, .run = setValue},
+    {.id = "set-position", .title = QT_TRANSLATE_NOOP("QObject", "Set a value by its position"), .group = kStages,
+     .argument = Argument::position, .run = setPosition},
     {.id = "step-value", .formerly = "step", .title = QT_TRANSLATE_NOOP("QObject", "Step a value"), .group = kStages,
-     .argument = Argument::notches, .run = stepValue},
+     .argument = Argument::steps, .run = stepValue},
 
     {.id = "characters", .title = QT_TRANSLATE_NOOP("QObject", "Show characters"), .group = kCharacters,
      .keys = "F10", .run = [](Actions& a, const QString&) { emit a.charactersRequested(); return QString(); }},
@@ -473,6 +487,7 @@ QString usage(const Action& action) {
                                                  " STAGE",
                                                  " off|output|unprocessed|removed",
                                                  " STAGE PARAMETER VALUE",
+                                                 " STAGE PARAMETER POSITION",
                                                  " STAGE PARAMETER STEPS",
                                                  " dusk|dawn",
                                                  " STRIP",

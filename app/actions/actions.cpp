@@ -4,6 +4,7 @@
 #include <QMenu>
 #include <QShortcut>
 
+#include "model/shared/shortcut_text.h"
 #include "model/strips/characters.h"
 
 namespace reed::ui {
@@ -117,7 +118,9 @@ QString Actions::run(const QString& id, const QString& argument) {
         return tr("“%1” takes no argument.").arg(id);
     if (action->argument != Argument::none && argument.isEmpty())
         return tr("“%1” needs an argument: %2.").arg(id, usage(*action));
-    return action->run(*this, argument);
+    const QString why = action->run(*this, argument);
+    emit ran(action->id, argument, why);
+    return why;
 }
 
 void Actions::act(const QString& id, const QString& argument) {
@@ -146,6 +149,7 @@ void Actions::installKeys(QWidget* window) {
             const QString id = slot.id.section(' ', 0, 0);
             const QString argument = slot.id.section(' ', 1);
             for (const QKeySequence& key : app_.preferences().keys().of(slot.id)) {
+                if (mouseButtonOf(key[0].key()) != 0) continue;
                 auto* shortcut = new QShortcut(key, window);
                 shortcut->setObjectName("action_key");
                 connect(shortcut, &QShortcut::activated, this, [this, id, argument] { act(id, argument); });
@@ -156,9 +160,9 @@ void Actions::installKeys(QWidget* window) {
     install();
 }
 
-QString Actions::holdSlotFor(int key, Qt::KeyboardModifiers with) const {
+QString Actions::slotFor(int key, Qt::KeyboardModifiers with, bool held) const {
     for (const ShortcutSlot& slot : app_.preferences().keys().all()) {
-        if (!slot.held) continue;
+        if (slot.held != held) continue;
         const auto keys = app_.preferences().keys().of(slot.id);
         const bool is = std::ranges::any_of(keys, [&](const QKeySequence& k) {
             return k[0].key() == key && k[0].keyboardModifiers() == (with & ~Qt::KeypadModifier);

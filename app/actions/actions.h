@@ -35,11 +35,13 @@ class Actions final : public QObject {
     /// Name of the scene, stage or strip that the argument `number` refers to now; empty if none.
     QString nameOf(const QString& id, int number) const;
 
-    /// Installs all shortcuts in `window`, except press-and-hold ones, for which the window calls
-    /// holdSlotFor().
+    /// Installs all shortcuts in `window`, except press-and-hold ones and mouse buttons, which HoldShortcuts
+    /// detects.
     void installKeys(QWidget* window);
     /// Slot of a press-and-hold shortcut; empty if none.
-    QString holdSlotFor(int key, Qt::KeyboardModifiers with) const;
+    QString holdSlotFor(int key, Qt::KeyboardModifiers with) const { return slotFor(key, with, true); }
+    /// Slot of any other shortcut that is an extra mouse button; empty if none.
+    QString mouseSlotFor(int key, Qt::KeyboardModifiers with) const { return slotFor(key, with, false); }
     /// Presses or releases the shortcut of a slot.
     void hold(const QString& slot, bool down);
     /// The holder is gone: as a release, but never unmutes the microphone.
@@ -53,6 +55,8 @@ class Actions final : public QObject {
     QAction* entry(QMenu* menu, const QString& id, const QString& argument = {});
 
   signals:
+    /// An action was run, whoever asked for it; `why` is empty, or the reason why it was not possible.
+    void ran(const QString& id, const QString& argument, const QString& why);
     // Requests to the window.
     void raiseRequested();
     /// Toggle the compact window.
@@ -69,6 +73,7 @@ class Actions final : public QObject {
     void balanceRequested();
 
   private:
+    QString slotFor(int key, Qt::KeyboardModifiers with, bool held) const;
     void defineKeys();
     void followScenes();
     AppModel& app_;

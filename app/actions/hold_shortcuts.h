@@ -1,4 +1,4 @@
-// Press-and-hold shortcuts.
+// Press-and-hold shortcuts, and those of extra mouse buttons.
 #pragma once
 
 #include <QObject>
@@ -24,6 +24,8 @@ class HoldShortcuts final : public QObject {
     bool eventFilter(QObject* watched, QEvent* event) override;
 
   private:
+    bool pressMouse(int button, Qt::KeyboardModifiers with);
+    bool release(int key);
     Actions& actions_;
     std::function<bool(const QObject*)> ours_;
     std::map<int, QString> held_;  // slot by key, as it was when the key was pressed

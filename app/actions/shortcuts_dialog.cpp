@@ -1,10 +1,12 @@
 #include "actions/shortcuts_dialog.h"
 
+#include <QApplication>
 #include <QClipboard>
 #include <QGuiApplication>
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QLineEdit>
+#include <QMouseEvent>
 #include <QScrollArea>
 #include <QVBoxLayout>
 
@@ -12,6 +14,7 @@
 #include "model/app_model.h"
 #include "model/shared/global_keys.h"
 #include "model/shared/keys.h"
+#include "model/shared/shortcut_text.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/plain_text.h"
@@ -210,7 +213,6 @@ void ShortcutsDialog::addRow(const QString& title, const QString& group, const S
         row.key->setCheckable(true);
         row.key->setFixedWidth(190);
         setHint(row.key, tr("Click, then press a new shortcut"));
-        row.key->installEventFilter(this);
         connect(row.key, &FlatButton::clicked, this, [this, id] { wait(waiting_ == id ? QString() : id); });
         line->addWidget(row.reset);
         if (slot->everywhere) addGlobal(row, id);
@@ -330,7 +332,7 @@ void ShortcutsDialog::refresh() {
         if (row.midi != nullptr) showMidi(row);
         if (row.key == nullptr) continue;
         QStringList words;
-        for (const QKeySequence& key : keys_.of(row.id)) words << key.toString(QKeySequence::NativeText);
+        for (const QKeySequence& key : keys_.of(row.id)) words << shortcutText(key);
         const bool waits = row.id == waiting_;
         row.key->setChecked(waits);
         row.key->setText(waits ? tr("Press shortcut…")
@@ -390,15 +392,19 @@ void ShortcutsDialog::say(const QString& words, bool serious) {
 void ShortcutsDialog::wait(const QString& id) {
     waiting_ = id;
     asked_ = {};
+    qApp->removeEventFilter(this);
+    if (!id.isEmpty()) qApp->installEventFilter(this);
     global_.pause(!id.isEmpty());  // else a shortcut that is grabbed could not be pressed here
-    say(id.isEmpty() ? QString() : tr("Press the new shortcut. Backspace: clear. Esc: cancel."), false);
+    say(id.isEmpty() ? QString()
+                     : tr("Press the new shortcut, or an extra mouse button. Backspace: clear. Esc: cancel."),
+        false);
     refresh();
 }
 
 void ShortcutsDialog::take(const QKeySequence& key) {
     if (const QString why = Keys::problem(key); !why.isEmpty()) return say(why, true);
     const ShortcutSlot* other = key.isEmpty() ? nullptr : keys_.holder(key);
-    const QString name = key.toString(QKeySequence::NativeText);
+    const QString name = shortcutText(key);
     if (other != nullptr && other->id != waiting_ && asked_ != key) {
         asked_ = key;
         return say(
@@ -414,13 +420,26 @@ void ShortcutsDialog::take(const QKeySequence& key) {
 }
 
 bool ShortcutsDialog::eventFilter(QObject* watched, QEvent* event) {
+    if (!waiting_.isEmpty() && event->type() == QEvent::MouseButtonPress) {
+        // Over whatever part of this window.
+        const auto* press = static_cast<QMouseEvent*>(event);
+        const auto* widget = qobject_cast<QWidget*>(watched);
+        const Qt::Key button = mouseKey(press->button());
+        if (widget != nullptr && widget->window() == this && button != Qt::Key_unknown) {
+            take(QKeySequence(QKeyCombination(press->modifiers() & ~Qt::KeypadModifier, button)));
+            return true;
+        }
+    }
     if (waiting_.isEmpty() || watched->objectName() != "key " + waiting_)
         return QDialog::eventFilter(watched, event);
     if (event->type() == QEvent::ShortcutOverride) {
         event->accept();
         return true;
     }
-    if (event->type() == QEvent::FocusOut) wait({});
+    // An extra mouse button that is pressed over another field is the new shortcut, too.
+    constexpr auto kUsual = Qt::LeftButton | Qt::RightButton | Qt::MiddleButton;
+    const bool extra = (QGuiApplication::mouseButtons() & ~kUsual) != Qt::NoButton;
+    if (event->type() == QEvent::FocusOut && !extra) wait({});
     if (event->type() != QEvent::KeyPress) return QDialog::eventFilter(watched, event);
     const auto* press = static_cast<QKeyEvent*>(event);
     const int key = press->key();

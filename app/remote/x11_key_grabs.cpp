@@ -13,6 +13,8 @@
 #include <set>
 #include <utility>
 
+#include "model/shared/shortcut_text.h"
+
 namespace reed::ui {
 namespace {
 
@@ -59,6 +61,15 @@ constexpr Named kNamed[] = {
     {Qt::Key_MediaPrevious, "XF86AudioPrev"},
     {Qt::Key_MediaNext, "XF86AudioNext"},
     {Qt::Key_MediaRecord, "XF86AudioRecord"},
+    {Qt::Key_MediaPause, "XF86AudioPause"},
+    {Qt::Key_Back, "XF86Back"},
+    {Qt::Key_Forward, "XF86Forward"},
+    {Qt::Key_Stop, "XF86Stop"},
+    {Qt::Key_Refresh, "XF86Reload"},
+    {Qt::Key_Favorites, "XF86Favorites"},
+    {Qt::Key_Search, "XF86Search"},
+    {Qt::Key_LaunchMail, "XF86Mail"},
+    {Qt::Key_LaunchMedia, "XF86AudioMedia"},
     {Qt::Key_HomePage, "XF86HomePage"},
     {Qt::Key_Calculator, "XF86Calculator"},
     {Qt::Key_Launch0, "XF86Launch0"},
@@ -88,13 +99,22 @@ struct X11KeyGrabs::State {
     std::set<xcb_keycode_t> held;                                    // of these
     std::uint16_t alt = 0, meta = 0, num_lock = 0, scroll_lock = 0;  // masks of the layout
 
+    /// A key or a button: both have numbers from 1 to 255.
+    struct Source {
+        bool button = false;
+        std::uint8_t code = 0;
+        bool operator==(const Source&) const = default;
+        bool operator<(const Source& b) const {
+            return std::pair(button, code) < std::pair(b.button, b.code);
+        }
+    };
     struct Grabbed {
-        xcb_keycode_t code = 0;
+        Source source;
         std::uint16_t with = 0;  // without locks
         QString slot;
     };
     std::vector<Grabbed> grabbed;
-    std::map<xcb_keycode_t, QString> down;
+    std::map<Source, QString> down;
     std::unique_ptr<QSocketNotifier> notifier, grabber_notifier;
 
     State() = default;
@@ -195,15 +215,38 @@ struct X11KeyGrabs::State {
         return {out.begin(), out.end()};
     }
 
+    /// The keys (buttons) that a key of Qt is on this keyboard.
+    std::vector<Source> sources_of(int key) const {
+        // The X server counts the four directions of the wheel as buttons 4 to 7.
+        if (const int button = mouseButtonOf(key); button != 0)
+            return {{true, static_cast<std::uint8_t>(button + 4)}};
+        const xcb_keysym_t keysym = keysym_of(key);
+        if (keysym == XCB_NO_SYMBOL) return {};
+        std::vector<Source> out;
+        const Owned<xcb_keycode_t> codes{xcb_key_symbols_get_keycode(symbols, keysym)};
+        for (const xcb_keycode_t* code = codes.get(); code != nullptr && *code != XCB_NO_SYMBOL; ++code)
+            out.push_back({false, *code});
+        return out;
+    }
+
     void ungrab(const Grabbed& g) const {
-        for (const auto mask : with_locks(g.with)) xcb_ungrab_key(grabber, g.code, root, mask);
+        for (const auto mask : with_locks(g.with)) {
+            if (g.source.button)
+                xcb_ungrab_button(grabber, g.source.code, root, mask);
+            else
+                xcb_ungrab_key(grabber, g.source.code, root, mask);
+        }
     }
 
     bool grab(const Grabbed& g) const {
         std::vector<xcb_void_cookie_t> sent;
+        constexpr std::uint8_t kAsync = XCB_GRAB_MODE_ASYNC;
         for (const auto mask : with_locks(g.with))
-            sent.push_back(xcb_grab_key_checked(grabber, 0, root, mask, g.code, XCB_GRAB_MODE_ASYNC,
-                                                XCB_GRAB_MODE_ASYNC));
+            sent.push_back(g.source.button
+                               ? xcb_grab_button_checked(grabber, 0, root, XCB_EVENT_MASK_BUTTON_PRESS,
+                                                         kAsync, kAsync, XCB_NONE, XCB_NONE, g.source.code,
+                                                         mask)
+                               : xcb_grab_key_checked(grabber, 0, root, mask, g.source.code, kAsync, kAsync));
         bool all = true;
         for (const auto cookie : sent) {
             const Owned<xcb_generic_error_t> error{xcb_request_check(grabber, cookie)};
@@ -213,14 +256,19 @@ struct X11KeyGrabs::State {
         return all;
     }
 
-    void select_raw(bool on) const {
+    /// Raw events only of what is grabbed: every press of any key or button would wake the program up.
+    void select_raw() const {
+        std::uint32_t mask = 0;
+        for (const Grabbed& g : grabbed) {
+            // The modifiers of a button are keys.
+            mask |= XCB_INPUT_XI_EVENT_MASK_RAW_KEY_PRESS | XCB_INPUT_XI_EVENT_MASK_RAW_KEY_RELEASE;
+            if (g.source.button)
+                mask |= XCB_INPUT_XI_EVENT_MASK_RAW_BUTTON_PRESS | XCB_INPUT_XI_EVENT_MASK_RAW_BUTTON_RELEASE;
+        }
         struct {
             xcb_input_event_mask_t head;
             std::uint32_t mask;
-        } wanted = {{XCB_INPUT_DEVICE_ALL_MASTER, 1},
-                    on ? std::uint32_t{XCB_INPUT_XI_EVENT_MASK_RAW_KEY_PRESS |
-                                       XCB_INPUT_XI_EVENT_MASK_RAW_KEY_RELEASE}
-                       : 0U};
+        } wanted = {{XCB_INPUT_DEVICE_ALL_MASTER, 1}, mask};
         xcb_input_xi_select_events(connection, root, 1, &wanted.head);
         xcb_flush(connection);
     }
@@ -270,24 +318,19 @@ std::unique_ptr<X11KeyGrabs> X11KeyGrabs::open(const QByteArray& display) {
 std::map<QString, QString> X11KeyGrabs::grab(const std::vector<Wanted>& wanted) {
     std::map<QString, QString> problems;
     xcb_ungrab_key(x_->grabber, XCB_GRAB_ANY, x_->root, XCB_MOD_MASK_ANY);
+    xcb_ungrab_button(x_->grabber, XCB_BUTTON_INDEX_ANY, x_->root, XCB_MOD_MASK_ANY);
     x_->grabbed.clear();
     for (const Wanted& w : wanted) {
-        const QString name = w.key.toString(QKeySequence::NativeText);
+        const QString name = shortcutText(w.key);
         const QKeyCombination first = w.key.isEmpty() ? QKeyCombination() : w.key[0];
-        const xcb_keysym_t keysym = keysym_of(first.key());
-        const Owned<xcb_keycode_t> codes{
-            keysym == XCB_NO_SYMBOL ? nullptr : xcb_key_symbols_get_keycode(x_->symbols, keysym)};
-        if (codes == nullptr || *codes == XCB_NO_SYMBOL) {
-            problems[w.slot] = tr("This keyboard has no key for %1.").arg(name);
-            continue;
-        }
+        const auto sources = x_->sources_of(first.key());
         const std::optional<std::uint16_t> mask = x_->mask_for(first.keyboardModifiers());
-        if (!mask) {
+        if (sources.empty() || !mask) {
             problems[w.slot] = tr("This keyboard has no key for %1.").arg(name);
             continue;
         }
-        for (const xcb_keycode_t* code = codes.get(); *code != XCB_NO_SYMBOL; ++code) {
-            const State::Grabbed g{*code, *mask, w.slot};
+        for (const State::Source& source : sources) {
+            const State::Grabbed g{source, *mask, w.slot};
             if (x_->grab(g))
                 x_->grabbed.push_back(g);
             else
@@ -300,14 +343,14 @@ std::map<QString, QString> X11KeyGrabs::grab(const std::vector<Wanted>& wanted) 
         return true;
     });
     xcb_flush(x_->grabber);
-    x_->select_raw(!x_->grabbed.empty());
+    x_->select_raw();
     x_->read_held();
     // Replies may have brought events along, for which the socket is no longer readable.
     read_later_.start();
     std::vector<QString> gone;
     std::erase_if(x_->down, [&](const auto& held) {
         const bool stays = std::ranges::any_of(x_->grabbed, [&](const State::Grabbed& g) {
-            return g.code == held.first && g.slot == held.second;
+            return g.source == held.first && g.slot == held.second;
         });
         if (!stays) gone.push_back(held.second);
         return !stays;
@@ -328,24 +371,26 @@ void X11KeyGrabs::read() {
         if (type != XCB_GE_GENERIC) continue;
         const auto* raw = reinterpret_cast<const xcb_input_raw_key_press_event_t*>(event.get());
         if (raw->extension != x_->input_opcode) continue;
-        const auto code = static_cast<xcb_keycode_t>(raw->detail);
-        if (raw->event_type == XCB_INPUT_RAW_KEY_RELEASE) {
-            x_->held.erase(code);
-            const auto at = x_->down.find(code);
+        const bool button =
+            raw->event_type == XCB_INPUT_RAW_BUTTON_PRESS || raw->event_type == XCB_INPUT_RAW_BUTTON_RELEASE;
+        const State::Source source{button, static_cast<std::uint8_t>(raw->detail)};
+        if (raw->event_type == XCB_INPUT_RAW_KEY_RELEASE || raw->event_type == XCB_INPUT_RAW_BUTTON_RELEASE) {
+            if (!button) x_->held.erase(source.code);
+            const auto at = x_->down.find(source);
             if (at == x_->down.end()) continue;
             const QString slot = at->second;
             x_->down.erase(at);
             emit released(slot);
             continue;
         }
-        if (raw->event_type != XCB_INPUT_RAW_KEY_PRESS || x_->down.contains(code)) continue;
+        if ((!button && raw->event_type != XCB_INPUT_RAW_KEY_PRESS) || x_->down.contains(source)) continue;
         const std::uint16_t with = x_->held_mask();
-        if (x_->modifiers.contains(code)) x_->held.insert(code);
-        const auto at = std::ranges::find_if(x_->grabbed,
-                                             [&](const auto& g) { return g.code == code && g.with == with; });
+        if (!button && x_->modifiers.contains(source.code)) x_->held.insert(source.code);
+        const auto at = std::ranges::find_if(
+            x_->grabbed, [&](const auto& g) { return g.source == source && g.with == with; });
         if (at == x_->grabbed.end()) continue;
         const QString slot = at->slot;  // a copy: what it does may grab other keys
-        x_->down[code] = slot;
+        x_->down[source] = slot;
         emit pressed(slot);
     }
     if (xcb_connection_has_error(x_->connection) == 0) return;

@@ -1,4 +1,4 @@
-// Keys grabbed on an X server.
+// Keys and mouse buttons grabbed on an X server.
 #pragma once
 
 #include <QByteArray>
@@ -11,13 +11,13 @@
 
 namespace reed::ui {
 
-/// Grabs keys on the root window, so that other programs do not receive them, and reports their press and
-/// release, whichever program has the keyboard, also while one has grabbed it. Caps Lock, Num Lock and Scroll
-/// Lock do not matter; a press is reported once, however long the key is held.
+/// Grabs keys and extra mouse buttons on the root window, so that other programs do not receive them, and
+/// reports their press and release, whichever program has the keyboard, also while one has grabbed it. Caps
+/// Lock, Num Lock and Scroll Lock do not matter; a press is reported once, however long the key is held.
 ///
 /// Uses two connections of its own. Press and release are read from raw events (XInput 2), which the X server
-/// sends for every key while at least one is grabbed; all other keys are discarded. Sources: X Window System
-/// Protocol, X Version 11 (GrabKey); The X Input Extension 2.x. GUI thread only.
+/// sends for every key (button) while at least one is grabbed; all others are discarded. Sources: X Window
+/// System Protocol, X Version 11 (GrabKey, GrabButton); The X Input Extension 2.x. GUI thread only.
 class X11KeyGrabs final : public QObject {
     Q_OBJECT
   public:
@@ -27,7 +27,7 @@ class X11KeyGrabs final : public QObject {
 
     struct Wanted {
         QString slot;
-        QKeySequence key;  ///< one combination of modifiers and a key
+        QKeySequence key;  ///< one combination of modifiers and a key, or a mouse button (mouseKey())
     };
     /// Replaces all grabs. Returns why a slot could not be grabbed, by slot; a slot with several keys is
     /// grabbed with all of them or none. dropped() follows for keys that are held and no longer grabbed.

@@ -12,6 +12,7 @@
 #include "app/window.h"
 #include "model/shared/global_keys.h"
 #include "model/shared/microphone_mute.h"
+#include "model/shared/shortcut_text.h"
 #include "remote/global_shortcuts.h"
 #include "remote/x11_key_grabs.h"
 
@@ -45,7 +46,7 @@ struct OtherProgram {
         const xcb_screen_t* screen = xcb_setup_roots_iterator(xcb_get_setup(connection)).data;
         root = screen->root;
         window = xcb_generate_id(connection);
-        const std::uint32_t events = XCB_EVENT_MASK_KEY_PRESS;
+        const std::uint32_t events = XCB_EVENT_MASK_KEY_PRESS | XCB_EVENT_MASK_BUTTON_PRESS;
         xcb_create_window(connection, XCB_COPY_FROM_PARENT, window, root, 0, 0, 640, 480, 0,
                           XCB_WINDOW_CLASS_INPUT_OUTPUT, screen->root_visual, XCB_CW_EVENT_MASK, &events);
         xcb_map_window(connection, window);
@@ -89,6 +90,23 @@ struct OtherProgram {
         while (xcb_generic_event_t* event = xcb_poll_for_event(connection)) {
             if ((event->response_type & 0x7f) == XCB_KEY_PRESS)
                 out.push_back(reinterpret_cast<xcb_key_press_event_t*>(event)->detail);
+            std::free(event);
+        }
+        return out;
+    }
+    /// A button of the mouse: 8 is back, 9 is forward.
+    void button(std::uint8_t number, bool down) const {
+        xcb_test_fake_input(connection, down ? XCB_BUTTON_PRESS : XCB_BUTTON_RELEASE, number,
+                            XCB_CURRENT_TIME, root, 0, 0, 0);
+        sync();
+    }
+    /// Buttons that were pressed here since the last call.
+    std::vector<int> clicked() const {
+        sync();
+        std::vector<int> out;
+        while (xcb_generic_event_t* event = xcb_poll_for_event(connection)) {
+            if ((event->response_type & 0x7f) == XCB_BUTTON_PRESS)
+                out.push_back(reinterpret_cast<xcb_button_press_event_t*>(event)->detail);
             std::free(event);
         }
         return out;
@@ -257,6 +275,82 @@ TEST_CASE("a key whose grab goes away while it is held never opens the microphon
     REQUIRE(Window::until([&] { return !g.muted(); }));
     g.wishes.pause(true);
     CHECK(g.muted());
+}
+
+TEST_CASE("a mouse button works while another program is under the mouse, pressed and released", "[onair]") {
+    Global g;
+    const QKeySequence back(QKeyCombination(ui::mouseKey(Qt::BackButton)));
+    g.w.app.preferences().setTalkKey(ui::Preferences::TalkKey::talks);
+    g.w.app.preferences().keys().set("talk", back);
+    g.wishes.want("talk", true);
+    CHECK(g.wishes.problem("talk") == "");
+    (void)g.other.clicked();
+    for (const xcb_keysym_t lock : {XKB_KEY_VoidSymbol, XKB_KEY_Num_Lock}) {
+        if (lock != XKB_KEY_VoidSymbol) g.other.tap(lock);
+        g.other.button(8, true);
+        REQUIRE(Window::until([&] { return !g.muted(); }));
+        g.other.button(8, false);
+        REQUIRE(Window::until([&] { return g.muted(); }));
+    }
+    g.other.tap(XKB_KEY_Num_Lock);
+    // All other buttons are the other program's, and with Ctrl this one is, too.
+    for (const std::uint8_t number : {1, 9}) {
+        g.other.button(number, true);
+        g.other.button(number, false);
+    }
+    g.other.key(XKB_KEY_Control_L, true);
+    g.other.button(8, true);
+    g.other.button(8, false);
+    g.other.key(XKB_KEY_Control_L, false);
+    CHECK(g.other.clicked() == std::vector<int>{1, 9, 8});
+    CHECK(g.muted());
+    // A key and a button of the same number are two things.
+    g.w.app.preferences().keys().set(
+        "talk", QKeySequence(QKeyCombination(Qt::ControlModifier, ui::mouseKey(Qt::ForwardButton))));
+    g.other.button(8, true);
+    g.other.button(8, false);
+    g.other.key(XKB_KEY_Control_L, true);
+    g.other.button(9, true);
+    REQUIRE(Window::until([&] { return !g.muted(); }));
+    // Another program that has the button is named.
+    g.other.button(9, false);
+    g.other.key(XKB_KEY_Control_L, false);
+    REQUIRE(Window::until([&] { return g.muted(); }));
+    CHECK(g.other.clicked() == std::vector<int>{8});
+    xcb_grab_button(g.other.connection, 0, g.other.root, 0, XCB_GRAB_MODE_ASYNC, XCB_GRAB_MODE_ASYNC,
+                    XCB_NONE, XCB_NONE, 10, XCB_MOD_MASK_ANY);
+    g.other.sync();
+    g.w.app.preferences().keys().set("talk", QKeySequence(QKeyCombination(ui::mouseKey(Qt::ExtraButton3))));
+    CHECK(g.wishes.problem("talk") == "Another app uses Mouse 6. Choose another shortcut.");
+}
+
+TEST_CASE("media keys work while another program has the focus", "[onair]") {
+    Global g;
+    // Some keyboards lack them: the code beside the last one is free on this server's.
+    const xcb_keycode_t free_code = 200;
+    const std::vector<std::pair<Qt::Key, xcb_keysym_t>> keys = {
+        {Qt::Key_MediaPlay, 0x1008ff14},   {Qt::Key_MediaPause, 0x1008ff31}, {Qt::Key_MicMute, 0x1008ffb2},
+        {Qt::Key_LaunchMail, 0x1008ff19},  {Qt::Key_Back, 0x1008ff26},       {Qt::Key_Search, 0x1008ff1b},
+        {Qt::Key_LaunchMedia, 0x1008ff32}, {Qt::Key_Forward, 0x1008ff27}};  // XF86keysym.h
+    g.wishes.want("toggle-mute", true);
+    for (const auto& [key, keysym] : keys) {
+        INFO(QKeySequence(key).toString().toStdString());
+        xcb_change_keyboard_mapping(g.other.connection, 1, free_code, 1, &keysym);
+        g.other.sync();
+        // The layout is read again when the server says that it has changed.
+        REQUIRE(Window::until([&] {
+            g.w.app.preferences().keys().set("toggle-mute", {});
+            g.w.app.preferences().keys().set("toggle-mute", QKeySequence(key));
+            return g.wishes.problem("toggle-mute").isEmpty();
+        }));
+        const bool was = g.muted();
+        for (const auto what : {XCB_KEY_PRESS, XCB_KEY_RELEASE}) {
+            xcb_test_fake_input(g.other.connection, static_cast<std::uint8_t>(what), free_code,
+                                XCB_CURRENT_TIME, g.other.root, 0, 0, 0);
+        }
+        g.other.sync();
+        CHECK(Window::until([&] { return g.muted() != was; }));
+    }
 }
 
 TEST_CASE("a slot with several keys is grabbed with all of them or none", "[onair]") {

@@ -2,17 +2,21 @@
 
 #include <algorithm>
 
+#include "model/shared/shortcut_text.h"
+
 namespace reed::ui {
 namespace {
 
 QString written(const QList<QKeySequence>& keys) {
-    return QKeySequence::listToString(keys, QKeySequence::PortableText);
+    QStringList out;
+    for (const QKeySequence& key : keys) out << shortcutText(key, QKeySequence::PortableText);
+    return out.join("; ");
 }
 
 QList<QKeySequence> read(const std::string& text) {
     QList<QKeySequence> out;
-    for (const QKeySequence& key :
-         QKeySequence::listFromString(QString::fromStdString(text), QKeySequence::PortableText)) {
+    for (const QString& part : QString::fromStdString(text).split("; ", Qt::SkipEmptyParts)) {
+        const QKeySequence key = shortcutFromText(part);
         if (!key.isEmpty() && Keys::problem(key).isEmpty()) out << key;
     }
     return out;
@@ -34,7 +38,7 @@ QList<QKeySequence> Keys::of(const QString& id) const {
 
 QString Keys::text(const QString& id) const {
     const auto keys = of(id);
-    return keys.isEmpty() ? QString() : keys.first().toString(QKeySequence::NativeText);
+    return keys.isEmpty() ? QString() : shortcutText(keys.first());
 }
 
 QString Keys::hint(const QString& words, const QString& id) const {
@@ -59,7 +63,7 @@ QString Keys::problem(const QKeySequence& key) {
                        code == Qt::Key_Pause || code == Qt::Key_ScrollLock;
     const auto with = pressed.keyboardModifiers();
     const bool chord = (with & (Qt::ControlModifier | Qt::AltModifier | Qt::MetaModifier)) != Qt::NoModifier;
-    if (function || media || chord || code == Qt::Key_Question) return {};
+    if (function || media || chord || mouseButtonOf(code) != 0 || code == Qt::Key_Question) return {};
     return tr("Single keys are reserved for typing. Add Ctrl or Alt, or use F1 to F12.");
 }
 
