@@ -13,6 +13,8 @@
 #include "remote/control.h"
 #include "remote/global_shortcuts.h"
 #include "remote/midi_remote.h"
+#include "remote/osc_remote.h"
+#include "remote/state_reporter.h"
 #include "remote/termination_signals.h"
 #include "remote/tray.h"
 #include "theme/theme.h"
@@ -88,7 +90,8 @@ int main(int argc, char** argv) {
     ui::loadFonts();
     ui::AppModel app_model(ui::AppPaths::standard());
     ui::MainWindow window(app_model);
-    ui::RemoteControl remote(window.actions());
+    ui::StateReporter reporter(app_model);
+    ui::RemoteControl remote(window.actions(), reporter);
     if (!options.isSet(seconds)) (void)remote.publish(bus);
     ui::GlobalShortcuts keys(window.actions(), bus, ui::GlobalShortcuts::displayOfSession());
     QObject::connect(&window, &ui::MainWindow::desktopKeysWanted, &keys, &ui::GlobalShortcuts::setUp);
@@ -96,9 +99,11 @@ int main(int argc, char** argv) {
                      [&](const QString& why) { app_model.mixer().main().notices().warn(why); });
     app_model.start();
     ui::MidiRemote midi(window.actions());
+    ui::OscRemote osc(window.actions(), reporter);
     if (!options.isSet(seconds)) {
         keys.start();
         midi.start();
+        osc.start();
     }
     const ui::Tray tray(window.actions());
     const ui::TerminationSignals end;

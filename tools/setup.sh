@@ -4,6 +4,7 @@
 PACKAGES_BUILD=(
   git g++ cmake ninja-build pkg-config ca-certificates ccache
   qt6-base-dev qt6-svg-dev libgl-dev
+  liblo-dev  # Open Sound Control
   libxcb1-dev libxcb-keysyms1-dev libxcb-xinput-dev libxkbcommon-dev  # global shortcuts on an X server
   libsndfile1-dev libebur128-dev libsoxr-dev libfftw3-dev libpipewire-0.3-dev libzip-dev wabt
   nlohmann-json3-dev libsimdjson-dev libcli11-dev libreaderwriterqueue-dev
@@ -17,7 +18,7 @@ PACKAGES_HEADLESS=(xvfb xauth)
 PACKAGES_TEST=(
   catch2 clang clang-format clang-tidy libclang-rt-14-dev
   pipewire pipewire-bin libspa-0.2-modules wireplumber dbus dbus-daemon
-  alsa-utils libxcb-xtest0-dev desktop-file-utils appstream python3-jsonschema codespell
+  alsa-utils libxcb-xtest0-dev desktop-file-utils appstream python3-jsonschema python3-gi codespell
 )
 
 say() { printf '%s\n' "$*"; }

@@ -1,6 +1,7 @@
 #include "deck/main_menu.h"
 
 #include "actions/actions.h"
+#include "deck/osc_dialog.h"
 #include "model/app_model.h"
 #include "theme/theme.h"
 
@@ -70,6 +71,9 @@ void MainMenu::addKeys() {
     talk(tr("Hold %1 to mute").arg(key), Preferences::TalkKey::mutes);
     actions_.entry(this, "shortcuts");
     addAction(tr("Global shortcuts…"), this, &MainMenu::desktopKeysWanted)->setObjectName("desktop_keys");
+    addAction(tr("Open Sound Control…"), this, [this] {
+        OscDialog::open(actions_.app().preferences().osc(), parentWidget());
+    })->setObjectName("osc");
     actions_.entry(this, "toggle-headphones");
 }
 

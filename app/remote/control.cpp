@@ -1,7 +1,9 @@
 #include "remote/control.h"
 
+#include <QDBusArgument>
 #include <QDBusConnectionInterface>
 #include <QDBusMessage>
+#include <QDBusMetaType>
 #include <QDBusReply>
 #include <QTimer>
 #include <chrono>
@@ -10,6 +12,35 @@
 #include "model/strips/monitor_controller.h"
 
 namespace reed::ui {
+
+static QDBusArgument& operator<<(QDBusArgument& out, const StripLevelReading& levels) {
+    out.beginStructure();
+    out << levels.strip << levels.input_peak << levels.input_rms << levels.output_peak << levels.output_rms;
+    out.endStructure();
+    return out;
+}
+
+static const QDBusArgument& operator>>(const QDBusArgument& in, StripLevelReading& levels) {
+    in.beginStructure();
+    in >> levels.strip >> levels.input_peak >> levels.input_rms >> levels.output_peak >> levels.output_rms;
+    in.endStructure();
+    return in;
+}
+
+static QDBusArgument& operator<<(QDBusArgument& out, const StripAdvice& advice) {
+    out.beginStructure();
+    out << advice.strip << advice.text;
+    out.endStructure();
+    return out;
+}
+
+static const QDBusArgument& operator>>(const QDBusArgument& in, StripAdvice& advice) {
+    in.beginStructure();
+    in >> advice.strip >> advice.text;
+    in.endStructure();
+    return in;
+}
+
 namespace {
 
 constexpr auto kTryAgain = std::chrono::seconds(1);
@@ -17,21 +48,87 @@ constexpr int kAnswer = 20'000;  // ms; what is written to the disk may take its
 
 }  // namespace
 
-RemoteControl::RemoteControl(Actions& actions, QObject* parent)
-    : QObject(parent), actions_(actions), app_(actions.app()) {
+RemoteControl::RemoteControl(Actions& actions, StateReporter& reporter, QObject* parent)
+    : QObject(parent), actions_(actions), app_(actions.app()), reporter_(reporter) {
+    qDBusRegisterMetaType<StripLevelReading>();
+    qDBusRegisterMetaType<QList<StripLevelReading>>();
+    qDBusRegisterMetaType<StripAdvice>();
+    qDBusRegisterMetaType<QList<StripAdvice>>();
     try_again_.setSingleShot(true);
     connect(&try_again_, &QTimer::timeout, this, &RemoteControl::reconnect);
     talkers_.setWatchMode(QDBusServiceWatcher::WatchForUnregistration);
     connect(&talkers_, &QDBusServiceWatcher::serviceUnregistered, this, &RemoteControl::talkerLeft);
-    connect(&app_.mute(), &MicrophoneMute::changed, this, [this] { emit MutedChanged(app_.mute().on()); });
-    connect(&app_.mixer().main().chainModel(), &ChainModel::changed, this, [this] {
-        if (scene() == told_scene_) return;
-        told_scene_ = scene();
-        emit SceneChanged(told_scene_);
+    subscribers_.setWatchMode(QDBusServiceWatcher::WatchForUnregistration);
+    connect(&subscribers_, &QDBusServiceWatcher::serviceUnregistered, this, [this](const QString& who) {
+        subscribers_.removeWatchedService(who);
+        followSubscribers();
     });
+    connect(&reporter_, &StateReporter::mutedChanged, this, [this](bool on) {
+        emit MutedChanged(on);
+        propertyChanged("Muted", on);
+    });
+    connect(&reporter_, &StateReporter::sceneChanged, this, [this](const QString& name) {
+        emit SceneChanged(name);
+        propertyChanged("Scene", name);
+    });
+    connect(&reporter_, &StateReporter::adviceChanged, this, &RemoteControl::AdviceChanged);
+    connect(&reporter_, &StateReporter::levels, this, &RemoteControl::sendLevels);
+    connect(&app_.mixer(), &MixerModel::focusChanged, this, &RemoteControl::followMonitors);
+    connect(&app_.mixer(), &MixerModel::stripsChanged, this, &RemoteControl::followMonitors);
+    followMonitors();
+}
+
+/// The property is that of the selected strip.
+void RemoteControl::followMonitors() {
+    const auto tell = [this] {
+        if (const QString now = monitor(); std::exchange(told_monitor_, now) != now)
+            propertyChanged("Monitor", now);
+    };
+    for (StripModel* strip : app_.mixer().strips()) {
+        disconnect(&strip->monitoring(), nullptr, this, nullptr);
+        connect(&strip->monitoring(), &MonitorController::changed, this, tell);
+    }
+    tell();
+}
+
+void RemoteControl::propertyChanged(const char* name, const QVariant& value) {
+    if (bus_name_.isEmpty()) return;
+    QDBusMessage signal =
+        QDBusMessage::createSignal(kServicePath, "org.freedesktop.DBus.Properties", "PropertiesChanged");
+    signal << kControlInterface << QVariantMap{{name, value}} << QStringList();
+    (void)QDBusConnection(bus_name_).send(signal);
+}
+
+QList<StripAdvice> RemoteControl::Advice() {
+    return reporter_.advice();
+}
+
+void RemoteControl::SubscribeLevels(bool wanted) {
+    if (!calledFromDBus()) return;
+    const QString who = message().service();
+    subscribers_.removeWatchedService(who);
+    if (wanted) subscribers_.addWatchedService(who);
+    // It may have gone before it was watched.
+    if (wanted && !connection().interface()->isServiceRegistered(who)) subscribers_.removeWatchedService(who);
+    followSubscribers();
+}
+
+void RemoteControl::followSubscribers() {
+    reporter_.wantLevels(this, !subscribers_.watchedServices().isEmpty());
+}
+
+void RemoteControl::sendLevels(const QList<StripLevelReading>& strips, const OutputLoudness& output) {
+    const QDBusConnection bus(bus_name_);
+    for (const QString& who : subscribers_.watchedServices()) {
+        QDBusMessage signal =
+            QDBusMessage::createTargetedSignal(who, kServicePath, kControlInterface, "LevelsChanged");
+        signal << QVariant::fromValue(strips) << output.momentary << output.short_term;
+        (void)bus.send(signal);
+    }
 }
 
 RemoteControl::~RemoteControl() {
+    reporter_.wantLevels(this, false);
     if (bus_name_.isEmpty()) return;
     QDBusConnection bus(bus_name_);
     bus.unregisterObject(kServicePath);
@@ -47,6 +144,7 @@ RemoteControl::Outcome RemoteControl::publish(QDBusConnection bus) {
     if (bus.registerService(kServiceName)) {
         bus_name_ = bus.name();
         talkers_.setConnection(bus);
+        subscribers_.setConnection(bus);
         bus.connect({}, "/org/freedesktop/DBus/Local", "org.freedesktop.DBus.Local", "Disconnected", this,
                     SLOT(reconnect()));
         return Outcome::registered;
@@ -66,6 +164,8 @@ void RemoteControl::reconnect() {
         talkers_.setWatchedServices({});
         actions_.ownerLost("talk");
     }
+    subscribers_.setWatchedServices({});
+    followSubscribers();
     QDBusConnection::disconnectFromBus(bus_name_);
     bus_name_ = QString("dusky-reed-%1").arg(++connections_);
     if (publish(QDBusConnection::connectToBus(QDBusConnection::SessionBus, bus_name_)) != Outcome::registered)
@@ -98,11 +198,11 @@ QStringList RemoteControl::ListActions() {
 }
 
 bool RemoteControl::muted() const {
-    return app_.mute().on();
+    return reporter_.muted();
 }
 
 QString RemoteControl::scene() const {
-    return QString::fromStdString(app_.mixer().name());
+    return reporter_.scene();
 }
 
 QString RemoteControl::monitor() const {

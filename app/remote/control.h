@@ -8,6 +8,9 @@
 #include <QStringList>
 #include <QTimer>
 
+#include "control_introspection.h"
+#include "remote/state_reporter.h"
+
 namespace reed::ui {
 
 class Actions;
@@ -18,16 +21,19 @@ inline constexpr const char* kServicePath = "/org/duskyreed/DuskyReed";
 inline constexpr const char* kControlInterface = "org.duskyreed.Control";
 
 /// Exported at kServicePath. Requests that can't be done return the error org.duskyreed.Error.Refused with
-/// the reason. Described in docs/remote.md; the bus can introspect it.
+/// the reason. Described in docs/remote.md and in org.duskyreed.Control.xml, which the bus returns for
+/// introspection.
 class RemoteControl final : public QObject, protected QDBusContext {
     Q_OBJECT
     Q_CLASSINFO("D-Bus Interface", "org.duskyreed.Control")
+    Q_CLASSINFO("D-Bus Introspection", REED_CONTROL_INTROSPECTION)
     Q_PROPERTY(bool Muted READ muted WRITE Mute)
     Q_PROPERTY(QString Scene READ scene)
     Q_PROPERTY(QString Monitor READ monitor)
 
   public:
-    explicit RemoteControl(Actions& actions, QObject* parent = nullptr);
+    /// `reporter` lives longer.
+    RemoteControl(Actions& actions, StateReporter& reporter, QObject* parent = nullptr);
     ~RemoteControl() override;
 
     enum class Outcome { registered, already_running, no_bus };
@@ -56,6 +62,10 @@ class RemoteControl final : public QObject, protected QDBusContext {
     Q_SCRIPTABLE QStringList ListActions();
     /// Runs an action by id; `argument` is empty if it takes none.
     Q_SCRIPTABLE void Do(const QString& action, const QString& argument);
+    /// The problems that the window shows now, by strip.
+    Q_SCRIPTABLE QList<reed::ui::StripAdvice> Advice();
+    /// Sends the caller LevelsChanged ten times a second, until it unsubscribes or leaves the bus.
+    Q_SCRIPTABLE void SubscribeLevels(bool wanted);
 
   private slots:
     /// Connects again after the bus has closed the connection (for example because of a message that is too
@@ -65,13 +75,21 @@ class RemoteControl final : public QObject, protected QDBusContext {
   signals:
     Q_SCRIPTABLE void MutedChanged(bool muted);
     Q_SCRIPTABLE void SceneChanged(const QString& name);
+    Q_SCRIPTABLE void AdviceChanged(const QList<reed::ui::StripAdvice>& advice);
 
   private:
     void talkerLeft(const QString& who);
+    void followMonitors();
+    void propertyChanged(const char* name, const QVariant& value);
+    void sendLevels(const QList<StripLevelReading>& strips, const OutputLoudness& output);
+    /// Sends levels to the callers that are left.
+    void followSubscribers();
     Actions& actions_;
     AppModel& app_;
-    QString told_scene_;
+    StateReporter& reporter_;
+    QString told_monitor_;
     QString bus_name_;
+    QDBusServiceWatcher subscribers_;
     QDBusServiceWatcher talkers_;  // callers that hold the talk shortcut
     int connections_ = 0;
     QTimer try_again_;

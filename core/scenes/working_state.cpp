@@ -281,6 +281,17 @@ Result<WorkingState> parse(std::string_view bytes) {
     // Whoever may have been muted stays so.
     if (root.contains("desktop_keys"))
         part("the global shortcuts", [&] { out.desktop_keys = root.at("desktop_keys").get<bool>(); });
+    if (root.contains("osc")) {
+        part("the settings of Open Sound Control", [&] {
+            const Json& osc = root.at("osc");
+            OscSettings read{osc.at("on").get<bool>(), osc.at("address").get<std::string>(),
+                             osc.at("port").get<int>()};
+            if (read.port < OscSettings::kLeastPort || read.port > OscSettings::kMostPort)
+                out.left_out.emplace_back("the port of Open Sound Control");
+            else
+                out.osc = std::move(read);
+        });
+    }
     if (root.contains("muted")) out.muted = !root.at("muted").is_boolean() || root.at("muted").get<bool>();
     if (root.contains("characters")) {
         part("the active characters", [&] {
@@ -363,6 +374,8 @@ std::string write_working_state(const WorkingState& state) {
     if (!state.hidden_advice.empty()) root["hidden_advice"] = state.hidden_advice;
     if (!state.global_keys.empty()) root["global_keys"] = state.global_keys;
     if (state.desktop_keys) root["desktop_keys"] = true;
+    if (state.osc != OscSettings{})
+        root["osc"] = {{"on", state.osc.on}, {"address", state.osc.address}, {"port", state.osc.port}};
     root["theme"] = state.theme;
     root["geometry"] = state.geometry;
     root["focused"] = state.focused;

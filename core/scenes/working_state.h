@@ -66,6 +66,16 @@ struct RecallRule {
 };
 inline constexpr size_t kMaxRules = 100;
 
+/// Open Sound Control.
+struct OscSettings {
+    static constexpr int kLeastPort = 1024, kMostPort = 65535;
+    bool on = false;                    ///< whether the program listens
+    std::string address = "127.0.0.1";  ///< the address of this computer on which it listens
+    int port = 9010;                    ///< UDP, kLeastPort to kMostPort
+
+    bool operator==(const OscSettings&) const = default;
+};
+
 struct WorkingState {
     Scene scene;                ///< the current mixer; the name is that of the scene it came from
     StripDeviceSettings input;  ///< of the first strip
@@ -95,11 +105,12 @@ struct WorkingState {
     bool muted = false;                        ///< when it ended; it starts so again
     /// Name of the character that is on, by strip id; strips without one are missing.
     std::map<std::string, std::string> characters;
-    std::string talk_key = "toggles";            ///< or "talks", "mutes"
-    std::map<std::string, std::string> keys;     ///< changed ones by action, as the window writes them
-    std::vector<std::string> global_keys{};      ///< actions whose shortcuts work in every window, at most
-                                                 ///< kMaxGlobalKeys
-    bool desktop_keys = false;                   ///< the user has set shortcuts up with the desktop
+    std::string talk_key = "toggles";         ///< or "talks", "mutes"
+    std::map<std::string, std::string> keys;  ///< changed ones by action, as the window writes them
+    std::vector<std::string> global_keys{};   ///< actions whose shortcuts work in every window, at most
+                                              ///< kMaxGlobalKeys
+    bool desktop_keys = false;                ///< the user has set shortcuts up with the desktop
+    OscSettings osc{};
     std::map<std::string, AbSettings> memories;  ///< by strip id
 
     std::vector<std::string> left_out;  ///< after reading: parts that could not be used, in plain words

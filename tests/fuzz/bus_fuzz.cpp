@@ -21,7 +21,8 @@ struct Running {
     reed::ui::AppModel app{{folder.filePath("scenes").toStdString(),
                             folder.filePath("state.json").toStdString(), REED_DEMO_DATA}};
     reed::ui::Actions actions{app};
-    reed::ui::RemoteControl control{actions};
+    reed::ui::StateReporter reporter{app};
+    reed::ui::RemoteControl control{actions, reporter};
     Running() {
         app.start();
         while (app.mixer().main().input().isOpening())

@@ -10,46 +10,15 @@
 #include <catch2/catch.hpp>
 #include <limits>
 #include <set>
-#include <thread>
 
 #include "actions/actions.h"
-#include "app/window.h"
 #include "base/file.h"
 #include "model/shared/global_keys.h"
-#include "remote/control.h"
+#include "onair/remote.h"
 #include "remote/global_shortcuts.h"
 
 using namespace reed;
 using namespace reed::test;
-
-namespace {
-
-/// Sends from another thread with a connection of its own, as another program would, while the window goes
-/// on.
-QString send(const QStringList& words) {
-    QString answer = "no answer";
-    std::atomic<bool> done{false};
-    std::thread other([&] {
-        {
-            QDBusConnection bus = QDBusConnection::connectToBus(QDBusConnection::SessionBus, "other");
-            answer = ui::sendCommand(bus, words);
-        }
-        QDBusConnection::disconnectFromBus("other");
-        done = true;
-    });
-    (void)Window::until([&] { return done.load(); });
-    other.join();
-    return answer;
-}
-
-struct Remote : Window {
-    ui::RemoteControl control{window.actions()};
-    explicit Remote(TemporaryFolder& f) : Window(f) {
-        REQUIRE(control.publish(QDBusConnection::sessionBus()) == ui::RemoteControl::Outcome::registered);
-    }
-};
-
-}  // namespace
 
 /// A stand-in for the desktop's portal: answers as its documentation says.
 class Portal final : public QDBusVirtualObject {
@@ -191,7 +160,8 @@ TEST_CASE("put off the bus, it comes back by itself", "[onair]") {
         return out;
     };
     const auto before = sockets();
-    ui::RemoteControl control(w.window.actions());
+    ui::StateReporter reporter(w.app);
+    ui::RemoteControl control(w.window.actions(), reporter);
     REQUIRE(control.publish(QDBusConnection::connectToBus(QDBusConnection::SessionBus, "victim")) ==
             ui::RemoteControl::Outcome::registered);
     std::vector<int> ours;
@@ -236,7 +206,7 @@ TEST_CASE("the interface can be introspected, tells changes, and a second progra
     CHECK(raised == 1);
     // The name is taken as long as the first runs.
     QDBusConnection second = QDBusConnection::connectToBus(QDBusConnection::SessionBus, "second");
-    ui::RemoteControl again(w.window.actions());
+    ui::RemoteControl again(w.window.actions(), w.reporter);
     CHECK(again.publish(second) == ui::RemoteControl::Outcome::already_running);
     QDBusConnection::disconnectFromBus("second");
 }

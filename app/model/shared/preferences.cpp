@@ -69,6 +69,7 @@ void Preferences::restore(const WorkingState& state) {
     std::set<QString> global;
     for (const std::string& slot : state.global_keys) global.insert(QString::fromStdString(slot));
     global_keys_.restore(std::move(global), state.desktop_keys);
+    osc_.set(state.osc);
     target_ = state.target_lufs;
     hidden_advice_ = {state.hidden_advice.begin(), state.hidden_advice.end()};
     talk_key_ = state.talk_key == "talks" ? TalkKey::talks
@@ -87,6 +88,7 @@ void Preferences::keep(WorkingState& state) const {
     state.global_keys.clear();
     for (const QString& slot : global_keys_.wanted()) state.global_keys.push_back(slot.toStdString());
     state.desktop_keys = global_keys_.wantsDesktop();
+    state.osc = osc_.settings();
     state.target_lufs = target_;
     state.hidden_advice = {hidden_advice_.begin(), hidden_advice_.end()};
     state.talk_key =

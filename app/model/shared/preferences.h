@@ -9,6 +9,7 @@
 
 #include "model/shared/global_keys.h"
 #include "model/shared/keys.h"
+#include "model/shared/osc_link.h"
 #include "scenes/working_state.h"
 
 namespace reed::ui {
@@ -20,6 +21,7 @@ class Preferences final : public QObject {
     explicit Preferences(QObject* parent = nullptr) : QObject(parent) {
         connect(&keys_, &Keys::changed, this, &Preferences::changed);
         connect(&global_keys_, &GlobalKeys::changed, this, &Preferences::changed);
+        connect(&osc_, &OscLink::settingsChanged, this, &Preferences::changed);
     }
 
     /// "dusk" or "dawn".
@@ -64,6 +66,7 @@ class Preferences final : public QObject {
     Keys& keys() { return keys_; }
     const Keys& keys() const { return keys_; }
     GlobalKeys& globalKeys() { return global_keys_; }
+    OscLink& osc() { return osc_; }
 
     /// Reads the stored settings; writes them.
     void restore(const WorkingState& state);
@@ -88,6 +91,7 @@ class Preferences final : public QObject {
     bool octaves_ = false;
     Keys keys_;
     GlobalKeys global_keys_;
+    OscLink osc_;
 };
 
 }  // namespace reed::ui
