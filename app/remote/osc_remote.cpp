@@ -132,8 +132,7 @@ void OscRemote::handle(const OscMessage& message, const Sender& from) {
         values_.emplace_back(target, std::pair(request, from));
         return;
     }
-    // In the order in which they came.
-    if (!values_.empty()) setValues();
+    if (!values_.empty()) setValues();  // in the order in which they came
     run(request, from);
 }
 
