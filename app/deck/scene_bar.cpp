@@ -165,28 +165,34 @@ void SceneBar::rebuild() {
             buttons_.push_back(b);
         }
     }
+    marked_.reset();
     mark();
-    place();
 }
 
 void SceneBar::mark() {
+    const QString scene = QString::fromStdString(app_.mixer().name());
+    // A click has unchecked the current one.
+    for (auto* b : buttons_) b->setChecked(b->objectName() == "scene_" + scene);
     const bool changed = app_.scenes().changed();
-    for (auto* b : buttons_) {
-        const bool current = b->objectName() == "scene_" + QString::fromStdString(app_.mixer().name());
-        b->setChecked(current);
-    }
-    const auto n = changed ? app_.scenes().changes().size() : 0;
+    const QString hint =
+        changed ? app_.preferences().keys().hint(tr("Save the changes to “%1”").arg(scene), "save") +
+                      tr(". Until then they are kept as unsaved changes.")
+                : tr("“%1” is saved").arg(scene);
+    Marked now{scene,
+               hint,
+               changed ? app_.scenes().changes().size() : 0,
+               changed,
+               app_.scenes().saving(),
+               app_.adaptation().off()};
+    if (marked_ == now) return;
+    marked_ = std::move(now);
+    const size_t n = marked_->changes;
     changes_->setText(n == 1 ? tr("1 change") : tr("%1 changes").arg(n));
     changes_->setVisible(n > 0);
-    fit_->setVisible(app_.adaptation().off());
-    save_->setText(changed ? tr("Save") : app_.scenes().saving() ? tr("Saving") : tr("Saved"));
+    fit_->setVisible(marked_->off);
+    save_->setText(changed ? tr("Save") : marked_->saving ? tr("Saving") : tr("Saved"));
     save_->setEnabled(changed);
-    setHint(save_, changed
-                       ? app_.preferences().keys().hint(
-                             tr("Save the changes to “%1”").arg(QString::fromStdString(app_.mixer().name())),
-                             "save") +
-                             tr(". Until then they are kept as unsaved changes.")
-                       : tr("“%1” is saved").arg(QString::fromStdString(app_.mixer().name())));
+    setHint(save_, hint);
     place();
 }
 

@@ -42,8 +42,16 @@ class SceneBar final : public QWidget {
         bool own_key = false;
         bool operator==(const Shown&) const = default;
     };
+    /// What is shown of the current scene.
+    struct Marked {
+        QString scene, hint;
+        size_t changes = 0;
+        bool changed = false, saving = false, off = false;
+        bool operator==(const Marked&) const = default;
+    };
     std::vector<Shown> shown() const;
     void rebuild();
+    /// Called for every change of a value: widths of texts are measured only when one has changed.
     void mark();
     void place();
     void openFit();
@@ -54,6 +62,7 @@ class SceneBar final : public QWidget {
     AppModel& app_;
     std::vector<FlatButton*> buttons_;
     std::vector<Shown> shown_;  // contents of the buttons
+    std::optional<Marked> marked_;
     FlatButton* changes_;
     FlatButton* fit_;
     FlatButton* save_;

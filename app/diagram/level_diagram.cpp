@@ -96,7 +96,11 @@ void LevelDiagram::chainChanged() {
     if (!same) {
         rebuildNodes();
         levels_tap_ = -1;
+    } else if (!isVisible()) {
+        stale_ = true;
+        return;
     }
+    stale_ = false;
     for (size_t i = 0; i < stages.size(); ++i) {
         nodes_[i]->setState(QString::fromStdString(stages[i].shown_title()), stages[i].bypass,
                             stages[i].id == strip_.chainModel().focused());
@@ -107,6 +111,11 @@ void LevelDiagram::chainChanged() {
     if (!same) updateWarnings();
     slow_ = {};
     update();
+}
+
+void LevelDiagram::showEvent(QShowEvent* event) {
+    QWidget::showEvent(event);
+    if (stale_) chainChanged();
 }
 
 StageNode* LevelDiagram::makeNode(const QString& id) {

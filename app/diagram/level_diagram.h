@@ -38,6 +38,7 @@ class LevelDiagram final : public QWidget {
     QSize minimumSizeHint() const override { return {760, 240}; }
 
   protected:
+    void showEvent(QShowEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
     void resizeEvent(QResizeEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
@@ -98,6 +99,7 @@ class LevelDiagram final : public QWidget {
     int hover_ = -1, drop_at_ = -1;
     double frames_ = 0.0;  // time of the smoothing, in 1/60 s
     QElapsedTimer moved_at_;
+    bool stale_ = false;  // a value changed while the diagram was hidden
 };
 
 }  // namespace reed::ui

@@ -26,6 +26,7 @@ ThresholdHandle::ThresholdHandle(QString stage_id, int parameter, QWidget* paren
 }
 
 void ThresholdHandle::setMark(const QString& title, const QString& accessible, double level, bool dimmed) {
+    if (title == title_ && accessible == accessibleName() && level == level_ && dimmed == dimmed_) return;
     title_ = title;
     level_ = level;
     dimmed_ = dimmed;
@@ -39,6 +40,7 @@ void ThresholdHandle::setMark(const QString& title, const QString& accessible, d
 }
 
 void ThresholdHandle::setLabelShift(int pixels) {
+    if (pixels == shift_) return;
     shift_ = pixels;
     reshape();
     update();

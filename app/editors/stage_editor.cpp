@@ -126,7 +126,11 @@ void StageEditor::show(bool rebuild) {
         // A body that is hidden may end what it was trying (a search for a resonance), and the chain is
         // another then.
         s = strip_.chainModel().stage(strip_.chainModel().focused());
+    } else if (!isVisible()) {
+        stale_ = true;
+        return;
     }
+    stale_ = false;
     for (auto* b : {recipes_, memory_, reset_}) b->setVisible(s != nullptr && !s->missing());
     bypass_->setVisible(s != nullptr);
     const bool may_listen = s != nullptr && s->stage_kind().accepts_sidechain &&
@@ -145,6 +149,11 @@ void StageEditor::show(bool rebuild) {
     bypass_->setText(s->bypass ? tr("Bypassed") : tr("Bypass"));
     memory_->setText(tr("Settings %1").arg(QLatin1Char(strip_.chainModel().activeSlot(s->id))));
     stage_body_->refresh();
+}
+
+void StageEditor::showEvent(QShowEvent* event) {
+    QWidget::showEvent(event);
+    if (stale_) show(false);
 }
 
 void StageEditor::openRecipes() {

@@ -26,6 +26,7 @@ class StageEditor final : public QWidget {
 
   protected:
     void paintEvent(QPaintEvent* event) override;
+    void showEvent(QShowEvent* event) override;
 
   private:
     void show(bool rebuild);
@@ -48,6 +49,7 @@ class StageEditor final : public QWidget {
     StagePane* stage_body_ = nullptr;  // body_ while there is a stage; otherwise nullptr
     QString shown_stage_, shown_kind_;
     int ticks_ = 0;
+    bool stale_ = false;  // a value changed while the editor was hidden
 };
 
 }  // namespace reed::ui

@@ -1,5 +1,6 @@
 #include "widgets/flat_button.h"
 
+#include <QEvent>
 #include <QPainter>
 
 #include "theme/theme.h"
@@ -60,12 +61,25 @@ int FlatButton::fixedWidth() const {
     return w;
 }
 
+int FlatButton::textWidth() const {
+    if (measured_width_ < 0 || measured_ != text()) {
+        measured_ = text();
+        measured_width_ = fontMetrics().horizontalAdvance(measured_);
+    }
+    return measured_width_;
+}
+
 QSize FlatButton::sizeHint() const {
-    return {fixedWidth() + std::min(kWidestText, fontMetrics().horizontalAdvance(text()) + 1), 32};
+    return {fixedWidth() + std::min(kWidestText, textWidth() + 1), 32};
 }
 
 QSize FlatButton::minimumSizeHint() const {
-    return {fixedWidth() + std::min(44, fontMetrics().horizontalAdvance(text()) + 1), 32};
+    return {fixedWidth() + std::min(44, textWidth() + 1), 32};
+}
+
+void FlatButton::changeEvent(QEvent* event) {
+    if (event->type() == QEvent::FontChange) measured_width_ = -1;
+    QAbstractButton::changeEvent(event);
 }
 
 void FlatButton::enterEvent(QEnterEvent*) {

@@ -28,13 +28,18 @@ class FlatButton final : public QAbstractButton {
     QSize minimumSizeHint() const override;
 
   protected:
+    void changeEvent(QEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
     void enterEvent(QEnterEvent* event) override;
     void leaveEvent(QEvent* event) override;
 
   private:
     int fixedWidth() const;
+    /// Width of the text in pixels, measured once for each text.
+    int textWidth() const;
     QString icon_, prefix_;
+    mutable QString measured_;
+    mutable int measured_width_ = -1;
     std::optional<int> sign_;
     Weight weight_ = Weight::plain;
 };

@@ -51,7 +51,7 @@ void Engine::open(Prepared prepared) {
     monitored_ = std::move(prepared.monitored);
     chain_.open(format_, prepared.spec, std::move(prepared.chain), input_, kPiece);
     monitor_.prepare(format_, kPiece);
-    feed_gain_.prepare(format_.sample_rate, kMuteFade, muted() ? 0.0 : 1.0);
+    feed_gain_.prepare(format_.sample_rate, kMuteFade, muted());
     for (auto& c : clips_) c.reset();
     clipped_ = 0;
     load_.restart();
@@ -106,7 +106,7 @@ void Engine::process_piece(const AudioBlock& block, const Keys& keys) noexcept {
         monitored_->write(out);
     }
     chain_.apply_level(block, heard);
-    feed_gain_.set(muted() ? 0.0 : 1.0);
+    feed_gain_.set(muted());
     feed_gain_.process(block);
     (void)silence_unhealthy(block);
     feed_->write(block);

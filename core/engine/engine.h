@@ -7,7 +7,7 @@
 #include "base/audio_callback.h"
 #include "base/history_ring.h"
 #include "chain/chain_runner.h"
-#include "dsp/smoothed_gain.h"
+#include "dsp/mute_gain.h"
 #include "engine/load_meter.h"
 #include "engine/monitor.h"
 #include "measure/file_measure.h"
@@ -25,8 +25,8 @@ struct EngineStats {
     int block_frames = 0;  ///< size of the newest block
 };
 
-/// Time constant of the fade of a mute, in s (Smoothed::prepare()): 60 dB down after 18 ms.
-inline constexpr double kMuteFade = 0.002;
+/// Length of the fade of a mute, in s (MuteGain).
+inline constexpr double kMuteFade = 0.010;
 
 /// Gain factor of a fader in dB (kFaderMinDb is silence) and a mute. NaN unless finite.
 double strip_level(double fader_db, bool muted);
@@ -99,7 +99,7 @@ class Engine final : public AudioCallback {
     ChainRunner chain_;
 
     // Audio thread.
-    SmoothedGain feed_gain_;
+    MuteGain feed_gain_;
     Monitor monitor_;
     ClipCounter clips_[kMaxChannels];
 

@@ -45,8 +45,7 @@ void LiveStrip::expect(const StreamFormat& source, bool steady) {
     engine().suppress_output(held);
     plain_ = AudioBuffer(kMaxChannels, kMost);
     plain_delay_.prepare(format, static_cast<int>(kLongestPlain * format.sample_rate));
-    plain_open_.prepare(format.sample_rate, kMuteFade,
-                        engine().muted() || engine().strip_muted() ? 0.0 : 1.0);
+    plain_open_.prepare(format.sample_rate, kMuteFade, engine().muted() || engine().strip_muted());
     heard_ = false;
     missed_ = 0;
     led_ = converted_ = false;
@@ -117,7 +116,7 @@ void LiveStrip::came(const AudioBlock& block) noexcept {
     for (int c = 0; c < block.channels; ++c) std::copy_n(block[c], block.frames, plain[c]);
     plain_delay_.set(role() == StripRole::voice ? desk_.desk_.voices_latency() : latency());
     plain_delay_.process(plain);
-    plain_open_.set(engine().muted() || engine().strip_muted() ? 0.0 : 1.0);
+    plain_open_.set(engine().muted() || engine().strip_muted());
     plain_open_.process(plain);
     (void)silence_unhealthy(plain);
     sink->take(plain, desk_.leader_converted_.load(std::memory_order_relaxed));

@@ -5,6 +5,7 @@
 
 #include "base/audio_callback.h"
 #include "base/stream_fifo.h"
+#include "dsp/mute_gain.h"
 #include "dsp/stream_resampler.h"
 #include "mixer/mixer.h"
 #include "takes/take_player.h"
@@ -65,7 +66,7 @@ class LiveStrip final : public Strip, public AudioCallback, public FeedSink {
     // The leader's thread.
     AudioBuffer plain_;
     CrossfadeDelay plain_delay_;
-    SmoothedGain plain_open_;
+    MuteGain plain_open_;
     // From the source's thread to the leader's.
     StreamFifo hand_over_;
     std::atomic<FeedSink*> output_{nullptr}, plain_output_{nullptr};

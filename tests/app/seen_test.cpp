@@ -117,3 +117,35 @@ TEST_CASE("a value that the stage has not is refused") {
     CHECK_FALSE(w.strip().chainModel().setValue("no such", 0, 1.0));
     CHECK(w.strip().chainModel().scene() == before);
 }
+
+TEST_CASE("what changes while the window is hidden is shown when it is back") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.strip().chainModel().focus("gate");
+    const auto* kind = find_stage_kind("gate");
+    const auto row = static_cast<size_t>(kind->find("open_threshold"));
+    w.window.hide();
+    REQUIRE(w.strip().chainModel().setValue("gate", row, -33.0));
+    w.strip().chainModel().setBypass("gate", true);
+    w.window.show();
+    CHECK(w.field("open_threshold")->value() == -33.0);
+    CHECK(w.handle("gate", "open_threshold")->level() == -33.0);
+    CHECK(w.find<ui::FlatButton>("bypass_button")->text() == "Bypassed");
+    // The scene bar says that the scene has changed, and again that it has not.
+    const auto says = [&](const char* words) {
+        for (const auto* b : w.window.findChildren<ui::FlatButton*>())
+            if (b->text() == words && b->isVisible()) return true;
+        return false;
+    };
+    CHECK(says("Save"));
+    CHECK(says("2 changes"));
+    w.app.history().undo();
+    CHECK(says("1 change"));
+    w.app.history().undo();
+    CHECK(says("Saved"));
+    // A click on the current scene does not leave it unmarked.
+    auto* current = w.find<ui::FlatButton>("scene_" + QString::fromStdString(w.app.mixer().name()));
+    REQUIRE(current != nullptr);
+    QTest::mouseClick(current, Qt::LeftButton);
+    CHECK(Window::until([&] { return current->isChecked(); }, 5.0));
+}

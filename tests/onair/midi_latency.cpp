@@ -1,5 +1,5 @@
-// How long a MIDI note takes to silence the output, and what many messages cost: bench/midi runs these.
-// Figures, not assertions: they depend on the machine.
+// How long a MIDI note and a key press take to silence the output, and what many messages cost: bench/midi
+// runs these. Figures, not assertions: they depend on the machine.
 #include <pipewire/pipewire.h>
 #include <spa/param/audio/format-utils.h>
 
@@ -13,6 +13,8 @@
 #include "live/midi_device.h"
 #include "model/strips/parameter_ref.h"
 #include "onair/on_air.h"
+#include "onair/x_server.h"
+#include "remote/global_shortcuts.h"
 #include "remote/midi_remote.h"
 
 namespace reed::test {
@@ -104,51 +106,99 @@ double cpu_seconds() {
     return static_cast<double>(t.tv_sec) + 1e-9 * static_cast<double>(t.tv_nsec);
 }
 
+/// A tone through an empty chain at 128 frames, heard as another app hears it.
+struct Heard {
+    static constexpr int kBlock = 128;
+    AtTheDesk w;
+    std::unique_ptr<Listener> listener;
+    int player = 0;
+    std::int64_t muted_at = 0;
+    std::vector<double> took, to_mute;
+
+    Heard() {
+        AudioSettings settings = w.app.audio().settings();
+        settings.block = kBlock;
+        w.app.audio().setSettings(settings);
+        w.opened();
+        ui::ChainModel& chain = w.strip().chainModel();
+        while (!chain.chain().stages.empty()) chain.removeStage(std::string(chain.chain().stages.front().id));
+        write_wav(w.folder.path("tone.wav"), mono(sine(440.0, 0.25, 300.0)));
+        player = w.daemon.play(w.folder.path("tone.wav"), "desk_mic");
+        listener = std::make_unique<Listener>(kBlock);
+        QObject::connect(&w.app.mute(), &ui::MicrophoneMute::changed, &w.window,
+                         [this] { muted_at = now_ns(); });
+        REQUIRE(Window::until([&] { return !listener->silent(); }));
+    }
+    ~Heard() { Daemon::end(player); }
+    Heard(const Heard&) = delete;
+    Heard& operator=(const Heard&) = delete;
+
+    /// After something was pressed at `pressed` (steady clock, ns): false if nothing became silent.
+    bool silence(const std::function<std::int64_t()>& pressed) {
+        if (!spin([&] { return listener->silent(); }, 5000)) return false;
+        took.push_back(1e-6 * static_cast<double>(listener->silent_since() - pressed()));
+        to_mute.push_back(1e-6 * static_cast<double>(muted_at - pressed()));
+        return true;
+    }
+    void tell(const char* what) {
+        REQUIRE(took.size() > 10);
+        const auto line = [](const std::string& way, std::vector<double> all) {
+            std::ranges::sort(all);
+            std::printf("%s: median %.1f ms, 95 %% below %.1f ms, worst %.1f ms\n", way.c_str(),
+                        all[all.size() / 2], all[all.size() * 95 / 100], all.back());
+        };
+        std::printf("%zu times, %d frames (the listener's blocks: %d)\n", took.size(), kBlock,
+                    listener->block());
+        line(std::string("From ") + what + " to the mute", to_mute);
+        line(std::string("From ") + what + " to silence (-68 dB)", took);
+    }
+};
+
+constexpr int kTimes = 60;
+
 }  // namespace
 
 TEST_CASE("how long a MIDI note takes to silence the output", "[.midi_bench]") {
-    constexpr int kBlock = 128, kTimes = 60;
-    AtTheDesk w;
+    Heard h;
     MidiDevice deck("Deck");
-    ui::MidiRemote remote(w.window.actions());
+    ui::MidiRemote remote(h.w.window.actions());
     remote.start();
-    AudioSettings settings = w.app.audio().settings();
-    settings.block = kBlock;
-    w.app.audio().setSettings(settings);
-    w.opened();
-    ui::ChainModel& chain = w.strip().chainModel();
-    while (!chain.chain().stages.empty()) chain.removeStage(std::string(chain.chain().stages.front().id));
-    w.app.context().midi.assign("Deck", {MidiControl::Kind::note, 1, 36}, MidiCoding::absolute, {"mute", {}});
-    w.app.context().midi.assign("Deck", {MidiControl::Kind::note, 1, 37}, MidiCoding::absolute,
-                                {"unmute", {}});
-    write_wav(w.folder.path("tone.wav"), mono(sine(440.0, 0.25, 300.0)));
-    const int player = w.daemon.play(w.folder.path("tone.wav"), "desk_mic");
-    Listener listener(kBlock);
-    REQUIRE(
-        Window::until([&] { return w.app.context().midi.devices().contains("Deck") && !listener.silent(); }));
-    std::vector<double> took, to_mute;
-    std::int64_t muted_at = 0;
-    QObject::connect(&w.app.mute(), &ui::MicrophoneMute::changed, &w.window, [&] { muted_at = now_ns(); });
-    const auto tell = [](const char* what, std::vector<double> all) {
-        std::ranges::sort(all);
-        std::printf("%s: median %.1f ms, 95 %% below %.1f ms, worst %.1f ms\n", what, all[all.size() / 2],
-                    all[all.size() * 95 / 100], all.back());
-    };
+    auto& midi = h.w.app.context().midi;
+    midi.assign("Deck", {MidiControl::Kind::note, 1, 36}, MidiCoding::absolute, {"mute", {}});
+    midi.assign("Deck", {MidiControl::Kind::note, 1, 37}, MidiCoding::absolute, {"unmute", {}});
+    REQUIRE(Window::until([&] { return midi.devices().contains("Deck"); }));
     for (int i = 0; i < kTimes; ++i) {
         deck.send({{0x90, 36, 100}, {0x80, 36, 0}});
-        if (!spin([&] { return listener.silent(); }, 5000)) continue;  // before it was connected
-        took.push_back(1e-6 * static_cast<double>(listener.silent_since() - deck.sent_at()));
-        to_mute.push_back(1e-6 * static_cast<double>(muted_at - deck.sent_at()));
+        if (!h.silence([&] { return deck.sent_at(); })) continue;  // before it was connected
         REQUIRE(Window::until([&] {
             deck.send({{0x90, 37, 100}, {0x80, 37, 0}});
-            return Window::until([&] { return !listener.silent(); }, 0.5);
+            return Window::until([&] { return !h.listener->silent(); }, 0.5);
         }));
     }
-    Daemon::end(player);
-    REQUIRE(took.size() > 10);
-    std::printf("%zu times, %d frames (the listener's blocks: %d)\n", took.size(), kBlock, listener.block());
-    tell("From a MIDI note to the mute", to_mute);
-    tell("From a MIDI note to silence (-68 dB)", took);
+    h.tell("a MIDI note");
+}
+
+TEST_CASE("how long a global shortcut takes to silence the output", "[.midi_bench]") {
+    Heard h;
+    XServer server;
+    OtherProgram other(server.display);
+    ui::GlobalShortcuts shortcuts(h.w.window.actions(), QDBusConnection("nowhere"), server.display);
+    shortcuts.start();
+    auto& keys = h.w.app.preferences().keys();
+    auto& global = h.w.app.preferences().globalKeys();
+    keys.set("mute", QKeySequence("F7"));
+    keys.set("unmute", QKeySequence("F8"));
+    REQUIRE(Window::until([&] { return global.provider() == ui::GlobalKeys::Provider::x_server; }));
+    global.want("mute", true);
+    global.want("unmute", true);
+    for (int i = 0; i < kTimes; ++i) {
+        const std::int64_t pressed = now_ns();
+        other.tap(XKB_KEY_F7);
+        REQUIRE(h.silence([&] { return pressed; }));
+        other.tap(XKB_KEY_F8);
+        REQUIRE(Window::until([&] { return !h.listener->silent(); }));
+    }
+    h.tell("a key press");
 }
 
 TEST_CASE("what a thousand MIDI messages a second cost", "[.midi_bench]") {
