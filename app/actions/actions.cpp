@@ -118,7 +118,7 @@ QString Actions::run(const QString& id, const QString& argument) {
         return tr("“%1” takes no argument.").arg(id);
     if (action->argument != Argument::none && argument.isEmpty())
         return tr("“%1” needs an argument: %2.").arg(id, usage(*action));
-    const QString why = action->run(*this, argument);
+    QString why = action->run(*this, argument);
     emit ran(action->id, argument, why);
     return why;
 }
