@@ -98,6 +98,10 @@ OscDialog::OscDialog(OscLink& link, QWidget* parent) : QDialog(parent), link_(li
     on_->setFocus();
 }
 
+OscDialog::~OscDialog() {
+    port_->disconnect(this);  // it loses the focus when it is destroyed with the window
+}
+
 void OscDialog::open(OscLink& link, QWidget* window) {
     if (auto* other = window->findChild<OscDialog*>()) return other->raise();
     (new OscDialog(link, window))->show();

@@ -17,6 +17,7 @@ class OscDialog final : public QDialog {
     Q_OBJECT
   public:
     OscDialog(OscLink& link, QWidget* parent);
+    ~OscDialog() override;
     /// Opens it over `window`, or shows the one that is open.
     static void open(OscLink& link, QWidget* window);
 

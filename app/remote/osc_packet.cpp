@@ -7,6 +7,7 @@
 #include <QtEndian>
 #include <algorithm>
 #include <cmath>
+#include <cstring>
 #include <memory>
 
 #include "actions/action_table.h"
@@ -27,21 +28,28 @@ QString number(double value) {
     return QString::number(value, 'g', 9);
 }
 
+/// An argument in the bytes of a message, where it is aligned to 4 bytes only.
+template <typename T>
+T valueAt(const void* at) {
+    T out;
+    std::memcpy(&out, at, sizeof out);
+    return out;
+}
+
 /// Text of an argument; nothing if it is of a type that no action takes.
-std::optional<QString> textOf(char type, const lo_arg& value) {
+std::optional<QString> textOf(char type, const void* at) {
     switch (type) {
         case LO_INT32:
-            return QString::number(value.i);
+            return QString::number(valueAt<qint32>(at));
         case LO_INT64:
-            return QString::number(static_cast<qint64>(value.h));
+            return QString::number(valueAt<qint64>(at));
         case LO_FLOAT:
-            return number(static_cast<double>(value.f));
+            return number(static_cast<double>(valueAt<float>(at)));
         case LO_DOUBLE:
-            return number(value.d);
+            return number(valueAt<double>(at));
         case LO_STRING:
-            return QString::fromUtf8(&value.s);
         case LO_SYMBOL:
-            return QString::fromUtf8(&value.S);
+            return QString::fromUtf8(static_cast<const char*>(at));
         case LO_TRUE:
             return QStringLiteral("1");
         case LO_FALSE:
@@ -69,7 +77,7 @@ struct Reading {
         const char* types = lo_message_get_types(read.get());
         lo_arg** values = lo_message_get_argv(read.get());
         for (int i = 0; i < lo_message_get_argc(read.get()); ++i) {
-            const auto text = textOf(types[i], *values[i]);
+            const auto text = textOf(types[i], values[i]);
             if (!text)
                 return refuse(QObject::tr("%1: an argument is no number, text or truth value")
                                   .arg(shortened(out.address)));

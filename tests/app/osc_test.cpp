@@ -5,6 +5,7 @@
 #include <QLineEdit>
 #include <QUdpSocket>
 #include <QtEndian>
+#include <cstring>
 #include <limits>
 
 #include "actions/actions.h"
@@ -68,9 +69,15 @@ struct WithOsc : Window {
             [](const char* path, const char* types, lo_arg** a, int n, lo_message, void* user) {
                 std::vector<std::string> arguments;
                 for (int i = 0; i < n; ++i) {
-                    if (types[i] == 's') arguments.emplace_back(&a[i]->s);
-                    if (types[i] == 'i') arguments.push_back(std::to_string(a[i]->i));
-                    if (types[i] == 'f') arguments.push_back(std::to_string(a[i]->f));
+                    // Aligned to 4 bytes only, as in the packet.
+                    const void* at = a[i];
+                    std::int32_t number = 0;
+                    float level = 0.0F;
+                    std::memcpy(types[i] == 'f' ? static_cast<void*>(&level) : &number, at,
+                                types[i] == 's' ? 0 : 4);
+                    if (types[i] == 's') arguments.emplace_back(static_cast<const char*>(at));
+                    if (types[i] == 'i') arguments.push_back(std::to_string(number));
+                    if (types[i] == 'f') arguments.push_back(std::to_string(level));
                 }
                 static_cast<WithOsc*>(user)->heard.emplace_back(path, arguments);
                 return 0;
