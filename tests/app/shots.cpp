@@ -9,6 +9,7 @@
 #include "app/window.h"
 #include "deck/adaptation_popover.h"
 #include "model/scenes/adaptation_model.h"
+#include "model/shared/shortcut_text.h"
 #include "model/soundcheck/soundcheck_model.h"
 #include "model/strips/noise_profile_learner.h"
 #include "model/takes/takes_model.h"
@@ -176,12 +177,13 @@ TEST_CASE("shots: keys", "[.shots]") {
     TemporaryFolder folder;
     Window w(folder);
     const QByteArray shots = qgetenv("REED_SHOTS");
-    w.app.preferences().keys().set("toggle-mute", QKeySequence("F12"));
+    w.app.preferences().keys().set("toggle-mute",
+                                   QKeySequence(QKeyCombination(ui::mouseKey(Qt::BackButton))));
     ui::GlobalKeys& global = w.app.preferences().globalKeys();
     global.setProvider(ui::GlobalKeys::Provider::x_server);
     global.want("talk", true);
     global.want("scene 1", true);
-    global.want("mute", true);
+    global.want("toggle-mute", true);
     global.setProblems({{"scene 1", "Another app uses Ctrl+1. Choose another shortcut."}});
     ui::MidiAssignments& midi = w.app.context().midi;
     const auto assign = [&](MidiControl::Kind kind, int channel, int number, const ui::MidiTarget& target) {
