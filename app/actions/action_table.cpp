@@ -1,11 +1,12 @@
 #include "actions/action_table.h"
 
 #include <QtGlobal>
-#include <cmath>
+#include <algorithm>
 
 #include "actions/actions.h"
 #include "actions/argument_lookup.h"
 #include "actions/character_actions.h"
+#include "actions/value_actions.h"
 #include "model/strips/monitor_controller.h"
 #include "model/takes/takes_model.h"
 #include "widgets/later.h"
@@ -84,37 +85,6 @@ QString alone(Actions& a, const QString& word) {
     return {};
 }
 
-QString muteStrip(Actions& a, const QString& word, std::optional<bool> muted) {
-    StripModel* strip = stripOf(a.app(), word);
-    if (strip == nullptr) return noStrip(a.app(), word);
-    const ParameterRef mute(*strip, ParameterRef::kStrip, "mute");
-    mute.set(muted.value_or(*mute.value() < 0.5) ? 1.0 : 0.0);
-    return {};
-}
-
-/// "STRIP -3", or with `by` "STRIP 0.5" from where it is.
-QString fader(Actions& a, const QString& words, bool by) {
-    const QString word = words.section(' ', 0, 0);
-    StripModel* strip = stripOf(a.app(), word);
-    if (strip == nullptr) return noStrip(a.app(), word);
-    const ParameterRef fader(*strip, ParameterRef::kStrip, "fader");
-    const Parameter& p = *fader.info();
-    QString number = words.section(' ', 1).trimmed();
-    if (!by) {
-        const auto value = parse_value(p, shortened(number).toStdString());
-        if (!value.ok()) return QString::fromStdString(value.error().text());
-        fader.set(value.value());
-        return {};
-    }
-    if (number.endsWith("dB", Qt::CaseInsensitive)) number.chop(2);
-    bool is_number = false;
-    const double db = number.trimmed().toDouble(&is_number);
-    if (!is_number || !(std::abs(db) <= p.maximum - p.minimum))
-        return QObject::tr("“%1” isn't a change of a fader. Use -72 to 72 dB.").arg(shortened(number));
-    fader.set(std::clamp(*fader.value() + db, p.minimum, p.maximum));
-    return {};
-}
-
 QString add(Actions& a, StripRole role) {
     a.app().mixer().add(role);
     return {};
@@ -188,41 +158,6 @@ QString talk(Actions& a, const QString& word) {
 QString theme(Actions& a, const QString& word) {
     if (word != "dusk" && word != "dawn") return QObject::tr("Unknown theme. Use dusk or dawn.");
     a.app().preferences().setTheme(word);
-    return {};
-}
-
-QString setValue(Actions& a, const QString& words) {
-    const ParameterTarget at = parameterOf(a.app(), words);
-    if (!at.why.isEmpty()) return at.why;
-    const auto value = parse_value(*at.value.info(), shortened(at.rest).toStdString());
-    if (!value.ok()) return QString::fromStdString(value.error().text());
-    at.value.set(value.value());
-    return {};
-}
-
-/// 0 to 1 on the parameter's own scale.
-QString setPosition(Actions& a, const QString& words) {
-    const ParameterTarget at = parameterOf(a.app(), words);
-    if (!at.why.isEmpty()) return at.why;
-    bool is_number = false;
-    const double position = at.rest.toDouble(&is_number);
-    if (!is_number || !(position >= 0.0 && position <= 1.0))
-        return QObject::tr("“%1” isn't a position. Use a number from 0 to 1.").arg(shortened(at.rest));
-    at.value.setPosition(position);
-    return {};
-}
-
-QString stepValue(Actions& a, const QString& words) {
-    const ParameterTarget at = parameterOf(a.app(), words);
-    if (!at.why.isEmpty()) return at.why;
-    bool is_number = false;
-    const double steps = at.rest.toDouble(&is_number);
-    if (!is_number || !(std::abs(steps) <= 1000.0))
-        return QObject::tr(
-                   "“%1” isn't a number of steps. Use -1000 to 1000; 1 is one wheel step, 0.1 a fine step.")
-            .arg(shortened(at.rest));
-    const bool fine = std::abs(steps) < 1.0;
-    at.value.step(fine ? 10.0 * steps : steps, fine);
     return {};
 }
 
@@ -342,9 +277,10 @@ const Action kTable[] = {
      .argument = Argument::strip, .keys = "Ctrl+Alt+Shift+%1", .numbered = 8, .everywhere = true,
      .run = [](Actions& a, const QString& w) { return muteStrip(a, w, std::nullopt); }},
     {.id = "fader", .title = QT_TRANSLATE_NOOP("QObject", "Set a fader"), .group = kStrips,
-     .argument = Argument::level, .run = [](Actions& a, const QString& w) { return fader(a, w, false); }},
+     .argument = Argument::level, .absolute = true,
+     .run = [](Actions& a, const QString& w) { return setFader(a, w, false); }},
     {.id = "adjust-fader", .formerly = "step-fader", .title = QT_TRANSLATE_NOOP("QObject", "Adjust fader by dB"), .group = kStrips,
-     .argument = Argument::level, .run = [](Actions& a, const QString& w) { return fader(a, w, true); }},
+     .argument = Argument::level, .run = [](Actions& a, const QString& w) { return setFader(a, w, true); }},
     {.id = "balance", .title = QT_TRANSLATE_NOOP("QObject", "Voice/app loudness balance"), .group = kStrips,
      .keys = "Ctrl+L", .run = [](Actions& a, const QString&) { emit a.balanceRequested(); return QString(); },
      .possible = [](const AppModel& s) { return s.mixer().count(StripRole::programme) > 0; }},
@@ -398,9 +334,9 @@ const Action kTable[] = {
      .keys = "Alt+Shift+Down", .run = [](Actions& a, const QString&) { return turn(a, -1.0, true); },
      .possible = hasFocus},
     {.id = "set-value", .formerly = "set", .title = QT_TRANSLATE_NOOP("QObject", "Set a value"), .group = kStages,
-     .argument = Argument::value, .run = setValue},
+     .argument = Argument::value, .absolute = true, .run = setValue},
     {.id = "set-position", .title = QT_TRANSLATE_NOOP("QObject", "Set a value by its position"), .group = kStages,
-     .argument = Argument::position, .run = setPosition},
+     .argument = Argument::position, .absolute = true, .run = setPosition},
     {.id = "step-value", .formerly = "step", .title = QT_TRANSLATE_NOOP("QObject", "Step a value"), .group = kStages,
      .argument = Argument::steps, .run = stepValue},
 

@@ -43,6 +43,7 @@ struct Action {
     bool held = false;        ///< press and hold: argument "on" while the shortcut is pressed
     bool written = false;     ///< completes when it is on the disk; remote callers are answered then
     bool everywhere = false;  ///< offered as a global shortcut
+    bool absolute = false;    ///< sets a value: of several in a row for one target only the last one counts
     /// Runs it; returns an empty text, or why it is not possible. The argument may be any text.
     QString (*run)(Actions&, const QString& argument) = nullptr;
     /// Whether it is possible now; nullptr: always.

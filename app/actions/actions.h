@@ -55,7 +55,7 @@ class Actions final : public QObject {
     QAction* entry(QMenu* menu, const QString& id, const QString& argument = {});
 
   signals:
-    /// An action was run, whoever asked for it; `why` is empty, or the reason why it was not possible.
+    /// An action was run, from wherever; `why` is empty, or the reason why it was not possible.
     void ran(const QString& id, const QString& argument, const QString& why);
     // Requests to the window.
     void raiseRequested();

@@ -14,6 +14,7 @@
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
 #include "widgets/input.h"
+#include "widgets/layouts.h"
 #include "widgets/plain_text.h"
 #include "widgets/words.h"
 
@@ -101,9 +102,7 @@ MidiDialog::MidiDialog(AppModel& app, MidiTarget target, QWidget* parent)
     }
     foot->addStretch(1);
     foot->addWidget(close);
-    auto* all = new QVBoxLayout(this);
-    all->setContentsMargins(18, 16, 18, 16);
-    all->setSpacing(10);
+    QVBoxLayout* all = columnOfDialog(this);
     all->addWidget(title);
     all->addLayout(rows_);
     all->addWidget(said_);

@@ -17,6 +17,7 @@
 #include "model/shared/shortcut_text.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
+#include "widgets/layouts.h"
 #include "widgets/plain_text.h"
 #include "widgets/words.h"
 
@@ -111,9 +112,7 @@ ShortcutsDialog::ShortcutsDialog(AppModel& app, QWidget* parent)
     foot->addWidget(all_);
     foot->addStretch(1);
     foot->addWidget(close);
-    auto* all = new QVBoxLayout(this);
-    all->setContentsMargins(18, 16, 18, 16);
-    all->setSpacing(8);
+    QVBoxLayout* all = columnOfDialog(this, 8);
     all->addWidget(word_);
     all->addWidget(said_);
     all->addWidget(scroll, 1);

@@ -10,6 +10,7 @@
 #include "model/shared/osc_link.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
+#include "widgets/layouts.h"
 #include "widgets/plain_text.h"
 #include "widgets/words.h"
 
@@ -82,9 +83,7 @@ OscDialog::OscDialog(OscLink& link, QWidget* parent) : QDialog(parent), link_(li
     auto* foot = new QHBoxLayout;
     foot->addStretch(1);
     foot->addWidget(close);
-    auto* all = new QVBoxLayout(this);
-    all->setContentsMargins(18, 16, 18, 16);
-    all->setSpacing(10);
+    QVBoxLayout* all = columnOfDialog(this);
     all->addWidget(title);
     all->addWidget(purpose);
     all->addLayout(line);

@@ -12,11 +12,6 @@ namespace {
 constexpr int kSetEvery = 33, kTryAgain = 2000, kEndEvery = 500;  // ms
 constexpr int kAtATime = 500;                                     // packets, before the window goes on
 
-/// Whether messages of an action replace each other: only the last one counts.
-bool isValue(const QString& action) {
-    return action == "set-value" || action == "set-position" || action == "fader";
-}
-
 }  // namespace
 
 OscRemote::OscRemote(Actions& actions, StateReporter& reporter, int subscribed)
@@ -125,7 +120,7 @@ void OscRemote::handle(const OscMessage& message, const Sender& from) {
     const OscRequest request = oscRequest(message);
     if (!request.why.isEmpty()) return refuse(request.why, from);
     if (request.nothing) return;
-    if (isValue(request.action)) {
+    if (find_action(request.action)->absolute) {
         const QString target = request.action + ' ' + request.argument.section(' ', 0, -2);
         const auto same = std::ranges::find(values_, target, &decltype(values_)::value_type::first);
         if (same != values_.end()) values_.erase(same);

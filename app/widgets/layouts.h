@@ -15,6 +15,13 @@ inline QVBoxLayout* columnOf(QWidget* page, int spacing) {
     return out;
 }
 
+/// A vertical layout of a whole dialog, with its usual margins.
+inline QVBoxLayout* columnOfDialog(QWidget* dialog, int spacing = 10) {
+    QVBoxLayout* out = columnOf(dialog, spacing);
+    out->setContentsMargins(18, 16, 18, 16);
+    return out;
+}
+
 /// Widgets in a row, aligned left.
 inline QHBoxLayout* rowOf(std::initializer_list<QWidget*> widgets, int spacing = 10) {
     auto* out = new QHBoxLayout;

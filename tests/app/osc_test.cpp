@@ -339,7 +339,7 @@ TEST_CASE("messages that are damaged or can't be done change nothing and say why
     CHECK_FALSE(w.app.history().canUndo());
 }
 
-TEST_CASE("a subscriber is told mute, scene, levels and advice until its minute ends", "[app][osc]") {
+TEST_CASE("a subscriber receives mute, scene, levels and advice until its minute ends", "[app][osc]") {
     TemporaryFolder folder;
     WithOsc w(folder, 2000);
     w.turnOn();

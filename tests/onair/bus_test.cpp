@@ -1,4 +1,4 @@
-// What other programs are told over D-Bus, the description of the interface, and the examples of the
+// What other programs receive over D-Bus, the description of the interface, and the examples of the
 // documents.
 #include <QDBusArgument>
 #include <QDBusMessage>
@@ -120,7 +120,7 @@ TEST_CASE(
     CHECK(said.contains(contents(REED_CONTROL_XML).trimmed()));
 }
 
-TEST_CASE("programs on the bus are told mute, scene, advice, and levels if they subscribe", "[onair]") {
+TEST_CASE("programs on the bus receive mute, scene, advice, and levels if they subscribe", "[onair]") {
     TemporaryFolder folder;
     Remote w(folder);
     BusListener plain("plain");
