@@ -18,6 +18,9 @@ OscRemote::OscRemote(Actions& actions, StateReporter& reporter, int subscribed)
     : actions_(actions), reporter_(reporter), subscribed_(subscribed) {
     read_later_.setSingleShot(true);
     connect(&read_later_, &QTimer::timeout, this, &OscRemote::receive);
+    run_waiting_.setSingleShot(true);
+    run_waiting_.setTimerType(Qt::PreciseTimer);
+    connect(&run_waiting_, &QTimer::timeout, this, &OscRemote::runWaiting);
     end_subscriptions_.setInterval(std::min(kEndEvery, subscribed));
     connect(&end_subscriptions_, &QTimer::timeout, this, &OscRemote::endSubscriptions);
     set_later_.setSingleShot(true);
@@ -55,7 +58,8 @@ void OscRemote::close() {
     socket_.reset();
     values_.clear();
     refused_.clear();
-    waiting_ = 0;  // they end with the socket
+    waiting_.clear();
+    run_waiting_.stop();
     while (!subscribers_.empty()) leave(subscribers_.back().at);
 }
 
@@ -99,19 +103,36 @@ void OscRemote::receive() {
         for (const OscMessage& message : messages.value()) {
             if (message.wait == 0) {
                 handle(message, from);
-            } else if (waiting_ >= kMaxWaiting) {
+            } else if (waiting_.size() >= kMaxWaiting) {
                 refuse(tr("too many messages are waiting for their time"), from);
             } else {
-                ++waiting_;
-                QTimer::singleShot(message.wait, socket_.get(), [this, message, from] {
-                    --waiting_;
-                    handle(message, from);
-                    if (!values_.empty() && !set_later_.isActive()) setValues();
-                });
+                waiting_.push_back({QDeadlineTimer(message.wait, Qt::PreciseTimer), message, from});
+                startWaiting();
             }
         }
     }
     if (!values_.empty() && !set_later_.isActive()) setValues();
+}
+
+/// Waits for the message that is due first.
+void OscRemote::startWaiting() {
+    const auto first = std::ranges::min_element(waiting_, {}, &Waiting::due);
+    if (first == waiting_.end()) return;
+    // Rounded up, else it would come a moment too early.
+    run_waiting_.start(static_cast<int>(first->due.remainingTime()) + 1);
+}
+
+void OscRemote::runWaiting() {
+    std::vector<Waiting> due;
+    std::erase_if(waiting_, [&due](const Waiting& w) {
+        const bool is_due = w.due.hasExpired();
+        if (is_due) due.push_back(w);
+        return is_due;
+    });
+    std::ranges::stable_sort(due, {}, &Waiting::due);
+    for (const Waiting& w : due) handle(w.message, w.from);
+    if (!values_.empty() && !set_later_.isActive()) setValues();
+    startWaiting();
 }
 
 void OscRemote::handle(const OscMessage& message, const Sender& from) {

@@ -50,11 +50,20 @@ class OscRemote final : public QObject {
         std::set<QString> held{};  ///< slots of press-and-hold actions
     };
 
+    /// A message whose time has not come.
+    struct Waiting {
+        QDeadlineTimer due;
+        OscMessage message;
+        Sender from;
+    };
+
     void follow();
     void close();
     void receive();
     void handle(const OscMessage& message, const Sender& from);
     void run(const OscRequest& request, const Sender& from);
+    void startWaiting();
+    void runWaiting();
     void setValues();
     void refuse(const QString& why, const Sender& from);
     void subscribe(const Sender& from);
@@ -71,9 +80,9 @@ class OscRemote final : public QObject {
     std::vector<Subscriber> subscribers_;
     /// The last value for each address, not set yet, in the order in which they came.
     std::vector<std::pair<QString, std::pair<OscRequest, Sender>>> values_;
-    QTimer set_later_, try_again_, read_later_, end_subscriptions_;
+    QTimer set_later_, try_again_, read_later_, end_subscriptions_, run_waiting_;
     int subscribed_;
-    size_t waiting_ = 0;
+    std::vector<Waiting> waiting_;
     QString refused_;
 };
 
