@@ -2,8 +2,10 @@
 // where their gates stand, and how loud the voice is. Arguments: a folder with WAV files of talk at 48 kHz
 // (bench/more_voices.sh makes one), and that of the scenes.
 #include <cmath>
+#include <map>
 
 #include "base/decibel.h"
+#include "measure/findings.h"
 #include "measure/loudness.h"
 #include "scenes/adaptation.h"
 #include "scenes/library.h"
@@ -19,10 +21,14 @@ using reed::test::make_noise;
 constexpr double kRate = 48000.0;
 constexpr size_t kMost = 12 * 48000;
 
-/// The voice so many dB louder, in a room so many dB below its loudness.
+/// The voice so many dB louder, in a room so many dB below its loudness. Single sentences are repeated with a
+/// pause of a second, as talk has pauses.
 AudioBuffer somebody(const Sound& voice, double louder, size_t room, double below) {
-    AudioBuffer out(1, std::min(voice.size(), kMost));
-    std::copy_n(voice.begin(), out.frames(), out[0].begin());
+    AudioBuffer out(1, kMost);
+    const auto pause = static_cast<size_t>(kRate);
+    for (size_t at = 0; at < kMost; at += voice.size() + pause)
+        std::copy_n(voice.begin(), std::min(voice.size(), kMost - at),
+                    out[0].begin() + static_cast<std::ptrdiff_t>(at));
     for (float& x : out[0]) x *= static_cast<float>(db_to_gain(louder));
     const double level = measure_loudness(out, kRate).integrated.value_or(-40.0) - below;
     const auto behind =
@@ -42,6 +48,25 @@ std::optional<VoiceLevels> before(const ChainSpec& chain, size_t stage, const Au
     return tap.voice_known && tap.room_known ? std::optional(voice_levels(tap)) : std::nullopt;
 }
 
+/// Warnings about the stages of a chain while `sound` plays, without the seconds in which the suppression
+/// settles: "stage: message".
+std::vector<std::string> warnings(const ChainSpec& chain, const AudioBuffer& sound) {
+    // Twice, so that enough is left of it.
+    AudioBuffer twice(1, 2 * sound.frames());
+    for (const size_t at : {size_t{0}, sound.frames()})
+        std::copy_n(sound[0].begin(), sound.frames(), twice[0].begin() + static_cast<std::ptrdiff_t>(at));
+    std::vector<std::string> out;
+    auto levels = sound_levels(chain, twice, kRate);
+    if (!levels.ok()) return out;
+    levels.value().set_window(static_cast<double>(sound.frames()) / kRate);
+    const LevelReport report = levels.value().report();
+    for (size_t i = 0; i < chain.stages.size(); ++i) {
+        const Finding f = stage_finding(chain, i, report);
+        if (f.tone == FindingTone::warning) out.push_back(chain.stages[i].kind + ": " + format_message(f));
+    }
+    return out;
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -54,6 +79,8 @@ int main(int argc, char** argv) {
     std::vector<std::pair<double, std::string>> off, unfitted, room_under, voice_over;
     int none = 0, gates = 0, placed = 0;
     std::string not_placed;
+    std::map<std::string, std::vector<std::string>> warned;  // per stage: message and where
+    size_t without = 0, cases = 0;
     for (size_t v = 0; v < voices.size(); ++v) {
         for (size_t turn = 0; turn < 2; ++turn) {
             const Scene& scene = scenes[(2 * v + turn) % scenes.size()].scene;
@@ -74,6 +101,10 @@ int main(int argc, char** argv) {
             }
             const Fit& f = fit.value();
             off.emplace_back(std::abs(f.loudness - f.loudness_made), name);
+            const auto said = warnings(f.chain, sound);
+            ++cases;
+            if (said.empty()) ++without;
+            for (const std::string& w : said) warned[w.substr(0, w.find(':'))].push_back(w + "   " + name);
             if (const auto as_it_was = measure_made_for(strip->chain, strip->fader, sound, kRate))
                 unfitted.emplace_back(std::abs(as_it_was->loudness - f.loudness_made), name);
             for (size_t i = 0; i < f.chain.stages.size(); ++i) {
@@ -98,5 +129,10 @@ int main(int argc, char** argv) {
     tell("dB from where it opens up to quiet words", voice_over, true);
     std::printf("  gates between room and quiet words: %d of %d; no fit: %d\n%s", placed, gates, none,
                 not_placed.c_str());
+    std::printf("  without a warning of any stage: %zu of %zu\n", without, cases);
+    for (const auto& [stage, messages] : warned) {
+        std::printf("  warnings of %s: %zu\n", stage.c_str(), messages.size());
+        for (const std::string& m : messages) std::printf("    %s\n", m.c_str());
+    }
     return 0;
 }

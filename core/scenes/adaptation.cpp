@@ -14,6 +14,7 @@ constexpr double kQuietest = -100.0;  // dBFS; a room below is as good as none
 constexpr double kLeastMove = 1.0;    // dB; less is no more than words differ from words
 constexpr double kLeastLoudness = 0.3;
 constexpr int kLoudnessRounds = 4;
+constexpr double kSettling = 5.0;  // s in which a suppression learns the noise; not judged where more is left
 constexpr double kLeastApart = 1.0;  // dB between two levels that a line is drawn through
 
 ChainSpec up_to(const ChainSpec& chain, size_t end) {
@@ -52,6 +53,18 @@ std::optional<double> goes_to(const StageSpec& s, size_t row, const VoiceLevels&
     if (kind.is_band_threshold != nullptr && kind.is_band_threshold(s.values, row))
         return s.values[row] + here.usual - made.usual;
     return std::nullopt;
+}
+
+/// `s` with the thresholds that its finding proposes where they cut words or let noise through, or nearly.
+StageSpec between_noise_and_speech(StageSpec s, TapLevels in) {
+    const auto judge = s.stage_kind().finding;
+    if (judge == nullptr) return s;
+    in.room_high += kLeastMove;
+    in.voice_low -= kLeastMove;
+    const Finding f = judge({s.values, s.taught, in, in, {}});
+    if ((f.id != "room_passes" && f.id != "words_cut") || !f.proposal) return s;
+    for (const auto& [row, value] : f.proposal->values) s.values[row] = value;
+    return s;
 }
 
 bool has_threshold(const StageSpec& s) {
@@ -99,7 +112,7 @@ class Fitter {
         const auto in = before(0);
         if (!in.ok()) return in.error();
         fit_.made = made_.in;
-        fit_.here = in.value();
+        fit_.here = in.value().all;
         if (auto level = bring_to_level(); !level.ok()) return level;
         for (size_t i = 0; i < chain.stages.size(); ++i) {
             if (auto moved = move_thresholds(i); !moved.ok()) return moved;
@@ -110,14 +123,24 @@ class Fitter {
     }
 
   private:
-    Result<VoiceLevels> before(size_t stage) {
-        const auto levels = sound_levels(up_to(fit_.chain, stage), sound_, rate_, step());
+    struct Before {
+        VoiceLevels all{};    ///< over the whole sound
+        TapLevels settled{};  ///< without its first seconds
+    };
+    Result<Before> before(size_t stage) {
+        auto levels = sound_levels(up_to(fit_.chain, stage), sound_, rate_, step());
         if (!levels.ok()) return levels.error();
         const TapLevels tap = levels.value().report().taps.back();
         if (!tap.voice_known || !tap.room_known)
             return Error{"The audio has no speech with pauses.", "",
                          "Speak some sentences with pauses between them, then try again."};
-        return voice_levels(tap);
+        Before out{voice_levels(tap), tap};
+        const double length = static_cast<double>(sound_.frames()) / rate_;
+        if (length < 2.0 * kSettling) return out;
+        levels.value().set_window(length - kSettling);
+        const TapLevels late = levels.value().report().taps.back();
+        if (late.voice_known && late.room_known) out.settled = late;
+        return out;
     }
 
     /// The share of the whole that the next pass over the sound is.
@@ -157,8 +180,8 @@ class Fitter {
             AdaptationChange change;
             change.why = AdaptationChange::Why::level;
             change.made = made->second;
-            change.here = here.value();
-            note(change, s.id, *row, s.values[*row] + made->second.usual - here.value().usual);
+            change.here = here.value().all;
+            note(change, s.id, *row, s.values[*row] + made->second.usual - change.here.usual);
             break;
         }
         return {};
@@ -172,18 +195,23 @@ class Fitter {
         if (!here.ok()) return here.error();
         const auto& table = s.stage_kind().parameters;
         // All of them or none: one alone could pass the other.
-        const StageSpec there = placed(s, made->second, here.value());
+        const StageSpec there =
+            between_noise_and_speech(placed(s, made->second, here.value().all), here.value().settled);
         double most = 0.0;
         for (size_t row = 0; row < table.size(); ++row)
             most = std::max(most, std::abs(there.values[row] - s.values[row]));
         if (most < kLeastMove) return {};
         for (size_t row = 0; row < table.size(); ++row) {
-            const auto wanted = goes_to(s, row, made->second, here.value());
+            auto wanted = goes_to(s, row, made->second, here.value().all);
             if (!wanted) continue;
+            // Beyond the range of the row, the change says that it falls short.
+            const double in_range =
+                std::clamp(round_value(table[row], *wanted), table[row].minimum, table[row].maximum);
+            if (there.values[row] != in_range) wanted = there.values[row];
             AdaptationChange change;
             change.why = AdaptationChange::Why::threshold;
             change.made = made->second;
-            change.here = here.value();
+            change.here = here.value().all;
             note(change, s.id, row, *wanted, true);
         }
         return {};

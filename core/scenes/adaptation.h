@@ -53,10 +53,11 @@ struct Fit {
 
 /// Finds the changes with which `chain`, tuned for `made`, has the same effect on `sound`. First, a gain
 /// before all thresholds brings the voice to its level. Then, stage by stage, each threshold gets its earlier
-/// place between noise, quiet, typical and loud speech (linear between them, same distance beyond), and
-/// thresholds on a part of the spectrum move with the typical speech level. At the end a make-up gain, or the
-/// fader, restores the loudness. Bypassed stages, stages with a sidechain, and ceilings are not changed.
-/// Returns an error if there is no speech or pause, or if it was cancelled.
+/// place between noise, quiet, typical and loud speech (linear between them, same distance beyond); where
+/// that would cut words or let noise through, the place that the stage's finding proposes. Thresholds on a
+/// part of the spectrum move with the typical speech level. At the end a make-up gain, or the fader, restores
+/// the loudness. Bypassed stages, stages with a sidechain, and ceilings are not changed. Returns an error if
+/// there is no speech or pause, or if it was cancelled.
 Result<Fit> adapt_chain(const ChainSpec& chain, double fader, const ReferenceLevels& made,
                         const AudioBuffer& sound, double sample_rate, const Progress& progress = {});
 

@@ -106,6 +106,28 @@ TEST_CASE("a scene made for one voice and room fits six others after one step", 
     }
 }
 
+TEST_CASE("in rooms that swell and fade the gate is placed above the loud moments of the noise",
+          "[scene][figures]") {
+    // Made for a steady room, where loud moments are hardly above the median.
+    const AudioBuffer origin = somebody(spoken("voice_talk.flac", 0), Noise::fan, -52);
+    const ChainSpec chain = tuned(true);
+    const auto made = measure_made_for(chain, 0.0, origin, 48000);
+    REQUIRE(made);
+    for (const Noise kind : {Noise::traffic, Noise::wind, Noise::street}) {
+        for (const double room : {-58.0, -52.0}) {
+            const AudioBuffer here = somebody(spoken("apprentice.flac", 0), kind, room);
+            const auto fit = adapt_chain(chain, 0.0, *made, here, 48000);
+            REQUIRE(fit.ok());
+            const ChainSpec& fitted = fit.value().chain;
+            const TapLevels in = before(fitted, "gate", here);
+            CAPTURE(noise_name(kind), room, in.room, in.room_high, in.voice_low);
+            const StageSpec& gate = fitted.stages[1];
+            CHECK(gate.value("close_threshold") > in.room_high);
+            CHECK(gate.value("open_threshold") < in.voice_low);
+        }
+    }
+}
+
 TEST_CASE("where nothing is other, nothing is to be changed", "[scene][figures]") {
     const AudioBuffer origin = somebody(spoken("voice_talk.flac", 0), Noise::fan, -52);
     const ChainSpec chain = tuned(true);
