@@ -60,7 +60,8 @@ struct SoundcheckFacts {
     std::optional<RoomEcho> echo;
     Distance distance = Distance::right;
     double distance_certainty = 0.0;  ///< 0 to 1
-    /// Loudest desk noises (95th percentile of the 50 ms levels), dBFS, if that step was recorded.
+    /// Loudest desk noises (98th percentile of the 50 ms levels, so that three clicks in 6 s count), dBFS, if
+    /// that step was recorded.
     std::optional<double> noises;
     /// Quiet speech (10 % of the speech lies below), dBFS, of the quiet step or else of the talk.
     double quiet_speech = 0.0;

@@ -178,13 +178,13 @@ void say_room(Sentences& out, const SoundcheckFacts& f) {
             out.say(warning, "noises_loud",
                     "Desk noises reach {0} dBFS; your quiet speech is at {1} dBFS. No threshold can separate "
                     "them.",
-                    "95% of the 50 ms levels", {{*f.noises, Unit::dbfs, 0}, {f.quiet_speech, Unit::dbfs, 0}});
+                    "98% of the 50 ms levels", {{*f.noises, Unit::dbfs, 0}, {f.quiet_speech, Unit::dbfs, 0}});
         else
             out.say(neutral, "noises", "Desk noises reach {0} dBFS, {1} dB below quiet speech.",
-                    "95% of the 50 ms levels", {{*f.noises, Unit::dbfs, 0}, {under, Unit::decibel, 0}});
+                    "98% of the 50 ms levels", {{*f.noises, Unit::dbfs, 0}, {under, Unit::decibel, 0}});
     } else if (f.noises) {
         out.say(good, "noises_low", "Desk noises do not stand out from the background noise.",
-                "95% of the 50 ms levels");
+                "98% of the 50 ms levels");
     }
     if (f.channels == 2) {
         if (std::abs(f.left_over_right) > kOneSide)

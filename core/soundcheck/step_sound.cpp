@@ -180,7 +180,7 @@ SectionLevels StepSound::levels(const FrameLevels& at) const {
     const std::vector<double> quiet = collect(SoundcheckStep::quiet, is(FrameClass::voice));
     out.quiet = quantile_of(quiet.size() > kLeastWord ? quiet : talk, 0.10);
     if (has(SoundcheckStep::noises))
-        out.noises = quantile_of(collect(SoundcheckStep::noises, [](FrameClass) { return true; }), 0.95);
+        out.noises = quantile_of(collect(SoundcheckStep::noises, [](FrameClass) { return true; }), 0.98);
     out.talk_peak = kSilenceDb;
     out.peak = kSilenceDb;
     const auto [first, count] = range(SoundcheckStep::talk);

@@ -19,7 +19,7 @@ struct SectionLevels {
     double quiet = 0.0;                    ///< 10th percentile of the quiet talk, or of the talk without it
     double typical = 0.0, loud = 0.0;      ///< median and 90th percentile of the talk
     double talk_peak = 0.0, peak = 0.0;    ///< highest sample of the talk, and of all
-    std::optional<double> noises;          ///< 95th percentile of the desk noises
+    std::optional<double> noises;          ///< 98th percentile of the desk noises
 };
 
 /// How speech came through a part of a chain, frame by frame against what went in.

@@ -268,6 +268,13 @@ TEST_CASE("soundcheck finds what was put into the recordings, and does not witho
     keys[SoundcheckStep::noises] =
         mono(mix(louder(make_noise(Noise::keyboard, 6.0, 2), -32.0), fan_noise(-56.0, 6.0)));
     CHECK(says(keys, "noises_loud"));
+    // Three clicks of a mouse in the whole step as well: a gate opens for each of them.
+    std::vector<float> clicks = fan_noise(-70.0, 6.0);
+    for (const size_t at : {60000u, 140000u, 220000u}) {
+        for (size_t i = 0; i < 960; ++i) clicks[at + i] += i % 2 == 0 ? 0.2f : -0.2f;
+    }
+    keys[SoundcheckStep::noises] = mono(std::move(clicks));
+    CHECK(says(keys, "noises_loud"));
     // A wireless headset in call mode: nothing above 3.4 kHz.
     StepRecordings narrow = recordings();
     auto cut = talk(-26.0, 12.0);
