@@ -202,7 +202,6 @@ TEST_CASE("of several voices the one that is off is named, and one press of its 
     }
     w.strip().input().select({DeviceKind::sound_file, folder.path("guest.wav")});
     REQUIRE(Window::until([&] { return !w.strip().input().isOpening(); }));
-    w.app.preferences().setTarget(-30.0);
     const auto loudness = [&](size_t i) { return w.app.voiceLoudness().now().at(i).loudness; };
     const auto judged = [&] {
         const auto& now = w.app.voiceLoudness().now();
@@ -211,23 +210,20 @@ TEST_CASE("of several voices the one that is off is named, and one press of its 
     w.strip().chainModel().setFader(6.0);
     REQUIRE(Window::until(judged, 60.0));
     const double apart = *loudness(0).lufs - *loudness(1).lufs;
-    CHECK(apart > 0.0);
+    CHECK(apart > 3.0);
+    // The guest is where it should be, the main voice is not.
+    w.app.preferences().setTarget(std::round(*loudness(1).lufs));
     auto& verdict = w.app.advisor(*w.guest);
     // It judges twice a second, and meanwhile what is judged goes on.
     double off = 0.0;
-    double other = 0.0;
-    bool guest_is_off = false;
     REQUIRE(Window::until([&] {
-        off = -30.0 - *loudness(1).lufs;
-        other = -30.0 - *loudness(0).lufs;
-        guest_is_off = std::abs(off) > std::abs(other);
-        return !verdict.remedy().isEmpty() &&
-               verdict.words().startsWith(guest_is_off ? "Guest: " : "Voice: ");
+        off = w.app.preferences().target() - *loudness(0).lufs;
+        return !verdict.remedy().isEmpty() && verdict.words().startsWith("Voice: ");
     }));
-    ui::StripModel& who = guest_is_off ? *w.guest : w.strip();
+    ui::StripModel& who = w.strip();
     const double before = who.chainModel().spec().fader;
     QTest::mouseClick(w.button("verdict_button"), Qt::LeftButton);
-    CHECK(who.chainModel().spec().fader == Approx(before + (guest_is_off ? off : other)).margin(1.0));
+    CHECK(who.chainModel().spec().fader == Approx(before + off).margin(1.0));
     w.app.history().undo();
     CHECK(who.chainModel().spec().fader == before);
     // Alone, the feed as a whole is judged again.

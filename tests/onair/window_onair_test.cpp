@@ -383,10 +383,13 @@ TEST_CASE("what other programs play is heard in the headphones by itself, and is
     int player_again = daemon.play_as_program(w.folder.path("song.wav"), "phones");
     REQUIRE(Window::until([&] { return plays_into(output); }));
     CHECK(w.app.saveState());
-    CHECK(read_file(w.folder.path("state/session.json"), 1 << 20).value().find("\"programs\"") !=
+    CHECK(read_file(w.folder.path("state/session.json"), 1 << 20).value().find("pw-cat") !=
           std::string::npos);
     music->input().moveApp(music->audio().snapshot().programs.front(), false);
     REQUIRE(Window::until([&] { return plays_into("phones"); }));
+    CHECK(w.app.saveState());  // what is not kept is not called at the next start either
+    CHECK(read_file(w.folder.path("state/session.json"), 1 << 20).value().find("pw-cat") ==
+          std::string::npos);
     Daemon::end(player_again);
     REQUIRE(Window::until([&] { return music->audio().snapshot().programs.empty(); }));
     player_again = daemon.play_as_program(w.folder.path("song.wav"), "phones");
