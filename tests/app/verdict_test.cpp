@@ -218,6 +218,13 @@ TEST_CASE("the input panel shows how far the peaks are from their range, and whe
     REQUIRE(Window::until([&] { return levels->verdict().endsWith("dB too loud"); }, 20));
     REQUIRE(Window::until([&] { return !levels->clipAges().empty(); }));
     CHECK(levels->clipAges().front() >= 0);
+    // A clip is marked once, however long it is remembered.
+    auto once = talk(-20.0);
+    std::fill_n(once.begin() + 24000, 20, 1.0f);
+    write_wav(folder.path("once.wav"), mono(once));
+    w.setInput({DeviceKind::sound_file, folder.path("once.wav")});
+    REQUIRE(Window::until([&] { return !levels->clipAges().empty() && levels->clipAges().back() >= 3; }));
+    CHECK(levels->clipAges().size() == 1);
     write_wav(folder.path("mute.wav"), mono(silence(2.0)));
     w.setInput({DeviceKind::sound_file, folder.path("mute.wav")});
     CHECK(levels->clipAges().empty());
