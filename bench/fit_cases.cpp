@@ -23,7 +23,7 @@ constexpr size_t kMost = 12 * 48000;
 
 /// The voice so many dB louder, in a room so many dB below its loudness. Single sentences are repeated with a
 /// pause of a second, as talk has pauses.
-AudioBuffer somebody(const Sound& voice, double louder, size_t room, double below) {
+AudioBuffer voice_in_room(const Sound& voice, double louder, size_t room, double below) {
     AudioBuffer out(1, kMost);
     const auto pause = static_cast<size_t>(kRate);
     for (size_t at = 0; at < kMost; at += voice.size() + pause)
@@ -89,7 +89,7 @@ int main(int argc, char** argv) {
             if (made == scene.made_for.end()) continue;
             const double louder = -20.0 + 13.0 * static_cast<double>((v + turn) % 3);
             const double below = 22.0 + 8.0 * static_cast<double>((v / 3 + turn) % 3);
-            const AudioBuffer sound = somebody(voices[v].sound, louder, v + 4 * turn, below);
+            const AudioBuffer sound = voice_in_room(voices[v].sound, louder, v + 4 * turn, below);
             const std::string name = voices[v].name + " in " +
                                      reed::test::noise_name(kRooms[(v + 4 * turn) % std::size(kRooms)]) +
                                      ", " + scene.name;

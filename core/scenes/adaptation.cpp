@@ -115,7 +115,7 @@ class Fitter {
         fit_.here = in.value().all;
         if (auto level = bring_to_level(); !level.ok()) return level;
         for (size_t i = 0; i < chain.stages.size(); ++i) {
-            if (auto moved = move_thresholds(i); !moved.ok()) return moved;
+            if (auto done = move_thresholds(i); !done.ok()) return done;
             const StageSpec& s = chain.stages[i];
             if (!s.taught.empty() && !s.bypass) fit_.taught_elsewhere.push_back(s.id);
         }
@@ -195,8 +195,8 @@ class Fitter {
         if (!here.ok()) return here.error();
         const auto& table = s.stage_kind().parameters;
         // All of them or none: one alone could pass the other.
-        const StageSpec there =
-            between_noise_and_speech(placed(s, made->second, here.value().all), here.value().settled);
+        const StageSpec by_levels = placed(s, made->second, here.value().all);
+        const StageSpec there = between_noise_and_speech(by_levels, here.value().settled);
         double most = 0.0;
         for (size_t row = 0; row < table.size(); ++row)
             most = std::max(most, std::abs(there.values[row] - s.values[row]));
@@ -204,10 +204,7 @@ class Fitter {
         for (size_t row = 0; row < table.size(); ++row) {
             auto wanted = goes_to(s, row, made->second, here.value().all);
             if (!wanted) continue;
-            // Beyond the range of the row, the change says that it falls short.
-            const double in_range =
-                std::clamp(round_value(table[row], *wanted), table[row].minimum, table[row].maximum);
-            if (there.values[row] != in_range) wanted = there.values[row];
+            if (there.values[row] != by_levels.values[row]) wanted = there.values[row];
             AdaptationChange change;
             change.why = AdaptationChange::Why::threshold;
             change.made = made->second;

@@ -397,11 +397,11 @@ TEST_CASE("a take is recorded from now on, of all voices at once") {
     for (const Take& t : w.takes().all()) {
         CAPTURE(t.notes.strip);
         CHECK(t.problem.empty());
-        CHECK(t.seconds() > 1.0);
         const std::size_t i = t.notes.strip == w.strip().name().toStdString() ? 0 : 1;
         const auto frames = static_cast<std::int64_t>(std::lround(t.seconds() * 48000.0));
         CHECK(frames >= before_end[i] - after_start[i]);
         CHECK(frames <= after_end[i] - before_start[i]);
+        if (i == 0) CHECK(t.seconds() > 1.4);  // the one that was waited for
     }
     // Nothing unfinished is left beside them.
     for (const auto& entry : fs::directory_iterator(w.takes().store().folder()))

@@ -32,7 +32,7 @@ std::vector<float> spoken(const std::string& name, double db) {
 }
 
 /// With a room of `room` dBFS behind it.
-AudioBuffer somebody(const std::vector<float>& voice, Noise kind, double room) {
+AudioBuffer voice_in_room(const std::vector<float>& voice, Noise kind, double room) {
     std::vector<float> behind = make_noise(kind, static_cast<double>(voice.size()) / 48000.0, 7);
     behind.resize(voice.size());
     for (float& x : behind) x *= static_cast<float>(db_to_gain(room));
@@ -67,7 +67,7 @@ double loudness(const ChainSpec& chain, double fader, const AudioBuffer& sound) 
 }  // namespace
 
 TEST_CASE("a scene made for one voice and room fits six others after one step", "[scene][figures]") {
-    const AudioBuffer origin = somebody(spoken("voice_talk.flac", 0), Noise::fan, -52);
+    const AudioBuffer origin = voice_in_room(spoken("voice_talk.flac", 0), Noise::fan, -52);
     struct Other {
         const char* voice;
         double db;
@@ -85,7 +85,7 @@ TEST_CASE("a scene made for one voice and room fits six others after one step", 
         REQUIRE(made);
         CHECK_FALSE(is_off(made->in, made->in));
         for (const Other& o : others) {
-            const AudioBuffer here = somebody(spoken(o.voice, o.db), o.kind, o.room);
+            const AudioBuffer here = voice_in_room(spoken(o.voice, o.db), o.kind, o.room);
             const auto fit = adapt_chain(chain, 0.0, *made, here, 48000);
             INFO(o.voice << " " << o.db << " dB, " << noise_name(o.kind) << " at " << o.room
                          << (with_gain ? ", with a gain" : ", without"));
@@ -109,13 +109,13 @@ TEST_CASE("a scene made for one voice and room fits six others after one step", 
 TEST_CASE("in rooms that swell and fade the gate is placed above the loud moments of the noise",
           "[scene][figures]") {
     // Made for a steady room, where loud moments are hardly above the median.
-    const AudioBuffer origin = somebody(spoken("voice_talk.flac", 0), Noise::fan, -52);
+    const AudioBuffer origin = voice_in_room(spoken("voice_talk.flac", 0), Noise::fan, -52);
     const ChainSpec chain = tuned(true);
     const auto made = measure_made_for(chain, 0.0, origin, 48000);
     REQUIRE(made);
     for (const Noise kind : {Noise::traffic, Noise::wind, Noise::street}) {
         for (const double room : {-58.0, -52.0}) {
-            const AudioBuffer here = somebody(spoken("apprentice.flac", 0), kind, room);
+            const AudioBuffer here = voice_in_room(spoken("apprentice.flac", 0), kind, room);
             const auto fit = adapt_chain(chain, 0.0, *made, here, 48000);
             REQUIRE(fit.ok());
             const ChainSpec& fitted = fit.value().chain;
@@ -129,7 +129,7 @@ TEST_CASE("in rooms that swell and fade the gate is placed above the loud moment
 }
 
 TEST_CASE("where nothing is other, nothing is to be changed", "[scene][figures]") {
-    const AudioBuffer origin = somebody(spoken("voice_talk.flac", 0), Noise::fan, -52);
+    const AudioBuffer origin = voice_in_room(spoken("voice_talk.flac", 0), Noise::fan, -52);
     const ChainSpec chain = tuned(true);
     const auto made = measure_made_for(chain, -2.0, origin, 48000);
     REQUIRE(made);
@@ -143,7 +143,7 @@ TEST_CASE("where nothing is other, nothing is to be changed", "[scene][figures]"
 TEST_CASE("a gain goes first, thresholds keep their place, and what is out of reach is told",
           "[scene][figures]") {
     const std::vector<float> voice = spoken("voice_talk.flac", 0);
-    const AudioBuffer origin = somebody(voice, Noise::fan, -52);
+    const AudioBuffer origin = voice_in_room(voice, Noise::fan, -52);
     const auto made = measure_made_for(tuned(true), 0.0, origin, 48000);
     REQUIRE(made);
     // The same voice and room, all 10 dB lower: the gain does it alone.
@@ -190,10 +190,10 @@ TEST_CASE("thresholds of one stage move together, so that none passes the other"
     const std::vector<float> voice = spoken("voice_talk.flac", 0);
     const ChainSpec chain =
         chain_of({stage("gate", {{"open_threshold", -46}, {"close_threshold", -46.2}}), stage("limiter")});
-    const auto made = measure_made_for(chain, 0.0, somebody(voice, Noise::fan, -52), 48000);
+    const auto made = measure_made_for(chain, 0.0, voice_in_room(voice, Noise::fan, -52), 48000);
     REQUIRE(made);
     for (double room = -54.0; room <= -47.0; room += 0.5) {
-        const auto fit = adapt_chain(chain, 0.0, *made, somebody(voice, Noise::fan, room), 48000);
+        const auto fit = adapt_chain(chain, 0.0, *made, voice_in_room(voice, Noise::fan, room), 48000);
         REQUIRE(fit.ok());
         const StageSpec& gate = fit.value().chain.stages[0];
         INFO(room << ": opens " << gate.value("open_threshold") << ", closes "
@@ -226,7 +226,7 @@ TEST_CASE("thresholds of a part of the spectrum go along with the voice, those t
     CHECK(to.value("range4_threshold") == -50.0);
 
     // The whole way, on a voice 10 dB below the one it was made for, with no gain to bring it back.
-    const AudioBuffer origin = somebody(spoken("voice_talk.flac", 0), Noise::fan, -55);
+    const AudioBuffer origin = voice_in_room(spoken("voice_talk.flac", 0), Noise::fan, -55);
     const ChainSpec chain = chain_of({moving});
     const auto levels = measure_made_for(chain, 0.0, origin, 48000);
     REQUIRE(levels);
@@ -247,7 +247,7 @@ TEST_CASE("what can't be fitted says why", "[scene]") {
     REQUIRE_FALSE(fit.ok());
     CHECK_THAT(fit.error().text(), Catch::Contains("no speech with pauses"));
     int calls = 0;
-    const AudioBuffer voice = somebody(spoken("voice_talk.flac", 0), Noise::fan, -52);
+    const AudioBuffer voice = voice_in_room(spoken("voice_talk.flac", 0), Noise::fan, -52);
     const auto cancelled =
         adapt_chain(tuned(true), 0.0, {}, voice, 48000, [&](double) { return ++calls < 3; });
     REQUIRE_FALSE(cancelled.ok());
@@ -268,7 +268,7 @@ TEST_CASE("what can't be fitted says why", "[scene]") {
 TEST_CASE("the command line notes what a scene is made for, and fits it to another voice",
           "[scene][command]") {
     const TemporaryFolder folder;
-    const AudioBuffer origin = somebody(spoken("voice_talk.flac", 0), Noise::fan, -52);
+    const AudioBuffer origin = voice_in_room(spoken("voice_talk.flac", 0), Noise::fan, -52);
     write_wav(folder.path("here.wav"), origin);
     AudioBuffer lower = origin;
     for (float& x : lower[0]) x *= static_cast<float>(db_to_gain(-10.0));
