@@ -72,7 +72,7 @@ void LoudnessTrack::add(const AudioBlock& block) {
         ++step_;
         const LoudnessReading now = meter_.read_quick();
         // Before its window has been filled a value says less than it seems to.
-        points_.push_back({step_ >= 4 ? now.momentary : std::nullopt,
+        points_.push_back({step_ >= kMomentarySteps ? now.momentary : std::nullopt,
                            step_ >= 30 ? now.short_term : std::nullopt, meter_.newest(100)});
         if (most_ == 0 || points_.size() <= most_) continue;
         points_.pop_front();
@@ -80,8 +80,8 @@ void LoudnessTrack::add(const AudioBlock& block) {
     }
 }
 
-Balance balance_of(const LoudnessTrack& voice, const LoudnessTrack& programme) {
-    const std::int64_t from = std::max(voice.dropped(), programme.dropped());
+Balance balance_of(const LoudnessTrack& voice, const LoudnessTrack& programme, std::int64_t from) {
+    from = std::max({from, voice.dropped(), programme.dropped()});
     const auto end = [](const LoudnessTrack& t) {
         return t.dropped() + static_cast<std::int64_t>(t.points().size());
     };
@@ -106,8 +106,9 @@ Balance balance_of(const LoudnessTrack& voice, const LoudnessTrack& programme) {
     return out;
 }
 
-std::vector<VoiceLoudness> per_voice_loudness(std::span<const LoudnessTrack* const> voices) {
-    std::int64_t from = 0, end = std::numeric_limits<std::int64_t>::max();
+std::vector<VoiceLoudness> per_voice_loudness(std::span<const LoudnessTrack* const> voices,
+                                              std::int64_t from) {
+    std::int64_t end = std::numeric_limits<std::int64_t>::max();
     for (const LoudnessTrack* v : voices) {
         from = std::max(from, v->dropped());
         end = std::min(end, v->dropped() + static_cast<std::int64_t>(v->points().size()));

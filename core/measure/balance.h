@@ -21,7 +21,8 @@ struct LoudnessPoint {
 /// Loudness over time. Not thread-safe; not on the audio thread.
 class LoudnessTrack {
   public:
-    static constexpr double kStep = 0.1;  ///< seconds
+    static constexpr double kStep = 0.1;       ///< seconds
+    static constexpr int kMomentarySteps = 4;  ///< of kStep in a momentary window
     /// Stores the newest `seconds`; 0: all.
     explicit LoudnessTrack(const StreamFormat& format, double seconds = 0.0);
 
@@ -29,6 +30,8 @@ class LoudnessTrack {
     const std::deque<LoudnessPoint>& points() const { return points_; }
     /// Number of points that were dropped.
     std::int64_t dropped() const { return dropped_; }
+    /// Index of the first point, counted from the start, that has heard nothing of what was added so far.
+    std::int64_t next_independent() const { return step_ + kMomentarySteps; }
 
   private:
     StreamFormat format_;
@@ -49,8 +52,9 @@ struct Balance {
 
 /// Both tracks start at the same time; a longer rest is ignored. `voice` and `programme` are integrated
 /// loudness with both gates of ITU-R BS.1770-4. Speech is each 100 ms above the relative gate of the voice
-/// (10 LU below the mean above -70 LUFS). Means are energy means.
-Balance balance_of(const LoudnessTrack& voice, const LoudnessTrack& programme);
+/// (10 LU below the mean above -70 LUFS). Means are energy means. Only points from index `from` on count, as
+/// LoudnessTrack::next_independent() gives it.
+Balance balance_of(const LoudnessTrack& voice, const LoudnessTrack& programme, std::int64_t from = 0);
 
 /// Loudness of one of several voices.
 struct VoiceLoudness {
@@ -58,8 +62,10 @@ struct VoiceLoudness {
     double seconds = 0.0;  ///< measured seconds
 };
 /// Loudness of each voice in LUFS, measured while it is above its own gate and the loudest of all, so that
-/// crosstalk of other voices does not count. All tracks start at the same time.
-std::vector<VoiceLoudness> per_voice_loudness(std::span<const LoudnessTrack* const> voices);
+/// crosstalk of other voices does not count. All tracks start at the same time; only points from index `from`
+/// on count.
+std::vector<VoiceLoudness> per_voice_loudness(std::span<const LoudnessTrack* const> voices,
+                                              std::int64_t from = 0);
 
 /// Compares with the target distance during speech (`least` to `most` LU). The third quantity is the proposed
 /// change of app audio in dB.

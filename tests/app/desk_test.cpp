@@ -397,6 +397,10 @@ TEST_CASE("the balance of voices and programme is shown, judged and put right by
     REQUIRE(move < 0.0);
     QTest::mouseClick(down, Qt::LeftButton);
     CHECK(music->chainModel().spec().fader == Approx(move).margin(0.05));
+    // What sounded before it counts no more: it is judged again, and right now.
+    CHECK(w.until([&] { return !balance.now().distance; }));
+    CHECK(w.until([&] { return balance.now().speech_seconds > 4.0; }, 60.0));
+    CHECK(std::abs(balance.wantedMove()) < std::abs(move) / 2.0);
     w.app.history().undo();
     CHECK(music->chainModel().spec().fader == 0.0);
     QTest::mouseClick(duck, Qt::LeftButton);

@@ -95,6 +95,15 @@ TEST_CASE("each of two voices is as loud as its tones, whatever the other's micr
     const LoudnessTrack* none[] = {a.get(), nothing.get()};
     CHECK_FALSE(per_voice_loudness(none)[1].lufs.has_value());
     CHECK(per_voice_loudness({}).empty());
+    // From a moment on: the last pair of turns alone, in which the second voice is 6 dB louder.
+    for (int i = 0; i < 2; ++i) append(one, silence(2)), append(two, tone(-20, 2));
+    const auto before = track(mono(std::vector<float>(one.begin(), one.begin() + 16 * 48000)));
+    const auto longer = track(mono(one)), louder = track(mono(two));
+    const LoudnessTrack* later[] = {longer.get(), louder.get()};
+    const auto since = per_voice_loudness(later, before->next_independent());
+    CHECK(since[0].seconds == 0.0);
+    CHECK(*since[1].lufs == Approx(-23.0).margin(0.1));
+    CHECK(since[1].seconds == Approx(3.6).margin(0.11));
 }
 
 TEST_CASE("the verdict names the distance and what to do", "[balance]") {

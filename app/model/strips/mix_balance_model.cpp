@@ -32,11 +32,23 @@ bool MixBalanceModel::follow() {
     voice_track_.reset();
     programme_track_.reset();
     now_ = {};
+    from_ = 0;
     if (rings.empty()) return false;
     const StreamFormat format = live_.format();
     voice_track_ = std::make_unique<LoudnessTrack>(format, kSeconds);
     programme_track_ = std::make_unique<LoudnessTrack>(StreamFormat{format.sample_rate, 2}, kSeconds);
     return true;
+}
+
+bool MixBalanceModel::chainsChanged() {
+    std::map<const StripModel*, ChainChange> now;
+    bool changed = false;
+    for (StripModel* s : mixer_.strips()) {
+        ChainChange& c = now[s] = chains_[s];
+        changed = c.changed(s->chainModel()) || changed;
+    }
+    chains_ = std::move(now);
+    return changed;
 }
 
 void MixBalanceModel::tick() {
@@ -63,8 +75,10 @@ void MixBalanceModel::tick() {
         }
         programme_track_->add(sum);
     }
+    if (chainsChanged()) from_ = voice_track_->next_independent();
     if (++ticks_ % 3 != 0 && mixer_.main().isVisible()) return;
-    now_ = balance_of(*voice_track_, *programme_track_);
+    now_ = balance_of(*voice_track_, *programme_track_, from_);
+    if (now_.speech_seconds < kEnough) now_ = {};
     emit changed();
 }
 

@@ -2,25 +2,31 @@
 #pragma once
 
 #include <QObject>
+#include <map>
 #include <memory>
 #include <vector>
 
 #include "base/ring_reader.h"
 #include "measure/balance.h"
 #include "mixer/live_mixer.h"
+#include "model/strips/chain_change.h"
 
 namespace reed::ui {
 
 class MixerModel;
+class StripModel;
 
 /// Measures the sum of all voices and the sum of all app audio strips, after their faders, while there is an
-/// app audio strip. GUI thread only.
+/// app audio strip. What was measured before the last change of a chain or fader is shown, but not judged.
+/// GUI thread only.
 class MixBalanceModel final : public QObject {
     Q_OBJECT
   public:
     MixBalanceModel(MixerModel& mixer, LiveMixer& live);
 
     static constexpr double kSeconds = 60.0;
+    /// Seconds of speech before the balance counts.
+    static constexpr double kEnough = 2.0;
     /// Whether there is app audio to compare with.
     bool has() const { return !programmes_.empty(); }
     /// Loudness over time; nullptr while there is no app audio.
@@ -44,6 +50,7 @@ class MixBalanceModel final : public QObject {
   private:
     void tick();
     bool follow();
+    bool chainsChanged();
 
     MixerModel& mixer_;
     LiveMixer& live_;
@@ -51,7 +58,9 @@ class MixBalanceModel final : public QObject {
     std::vector<RingReader> programmes_;
     std::unique_ptr<LoudnessTrack> voice_track_, programme_track_;
     AudioBuffer sum_;
+    std::map<const StripModel*, ChainChange> chains_;
     Balance now_;
+    std::int64_t from_ = 0;  // index of the first point after the last change
     int ticks_ = 0;
 };
 

@@ -29,11 +29,12 @@ bool VoiceLoudnessModel::follow() {
     for (size_t i = 0; i < voices.size() && !another; ++i) another = voices[i] != followed_[i].strip;
     if (another) {
         followed_.clear();
-        for (StripModel* s : voices) followed_.push_back({s, {}, nullptr});
+        for (StripModel* s : voices) followed_.push_back({s, {}, nullptr, {}});
     }
     for (Followed& f : followed_) another = f.sound.follow(f.strip->engine().feed_history()) || another;
     if (!another) return !followed_.empty();
     now_.clear();
+    from_ = 0;
     for (Followed& f : followed_) {
         f.sound.skip_to_newest();
         f.track = std::make_unique<LoudnessTrack>(f.strip->engine().format(), MixBalanceModel::kSeconds);
@@ -55,10 +56,16 @@ void VoiceLoudnessModel::tick() {
             if (f.sound.next(n, piece) == RingReader::Got::sound) f.track->add(piece);
         }
     }
+    bool changed = false;
+    for (Followed& f : followed_) changed = f.chain.changed(f.strip->chainModel()) || changed;
+    if (changed) {
+        from_ = followed_.front().track->next_independent();
+        now_.clear();
+    }
     if (++ticks_ % 15 != 0 && mixer_.main().isVisible()) return;
     std::vector<const LoudnessTrack*> tracks;
     for (const Followed& f : followed_) tracks.push_back(f.track.get());
-    const auto apart = per_voice_loudness(tracks);
+    const auto apart = per_voice_loudness(tracks, from_);
     now_.clear();
     for (size_t i = 0; i < followed_.size(); ++i) now_.push_back({followed_[i].strip, apart[i]});
 }

@@ -7,13 +7,15 @@
 
 #include "base/ring_reader.h"
 #include "measure/balance.h"
+#include "model/strips/chain_change.h"
 
 namespace reed::ui {
 
 class MixerModel;
 class StripModel;
 
-/// Measures each voice after its fader, over the last minute. GUI thread only.
+/// Measures each voice after its fader, over the last minute, but not from before the last change of a chain
+/// or fader. GUI thread only.
 class VoiceLoudnessModel final : public QObject {
     Q_OBJECT
   public:
@@ -37,10 +39,12 @@ class VoiceLoudnessModel final : public QObject {
         StripModel* strip;
         RingReader sound;
         std::unique_ptr<LoudnessTrack> track;
+        ChainChange chain;
     };
     MixerModel& mixer_;
     std::vector<Followed> followed_;
     std::vector<Voice> now_;
+    std::int64_t from_ = 0;  // index of the first point after the last change
     int ticks_ = 0;
 };
 
