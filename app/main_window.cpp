@@ -331,7 +331,7 @@ bool MainWindow::smallShown() const {
 void MainWindow::showStatus() {
     const EngineStats f = app_.stats();
     const DeviceStatus d = strip().input().status();
-    const double ms = strip().input().totalDelayMs();
+    const double ms = strip().input().totalDelayMs() + app_.audio().latency().output_delay_ms;
     QString words = tr("%1 ms   %2%   %3")
                         .arg(ms, 0, 'f', 1)
                         .arg(100.0 * f.load, 0, 'f', 1)

@@ -1,10 +1,13 @@
 #include "live_command.h"
 
+#include <algorithm>
 #include <charconv>
+#include <cmath>
 #include <csignal>
 #include <cstdio>
 #include <filesystem>
 #include <memory>
+#include <optional>
 #include <thread>
 
 #include "base/file.h"
@@ -23,6 +26,7 @@ struct LiveOptions {
     std::vector<std::string> inputs;
     double seconds = 0.0, every = 0.5;
     int block = 256, channels = 1;
+    std::optional<double> fixed_latency, output_delay;  // ms; none: as the window remembers it
     bool json = false, no_feed = false, unmute = false;
 };
 
@@ -155,6 +159,7 @@ class Live {
         }
         const WorkingState state = remembered();
         kept_ = state.inputs;
+        latency_ = state.latency;
         kept_[scene_.desk.strips.front().id] = state.input;
         for (const StripSpec& s : scene_.desk.strips) {
             if (choices.contains(s.id) || s.role == StripRole::programme) continue;
@@ -209,15 +214,26 @@ class Live {
             }
         }
         if (auto opened = desk_.open({rate, options_.channels}); !opened.ok()) return opened;
+        const double fixed = options_.fixed_latency.value_or(latency_.fixed_ms);
+        desk_.desk().limit_single_voice(fixed > 0.0);
+        desk_.set_output_delay(options_.output_delay.value_or(latency_.output_delay_ms));
+        const double limiter = 1000.0 * desk_.desk().limiter_latency() / rate;
         std::vector<std::shared_ptr<LiveStrip>> strips;
         for (size_t i = 0; i < seats_.size(); ++i) {
             const StripSpec& spec = scene_.desk.strips[i];
             Seat& s = seats_[i];
             const int channels = s.source ? s.source->format().channels : 1;
-            auto prepared = Engine::prepare({rate, channels}, spec.chain);
+            ChainSpec chain = spec.chain;
+            if (spec.role == StripRole::voice) chain.least_latency = std::max(0.0, fixed - limiter);
+            auto prepared = Engine::prepare({rate, channels}, chain);
             if (!prepared.ok()) return prepared.error();
             s.strip->engine().set_fader(spec.fader);
             s.strip->engine().set_mute(spec.mute);
+            const double own = 1000.0 * prepared.value().chain->latencies().stages / rate + limiter;
+            if (fixed > 0.0 && spec.role == StripRole::voice && own > fixed) {
+                std::cerr << "dusky-reed-cli: " << s.id << ": its latency of " << std::lround(own)
+                          << " ms is longer than the fixed latency of " << std::lround(fixed) << " ms.\n";
+            }
             s.strip->open(std::move(prepared.value()));
             s.readings = std::make_unique<MeterReader>(s.strip->engine());
             s.readings->set_window(10.0);
@@ -320,6 +336,7 @@ class Live {
     std::unique_ptr<PipeWireHub> hub_;
     std::vector<Seat> seats_;
     std::map<std::string, StripDeviceSettings> kept_;  // by strip
+    LatencySettings latency_;
     std::unique_ptr<LoudnessMeter> meter_;
     RingReader feed_;
     bool pipewire_ = false, muted_ = false;
@@ -354,6 +371,15 @@ std::pair<CLI::App*, std::function<int()>> live_command(CLI::App& app) {
         ->check(CLI::Range(32, 2048));
     command->add_option("--channels", options->channels, "Channels of the virtual microphone (1 or 2)")
         ->check(CLI::Range(1, 2));
+    const auto milliseconds = [&](const char* name, std::optional<double>& value, LatencyRow row,
+                                  const char* what) {
+        const Parameter& p = latency_parameters()[static_cast<size_t>(row)];
+        command->add_option(name, value, what)->check(CLI::Range(p.minimum, p.maximum));
+    };
+    milliseconds("--fixed-latency", options->fixed_latency, kLatencyFixed,
+                 "Least latency of the voices in ms, 0 to 250 (default: as the window has it)");
+    milliseconds("--output-delay", options->output_delay, kLatencyOutputDelay,
+                 "Delay of the virtual microphones in ms, 0 to 1000 (default: as the window has it)");
     command->add_option("--title", options->title, "Name of the virtual microphone in other apps");
     command->add_flag("--no-virtual-microphone,--no-feed", options->no_feed,
                       "Don't create a virtual microphone");

@@ -225,6 +225,12 @@ const Action kTable[] = {
          return s.mixer().current().monitoring().settings().source != MonitorSource::off; }},
     {.id = "monitor", .title = QT_TRANSLATE_NOOP("QObject", "Choose what you hear in the headphones"), .group = kSound,
      .argument = Argument::source, .run = monitor},
+    {.id = "fixed-latency", .title = QT_TRANSLATE_NOOP("QObject", "Set the fixed latency"), .group = kSound,
+     .argument = Argument::milliseconds, .absolute = true,
+     .run = [](Actions& a, const QString& w) { return setLatency(a, w, kLatencyFixed); }},
+    {.id = "output-delay", .title = QT_TRANSLATE_NOOP("QObject", "Set the output delay"), .group = kSound,
+     .argument = Argument::milliseconds, .absolute = true,
+     .run = [](Actions& a, const QString& w) { return setLatency(a, w, kLatencyOutputDelay); }},
     {.id = "reset-meters", .formerly = "reset-levels", .title = QT_TRANSLATE_NOOP("QObject", "Reset meters"),
      .group = kSound, .keys = "Ctrl+R",
      .run = [](Actions& a, const QString&) { a.strip().readings().restart(); return QString(); }},
@@ -429,6 +435,7 @@ QString usage(const Action& action) {
                                                  " STRIP",
                                                  " STRIP STAGE",
                                                  " STRIP DB",
+                                                 " MS",
                                                  " NUMBER",
                                                  " NAME"};
     if (action.held && action.argument == Argument::character) return QString(action.id) + " NAME on|off";

@@ -24,6 +24,7 @@ enum class Argument {
     strip,
     strip_stage,
     level,
+    milliseconds,
     place,
     character
 };

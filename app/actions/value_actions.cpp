@@ -38,6 +38,16 @@ QString setFader(Actions& a, const QString& words, bool by) {
     return {};
 }
 
+QString setLatency(Actions& a, const QString& words, int row) {
+    const auto value =
+        parse_value(latency_parameters()[static_cast<size_t>(row)], shortened(words.trimmed()).toStdString());
+    if (!value.ok()) return QString::fromStdString(value.error().text());
+    LatencySettings next = a.app().audio().latency();
+    set_latency_value(next, row, value.value());
+    a.app().audio().setLatency(next);
+    return {};
+}
+
 QString setValue(Actions& a, const QString& words) {
     const ParameterTarget at = parameterOf(a.app(), words);
     if (!at.why.isEmpty()) return at.why;

@@ -7,6 +7,7 @@
 #include <QVBoxLayout>
 
 #include "model/app_model.h"
+#include "model/strips/latency_controller.h"
 #include "model/strips/monitor_controller.h"
 #include "theme/theme.h"
 #include "widgets/flat_button.h"
@@ -162,6 +163,17 @@ DelayPopup::DelayPopup(AppModel& app, StripModel& strip, QWidget* parent)
         });
         blocks_.push_back(b);
     }
+    for (int row = 0; row < kLatencyRows; ++row) {
+        auto* f = new ValueField(latency_parameters()[static_cast<size_t>(row)], this);
+        connect(f, &ValueField::valueRequested, this, [this, row](double ms) {
+            LatencySettings next = app_.audio().latency();
+            set_latency_value(next, row, ms);
+            app_.audio().setLatency(next);
+        });
+        connect(f, &ValueField::refused, this, [this](const QString& why) { strip_.notices().warn(why); });
+        fields_.push_back(f);
+    }
+    connect(&app_.audio(), &AudioSystem::latencyChanged, this, &DelayPopup::place);
     connect(&strip_, &StripModel::readingsChanged, this, [this] {
         if (++ticks_ % 16 == 0) update();
     });
@@ -184,21 +196,35 @@ std::vector<QStringList> DelayPopup::rows() const {
                        i < delays.size() ? ms(delays[i] * frame_ms) : QString(),
                        known ? tr("%1%").arg(100.0 * strip_.levels().stages[i].load, 0, 'f', 1) : QString()});
     }
-    if (const int later = strip_.engine().chain().character_latency(); later > 0)
-        out.push_back({QString::fromStdString(strip_.chainModel().character()), ms(later * frame_ms), {}});
-    out.push_back({tr("Total"), ms(strip_.input().totalDelayMs()),
+    const ChainLatency chain = strip_.engine().chain().latencies();
+    if (chain.character > 0)
+        out.push_back(
+            {QString::fromStdString(strip_.chainModel().character()), ms(chain.character * frame_ms), {}});
+    if (chain.unused_padding() > 0) out.push_back({tr("Padding"), ms(chain.unused_padding() * frame_ms), {}});
+    // Waiting for slower voices, and the limiter of the sum.
+    if (const int mixer = f.latency - chain.stages - chain.padding; mixer > 0)
+        out.push_back({tr("Mixer"), ms(mixer * frame_ms), {}});
+    const double delay = app_.audio().latency().output_delay_ms;
+    if (delay > 0.0) out.push_back({tr("Output delay"), ms(delay), {}});
+    out.push_back({tr("Total"), ms(strip_.input().totalDelayMs() + delay),
                    tr("%1%, peak %2%").arg(100.0 * f.load, 0, 'f', 1).arg(100.0 * f.worst_load, 0, 'f', 0)});
     return out;
 }
 
 void DelayPopup::place() {
     const auto count = static_cast<int>(rows().size());
-    setFixedHeight(kHead + kRowHeight * count + 118);
+    setFixedHeight(kHead + kRowHeight * count + 206);
     const int y = kHead + kRowHeight * count + 34;
     const int w = (kWidth - 32 - 4 * 6) / 5;
     for (size_t i = 0; i < blocks_.size(); ++i) {
         blocks_[i]->setGeometry(16 + static_cast<int>(i) * (w + 6), y, w, 30);
         blocks_[i]->setChecked(app_.audio().settings().block == kBlocks[i]);
+    }
+    for (int row = 0; row < kLatencyRows; ++row) {
+        ValueField* f = fields_[static_cast<size_t>(row)];
+        const int half = (kWidth - 32 - 14) / 2;
+        f->setGeometry(16 + row * (half + 14), y + 40, half, 36);
+        f->setValue(latency_value(app_.audio().latency(), row));
     }
     update();
 }
@@ -210,6 +236,17 @@ QString DelayPopup::dropoutWords() const {
     for (size_t i = times.size() > 4 ? times.size() - 4 : 0; i < times.size(); ++i)
         last << times[i].toString("hh:mm:ss");
     return tr("%1 dropouts, last at %2").arg(strip_.input().status().dropouts).arg(last.join(", "));
+}
+
+QString DelayPopup::latencyWords() const {
+    if (const double over = app_.latency().excess(strip_); over > 0.0)
+        return tr("This chain is %1 longer than the fixed latency.").arg(ms(over));
+    return app_.audio().latency().fixed_ms > 0.0
+               ? tr("The total stays the same with every scene. Enter it as the sound's offset beside your "
+                    "camera in your streaming app.")
+               : tr("The total changes with scenes and stages. Set a fixed latency to enter one number "
+                    "beside "
+                    "your camera in your streaming app.");
 }
 
 void DelayPopup::paintEvent(QPaintEvent* event) {
@@ -245,8 +282,14 @@ void DelayPopup::paintEvent(QPaintEvent* event) {
     p.drawText(QRectF(16, y + 10, 160, 18), Qt::AlignLeft | Qt::AlignVCenter,
                tr("Buffer size in ms: low latency"));
     p.drawText(QRectF(kWidth - 176, y + 10, 160, 18), Qt::AlignRight | Qt::AlignVCenter, tr("safe"));
-    p.drawText(QRectF(16, y + 72, kWidth - 32, 32), Qt::AlignLeft | Qt::AlignVCenter | Qt::TextWordWrap,
-               dropoutWords());
+    const auto paragraph = [&](int top, int height, const QString& words) {
+        p.drawText(QRectF(16, y + top, kWidth - 32, height),
+                   Qt::AlignLeft | Qt::AlignVCenter | Qt::TextWordWrap, words);
+    };
+    p.setPen(app_.latency().excess(strip_) > 0.0 ? t.ember : t.muted);
+    paragraph(112, 50, latencyWords());
+    p.setPen(t.muted);
+    paragraph(164, 32, dropoutWords());
 }
 
 }  // namespace reed::ui

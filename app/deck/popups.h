@@ -32,7 +32,7 @@ class MonitorPopup final : public Panel {
     Words* hint_;
 };
 
-/// Latency and load per stage, dropouts with their times, buffer size.
+/// Latency and load per stage, dropouts with their times, buffer size, fixed latency and output delay.
 class DelayPopup final : public Panel {
     Q_OBJECT
   public:
@@ -46,9 +46,11 @@ class DelayPopup final : public Panel {
   private:
     void place();
     QString dropoutWords() const;
+    QString latencyWords() const;
     AppModel& app_;
     StripModel& strip_;
     std::vector<FlatButton*> blocks_;
+    std::vector<ValueField*> fields_;
     int ticks_ = 0;
 };
 

@@ -389,7 +389,7 @@ void LevelDiagram::follow() {
 void LevelDiagram::updateWarnings() {
     if (!strip_.levelsFit()) return;
     for (size_t i = 0; i < nodes_.size(); ++i) {
-        const Finding f = stage_finding(strip_.chainModel().chain(), i, strip_.levels());
+        const Finding f = stage_finding(strip_.chainModel().chain(), i, strip_.findingLevels());
         const QString trouble = strip_.stageFault(strip_.chainModel().chain().stages[i].id);
         nodes_[i]->setWarning(trouble.isEmpty() && f.tone == FindingTone::warning ? Words::of(f) : trouble);
     }

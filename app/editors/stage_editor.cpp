@@ -196,9 +196,10 @@ void StageEditor::chooseKey() {
 
 void StageEditor::updateAdvice() {
     const int index = strip_.chainModel().chain().index_of(strip_.chainModel().focused());
-    finding_ = index >= 0 && strip_.levelsFit()
-                   ? stage_finding(strip_.chainModel().chain(), static_cast<size_t>(index), strip_.levels())
-                   : Finding{};
+    finding_ =
+        index >= 0 && strip_.levelsFit()
+            ? stage_finding(strip_.chainModel().chain(), static_cast<size_t>(index), strip_.findingLevels())
+            : Finding{};
     if (const QString trouble = strip_.stageFault(strip_.chainModel().focused()); !trouble.isEmpty()) {
         finding_ = {};
         advice_->show(FindingTone::warning, trouble.left(1).toUpper() + trouble.mid(1));

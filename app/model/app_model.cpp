@@ -14,6 +14,7 @@
 #include "model/soundcheck/soundcheck_model.h"
 #include "model/strips/characters.h"
 #include "model/strips/default_scene.h"
+#include "model/strips/latency_controller.h"
 #include "model/strips/mix_balance_model.h"
 #include "model/strips/stage_presets.h"
 #include "model/strips/voice_loudness_model.h"
@@ -40,6 +41,7 @@ AppModel::AppModel(AppPaths paths)
       recall_rules_(std::make_unique<AutoRecallRules>(scenes_, mixer_, context_.notices)),
       voice_loudness_(std::make_unique<VoiceLoudnessModel>(mixer_)),
       mix_balance_(std::make_unique<MixBalanceModel>(mixer_, context_.live)),
+      latency_(std::make_unique<LatencyController>(context_, audio_, mixer_)),
       adaptation_(std::make_unique<AdaptationModel>(mixer_, scenes_)),
       presets_(std::make_unique<StagePresets>(context_)),
       takes_(std::make_unique<TakesModel>(context_, mixer_, scenes_)),
@@ -59,6 +61,7 @@ AppModel::AppModel(AppPaths paths)
     save_later_.setSingleShot(true);
     connect(&save_later_, &QTimer::timeout, this, &AppModel::saveNow);
     connect(&audio_, &AudioSystem::settingsChanged, this, &AppModel::scheduleSave);
+    connect(&audio_, &AudioSystem::latencyChanged, this, &AppModel::scheduleSave);
     connect(recall_rules_.get(), &AutoRecallRules::changed, this, &AppModel::scheduleSave);
     connect(&scenes_, &SceneManager::saved, this, &AppModel::scheduleSave);
     connect(&mixer_, &MixerModel::changed, this, &AppModel::scheduleSave);

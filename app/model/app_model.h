@@ -19,6 +19,7 @@ class AdaptationModel;
 class AdviceLog;
 class AutoRecallRules;
 class Characters;
+class LatencyController;
 class MixBalanceModel;
 class OutputAdvisor;
 class SoundcheckFollowUp;
@@ -59,6 +60,7 @@ class AppModel final : public QObject {
     /// Of the whole mixer.
     EngineStats stats() const;
     MixBalanceModel& mixBalance() const { return *mix_balance_; }
+    const LatencyController& latency() const { return *latency_; }
     VoiceLoudnessModel& voiceLoudness() const { return *voice_loudness_; }
 
     SceneManager& scenes() { return scenes_; }
@@ -98,6 +100,7 @@ class AppModel final : public QObject {
     std::unique_ptr<AutoRecallRules> recall_rules_;
     std::unique_ptr<VoiceLoudnessModel> voice_loudness_;
     std::unique_ptr<MixBalanceModel> mix_balance_;
+    std::unique_ptr<LatencyController> latency_;
     std::unique_ptr<AdaptationModel> adaptation_;
     std::unique_ptr<StagePresets> presets_;
     std::unique_ptr<TakesModel> takes_;

@@ -36,6 +36,11 @@ Result<std::unique_ptr<Chain>> Chain::build(const ChainSpec& spec, const StreamF
     }
     if (chain->lid_ == 0 && (spec.stages.empty() || !spec.stages.front().stage_kind().lid))
         chain->lid_ = spec.stages.size();
+    const auto least = static_cast<int>(std::lround(spec.least_latency * 1e-3 * format.sample_rate));
+    const int padding = std::max(0, least - chain->latency_);
+    chain->padding_.prepare(format, padding);
+    chain->latency_ += padding;
+    for (size_t i = chain->lid_; i < chain->links_.size(); ++i) chain->links_[i].lead += padding;
     for (const auto& character : spec.characters) {
         chain->characters_.emplace_back(character, format);
         for (Link& link : chain->characters_.back().links()) add_slots(link, slots);
@@ -45,7 +50,7 @@ Result<std::unique_ptr<Chain>> Chain::build(const ChainSpec& spec, const StreamF
     chain->meters_.resize(spec.stages.size() + 1);
     std::int64_t skip = 0;
     for (size_t i = 0; i < chain->links_.size(); ++i) {
-        skip += chain->links_[i].stage->latency();
+        skip += chain->links_[i].stage->latency() + (i == chain->lid_ ? padding : 0);
         chain->meters_[i + 1].skip = skip;
     }
     chain->post(spec);
@@ -169,6 +174,12 @@ void Chain::fetch_slots() noexcept {
     }
 }
 
+ChainLatency Chain::latencies() const {
+    const int on = posted_character_.load(std::memory_order_relaxed);
+    const int padding = padding_.longest();
+    return {latency_ - padding, padding, on < 0 ? 0 : characters_[static_cast<size_t>(on)].latency()};
+}
+
 std::vector<float> Chain::readouts(size_t stage) const {
     std::vector<float> out;
     const StageKind* kind = stage < links_.size() ? find_stage_kind(links_[stage].kind) : nullptr;
@@ -251,9 +262,16 @@ void Chain::process_grain(const AudioBlock& block, const Listener& listener, con
 }
 
 void Chain::run_characters(const AudioBlock& block) noexcept {
+    if (padding_.longest() == 0 && std::ranges::none_of(characters_, &Character::runs)) return;
+    padding_.write(block);
+    padding_.read(padding_.longest(), block);
+    float rows[kMaxChannels][kSubBlock];
+    const AudioBlock input{{rows[0], rows[1]}, block.channels, block.frames};
     for (Character& c : characters_) {
+        if (!c.runs()) continue;
+        padding_.read(std::max(0, padding_.longest() - c.latency()), input);
         for (Link& link : c.links()) link.stage->set_voice(voice_);
-        count_faults(c.run(block));
+        count_faults(c.run(input, block));
     }
 }
 

@@ -1,6 +1,7 @@
 // The running chain: stages in order, bypass, taps, and protection against broken sound.
 #pragma once
 
+#include <algorithm>
 #include <atomic>
 #include <memory>
 #include <string>
@@ -11,8 +12,22 @@
 #include "chain/listener.h"
 #include "chain/sidechain.h"
 #include "chain/tap.h"
+#include "dsp/tapped_delay.h"
 
 namespace reed {
+
+/// Where the latency of a chain comes from, in frames.
+struct ChainLatency {
+    int stages = 0;
+    int padding = 0;    ///< up to ChainSpec::least_latency
+    int character = 0;  ///< of the active character, which uses the padding first
+
+    int total() const { return stages + std::max(padding, character); }
+    int unused_padding() const { return std::max(0, padding - character); }
+    /// By how much the voice is later than Chain::latency(), because the character needs more than the
+    /// padding.
+    int excess() const { return std::max(0, character - padding); }
+};
 
 /// A running chain. Built from a valid ChainSpec on another thread, then processed on the audio thread.
 /// process() is real-time safe; non-finite samples at the input or in a stage never reach the output.
@@ -62,13 +77,11 @@ class Chain {
     /// Delay in frames that the input of this chain needs so that no sidechain arrives late.
     int sidechain_delay(std::span<const Key> keys) const noexcept;
 
-    /// Latency in frames, exact and independent of bypass; an active character adds its own.
+    /// Latency in frames without a character, exact and independent of bypass: of the stages, or
+    /// ChainSpec::least_latency if that is longer.
     int latency() const { return latency_; }
-    /// Latency that the active character adds, in frames; 0 if none is active.
-    int character_latency() const {
-        const int on = posted_character_.load(std::memory_order_relaxed);
-        return on < 0 ? 0 : characters_[static_cast<size_t>(on)].latency();
-    }
+    /// Where the latency comes from, with the active character. Thread-safe.
+    ChainLatency latencies() const;
     /// Latency of one stage in frames.
     int stage_latency(size_t stage) const { return links_[stage].stage->latency(); }
 
@@ -115,6 +128,7 @@ class Chain {
     std::uint32_t serial_ = 0;
     std::vector<Link> links_;
     std::vector<Character> characters_;
+    TappedDelay padding_;                    // up to the least latency, around the characters
     size_t lid_ = 0;                         // stage before which they stand
     std::atomic<int> posted_character_{-1};  // index of the one that is to be heard
     int character_ = -1;

@@ -211,9 +211,9 @@ std::vector<float> ChainRunner::readouts(const StageSpec& stage) const {
     return newest_->readouts(at);
 }
 
-int ChainRunner::character_latency() const {
+ChainLatency ChainRunner::latencies() const {
     const std::lock_guard lock(mutex_);
-    return newest_ != nullptr ? newest_->character_latency() : 0;
+    return newest_ != nullptr ? newest_->latencies() : ChainLatency{};
 }
 
 std::vector<int> ChainRunner::stage_latencies() const {

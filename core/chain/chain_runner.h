@@ -77,8 +77,8 @@ class ChainRunner final : public ChainBuilder::Client {
     std::uint32_t sounding() const { return sounding_.load(std::memory_order_acquire); }
     /// Its latency in frames. Thread-safe.
     int latency() const { return latency_.load(std::memory_order_relaxed); }
-    /// Latency that the active character adds, in frames; 0 if none is active.
-    int character_latency() const;
+    /// Where the latency of the newest chain comes from, which may not be audible yet. Control thread only.
+    ChainLatency latencies() const;
     /// Fetches the next reading of any running chain; false if there is none. One reader thread only.
     bool take_tap(TapFrame& out) { return taps_.try_dequeue(out); }
     /// Readings of chain `serial` from its warm-up; empty on a second call.

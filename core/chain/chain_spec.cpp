@@ -56,7 +56,7 @@ bool same_stages(const std::vector<StageSpec>& a, const std::vector<StageSpec>& 
 }  // namespace
 
 bool same_structure(const ChainSpec& a, const ChainSpec& b) {
-    return same_stages(a.stages, b.stages) &&
+    return a.least_latency == b.least_latency && same_stages(a.stages, b.stages) &&
            std::ranges::equal(a.characters, b.characters, [](const CharacterSpec& x, const CharacterSpec& y) {
                return x.name == y.name && same_stages(x.stages, y.stages);
            });
@@ -85,6 +85,7 @@ StageSpec without_transients(StageSpec stage) {
 
 ChainSpec without_transients(ChainSpec chain) {
     for (auto& s : chain.stages) s = without_transients(std::move(s));
+    chain.least_latency = 0.0;
     return chain;
 }
 
@@ -103,7 +104,7 @@ bool same_but_transients(const StageSpec& a, const StageSpec& b) {
 }
 
 bool same_but_transients(const ChainSpec& a, const ChainSpec& b) {
-    const auto& [stages, characters, character] = a;
+    const auto& [stages, characters, character, transient_latency] = a;
     return character == b.character && characters == b.characters &&
            std::ranges::equal(stages, b.stages, [](const StageSpec& x, const StageSpec& y) {
                return same_but_transients(x, y);
@@ -173,6 +174,10 @@ std::vector<Error> chain_problems(const ChainSpec& chain) {
         out.push_back({"has " + std::to_string(chain.characters.size()) + " characters; at most " +
                            std::to_string(kMaxCharacters) + " can be loaded.",
                        "characters", "Remove some."});
+    }
+    if (!(chain.least_latency >= 0.0 && chain.least_latency <= kMaxLeastLatency)) {
+        out.push_back({"is outside 0 to " + std::to_string(std::lround(kMaxLeastLatency)) + " ms.",
+                       "least_latency", ""});
     }
     for (size_t i = 0; i < chain.characters.size(); ++i) {
         const CharacterSpec& c = chain.characters[i];

@@ -42,13 +42,16 @@ struct StageSpec {
 inline constexpr size_t kMaxStages = 32;
 
 /// Stages applied after the chain and before its limiter while the character is active. No sidechains; not
-/// included in the latency of the chain.
+/// included in the latency of the chain, unless ChainSpec::least_latency has room for them.
 struct CharacterSpec {
     std::string name;  ///< unique in the chain
     std::vector<StageSpec> stages;
 
     bool operator==(const CharacterSpec&) const = default;
 };
+
+/// Longest ChainSpec::least_latency, in ms. (A mixer aligns strips by at most 300 ms.)
+inline constexpr double kMaxLeastLatency = 250.0;
 
 /// Maximum number of loaded characters.
 inline constexpr size_t kMaxCharacters = 32;
@@ -59,6 +62,10 @@ struct ChainSpec {
     /// Loaded characters and the name of the active one; empty if none. Not part of a scene.
     std::vector<CharacterSpec> characters{};
     std::string character{};
+    /// Latency in ms that the running chain has at least: it is delayed before its limiter by what its stages
+    /// leave of it. The active character uses that delay first, so that it adds none of its own up to there.
+    /// 0 to kMaxLeastLatency; not part of a scene.
+    double least_latency = 0.0;
 
     bool operator==(const ChainSpec&) const = default;
 
@@ -76,8 +83,8 @@ StageSpec new_stage(const ChainSpec& chain, const StageKind& kind);
 /// An id for a stage of this kind that is unique in `chain`.
 std::string unique_stage_id(const ChainSpec& chain, std::string_view kind);
 
-/// Whether only values, bypass and the active character differ, and no structural parameter, so that the
-/// running chain need not be rebuilt.
+/// Whether only values, bypass and the active character differ, and no structural parameter or latency, so
+/// that the running chain need not be rebuilt.
 bool same_structure(const ChainSpec& a, const ChainSpec& b);
 
 /// Whether a stage that was suspended in `before` (StageKind::rests) is active in `after`, which has the same

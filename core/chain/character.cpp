@@ -47,24 +47,19 @@ void Character::begin_sub_block(bool wanted) noexcept {
     loudness_.begin_sub_block();
 }
 
-std::uint64_t Character::run(const AudioBlock& block) noexcept {
+std::uint64_t Character::run(const AudioBlock& input, const AudioBlock& sound) noexcept {
     if (!runs_) return 0;
-    float before[kMaxChannels][kSubBlock] = {};
-    const int channels = std::min(block.channels, kMaxChannels);
-    for (int c = 0; c < channels; ++c) {
-        for (int i = 0; i < block.frames; ++i) before[c][i] = block[c][i];
-    }
-    loudness_.hear(block);
+    loudness_.hear(input);
     std::uint64_t faults = 0;
-    for (Link& link : links_) faults += link.run(block);
-    loudness_.process(block);
-    for (int i = 0; i < block.frames; ++i) {
+    for (Link& link : links_) faults += link.run(input);
+    loudness_.process(input);
+    for (int i = 0; i < sound.frames; ++i) {
         if (silent_ > 0)
             --silent_;
         else
             share_ = std::clamp(share_ + (wanted_ ? step_ : -step_), 0.0f, 1.0f);
         const float weight = share_ * share_ * (3.0f - 2.0f * share_);
-        for (int c = 0; c < channels; ++c) block[c][i] = before[c][i] + weight * (block[c][i] - before[c][i]);
+        for (int c = 0; c < sound.channels; ++c) sound[c][i] += weight * (input[c][i] - sound[c][i]);
     }
     return faults;
 }

@@ -10,8 +10,7 @@
 namespace reed {
 
 /// A running character. Costs nothing while it is off. Cross-fades in 30 ms. It is lowered to
-/// 0.45 dB below the loudness of its input, and never raised. Its latency is not compensated:
-/// the voice is later by it while the character is on, and the cross-fade starts when its first output is
+/// 0.45 dB below the loudness of its input, and never raised. The cross-fade starts when its first output is
 /// available. Constructed on a control thread; all other functions: audio thread only, real-time safe.
 class Character {
   public:
@@ -26,9 +25,12 @@ class Character {
 
     /// Call at every sub-block boundary. `wanted`: whether the character is on.
     void begin_sub_block(bool wanted) noexcept;
-    /// In place. At most kSubBlock frames, which must not cross a sub-block boundary. Returns how many
-    /// samples were repaired.
-    std::uint64_t run(const AudioBlock& block) noexcept;
+    /// Whether run() does anything until the next sub-block boundary.
+    bool runs() const { return runs_; }
+    /// Fades `sound` to what the character makes of `input`, which is changed. Of the same shape, at most
+    /// kSubBlock frames, which must not cross a sub-block boundary; `sound` is later than `input` by
+    /// latency(), or the voice is later while the character is on. Returns how many samples were repaired.
+    std::uint64_t run(const AudioBlock& input, const AudioBlock& sound) noexcept;
 
   private:
     std::string name_;

@@ -37,6 +37,8 @@ class CrossfadeDelay {
         fade_ = 0;
     }
     int delay() const { return next_; }
+    /// How old what comes out is at most, in frames: of the two delays while they are cross-faded.
+    int oldest() const { return std::max(now_, next_); }
     /// Whether a cross-fade is running.
     bool moves() const { return fade_ < fade_length_; }
 

@@ -17,8 +17,9 @@ MeterReader::MeterReader(Engine& engine) : engine_(engine) {}
 
 void MeterReader::restart() {
     statistics_.clear();
-    levels_ = statistics_.report();
-    pushed_ = summed_up_ = 0;
+    lasting_.clear();
+    levels_ = lasting_levels_ = statistics_.report();
+    pushed_ = summed_up_ = lasting_at_ = 0;
     if (meter_) meter_->restart();
     loudness_ = {};
     clips_.clear();
@@ -77,6 +78,7 @@ void MeterReader::take(TapFrame frame) {
     }
     if (frame.index < skip_below_) return;
     statistics_.push(frame);
+    lasting_.push(frame);
     if (frame.tap == 0) ++pushed_;
 }
 
@@ -94,7 +96,9 @@ void MeterReader::poll_taps(bool sum_up) {
         origin_ = chain.origin(serial);
         stage_knows_ = false;
         statistics_ = LevelStatistics(chain.stage_count(serial) + 1, statistics_.window());
-        pushed_ = summed_up_ = 0;
+        lasting_ = LevelStatistics(chain.stage_count(serial) + 1, kLastingSeconds);
+        pushed_ = summed_up_ = lasting_at_ = 0;
+        lasting_levels_ = {};
         const auto warm = chain.take_warm_taps(serial);
         skip_below_ = warm.empty() ? kColdPieces : 0;
         for (const TapFrame& f : warm) take(f);
@@ -112,6 +116,17 @@ void MeterReader::poll_taps(bool sum_up) {
     } else {
         statistics_.update_now(levels_);
     }
+}
+
+const LevelReport& MeterReader::lasting_levels() {
+    const auto frames = static_cast<double>(lasting_.frames(0).size());
+    if (frames * kTapFrameSeconds <= statistics_.window()) return levels_;
+    constexpr std::int64_t kEvery = 200;  // pieces of 10 ms
+    if (lasting_levels_.taps.size() != lasting_.taps() || pushed_ - lasting_at_ >= kEvery) {
+        lasting_levels_ = lasting_.report();
+        lasting_at_ = pushed_;
+    }
+    return lasting_levels_;
 }
 
 void MeterReader::poll_feed() {

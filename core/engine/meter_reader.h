@@ -26,6 +26,13 @@ class MeterReader {
 
     /// Room, voice and peak at every tap over the window. Recomputed at most ten times a second.
     const LevelReport& levels() const { return levels_; }
+    /// The same for findings, which must not change with every word: over the last kLastingSeconds, but not
+    /// from before the last change (values_changed()), once that is longer than the window; until then
+    /// levels(). Recomputed at most every two seconds.
+    const LevelReport& lasting_levels();
+    static constexpr double kLastingSeconds = 30.0;
+    /// Call when values of the chain have changed.
+    void values_changed() { lasting_.clear(); }
     /// True when levels() belongs to a chain with this many stages.
     bool fits(size_t stages) const { return levels_.taps.size() == stages + 1; }
     /// Piece by piece, for views over time.
@@ -50,7 +57,7 @@ class MeterReader {
     void poll_clips();
 
     Engine& engine_;
-    LevelStatistics statistics_;
+    LevelStatistics statistics_, lasting_{1, kLastingSeconds};
     std::unique_ptr<VoiceDetector> detector_;  // while no stage knows who speaks
     RingReader detected_;
     std::int64_t detector_from_ = 0;
@@ -64,8 +71,9 @@ class MeterReader {
     std::int64_t loudness_at_ = 0;
     std::int64_t summed_up_ = 0;  // pieces pushed when levels_ was computed last
     std::int64_t pushed_ = 0;
+    std::int64_t lasting_at_ = 0;  // pieces pushed when lasting_levels_ was computed last
     std::int64_t skip_below_ = 0;
-    LevelReport levels_;
+    LevelReport levels_, lasting_levels_;
     LoudnessReading loudness_;
     /// So many samples had been clipped when so many frames had come in.
     struct Clips {

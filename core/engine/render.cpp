@@ -65,7 +65,7 @@ Result<AudioBuffer> render(const ChainSpec& spec, const AudioBuffer& in, double 
     auto built = Chain::build(spec, {sample_rate, in.channels()});
     if (!built.ok()) return built.error();
     Chain& chain = *built.value();
-    const auto latency = static_cast<size_t>(chain.latency() + chain.character_latency());
+    const auto latency = static_cast<size_t>(chain.latencies().total());
     AudioBuffer work = in;
     work.resize(in.frames() + latency);
     for (size_t done = 0; done < work.frames();) {
@@ -105,7 +105,7 @@ Result<RenderReport> render_file(const ChainSpec& spec, const std::filesystem::p
     RateWriter writer(file, format.value(), rate, block);
 
     RenderReport report;
-    report.latency = chain.latency() + chain.character_latency();
+    report.latency = chain.latencies().total();
     std::int64_t skip = report.latency;
     AudioBuffer buffer(reader.info().channels, static_cast<size_t>(block));
     const auto push = [&](size_t frames) -> Result<void> {

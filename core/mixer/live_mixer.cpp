@@ -1,6 +1,7 @@
 #include "mixer/live_mixer.h"
 
 #include <chrono>
+#include <cmath>
 #include <thread>
 
 #include "chain/link.h"
@@ -44,8 +45,13 @@ void LiveStrip::expect(const StreamFormat& source, bool steady) {
     const bool held = takes_.holds();  // also while the input is opened again
     engine().suppress_output(held);
     plain_ = AudioBuffer(kMaxChannels, kMost);
-    plain_delay_.prepare(format, static_cast<int>(kLongestPlain * format.sample_rate));
-    plain_open_.prepare(format.sample_rate, kMuteFade, engine().muted() || engine().strip_muted());
+    constexpr double kDelay = 1e-3 * LiveMixer::kLongestOutputDelay;
+    plain_delay_.prepare(format, static_cast<int>((kLongestPlain + kDelay) * format.sample_rate), 0);
+    delayed_ = AudioBuffer(kMaxChannels, kMost);
+    delay_.prepare(format, static_cast<int>(kDelay * format.sample_rate), desk_.delay_frames());
+    was_muted_ = false;
+    for (MuteGain* gain : {&plain_open_, &plain_shut_})
+        gain->prepare(format.sample_rate, kMuteFade, engine().muted() || engine().strip_muted());
     heard_ = false;
     missed_ = 0;
     led_ = converted_ = false;
@@ -109,22 +115,38 @@ void LiveStrip::fetch(const AudioBlock& block) noexcept {
 }
 
 void LiveStrip::came(const AudioBlock& block) noexcept {
+    const bool muted = engine().muted() || engine().strip_muted();
+    if (muted && !was_muted_) {
+        const int before = desk_.latency();
+        plain_delay_.drop(0);
+        delay_.drop(before);
+        if (role() == StripRole::voice) desk_.delay_.drop(before);
+    }
+    was_muted_ = muted;
     FeedSink* sink = plain_output_.load(std::memory_order_acquire);
-    if (sink == nullptr) return;
+    if (sink == nullptr) return plain_delay_.pause();
     AudioBlock plain = plain_.block(0, block.frames);
     plain.channels = block.channels;
     for (int c = 0; c < block.channels; ++c) std::copy_n(block[c], block.frames, plain[c]);
-    plain_delay_.set(role() == StripRole::voice ? desk_.desk_.voices_latency() : latency());
-    plain_delay_.process(plain);
-    plain_open_.set(engine().muted() || engine().strip_muted());
+    // Before the delay, so that what is said now is not heard later, and behind it.
+    plain_open_.set(muted);
     plain_open_.process(plain);
+    plain_delay_.process(plain, role() == StripRole::voice ? desk_.desk_.voices_latency() : latency(),
+                         desk_.delay_frames());
+    plain_shut_.set(muted);
+    plain_shut_.process(plain);
     (void)silence_unhealthy(plain);
     sink->take(plain, desk_.leader_converted_.load(std::memory_order_relaxed));
 }
 
 void LiveStrip::gave(const AudioBlock& block) noexcept {
-    if (FeedSink* sink = output_.load(std::memory_order_acquire); sink != nullptr)
-        sink->take(block, desk_.leader_converted_.load(std::memory_order_relaxed));
+    FeedSink* sink = output_.load(std::memory_order_acquire);
+    if (sink == nullptr) return delay_.pause();
+    AudioBlock later = delayed_.block(0, block.frames);
+    later.channels = block.channels;
+    for (int c = 0; c < block.channels; ++c) std::copy_n(block[c], block.frames, later[c]);
+    delay_.process(later, 0, desk_.delay_frames());
+    sink->take(later, desk_.leader_converted_.load(std::memory_order_relaxed));
 }
 
 // ---- the mixer ----
@@ -135,9 +157,20 @@ void LiveMixer::settle() const {
 
 Result<void> LiveMixer::open(const StreamFormat& feed) {
     sum_ = AudioBuffer(feed.channels, 5 * kMost);  // 192 kHz out of 44.1
+    delay_.prepare(feed, static_cast<int>(1e-3 * kLongestOutputDelay * feed.sample_rate),
+                   static_cast<int>(std::lround(1e-3 * output_delay() * feed.sample_rate)));
     load_.restart();
     leader_ = nullptr;
     return desk_.open(feed);
+}
+
+void LiveMixer::set_output_delay(double ms) {
+    if (std::isfinite(ms))
+        output_delay_.store(std::clamp(ms, 0.0, kLongestOutputDelay), std::memory_order_relaxed);
+}
+
+int LiveMixer::delay_frames() const noexcept {
+    return static_cast<int>(std::lround(1e-3 * output_delay() * desk_.format().sample_rate));
 }
 
 std::shared_ptr<LiveStrip> LiveMixer::make(const std::string& id, StripRole role) {
@@ -180,8 +213,13 @@ void LiveMixer::run(LiveStrip& strip, const AudioBlock& block) noexcept {
             leader_.compare_exchange_strong(me, nullptr);  // it has been removed
         }
     }
-    if (FeedSink* sink = sink_.load(std::memory_order_acquire); sink != nullptr)
-        sink->take(sum_.block(0, block.frames), strip.converted_);
+    const AudioBlock sum = sum_.block(0, block.frames);
+    if (FeedSink* sink = sink_.load(std::memory_order_acquire); sink != nullptr) {
+        delay_.process(sum, 0, delay_frames());
+        sink->take(sum, strip.converted_);
+    } else {
+        delay_.pause();
+    }
     const std::chrono::duration<double> took = std::chrono::steady_clock::now() - start;
     load_.note(took.count(), block.frames, desk_.format().sample_rate);
 }

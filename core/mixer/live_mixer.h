@@ -7,6 +7,7 @@
 #include "base/stream_fifo.h"
 #include "dsp/mute_gain.h"
 #include "dsp/stream_resampler.h"
+#include "mixer/delayed_output.h"
 #include "mixer/mixer.h"
 #include "takes/take_player.h"
 
@@ -65,8 +66,11 @@ class LiveStrip final : public Strip, public AudioCallback, public FeedSink {
     bool led_ = false, steady_ = true, converted_ = false;
     // The leader's thread.
     AudioBuffer plain_;
-    CrossfadeDelay plain_delay_;
-    MuteGain plain_open_;
+    DelayedOutput plain_delay_;
+    MuteGain plain_open_, plain_shut_;  // before and behind its delay
+    AudioBuffer delayed_;
+    DelayedOutput delay_;
+    bool was_muted_ = false;
     // From the source's thread to the leader's.
     StreamFifo hand_over_;
     std::atomic<FeedSink*> output_{nullptr}, plain_output_{nullptr};
@@ -95,6 +99,14 @@ class LiveMixer {
     /// Blocks until no source thread is inside the mixer. Strips removed before are then unused.
     void settle() const;
 
+    /// Delays all outputs by so many ms more, 0 to kLongestOutputDelay. An increase silences them for that
+    /// long, a decrease is cross-faded. The histories and the headphones are not delayed. When a voice is
+    /// muted, what was said before and has not gone out yet never does; the other voices lose as much.
+    /// Thread-safe; ignored unless finite.
+    void set_output_delay(double ms);
+    double output_delay() const { return output_delay_.load(std::memory_order_relaxed); }
+    static constexpr double kLongestOutputDelay = 1000.0;  ///< ms
+
     /// Creates a strip; arrange() adds it to the mixer.
     std::shared_ptr<LiveStrip> make(const std::string& id, StripRole role);
     /// See Mixer::arrange(). A strip that is left out must not be started again.
@@ -115,8 +127,12 @@ class LiveMixer {
 
     std::shared_ptr<ChainBuilder> builder_;
     std::vector<std::shared_ptr<LiveStrip>> strips_;
+    int delay_frames() const noexcept;
+
     Mixer desk_;
     AudioBuffer sum_;
+    DelayedOutput delay_;
+    std::atomic<double> output_delay_{0.0};
     struct Gone {
         std::shared_ptr<LiveStrip> strip;
         std::int64_t since = 0;  // ns

@@ -129,8 +129,9 @@ void Mixer::process_piece(const Plan& plan, std::span<const AudioBlock> sounds, 
         run_strip(*plan.strips[i], sounds[i].slice(from, feed.frames));
         if (plan.strips[i]->role_ == StripRole::voice && --voices_left == 0) sum_up(plan, sounds, from, feed);
     }
-    apply_output_limiter(plan.voices > 1, feed);
-    latency_ = slowest_ + (plan.voices > 1 ? lid_->latency() : 0);
+    const bool limited = plan.voices > 1 || limits_single_.load(std::memory_order_relaxed);
+    apply_output_limiter(limited, feed);
+    latency_ = slowest_ + (limited ? lid_->latency() : 0);
 }
 
 void Mixer::run_strip(Strip& s, const AudioBlock& block) noexcept {
@@ -177,7 +178,7 @@ void Mixer::sum_up(const Plan& plan, std::span<const AudioBlock> sounds, int fro
     slowest_ = slowest;
 }
 
-/// Limits the sum of several voices; a single voice has the limiter of its own chain. Switched by a fade.
+/// Switched by a fade.
 void Mixer::apply_output_limiter(bool wanted, const AudioBlock& feed) noexcept {
     lid_share_.set(wanted ? 1.0 : 0.0);
     if (!wanted && !lid_share_.moving() && lid_share_.sub_block_value() == 0.0) return;

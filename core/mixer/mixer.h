@@ -76,12 +76,19 @@ class Mixer {
     std::vector<std::shared_ptr<Strip>> strips() const;
 
     /// Processes one block per strip in place, each with its own channel count and all of the same length. On
-    /// return voices are aligned. `feed` receives the sum of the voices, limited if there are several.
+    /// return voices are aligned. `feed` receives the sum of the voices, limited if there are several, or
+    /// always (limit_single_voice()).
     /// Returns false and silence if the number of blocks does not match the strips. Audio thread only.
     bool process(std::span<const AudioBlock> sounds, const AudioBlock& feed) noexcept;
     /// The same with input from Strip::fetch(); the input of `here` is `block`, in place. At most
     /// SidechainBuffer::kLongest frames. Returns false if `here` is not included.
     bool process(const Strip& here, const AudioBlock& block, const AudioBlock& feed) noexcept;
+
+    /// Whether the sum of a single voice is limited too (false by default), so that the latency of the
+    /// limiter does not come and go with the number of voices. Thread-safe.
+    void limit_single_voice(bool on) { limits_single_.store(on, std::memory_order_relaxed); }
+    /// Latency of the limiter of the sum, in frames; 0 before open().
+    int limiter_latency() const { return lid_ ? lid_->latency() : 0; }
 
     /// Latency of the aligned voices, and of the limited sum, in frames.
     int voices_latency() const { return slowest_.load(std::memory_order_relaxed); }
@@ -123,6 +130,7 @@ class Mixer {
     std::atomic<const Plan*> plan_{nullptr}, in_use_{nullptr};
     std::atomic<int> slowest_{0};  // frames by which the voices lag, once they are aligned
     std::atomic<int> latency_{0};
+    std::atomic<bool> limits_single_{false};
     // Control thread.
     std::vector<std::unique_ptr<const Plan>> plans_;  // the newest is last
 };

@@ -123,6 +123,11 @@ void read_audio(const Json& root, WorkingState& out) {
     out.audio.block = static_cast<int>(number("block", 32, 2048, 256));
     out.audio.channels = static_cast<int>(number("channels", 1, 2, 1));
     out.audio.mic_title = root.value("mic_title", out.audio.mic_title);
+    for (int row = 0; row < kLatencyRows; ++row) {
+        const Parameter& p = latency_parameters()[static_cast<size_t>(row)];
+        const std::string key = std::string(p.id) + "_ms";
+        set_latency_value(out.latency, row, number(key.c_str(), p.minimum, p.maximum, p.default_value));
+    }
     out.monitor_sink = root.value("monitor_sink", std::string());
     out.talk_key = root.value("talk_key", out.talk_key);
     out.target_lufs = number("target_lufs", -30, -9, -16);
@@ -139,6 +144,8 @@ Json write_audio(const WorkingState& state) {
     return {{"block", state.audio.block},
             {"channels", state.audio.channels},
             {"mic_title", state.audio.mic_title},
+            {"fixed_latency_ms", state.latency.fixed_ms},
+            {"output_delay_ms", state.latency.output_delay_ms},
             {"talk_key", state.talk_key},
             {"target_lufs", state.target_lufs},
             {"monitor_sink", state.monitor_sink},

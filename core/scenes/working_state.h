@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "engine/monitor.h"
+#include "mixer/latency_settings.h"
 #include "scenes/scene.h"
 
 namespace reed {
@@ -96,6 +97,7 @@ struct WorkingState {
     bool small_on_top = true;    ///< it stays before all others
     double window_seconds = 10.0;
     AudioSettings audio;
+    LatencySettings latency{};
     MonitorSettings monitor;       ///< its source is not stored: the monitor is off at every start
     std::string monitor_sink;      ///< node name; empty: the default output
     double monitor_balance = 0.0;  ///< the headphones', voices against programme, -30 to 30 dB

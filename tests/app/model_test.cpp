@@ -279,3 +279,14 @@ TEST_CASE("a stage that can't do its work says why, where it stands and where it
     REQUIRE(Window::until([&] { return !w.node("widener")->toolTip().contains("Needs stereo"); }));
     CHECK(w.strip().stageFault("widener").isEmpty());
 }
+
+TEST_CASE("what is said of a stage begins again when one of its values has changed", "[window]") {
+    TemporaryFolder folder;
+    Window w(folder);
+    w.strip().readings().set_window(1.0);
+    const auto seconds = [&] { return w.strip().findingLevels().seconds; };
+    REQUIRE(Window::until([&] { return w.strip().levelsFit() && seconds() > 2.5; }));
+    w.strip().chainModel().setValue("gate", row("gate", "hold"), 150.0);
+    CHECK(seconds() < 1.1);
+    CHECK(Window::until([&] { return seconds() > 2.5; }));
+}

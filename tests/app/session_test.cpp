@@ -65,16 +65,17 @@ TEST_CASE("three lost blocks in half a minute propose a safer size, once, and on
     // Followed, the next size up is proposed when that is not enough either.
     AudioSettings safer = w.app.audio().settings();
     safer.block = 512;
+    w.status->dropouts = 0;  // before the next microphone is asked for the first time
     w.app.audio().setSettings(safer);
     w.opened();
     CHECK(w.made == 2);
-    w.status->dropouts = 0;
     REQUIRE(Window::until([&] { return w.strip().input().dropoutTimes().empty(); }));
     w.status->dropouts = 4;
     REQUIRE(Window::until([&] { return !w.told().empty(); }));
     CHECK_THAT(w.told(), Catch::Contains("10.7 ms") && Catch::Contains("21.3 ms"));
     // At the largest there is nothing safer.
     safer.block = 2048;
+    w.status->dropouts = 0;
     w.app.audio().setSettings(safer);
     w.opened();
     w.window.messages()->dismiss();

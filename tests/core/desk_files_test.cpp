@@ -186,6 +186,7 @@ TEST_CASE("the working state keeps the memories and inputs of every strip", "[sc
     s.small_on_top = false;
     s.monitor_balance = -8.0;
     s.monitor_linked = true;
+    s.latency = {60.0, 250.0};
     s.focused_strip = "programme";
     InactiveSettings other{"compressor", s.scene.chain().stages[0].values, {}, 'B'};
     other.values[0] = -30;
@@ -202,6 +203,8 @@ TEST_CASE("the working state keeps the memories and inputs of every strip", "[sc
     json odd = json::parse(write_working_state(s));
     odd["input"]["channel"] = 1e9;
     odd["inputs"]["guest"]["heard_db"] = -400;
+    odd["audio"]["fixed_latency_ms"] = -5;
+    odd["audio"]["output_delay_ms"] = "long";
     odd["places"]["99"] = {{"strip", "x"}, {"stage", "y"}};
     odd["small_window"] = 5;
     odd["programs"] = {{"Music player", 5}};
@@ -210,6 +213,7 @@ TEST_CASE("the working state keeps the memories and inputs of every strip", "[sc
     REQUIRE(limited.ok());
     CHECK(limited.value().input.channel == 64);
     CHECK(limited.value().inputs.at("guest").monitor_db == -60.0);
+    CHECK(limited.value().latency == LatencySettings{});
     CHECK(limited.value().places == s.places);
     CHECK(limited.value().scene == s.scene);
     CHECK(limited.value().left_out.size() == 3);

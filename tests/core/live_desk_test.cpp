@@ -192,3 +192,68 @@ TEST_CASE("what comes into a strip is given beside it as late as it, and silent 
         steepest = std::max(steepest, static_cast<double>(std::abs(plain.sound[i] - plain.sound[i - 1])));
     CHECK(steepest < 0.1 * 2.0 * M_PI * 500.0 / 48000.0 * 1.2);
 }
+
+TEST_CASE("an output delay delays every output to the sample, and a mute empties it", "[desk][engine]") {
+    LiveMixer desk;
+    REQUIRE(desk.open({48000, 1}).ok());
+    desk.set_output_delay(250.0);
+    Sink sum, own, plain;
+    desk.set_sink(&sum);
+    const auto a = seat(desk, "a", {48000, 1}, true), b = seat(desk, "b", {48000, 1}, true);
+    a->set_output(&own);
+    a->set_plain_output(&plain);
+    desk.arrange({a, b}, {0, 1});
+    auto words = noise(0.05, 4.0, 3), other = silence(4.0);
+    const auto before = words;
+    const auto run = [&](size_t from, size_t to) {
+        for (size_t i = from; i < to; i += 256) {
+            give(*a, words, i, 256);
+            give(*b, other, i, 256);
+        }
+    };
+    run(0, 76800);
+    const size_t delay = 12000, wait = static_cast<size_t>(desk.desk().voices_latency());
+    const auto limited = delay + static_cast<size_t>(desk.latency());
+    float off = 0.0f;
+    for (size_t i = 24000; i < 76800; ++i) {
+        off = std::max({off, std::abs(own.sound[i] - before[i - delay - wait]),
+                        std::abs(plain.sound[i] - before[i - delay - wait]),
+                        std::abs(sum.sound[i] - before[i - limited])});
+    }
+    CHECK(off < 1e-6f);
+    // The histories, and so all that is measured, are not delayed.
+    CHECK(desk.feed_history()->written() == 76800);
+    // Muted: at once, though the delay still holds a quarter of a second of words, and for good.
+    a->engine().set_mute(true);
+    run(76800, 76800 + 2560);
+    a->engine().set_mute(false);
+    run(76800 + 2560, 153600);
+    const size_t faded = 76800 + 600, back = 76800 + 2560 + delay;
+    for (const Sink* s : {&own, &plain, &sum}) {
+        CHECK(peak(s->sound, faded, back - 600 - faded) == 0.0);
+        CHECK(rms(s->sound, back + 2400, 12000) == Approx(0.05).margin(0.003));
+    }
+    // A longer delay plays nothing a second time, a shorter one is cross-faded.
+    desk.set_output_delay(500.0);
+    run(153600, 166400);
+    for (const Sink* s : {&own, &plain, &sum}) CHECK(peak(s->sound, 153600 + 600, 12000) == 0.0);
+    desk.set_output_delay(0.0);
+    run(166400, 179200);
+    for (size_t i = 178900; i < 179200; ++i) off = std::max(off, std::abs(own.sound[i] - before[i - wait]));
+    CHECK(off < 1e-6f);
+    // What an output held when it was taken away is not heard when it comes back.
+    desk.set_output_delay(100.0);
+    run(179200, 186880);
+    desk.set_sink(nullptr);
+    a->set_output(nullptr);
+    run(186880, 188160);
+    const size_t then = own.frames;
+    desk.set_sink(&sum);
+    a->set_output(&own);
+    run(188160, 191744);
+    CHECK(peak(own.sound, then + 600, 2900) == 0.0);
+    desk.set_output_delay(std::nan(""));
+    CHECK(desk.output_delay() == 100.0);
+    desk.set_output_delay(5000.0);
+    CHECK(desk.output_delay() == LiveMixer::kLongestOutputDelay);
+}

@@ -96,6 +96,8 @@ QString sample(const ui::Action& action) {
             return "voice gate";
         case ui::Argument::level:
             return "voice -3";
+        case ui::Argument::milliseconds:
+            return "60";
         case ui::Argument::character:
             return action.held ? "Robot on" : "Robot";
     }
@@ -127,10 +129,10 @@ TEST_CASE("every action can be run by D-Bus, the command line and Open Sound Con
         e.sendOsc('/' + id.toUtf8(), arguments);
         CHECK(e.runs(id, argument));
         // With the whole argument in the address, as a button of a tablet has it.
-        const bool value = action.argument == ui::Argument::value ||
-                           action.argument == ui::Argument::position ||
-                           action.argument == ui::Argument::steps || action.argument == ui::Argument::level ||
-                           action.argument == ui::Argument::strip_stage;
+        const bool value =
+            action.argument == ui::Argument::value || action.argument == ui::Argument::position ||
+            action.argument == ui::Argument::steps || action.argument == ui::Argument::level ||
+            action.argument == ui::Argument::milliseconds || action.argument == ui::Argument::strip_stage;
         if (value) continue;
         QByteArray address = '/' + id.toUtf8();
         if (action.argument != ui::Argument::none && action.argument != ui::Argument::on_off)

@@ -63,7 +63,14 @@ ChainSpec ChainModel::runnable() const {
     ChainSpec out = chain();
     out.characters = characters_;
     out.character = character_;
+    out.least_latency = least_latency_;
     return out;
+}
+
+void ChainModel::setLeastLatency(double ms) {
+    if (ms == least_latency_) return;
+    least_latency_ = ms;
+    follow(Fade::quick);
 }
 
 void ChainModel::setCharacters(std::vector<CharacterSpec> characters) {

@@ -74,6 +74,8 @@ class ChainModel final : public QObject {
     void setCharacters(std::vector<CharacterSpec> characters);
     /// Turns a character on by name (empty: off) within 30 ms. Transient: not saved, no undo step.
     void setCharacter(const std::string& name);
+    /// Sets ChainSpec::least_latency, in ms; 0: none. Not saved, no undo step.
+    void setLeastLatency(double ms);
     /// Whether a character of this name is available.
     bool hasCharacter(const std::string& name) const;
     /// The active character; empty if none.
@@ -145,6 +147,7 @@ class ChainModel final : public QObject {
     std::map<std::string, size_t> last_used_;  // by stage id
     std::vector<CharacterSpec> characters_;
     std::string character_;
+    double least_latency_ = 0.0;  // ms
     std::string focused_, told_focus_;
     bool open_ = false;
 };

@@ -1,6 +1,7 @@
 #include "model/devices/audio_system.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace reed::ui {
 
@@ -8,11 +9,13 @@ void AudioSystem::start(const WorkingState& state) {
     graph_ = std::make_shared<PipeWireGraph>();
     settings_ = state.audio;
     moved_apps = state.programs;
+    setLatency(state.latency);
 }
 
 void AudioSystem::save(WorkingState& state) const {
     state.audio = settings_;
     state.programs = moved_apps;
+    state.latency = latency_;
 }
 
 void AudioSystem::poll() {
@@ -34,6 +37,18 @@ void AudioSystem::setSettings(const AudioSettings& settings) {
     if (next.mic_title != settings_.mic_title) microphone_titles.clear();
     settings_ = next;
     emit settingsChanged();
+}
+
+void AudioSystem::setLatency(const LatencySettings& latency) {
+    LatencySettings next = latency_;
+    for (int row = 0; row < kLatencyRows; ++row) {
+        const Parameter& p = latency_parameters()[static_cast<size_t>(row)];
+        const double value = latency_value(latency, row);
+        if (std::isfinite(value)) set_latency_value(next, row, std::clamp(value, p.minimum, p.maximum));
+    }
+    if (next == latency_) return;
+    latency_ = next;
+    emit latencyChanged();
 }
 
 std::shared_ptr<PipeWireHub> AudioSystem::hub() {

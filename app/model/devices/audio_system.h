@@ -34,6 +34,9 @@ class AudioSystem final : public QObject {
     /// Sets buffer size (32 to 2048 frames), channels (1 or 2) or title of the virtual microphone. Inputs
     /// that use PipeWire are opened again.
     void setSettings(const AudioSettings& settings);
+    const LatencySettings& latency() const { return latency_; }
+    /// Values outside their ranges (latency_parameters()) are limited; NaN is ignored.
+    void setLatency(const LatencySettings& latency);
     /// The connection for these settings; a new one if they have changed.
     std::shared_ptr<PipeWireHub> hub();
 
@@ -64,6 +67,7 @@ class AudioSystem final : public QObject {
   signals:
     void snapshotChanged();
     void settingsChanged();
+    void latencyChanged();
     /// The program that fed the virtual microphone has ended, and this one feeds it next. What is muted by a
     /// directly connected slot is not heard.
     void takenOver();
@@ -74,6 +78,7 @@ class AudioSystem final : public QObject {
     PipeWireSnapshot snapshot_;
     std::uint64_t version_ = 0;
     AudioSettings settings_, hub_settings_;
+    LatencySettings latency_;
     std::shared_ptr<PipeWireHub> hub_;
     SourceFactory source_factory_;
 };

@@ -386,7 +386,7 @@ void InputController::setRoom(RoomControl control, double value) {
 double InputController::totalDelayMs() const {
     const double ms = 1000.0 / std::max(1.0, engine_.format().sample_rate);
     const int latency =
-        std::max(context_.live.latency(), engine_.figures().latency) + engine_.chain().character_latency();
+        std::max(context_.live.latency(), engine_.figures().latency) + engine_.chain().latencies().excess();
     return status().delay_ms + ms * (latency + context_.live.load().block_frames());
 }
 

@@ -31,6 +31,7 @@ StripModel::StripModel(AppContext& context, AudioSystem& audio, const std::strin
     connect(&tick_, &QTimer::timeout, this, &StripModel::tick);
     connect(this, &StripModel::ticked, this, &StripModel::followReadouts);
     connect(&chain_, &ChainModel::changed, &monitoring_, &MonitorController::followChain);
+    connect(&chain_, &ChainModel::changed, this, [this] { readings_.values_changed(); });
     connect(&chain_, &ChainModel::stripChanged, this, &StripModel::applyMute);
     connect(&input_, &InputController::engineOpened, &monitoring_, &MonitorController::reopen);
     connect(&input_, &InputController::opened, &monitoring_, &MonitorController::inputOpened);

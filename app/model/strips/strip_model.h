@@ -57,6 +57,8 @@ class StripModel final : public QObject {
 
     MeterReader& readings() { return readings_; }
     const LevelReport& levels() const { return readings_.levels(); }
+    /// Levels that findings are derived from, see MeterReader::lasting_levels().
+    const LevelReport& findingLevels() { return readings_.lasting_levels(); }
     /// Whether the levels belong to the current chain (they lag behind a change of structure).
     bool levelsFit() const { return readings_.fits(chain_.chain().stages.size()); }
     /// Fault text of a stage, at most 1 s old; empty if there is none.
