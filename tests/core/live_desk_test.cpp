@@ -257,3 +257,29 @@ TEST_CASE("an output delay delays every output to the sample, and a mute empties
     desk.set_output_delay(5000.0);
     CHECK(desk.output_delay() == LiveMixer::kLongestOutputDelay);
 }
+
+TEST_CASE("a latency that grows while the strip is muted brings no words back unprocessed", "[desk][engine]") {
+    LiveMixer desk;
+    REQUIRE(desk.open({48000, 1}).ok());
+    Sink sum, plain;
+    desk.set_sink(&sum);
+    const auto a = seat(desk, "a", {48000, 1}, true);
+    a->set_plain_output(&plain);
+    desk.arrange({a}, {0});
+    auto words = noise(0.05, 2.0, 3);
+    const auto run = [&](size_t from, size_t to) {
+        for (size_t i = from; i < to; i += 256) give(*a, words, i, 256);
+    };
+    run(0, 25600);
+    CHECK(rms(plain.sound, 12000, 12000) > 0.04);
+    a->engine().set_mute(true);
+    run(25600, 26368);
+    ChainSpec later = chain_of({});
+    later.least_latency = 200.0;
+    REQUIRE(a->engine().chain().follow(later).ok());
+    while (!a->engine().chain().settled()) std::this_thread::yield();
+    run(26368, 64000);
+    CHECK(desk.latency() == 9600);
+    CHECK(peak(plain.sound, 26368, 30000) == 0.0);
+    CHECK(peak(sum.sound, 26368, 30000) == 0.0);
+}
