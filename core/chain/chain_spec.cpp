@@ -1,6 +1,7 @@
 #include "chain/chain_spec.h"
 
 #include <algorithm>
+#include <cmath>
 #include <stdexcept>
 
 #include "stages/missing.h"

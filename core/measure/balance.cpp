@@ -129,6 +129,7 @@ std::vector<VoiceLoudness> per_voice_loudness(std::span<const LoudnessTrack* con
         if (steps[loudest][i] > gates[loudest]) means[loudest].add(steps[loudest][i]);
     }
     std::vector<VoiceLoudness> out;
+    out.reserve(means.size());
     for (const Mean& m : means)
         out.push_back({m.lufs(), LoudnessTrack::kStep * static_cast<double>(m.count)});
     return out;

@@ -70,7 +70,10 @@ SceneReading read_without_nulls(Json from, const std::string& what, WorkingState
     if (removed.empty()) return reading;
     SceneReading again = read_scene(from.dump());
     if (!again.scene) return reading;
-    for (const auto& path : removed) out.left_out.push_back("the value " + what + "/" + path);
+    for (const auto& path : removed) {
+        out.left_out.push_back("the value " + what);
+        out.left_out.back().append("/").append(path);
+    }
     return again;
 }
 

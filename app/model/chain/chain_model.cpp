@@ -129,9 +129,9 @@ void ChainModel::changeStage(StageSpec next, const QString& label, const QString
     const bool renamed = next.title != before.title;
     const QString id = QString::fromStdString(next.id);
     auto state = std::make_shared<StripState>(*now_);
-    state->scene.chain().stages[static_cast<size_t>(i)] = next;
+    state->scene.chain().stages[static_cast<size_t>(i)] = std::move(next);
     replace(std::move(state));
-    if (open_ && !runner_.set_stage(next)) follow(Fade::quick);
+    if (open_ && !runner_.set_stage(chain().stages[static_cast<size_t>(i)])) follow(Fade::quick);
     renamed ? emit structureChanged() : emit stageChanged(id);
     emit changed();
 }
