@@ -374,7 +374,11 @@ std::pair<CLI::App*, std::function<int()>> live_command(CLI::App& app) {
     const auto milliseconds = [&](const char* name, std::optional<double>& value, LatencyRow row,
                                   const char* what) {
         const Parameter& p = latency_parameters()[static_cast<size_t>(row)];
-        command->add_option(name, value, what)->check(CLI::Range(p.minimum, p.maximum));
+        // CLI::Range takes NaN for a number inside.
+        command->add_option(name, value, what)->check([&p](const std::string& text) {
+            const auto parsed = parse_value(p, text);
+            return parsed.ok() ? std::string() : parsed.error().text();
+        });
     };
     milliseconds("--fixed-latency", options->fixed_latency, kLatencyFixed,
                  "Least latency of the voices in ms, 0 to 250 (default: as the window has it)");

@@ -241,12 +241,13 @@ QString DelayPopup::dropoutWords() const {
 QString DelayPopup::latencyWords() const {
     if (const double over = app_.latency().excess(strip_); over > 0.0)
         return tr("This chain is %1 longer than the fixed latency.").arg(ms(over));
-    return app_.audio().latency().fixed_ms > 0.0
-               ? tr("The total stays the same with every scene. Enter it as the sound's offset beside your "
-                    "camera in your streaming app.")
-               : tr("The total changes with scenes and stages. Set a fixed latency to enter one number "
-                    "beside "
-                    "your camera in your streaming app.");
+    const bool fixed = app_.audio().latency().fixed_ms > 0.0;
+    if (fixed && strip_.liveStrip().role() != StripRole::voice)
+        return tr("App audio waits for the voices. Its own stages can add to their fixed latency.");
+    return fixed ? tr("The total stays the same with every scene. Enter it as the sound's offset beside your "
+                      "camera in your streaming app.")
+                 : tr("The total changes with scenes and stages. Set a fixed latency to enter one number "
+                      "beside your camera in your streaming app.");
 }
 
 void DelayPopup::paintEvent(QPaintEvent* event) {

@@ -417,9 +417,11 @@ class Builder {
         const double typical = reach_reduction(s, talk, steps_.sample_rate(),
                                                steps_.classes(SoundcheckStep::talk), kTypicalReduction);
         line(
-            "compressor", s, {row_of(s, "threshold"), row_of(s, "ratio")},
+            "compressor", s,
+            {row_of(s, "threshold"), row_of(s, "ratio"), row_of(s, "attack"), row_of(s, "release")},
             why("compressor",
-                "At this threshold normal talk is reduced by {0} dB. Quiet and loud speech are {1} dB apart.",
+                "At this threshold normal talk is reduced by {0} dB. Quiet and loud speech are {1} dB apart. "
+                "Attack and release are slow, which keeps words clear.",
                 {{typical, Unit::decibel, 0}, {spread, Unit::decibel, 0}}),
             "Loud and quiet speech are closer together.");
         // A gain after everything else: it is known exactly from the loudness without it.

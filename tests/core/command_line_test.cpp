@@ -400,3 +400,27 @@ TEST_CASE("reference pages of the stages match their tables", "[command]") {
     CHECK(unknown.status == 2);
     CHECK_THAT(unknown.err, Catch::Contains("gong is not a stage kind"));
 }
+
+TEST_CASE("live says when a strip is longer than the fixed latency, and refuses what is out of range",
+          "[cli]") {
+    const Bench b;
+    const auto live = [&](const char* option, const char* ms) {
+        return b.cli({"live", "--scene", b.scene, "--input", "file:" + b.in, "--no-virtual-microphone",
+                      "--seconds", "0.1", option, ms});
+    };
+    // Suppression 20 ms, gate, and two limiters.
+    const auto tight = live("--fixed-latency", "20");
+    CHECK(tight.status == 0);
+    CHECK_THAT(tight.err, Catch::Contains("longer than the fixed latency of 20 ms"));
+    const auto wide = live("--fixed-latency", "80");
+    CHECK(wide.status == 0);
+    CHECK_THAT(wide.err, !Catch::Contains("fixed latency"));
+    for (const auto& [option, ms] : {std::pair{"--fixed-latency", "300"},
+                                     {"--fixed-latency", "nan"},
+                                     {"--output-delay", "-1"},
+                                     {"--output-delay", "1001"}}) {
+        const auto bad = live(option, ms);
+        CHECK(bad.status == 2);
+        CHECK_THAT(bad.err, Catch::Contains(option));
+    }
+}

@@ -67,12 +67,6 @@ ChainSpec ChainModel::runnable() const {
     return out;
 }
 
-void ChainModel::setLeastLatency(double ms) {
-    if (ms == least_latency_) return;
-    least_latency_ = ms;
-    follow(Fade::quick);
-}
-
 void ChainModel::setCharacters(std::vector<CharacterSpec> characters) {
     if (characters == characters_) return;
     characters_ = std::move(characters);

@@ -5,6 +5,7 @@
 #include <QTimer>
 #include <map>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "chain/chain_runner.h"
@@ -75,7 +76,9 @@ class ChainModel final : public QObject {
     /// Turns a character on by name (empty: off) within 30 ms. Transient: not saved, no undo step.
     void setCharacter(const std::string& name);
     /// Sets ChainSpec::least_latency, in ms; 0: none. Not saved, no undo step.
-    void setLeastLatency(double ms);
+    void setLeastLatency(double ms) {
+        if (std::exchange(least_latency_, ms) != ms) follow(Fade::quick);
+    }
     /// Whether a character of this name is available.
     bool hasCharacter(const std::string& name) const;
     /// The active character; empty if none.

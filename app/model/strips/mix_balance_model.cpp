@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "model/strips/mixer_model.h"
 
@@ -40,17 +41,6 @@ bool MixBalanceModel::follow() {
     return true;
 }
 
-bool MixBalanceModel::chainsChanged() {
-    std::map<const StripModel*, ChainChange> now;
-    bool changed = false;
-    for (StripModel* s : mixer_.strips()) {
-        ChainChange& c = now[s] = chains_[s];
-        changed = c.changed(s->chainModel()) || changed;
-    }
-    chains_ = std::move(now);
-    return changed;
-}
-
 void MixBalanceModel::tick() {
     if (!follow()) return;
     // All are written in one go, so what one has the others have too, but for the block that comes just now.
@@ -75,7 +65,9 @@ void MixBalanceModel::tick() {
         }
         programme_track_->add(sum);
     }
-    if (chainsChanged()) from_ = voice_track_->next_independent();
+    std::int64_t changes = 0;
+    for (const StripModel* strip : mixer_.strips()) changes += strip->soundChanges();
+    if (std::exchange(changes_, changes) != changes) from_ = voice_track_->next_independent();
     if (++ticks_ % 3 != 0 && mixer_.main().isVisible()) return;
     now_ = balance_of(*voice_track_, *programme_track_, from_);
     if (now_.speech_seconds < kEnough) now_ = {};

@@ -2,19 +2,16 @@
 #pragma once
 
 #include <QObject>
-#include <map>
 #include <memory>
 #include <vector>
 
 #include "base/ring_reader.h"
 #include "measure/balance.h"
 #include "mixer/live_mixer.h"
-#include "model/strips/chain_change.h"
 
 namespace reed::ui {
 
 class MixerModel;
-class StripModel;
 
 /// Measures the sum of all voices and the sum of all app audio strips, after their faders, while there is an
 /// app audio strip. What was measured before the last change of a chain or fader is shown, but not judged.
@@ -50,7 +47,6 @@ class MixBalanceModel final : public QObject {
   private:
     void tick();
     bool follow();
-    bool chainsChanged();
 
     MixerModel& mixer_;
     LiveMixer& live_;
@@ -58,9 +54,8 @@ class MixBalanceModel final : public QObject {
     std::vector<RingReader> programmes_;
     std::unique_ptr<LoudnessTrack> voice_track_, programme_track_;
     AudioBuffer sum_;
-    std::map<const StripModel*, ChainChange> chains_;
     Balance now_;
-    std::int64_t from_ = 0;  // index of the first point after the last change
+    std::int64_t changes_ = 0, from_ = 0;  // StripModel::soundChanges() of all; the first point since then
     int ticks_ = 0;
 };
 

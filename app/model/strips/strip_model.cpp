@@ -1,6 +1,7 @@
 #include "model/strips/strip_model.h"
 
 #include <QGuiApplication>
+#include <utility>
 
 #include "model/shared/due.h"
 
@@ -31,7 +32,8 @@ StripModel::StripModel(AppContext& context, AudioSystem& audio, const std::strin
     connect(&tick_, &QTimer::timeout, this, &StripModel::tick);
     connect(this, &StripModel::ticked, this, &StripModel::followReadouts);
     connect(&chain_, &ChainModel::changed, &monitoring_, &MonitorController::followChain);
-    connect(&chain_, &ChainModel::changed, this, [this] { readings_.values_changed(); });
+    connect(&chain_, &ChainModel::changed, this, &StripModel::noteChange);
+    connect(&chain_, &ChainModel::characterChanged, this, [this] { ++sound_changes_; });
     connect(&chain_, &ChainModel::stripChanged, this, &StripModel::applyMute);
     connect(&input_, &InputController::engineOpened, &monitoring_, &MonitorController::reopen);
     connect(&input_, &InputController::opened, &monitoring_, &MonitorController::inputOpened);
@@ -44,8 +46,21 @@ StripModel::~StripModel() {
 
 void StripModel::start(StripState state, const std::string& focused, const std::string& character) {
     chain_.begin(std::move(state), focused);
+    changed_from_ = chain_.state();
     restoreCharacter(character);
     applyMute();
+}
+
+/// Names, colours and notes change nothing that is heard.
+void StripModel::noteChange() {
+    const SharedState before = std::exchange(changed_from_, chain_.state());
+    if (before != nullptr && before->scene.chain() == chain_.chain()) {
+        const StripSpec &was = before->scene.desk.strips.front(), &is = chain_.spec();
+        if (was.fader == is.fader && was.mute == is.mute) return;
+    } else {
+        readings_.values_changed();
+    }
+    ++sound_changes_;
 }
 
 void StripModel::run() {

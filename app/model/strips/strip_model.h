@@ -59,6 +59,9 @@ class StripModel final : public QObject {
     const LevelReport& levels() const { return readings_.levels(); }
     /// Levels that findings are derived from, see MeterReader::lasting_levels().
     const LevelReport& findingLevels() { return readings_.lasting_levels(); }
+    /// How often stages, fader, mute or character have changed: what was measured at another count is of
+    /// another sound.
+    std::int64_t soundChanges() const { return sound_changes_; }
     /// Whether the levels belong to the current chain (they lag behind a change of structure).
     bool levelsFit() const { return readings_.fits(chain_.chain().stages.size()); }
     /// Fault text of a stage, at most 1 s old; empty if there is none.
@@ -104,6 +107,7 @@ class StripModel final : public QObject {
     int interval() const;
     void reportFaults();
     void followReadouts();
+    void noteChange();
     void restoreCharacter(const std::string& name);
 
     AppContext& context_;
@@ -119,6 +123,8 @@ class StripModel final : public QObject {
     QTimer tick_;
     Visibility visibility_;
     std::int64_t history_start_ = 0;
+    SharedState changed_from_;
+    std::int64_t sound_changes_ = 0;
     bool skip_readings_ = false, every_other_ = false;
     QElapsedTimer input_polled_, faults_reported_;
     std::map<std::string, QString> faults_;  // by stage; each is reported once

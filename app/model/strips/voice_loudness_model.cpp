@@ -1,6 +1,7 @@
 #include "model/strips/voice_loudness_model.h"
 
 #include <algorithm>
+#include <utility>
 
 #include "model/strips/mix_balance_model.h"
 #include "model/strips/mixer_model.h"
@@ -29,7 +30,7 @@ bool VoiceLoudnessModel::follow() {
     for (size_t i = 0; i < voices.size() && !another; ++i) another = voices[i] != followed_[i].strip;
     if (another) {
         followed_.clear();
-        for (StripModel* s : voices) followed_.push_back({s, {}, nullptr, {}});
+        for (StripModel* s : voices) followed_.push_back({s, {}, nullptr});
     }
     for (Followed& f : followed_) another = f.sound.follow(f.strip->engine().feed_history()) || another;
     if (!another) return !followed_.empty();
@@ -56,9 +57,9 @@ void VoiceLoudnessModel::tick() {
             if (f.sound.next(n, piece) == RingReader::Got::sound) f.track->add(piece);
         }
     }
-    bool changed = false;
-    for (Followed& f : followed_) changed = f.chain.changed(f.strip->chainModel()) || changed;
-    if (changed) {
+    std::int64_t changes = 0;
+    for (const Followed& f : followed_) changes += f.strip->soundChanges();
+    if (std::exchange(changes_, changes) != changes) {
         from_ = followed_.front().track->next_independent();
         now_.clear();
     }

@@ -7,7 +7,6 @@
 
 #include "base/ring_reader.h"
 #include "measure/balance.h"
-#include "model/strips/chain_change.h"
 
 namespace reed::ui {
 
@@ -39,12 +38,11 @@ class VoiceLoudnessModel final : public QObject {
         StripModel* strip;
         RingReader sound;
         std::unique_ptr<LoudnessTrack> track;
-        ChainChange chain;
     };
     MixerModel& mixer_;
     std::vector<Followed> followed_;
     std::vector<Voice> now_;
-    std::int64_t from_ = 0;  // index of the first point after the last change
+    std::int64_t changes_ = 0, from_ = 0;  // StripModel::soundChanges() of all; the first point since then
     int ticks_ = 0;
 };
 
