@@ -258,7 +258,8 @@ TEST_CASE("an output delay delays every output to the sample, and a mute empties
     CHECK(desk.output_delay() == LiveMixer::kLongestOutputDelay);
 }
 
-TEST_CASE("a latency that grows while the strip is muted brings no words back unprocessed", "[desk][engine]") {
+TEST_CASE("a latency that grows while the strip is muted brings no words back unprocessed",
+          "[desk][engine]") {
     LiveMixer desk;
     REQUIRE(desk.open({48000, 1}).ok());
     Sink sum, plain;
