@@ -46,10 +46,11 @@ int main(int argc, char** argv) {
     const QCommandLineOption focus("focus", "Focus this stage (its id).", "id");
     const QCommandLineOption send("send",
                                   "Send an action to the running instance, e.g. mute, scene NAME, bypass "
-                                  "STAGE. An empty string lists all actions.",
+                                  "STAGE. --actions lists them.",
                                   "command");
+    const QCommandLineOption actions("actions", "List all actions with what they do.");
     options.addPositionalArgument("words", "Arguments of --send.", "[words...]");
-    options.addOptions({seconds, shot, record, theme, focus, send});
+    options.addOptions({seconds, shot, record, theme, focus, send, actions});
 
     // What shows no window needs no display.
     QStringList words;
@@ -57,8 +58,12 @@ int main(int argc, char** argv) {
     (void)options.parse(words);
     const auto at = std::ranges::find_if(
         words, [](const QString& w) { return w == "--send" || w.startsWith("--send="); });
-    if (at != words.end() || options.isSet(help) || options.isSet(version)) {
+    if (at != words.end() || options.isSet(help) || options.isSet(version) || options.isSet(actions)) {
         const QCoreApplication app(argc, argv);
+        if (at == words.end() && options.isSet(actions)) {
+            for (const QString& line : ui::actionLines()) std::printf("%s\n", qPrintable(line));
+            return 0;
+        }
         if (at == words.end()) options.process(app);  // shows help or version, and ends
         // All that follows belongs to the command: "set gain gain -14.4" has no option in it.
         QStringList command = words.mid(at - words.begin());

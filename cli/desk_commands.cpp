@@ -12,6 +12,7 @@
 #include "live_command.h"
 #include "measure/balance.h"
 #include "mixer/mixer_render.h"
+#include "value_checks.h"
 
 namespace reed::cli {
 
@@ -191,23 +192,27 @@ int balance_command(const BalanceOptions& o) {
 std::vector<std::pair<CLI::App*, std::function<int()>>> desk_commands(CLI::App& app) {
     auto options = std::make_shared<RenderOptions>();
     auto* render = app.add_subcommand("render", "Process audio files with a scene");
-    render->add_option("--scene", options->scene, "Scene file")->required();
+    render->add_option("--scene", options->scene, "Scene file")->type_name("FILE")->required();
     render
         ->add_option("--in", options->in,
                      "Input file for the first strip (WAV, FLAC, Ogg or Opus, mono or stereo), or "
                      "STRIP=FILE; may be repeated")
+        ->type_name("[STRIP=]FILE")
         ->required()
         ->take_all();
     render
         ->add_option("--out", options->out,
                      "Output file (.wav or .flac), or output folder when STRIP=FILE is used")
+        ->type_name("FILE")
         ->required();
-    render->add_option("--character", options->character,
-                       "Character file: its stages are applied after the chain, before the limiter");
+    render
+        ->add_option("--character", options->character,
+                     "Character file: its stages are applied after the chain, before the limiter")
+        ->type_name("FILE");
     render
         ->add_option("--block", options->block,
                      "Frames processed at a time, 1 to 8192; the result is the same")
-        ->check(CLI::Range(1, 8192));
+        ->check(number_between(1, 8192));
     render
         ->add_option("--samples", options->samples,
                      "Sample format: 24, float or auto (float for WAV, 24 for FLAC)")
@@ -215,14 +220,17 @@ std::vector<std::pair<CLI::App*, std::function<int()>>> desk_commands(CLI::App& 
 
     auto pair = std::make_shared<BalanceOptions>();
     auto* balance = app.add_subcommand("balance", "Loudness of app audio relative to a voice during speech");
-    balance->add_option("--voice", pair->voice, "Audio file of the voice or voices")->required();
+    balance->add_option("--voice", pair->voice, "Audio file of the voice or voices")
+        ->type_name("FILE")
+        ->required();
     balance
         ->add_option("--app-audio,--programme", pair->programme, "App audio file, starting at the same time")
+        ->type_name("FILE")
         ->required();
     balance->add_option("--min,--least", pair->least, "Minimum target distance in LU")
-        ->check(CLI::Range(0.0, 40.0));
+        ->check(number_between(0.0, 40.0));
     balance->add_option("--max,--most", pair->most, "Maximum target distance in LU")
-        ->check(CLI::Range(0.0, 40.0));
+        ->check(number_between(0.0, 40.0));
     balance->add_flag("--json", pair->json, "Print JSON");
 
     return {live_command(app),

@@ -17,6 +17,7 @@
 #include "mixer/live_mixer.h"
 #include "scenes/mute_marker.h"
 #include "scenes/working_state.h"
+#include "value_checks.h"
 
 namespace reed::cli {
 namespace {
@@ -356,21 +357,22 @@ int live(const LiveOptions& options) {
 std::pair<CLI::App*, std::function<int()>> live_command(CLI::App& app) {
     auto options = std::make_shared<LiveOptions>();
     auto* command = app.add_subcommand("live", "Run a scene live without a window until interrupted");
-    command->add_option("--scene", options->scene, "Scene file")->required();
+    command->add_option("--scene", options->scene, "Scene file")->type_name("FILE")->required();
     command
         ->add_option("--input", options->inputs,
                      "STRIP=SOURCE, where SOURCE is a PipeWire node (NAME#3 for one channel), default, "
                      "file:PATH or room. STRIP= may be omitted for the first strip. Unlisted strips use the "
                      "inputs saved by the window.")
+        ->type_name("STRIP=SOURCE")
         ->take_all();
     command->add_option("--seconds", options->seconds, "Quit after this many seconds")
-        ->check(CLI::Range(0.1, 1e6));
+        ->check(number_between(0.1, 1e6));
     command->add_option("--every", options->every, "Interval between status lines, in seconds")
-        ->check(CLI::Range(0.05, 3600.0));
+        ->check(number_between(0.05, 3600.0));
     command->add_option("--block", options->block, "Frames wished for, 32 to 2048")
-        ->check(CLI::Range(32, 2048));
+        ->check(number_between(32, 2048));
     command->add_option("--channels", options->channels, "Channels of the virtual microphone (1 or 2)")
-        ->check(CLI::Range(1, 2));
+        ->check(number_between(1, 2));
     const auto milliseconds = [&](const char* name, std::optional<double>& value, LatencyRow row,
                                   const char* what) {
         const Parameter& p = latency_parameters()[static_cast<size_t>(row)];
@@ -384,7 +386,8 @@ std::pair<CLI::App*, std::function<int()>> live_command(CLI::App& app) {
                  "Least latency of the voices in ms, 0 to 250 (default: as the window has it)");
     milliseconds("--output-delay", options->output_delay, kLatencyOutputDelay,
                  "Delay of the virtual microphones in ms, 0 to 1000 (default: as the window has it)");
-    command->add_option("--title", options->title, "Name of the virtual microphone in other apps");
+    command->add_option("--title", options->title, "Name of the virtual microphone in other apps")
+        ->type_name("NAME");
     command->add_flag("--no-virtual-microphone,--no-feed", options->no_feed,
                       "Don't create a virtual microphone");
     command->add_flag("--unmute", options->unmute, "Start unmuted even if the window was muted when it quit");

@@ -5,13 +5,19 @@
 #include <functional>
 #include <iostream>
 #include <iterator>
+#include <map>
+#include <string>
 
+#include "backup_commands.h"
 #include "base/decibel.h"
 #include "base/file.h"
 #include "base/sound_file.h"
+#include "command_tree.h"
 #include "common.h"
+#include "completion.h"
 #include "desk_commands.h"
 #include "engine/render.h"
+#include "manual_page.h"
 #include "measure/file_measure.h"
 #include "scene_commands.h"
 #include "soundcheck_command.h"
@@ -144,21 +150,34 @@ int run(int argc, char** argv) {
     std::ranges::move(take_commands(app), std::back_inserter(others));
     std::ranges::move(scene_commands(app), std::back_inserter(others));
     std::ranges::move(soundcheck_command(app), std::back_inserter(others));
+    std::ranges::move(backup_commands(app), std::back_inserter(others));
 
     std::string sound;
     auto* measure =
         app.add_subcommand("measure", "Measure an audio file: levels, loudness, true peak, noise floor");
-    measure->add_option("file", sound, "Audio file")->required();
+    measure->add_option("file", sound, "Audio file")->type_name("FILE")->required();
     measure->add_flag("--json", json, "Print JSON");
 
     std::string scene;
     auto* levels = app.add_subcommand("levels", "Noise, speech and peak levels at every point of the chain");
-    levels->add_option("--scene", scene, "Scene file")->required();
+    levels->add_option("--scene", scene, "Scene file")->type_name("FILE")->required();
     std::string strip;
     const char* which = "Id or name of the strip (default: the first)";
-    levels->add_option("--strip", strip, which);
-    levels->add_option("--in", sound, "Audio file")->required();
+    levels->add_option("--strip", strip, which)->type_name("STRIP");
+    levels->add_option("--in", sound, "Audio file")->type_name("FILE")->required();
     levels->add_flag("--json", json, "Print JSON");
+
+    // Both are made from the parser: they describe what it accepts, whatever is added to it.
+    const std::map<std::string, std::string (*)(const CommandTree&)> shells = {
+        {"bash", bash_completion}, {"fish", fish_completion}, {"zsh", zsh_completion}};
+    std::string shell;
+    auto* completion =
+        app.add_subcommand("completion", "Print the script by which a shell completes commands");
+    completion->add_option("shell", shell, "The shell")
+        ->required()
+        ->type_name("SHELL")
+        ->check(CLI::IsMember({"bash", "fish", "zsh"}));
+    auto* manual = app.add_subcommand("manual", "Print the manual page (for man)")->group("");
 
     try {
         app.parse(argc, argv);
@@ -168,6 +187,14 @@ int run(int argc, char** argv) {
     }
     if (*measure) return measure_command(sound, json);
     if (*levels) return levels_command(scene, strip, sound, json);
+    if (*completion) {
+        std::cout << shells.at(shell)(command_tree(app));
+        return 0;
+    }
+    if (*manual) {
+        std::cout << manual_page(command_tree(app), REED_VERSION);
+        return 0;
+    }
     for (const auto& [command, work] : others) {
         if (*command) return work();
     }

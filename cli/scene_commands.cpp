@@ -186,13 +186,15 @@ std::vector<std::pair<CLI::App*, std::function<int()>>> scene_commands(CLI::App&
         return command;
     };
     const auto about = [&](CLI::App* command, const char* sound) {
-        command->add_option("--scene", o->scene, "Scene file to read")->required();
-        command->add_option("--strip", o->strip, "Id or name of the strip (default: the first)");
-        command->add_option("--in", o->in, sound)->required();
-        command->add_option("--out", o->out, "Scene file to write")->required();
+        command->add_option("--scene", o->scene, "Scene file to read")->type_name("FILE")->required();
+        command->add_option("--strip", o->strip, "Id or name of the strip (default: the first)")
+            ->type_name("STRIP");
+        command->add_option("--in", o->in, sound)->type_name("FILE")->required();
+        command->add_option("--out", o->out, "Scene file to write")->type_name("FILE")->required();
     };
     add("check", "Validate scene files", [](const Options& of) { return check_command(of.files); })
         ->add_option("files", o->files, "Scene files")
+        ->type_name("FILE")
         ->required();
     add("schema", "Print the JSON Schema of scene files", [](const Options&) {
         std::cout << scene_schema();
@@ -200,7 +202,8 @@ std::vector<std::pair<CLI::App*, std::function<int()>>> scene_commands(CLI::App&
     });
     CLI::App* learn = add("learn", "Learn a noise profile from a recording of silence", learn_command);
     about(learn, "Audio file of the background noise without speech, 3 s or longer");
-    learn->add_option("--stage", o->stage, "Id of the stage (default: the first that learns)");
+    learn->add_option("--stage", o->stage, "Id of the stage (default: the first that learns)")
+        ->type_name("STAGE");
     const char* speech = "Unprocessed audio file with some sentences and pauses";
     CLI::App* reference =
         add("set-reference", "Store a recording's voice and noise levels in a scene as its reference",
@@ -212,11 +215,11 @@ std::vector<std::pair<CLI::App*, std::function<int()>>> scene_commands(CLI::App&
     about(fit, speech);
     fit->add_flag("--json", o->json, "Print JSON");
     CLI::App* pack = add("pack", "Pack scene files into a zip", pack_command);
-    pack->add_option("files", o->files, "Scene files")->required();
-    pack->add_option("--out", o->out, "Zip to write")->required();
+    pack->add_option("files", o->files, "Scene files")->type_name("FILE")->required();
+    pack->add_option("--out", o->out, "Zip to write")->type_name("FILE")->required();
     CLI::App* unpack = add("unpack", "Unpack a zip of scenes into a folder", unpack_command);
-    unpack->add_option("file", o->in, "Zip of scene files")->required();
-    unpack->add_option("--folder", o->folder, "Folder of the scenes")->required();
+    unpack->add_option("file", o->in, "Zip of scene files")->type_name("FILE")->required();
+    unpack->add_option("--folder", o->folder, "Folder of the scenes")->type_name("FOLDER")->required();
     unpack->add_option("--clash", o->clash, "What to do with scenes that already exist")
         ->check(CLI::IsMember({"both", "replace", "skip"}));
     return out;

@@ -87,14 +87,15 @@ std::vector<std::pair<CLI::App*, std::function<int()>>> soundcheck_command(CLI::
     auto* c = app.add_subcommand("soundcheck", "Measure a voice and its room, and propose a chain for them");
     for (const StepInfo& info : soundcheck_steps()) {
         auto* option = c->add_option("--" + std::string(info.id), o->files[static_cast<size_t>(info.step)],
-                                     "Audio file or take: " + std::string(info.title));
+                                     "Audio file or take: " + std::string(info.title))
+                           ->type_name("FILE");
         if (info.required) option->required();
     }
-    c->add_option("--out", o->out, "Scene file to write with the proposed chain");
-    c->add_option("--name", o->name, "Name of that scene (default: Soundcheck)");
+    c->add_option("--out", o->out, "Scene file to write with the proposed chain")->type_name("FILE");
+    c->add_option("--name", o->name, "Name of that scene (default: Soundcheck)")->type_name("NAME");
     c->add_option("--target", o->target, "Loudness of the output in LUFS (default: -16)");
-    c->add_option("--folder", o->folder, "Folder of the takes (default: the window's)");
-    c->add_flag("--json", o->json, "As JSON");
+    c->add_option("--folder", o->folder, "Folder of the takes (default: the window's)")->type_name("FOLDER");
+    c->add_flag("--json", o->json, "Print JSON");
     return {{c, [o] { return run_soundcheck(*o); }}};
 }
 

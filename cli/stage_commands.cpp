@@ -160,7 +160,8 @@ std::vector<std::pair<CLI::App*, std::function<int()>>> stage_commands(CLI::App&
     const auto o = std::make_shared<Options>();
     auto* stages = app.add_subcommand("stages", "List all stage types and their parameters");
     stages->add_flag("--json", o->json, "Print JSON");
-    stages->add_option("--markdown", o->page, "Print the reference page of this kind (its id) as Markdown");
+    stages->add_option("--markdown", o->page, "Print the reference page of this kind (its id) as Markdown")
+        ->type_name("KIND");
     return {{stages, [o] { return stages_command(*o); }}};
 }
 

@@ -158,38 +158,44 @@ std::vector<std::pair<CLI::App*, std::function<int()>>> take_commands(CLI::App& 
     auto o = std::make_shared<Options>();
     std::vector<std::pair<CLI::App*, std::function<int()>>> out;
     const auto folder = [&](CLI::App* c) {
-        c->add_option("--folder", o->folder, "Folder of the takes (default: the window's)");
+        c->add_option("--folder", o->folder, "Folder of the takes (default: the window's)")
+            ->type_name("FOLDER");
         return c;
     };
     const auto strip = [&](CLI::App* c) {
-        c->add_option("--strip", o->strip, "Id or name of the strip (default: the first)");
+        c->add_option("--strip", o->strip, "Id or name of the strip (default: the first)")
+            ->type_name("STRIP");
     };
     auto* take = app.add_subcommand("take", "Manage takes (recordings for tuning)");
     take->require_subcommand(1);
     auto* l = folder(take->add_subcommand("list", "List takes, newest first"));
-    l->add_flag("--json", o->json, "As JSON");
+    l->add_flag("--json", o->json, "Print JSON");
     out.emplace_back(l, [o] { return list(*o); });
     auto* e = folder(take->add_subcommand("export", "Export a take as .wav, .flac or .opus"));
-    e->add_option("name", o->in, "Its name, or its file's")->required();
-    e->add_option("--out", o->out, "File to write")->required();
-    e->add_option("--scene", o->scene, "Process with this scene's chain (default: unprocessed)");
+    e->add_option("name", o->in, "Its name, or its file's")->type_name("TAKE")->required();
+    e->add_option("--out", o->out, "File to write")->type_name("FILE")->required();
+    e->add_option("--scene", o->scene, "Process with this scene's chain (default: unprocessed)")
+        ->type_name("FILE");
     strip(e);
     out.emplace_back(e, [o] { return export_take(*o); });
     auto* i = folder(take->add_subcommand("import", "Import audio files"));
-    i->add_option("files", o->files, "Audio files")->required();
+    i->add_option("files", o->files, "Audio files")->type_name("FILE")->required();
     out.emplace_back(i, [o] { return import(*o); });
     auto* c = folder(app.add_subcommand("compare", "Compare two scenes on one recording at equal loudness"));
-    c->add_option("--scene", o->scenes, "Twice: scene files, or \"unprocessed\"")->required()->take_all();
-    c->add_option("--in", o->in, "Audio file or name of a take")->required();
-    c->add_option("--out", o->out, "Folder for a.wav and b.wav at equal loudness");
-    c->add_flag("--json", o->json, "As JSON");
+    c->add_option("--scene", o->scenes, "First and second scene file, or \"unprocessed\"")
+        ->type_name("FILE")
+        ->required()
+        ->take_all();
+    c->add_option("--in", o->in, "Audio file or name of a take")->type_name("FILE")->required();
+    c->add_option("--out", o->out, "Folder for a.wav and b.wav at equal loudness")->type_name("FOLDER");
+    c->add_flag("--json", o->json, "Print JSON");
     strip(c);
     out.emplace_back(c, [o] { return compare_scenes(*o); });
     auto* r =
         folder(app.add_subcommand("report", "Write an HTML report of a recording before and after a scene"));
-    r->add_option("--scene", o->scene, "Scene file")->required();
-    r->add_option("--in", o->in, "Audio file or name of a take")->required();
-    r->add_option("--out", o->out, "Page to write (.html)")->required();
+    r->add_option("--scene", o->scene, "Scene file")->type_name("FILE")->required();
+    r->add_option("--in", o->in, "Audio file or name of a take")->type_name("FILE")->required();
+    r->add_option("--out", o->out, "Page to write (.html)")->type_name("FILE")->required();
     strip(r);
     out.emplace_back(r, [o] { return report(*o); });
     return out;

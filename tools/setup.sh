@@ -19,7 +19,9 @@ PACKAGES_TEST=(
   catch2 clang clang-format clang-tidy libclang-rt-14-dev
   pipewire pipewire-bin libspa-0.2-modules wireplumber dbus dbus-daemon
   alsa-utils libxcb-xtest0-dev desktop-file-utils appstream python3-jsonschema python3-gi codespell
+  zsh fish man-db  # the command line's completions and manual page
 )
+PACKAGES_PACKAGE=(lintian librsvg2-bin dpkg-dev python3-debian man-db systemd desktop-file-utils appstream)  # tools/package
 
 say() { printf '%s\n' "$*"; }
 # step WHAT: what comes now, and how long it has taken so far.

@@ -1,6 +1,8 @@
 #include "deck/main_menu.h"
 
 #include "actions/actions.h"
+#include "deck/about_dialog.h"
+#include "deck/backup_dialog.h"
 #include "deck/osc_dialog.h"
 #include "model/app_model.h"
 #include "theme/theme.h"
@@ -24,6 +26,12 @@ MainMenu::MainMenu(Actions& actions, QWidget* parent) : QMenu(parent), actions_(
     addSeparator();
     addLook();
     addSeparator();
+    addAction(tr("Backup…"), this, [this] {
+        BackupDialog::open(actions_.app(), parentWidget());
+    })->setObjectName("backup");
+    addAction(tr("About Dusky Reed…"), this, [this] {
+        AboutDialog::open(actions_.app(), parentWidget());
+    })->setObjectName("about");
     if (actions_.strip().audio().snapshot().virtual_microphone) {
         addAction(tr("Quit and remove the virtual microphone…"), this, &MainMenu::quitWithoutMicrophoneWanted)
             ->setObjectName("quit_without_microphone");

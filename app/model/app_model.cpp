@@ -6,6 +6,7 @@
 #include "base/file.h"
 #include "model/scenes/adaptation_model.h"
 #include "model/scenes/auto_recall_rules.h"
+#include "model/scenes/backup_model.h"
 #include "model/shared/due.h"
 #include "model/shared/memory.h"
 #include "model/soundcheck/advice_log.h"
@@ -23,7 +24,8 @@
 namespace reed::ui {
 namespace {
 constexpr int kSaveAfter = 400, kReturnMemoryAfter = 20'000, kPoll = 240, kReportProblem = 1000;  // ms
-}
+constexpr std::chrono::seconds kBackUpAfter{60};  // when the start is over
+}  // namespace
 
 AppPaths AppPaths::standard() {
     AppPaths out;
@@ -36,6 +38,7 @@ AppPaths AppPaths::standard() {
 
 AppModel::AppModel(AppPaths paths)
     : context_(std::move(paths)),
+      backup_(std::make_unique<BackupModel>(context_)),
       characters_(std::make_unique<Characters>(context_)),
       scenes_(context_.paths.scenes, mixer_, context_.notices),
       recall_rules_(std::make_unique<AutoRecallRules>(scenes_, mixer_, context_.notices)),
@@ -118,9 +121,13 @@ void AppModel::start() {
     remove_stale_temporaries(takes_->store().folder());
     for (const char* beside : {"characters", "recipes", "midi"})
         remove_stale_temporaries(paths.scenes.parent_path() / beside);
-    characters_->tellProblems();
+    const bool owns = store_.lock();
+    if (owns && backup_->restorePlanned())
+        characters_->reload();
+    else
+        characters_->tellProblems();
     scenes_.begin(paths.demo_data / "scenes");
-    if (store_.lock()) takes_->recoverUnfinished();
+    if (owns) takes_->recoverUnfinished();
     WorkingState state = store_.read();
     if (state.scene.name.empty()) {
         const Scene* demo = scenes_.find("Bench talk");
@@ -138,6 +145,7 @@ void AppModel::start() {
     store_.open();
     emit context_.mute.changed();
     starting_ = false;
+    if (owns) backup_->scheduleWeekly(kBackUpAfter);
     if (was_muted && !talks)
         context_.notices.warn(
             context_.mute.withKey(tr("Still muted from the last session."),

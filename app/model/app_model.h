@@ -18,6 +18,7 @@ namespace reed::ui {
 class AdaptationModel;
 class AdviceLog;
 class AutoRecallRules;
+class BackupModel;
 class Characters;
 class LatencyController;
 class MixBalanceModel;
@@ -67,6 +68,7 @@ class AppModel final : public QObject {
     const SceneManager& scenes() const { return scenes_; }
     AutoRecallRules& recallRules() const { return *recall_rules_; }
     AdaptationModel& adaptation() const { return *adaptation_; }
+    BackupModel& backup() const { return *backup_; }
     StagePresets& presets() const { return *presets_; }
     Characters& characters() const { return *characters_; }
     TakesModel& takes() const { return *takes_; }
@@ -94,6 +96,7 @@ class AppModel final : public QObject {
     AppContext context_;
     AudioSystem audio_{context_};
     StateStore store_{context_};
+    std::unique_ptr<BackupModel> backup_;
     std::unique_ptr<Characters> characters_;
     MixerModel mixer_{context_, audio_};
     SceneManager scenes_;

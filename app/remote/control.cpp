@@ -191,10 +191,7 @@ void RemoteControl::Do(const QString& action, const QString& argument) {
 }
 
 QStringList RemoteControl::ListActions() {
-    QStringList out;
-    for (const Action& a : action_table())
-        out << usage(a) + ": " + QObject::tr(a.title).replace("%1", tr("by name or position"));
-    return out;
+    return actionLines();
 }
 
 bool RemoteControl::muted() const {
@@ -260,6 +257,13 @@ void RemoteControl::SetMonitor(const QString& source) {
 
 void RemoteControl::Raise() {
     Do("raise", {});
+}
+
+QStringList actionLines() {
+    QStringList out;
+    for (const Action& a : action_table())
+        out << usage(a) + ": " + QObject::tr(a.title).replace("%1", QObject::tr("by name or position"));
+    return out;
 }
 
 QString sendCommand(const QDBusConnection& bus, const QStringList& words) {

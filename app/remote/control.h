@@ -95,6 +95,9 @@ class RemoteControl final : public QObject, protected QDBusContext {
     QTimer try_again_;
 };
 
+/// All actions with their arguments and what they do: "mute-strip STRIP: Mute a strip".
+QStringList actionLines();
+
 /// Sends an action (id, then its argument) to the running program, as `dusky-reed --send` does. Returns an
 /// empty text, or the reason why it was not done.
 QString sendCommand(const QDBusConnection& bus, const QStringList& words);

@@ -55,18 +55,6 @@ std::optional<double> goes_to(const StageSpec& s, size_t row, const VoiceLevels&
     return std::nullopt;
 }
 
-/// `s` with the thresholds that its finding proposes where they cut words or let noise through, or nearly.
-StageSpec between_noise_and_speech(StageSpec s, TapLevels in) {
-    const auto judge = s.stage_kind().finding;
-    if (judge == nullptr) return s;
-    in.room_high += kLeastMove;
-    in.voice_low -= kLeastMove;
-    const Finding f = judge({s.values, s.taught, in, in, {}});
-    if ((f.id != "room_passes" && f.id != "words_cut") || !f.proposal) return s;
-    for (const auto& [row, value] : f.proposal->values) s.values[row] = value;
-    return s;
-}
-
 bool has_threshold(const StageSpec& s) {
     for (size_t row = 0; !s.bypass && row < s.values.size(); ++row) {
         if (goes_to(s, row, {}, {})) return true;
@@ -297,6 +285,17 @@ StageSpec placed(StageSpec stage, const VoiceLevels& made, const VoiceLevels& he
         if (const auto wanted = goes_to(stage, row, made, here))
             stage.values[row] = std::clamp(round_value(p, *wanted), p.minimum, p.maximum);
     }
+    return stage;
+}
+
+StageSpec between_noise_and_speech(StageSpec stage, TapLevels in) {
+    const auto judge = stage.stage_kind().finding;
+    if (judge == nullptr) return stage;
+    in.room_high += kLeastMove;
+    in.voice_low -= kLeastMove;
+    const Finding f = judge({stage.values, stage.taught, in, in, {}});
+    if ((f.id != "room_passes" && f.id != "words_cut") || !f.proposal) return stage;
+    for (const auto& [row, value] : f.proposal->values) stage.values[row] = value;
     return stage;
 }
 

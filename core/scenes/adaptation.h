@@ -65,6 +65,9 @@ Result<Fit> adapt_chain(const ChainSpec& chain, double fader, const ReferenceLev
 VoiceLevels voice_levels(const TapLevels& tap);
 /// The stage with its thresholds adapted from levels `made` to levels `here`.
 StageSpec placed(StageSpec stage, const VoiceLevels& made, const VoiceLevels& here);
+/// The stage with the thresholds that its finding proposes, if at the levels `in` before it noise passes or
+/// words are cut, or one of both is less than a step away. Else the stage as it is.
+StageSpec between_noise_and_speech(StageSpec stage, TapLevels in);
 
 /// Reason of a change, as text with quantities.
 Finding fit_reason(const AdaptationChange& change);

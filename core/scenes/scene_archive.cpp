@@ -1,11 +1,9 @@
 #include "scenes/scene_archive.h"
 
-#include <zip.h>
-
-#include <memory>
 #include <set>
 
 #include "base/file.h"
+#include "base/zip_archive.h"
 #include "scenes/library.h"
 
 namespace reed {
@@ -13,38 +11,9 @@ namespace {
 
 constexpr size_t kMostPacked = 50'000'000;  // bytes of the file itself
 
-struct Closing {
-    void operator()(zip_t* zip) const { zip_discard(zip); }
-    void operator()(zip_file_t* file) const { zip_fclose(file); }
-    void operator()(zip_source_t* source) const { zip_source_free(source); }
-};
-using Zip = std::unique_ptr<zip_t, Closing>;
-using Source = std::unique_ptr<zip_source_t, Closing>;
-
-Error refused(zip_error_t& error, const std::filesystem::path& path, const char* what) {
-    Error out{std::string(what) + ": " + zip_error_strerror(&error) + ".", path.string(), ""};
-    zip_error_fini(&error);
-    return out;
-}
-
 /// A zip in memory; the source belongs to it.
-Zip open(zip_source_t* source, int flags, zip_error_t& error) {
-    return Zip(zip_open_from_source(source, flags, &error));
-}
-
-/// At most `most` bytes of entry `i`.
-Result<std::string> unpack(zip_t* zip, zip_uint64_t i, size_t most) {
-    std::unique_ptr<zip_file_t, Closing> file(zip_fopen_index(zip, i, 0));
-    if (!file) return Error{"can't be unpacked: " + std::string(zip_strerror(zip)) + ".", "", ""};
-    std::string out;
-    char piece[16384];
-    for (zip_int64_t n = 0; (n = zip_fread(file.get(), piece, sizeof piece)) != 0;) {
-        if (n < 0) return Error{"is damaged: " + std::string(zip_file_strerror(file.get())) + ".", "", ""};
-        out.append(piece, static_cast<size_t>(n));
-        // What the archive says of its size may be wrong.
-        if (out.size() > most) return Error{"unpacks to more than 1 MB; no scene does.", "", ""};
-    }
-    return out;
+ZipArchive open(zip_source_t* source, int flags, zip_error_t& error) {
+    return ZipArchive(zip_open_from_source(source, flags, &error));
 }
 
 }  // namespace
@@ -52,13 +21,13 @@ Result<std::string> unpack(zip_t* zip, zip_uint64_t i, size_t most) {
 Result<void> write_scene_archive(const std::filesystem::path& path, const std::vector<Scene>& scenes) {
     zip_error_t error;
     zip_error_init(&error);
-    Source bytes(zip_source_buffer_create(nullptr, 0, 0, &error));
-    if (!bytes) return refused(error, path, "can't be packed");
+    ZipSource bytes(zip_source_buffer_create(nullptr, 0, 0, &error));
+    if (!bytes) return zip_refused(error, path, "can't be packed");
     zip_source_keep(bytes.get());
-    Zip zip = open(bytes.get(), ZIP_TRUNCATE, error);
+    ZipArchive zip = open(bytes.get(), ZIP_TRUNCATE, error);
     if (!zip) {
         zip_source_free(bytes.get());
-        return refused(error, path, "can't be packed");
+        return zip_refused(error, path, "can't be packed");
     }
     std::vector<std::string> texts;  // the archive points to them until it is closed
     texts.reserve(scenes.size());
@@ -94,10 +63,10 @@ Result<ArchiveReading> read_scene_archive(const std::filesystem::path& path) {
     if (!packed.ok()) return packed.error();
     zip_error_t error;
     zip_error_init(&error);
-    Source bytes(zip_source_buffer_create(packed.value().data(), packed.value().size(), 0, &error));
-    if (!bytes) return refused(error, path, "can't be read");
-    Zip zip = open(bytes.get(), ZIP_RDONLY, error);
-    if (!zip) return refused(error, path, "isn't a valid zip file");
+    ZipSource bytes(zip_source_buffer_create(packed.value().data(), packed.value().size(), 0, &error));
+    if (!bytes) return zip_refused(error, path, "can't be read");
+    ZipArchive zip = open(bytes.get(), ZIP_RDONLY, error);
+    if (!zip) return zip_refused(error, path, "isn't a valid zip file");
     (void)bytes.release();
     const zip_int64_t count = zip_get_num_entries(zip.get(), 0);
     if (count > kMaxArchivedFiles)

@@ -133,16 +133,19 @@ Finding threshold_finding(const ThresholdCheck& s, const FindingContext& now) {
     const Quantity open{100.0 * now.reduction.open, Unit::percent};
     // In the middle both sides have most.
     const double gap = in.voice_low - in.room_high - (s.opens - s.closes);
-    if (std::min(above, below_words) < kSpare && gap >= 2.0 * kSpare) {
-        const double better = in.voice_low - 0.5 * gap;
+    auto fix = between(s, in);
+    if (std::min(above, below_words) < kSpare && gap >= 2.0 * kSpare && fix) {
+        // The sentence names the value that the button sets.
+        const Quantity better = fix->quantities.front();
         return {"little_to_spare",
                 FindingTone::neutral,
-                better > s.opens ? "Noise reaches {0} dBFS, quiet speech {1} dBFS. Margin only {2} dB: raise "
-                                   "the threshold to {3} dBFS. Open {4} of the time."
-                                 : "Noise reaches {0} dBFS, quiet speech {1} dBFS. Margin only {2} dB: lower "
-                                   "the threshold to {3} dBFS. Open {4} of the time.",
-                {{in.room_high}, {in.voice_low}, {std::min(above, below_words)}, {better}, open},
-                between(s, in)};
+                better.value > s.opens
+                    ? "Noise reaches {0} dBFS, quiet speech {1} dBFS. Margin only {2} dB: raise "
+                      "the threshold to {3} dBFS. Open {4} of the time."
+                    : "Noise reaches {0} dBFS, quiet speech {1} dBFS. Margin only {2} dB: lower "
+                      "the threshold to {3} dBFS. Open {4} of the time.",
+                {{in.room_high}, {in.voice_low}, {std::min(above, below_words)}, better, open},
+                std::move(fix)};
     }
     return {"between",
             FindingTone::good,

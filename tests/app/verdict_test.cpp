@@ -178,7 +178,10 @@ TEST_CASE("the input panel shows how far the peaks are from their range, and whe
     w.setInput({DeviceKind::sound_file, folder.path("low.wav")});
     REQUIRE(Window::until([&] { return levels->isVisible(); }));
     // Not judged in its first seconds.
+    QElapsedTimer since;
+    since.start();
     while (levels->seconds() < kJudgeAfter - 0.5) {
+        REQUIRE(since.elapsed() < 60'000);  // ms; sound comes in
         CHECK(levels->verdict() == "No speech yet");
         Window::until([] { return false; }, 0.1);
     }

@@ -71,7 +71,11 @@ TEST_CASE("a gate with little to spare on one side is told where it would have m
     const Finding a = stage_finding(chain, 0, r);
     CHECK(a.tone == FindingTone::neutral);
     // 33 dB apart, 8 of them between the thresholds: 12.5 dB on either side.
-    CHECK_THAT(format_message(a), Catch::Contains("Margin only 1 dB: lower the threshold to -44 dBFS."));
+    CHECK_THAT(format_message(a), Catch::Contains("Margin only 1 dB: lower the threshold to -43.5 dBFS."));
+    // The value that the button sets, with the same decimals.
+    REQUIRE(a.proposal);
+    CHECK(a.proposal->values[0].second == -43.5);
+    CHECK(a.proposal->values[1].second == -51.5);
     for (auto& t : r.taps) t.room_high = -52;
     CHECK_THAT(format_message(stage_finding(chain, 0, r)), Catch::Contains("Margin only 1 dB"));
     for (auto& t : r.taps) t.room_high = -48;

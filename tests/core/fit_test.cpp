@@ -322,6 +322,37 @@ TEST_CASE("a threshold keeps its place between room, quiet, usual and loud voice
     CHECK(placed(stage("limiter", {{"ceiling", -3}}), made, here) == stage("limiter", {{"ceiling", -3}}));
 }
 
+TEST_CASE("a gate's preset keeps out the loud moments of the noise and lets quiet speech through",
+          "[scene]") {
+    const auto levels = [](double room, double room_high, double voice_low) {
+        TapLevels in;
+        in.room_known = in.voice_known = true;
+        in.room = room;
+        in.room_high = room_high;
+        in.voice_low = voice_low;
+        in.voice = voice_low + 10.0;
+        in.voice_high = voice_low + 20.0;
+        return in;
+    };
+    const VoiceLevels made{-60, -40, -30, -20};
+    const StageSpec preset = stage("gate", {{"open_threshold", -52}, {"close_threshold", -55}});
+    // By the medians alone it stays, and a room that swells opens it.
+    const TapLevels swelling = levels(-60, -50, -40);
+    const StageSpec by_levels = placed(preset, made, voice_levels(swelling));
+    CHECK(by_levels == preset);
+    const StageSpec there = between_noise_and_speech(by_levels, swelling);
+    CHECK(there.value("close_threshold") > -50);
+    CHECK(there.value("open_threshold") < -40);
+    CHECK(there.value("open_threshold") > there.value("close_threshold"));
+    // Where it keeps out the noise as it is, by a step at least, it stays.
+    CHECK(between_noise_and_speech(preset, levels(-60, -57, -40)) == preset);
+    CHECK(between_noise_and_speech(preset, levels(-60, -55.2, -40)) != preset);
+    CHECK(between_noise_and_speech(preset, levels(-70, -66, -51.8)) != preset);
+    // No place between them, and stages that look at no levels.
+    CHECK(between_noise_and_speech(preset, levels(-60, -42, -41)) == preset);
+    CHECK(between_noise_and_speech(stage("widener"), swelling) == stage("widener"));
+}
+
 TEST_CASE("every shipped scene says what it was made for, and fits a microphone far below in one step",
           "[scene][figures]") {
     // Words at -38 dBFS over a room 30 dB below; before, the scenes left them at -40 LUFS.

@@ -2,6 +2,7 @@
 #include <QDir>
 #include <QImage>
 #include <QProcess>
+#include <QRegularExpression>
 #include <catch2/catch.hpp>
 #include <filesystem>
 
@@ -33,10 +34,46 @@ TEST_CASE("installed into an empty folder and moved, the program starts with its
     REQUIRE(QDir().rename(first, at));
     for (const char* file :
          {"share/applications/dusky-reed.desktop", "share/icons/hicolor/scalable/apps/dusky-reed.svg",
-          "share/metainfo/org.duskyreed.DuskyReed.metainfo.xml"}) {
+          "share/metainfo/org.duskyreed.DuskyReed.metainfo.xml", "share/man/man1/dusky-reed.1.gz",
+          "share/man/man1/dusky-reed-cli.1.gz", "share/bash-completion/completions/dusky-reed",
+          "share/bash-completion/completions/dusky-reed-cli", "share/zsh/vendor-completions/_dusky-reed",
+          "share/zsh/vendor-completions/_dusky-reed-cli", "share/fish/vendor_completions.d/dusky-reed.fish",
+          "share/fish/vendor_completions.d/dusky-reed-cli.fish", "lib/systemd/user/dusky-reed-live@.service",
+          "share/doc/dusky-reed/docs/guide/live.md", "share/doc/dusky-reed/LICENSE"}) {
         INFO(file);
         CHECK(QFile::exists(at + "/" + file));
     }
+    // The manual page of the window has every option of --help and every action.
+    const Ended page = start(home, "man", {"-l", at + "/share/man/man1/dusky-reed.1.gz"});
+    const Ended help = start(home, at + "/bin/dusky-reed", {"--help"});
+    const Ended actions = start(home, at + "/bin/dusky-reed", {"--actions"});
+    REQUIRE(page.status == 0);
+    REQUIRE(actions.status == 0);
+    int named = 0;
+    for (const QString& word : QString::fromStdString(help.out).split(QRegularExpression("[\\s,]+"))) {
+        const auto option = QRegularExpression("^--[a-z][a-z-]+").match(word);
+        if (!option.hasMatch()) continue;
+        INFO(word.toStdString());
+        CHECK_THAT(page.out, Catch::Contains(option.captured().toStdString()));
+        ++named;
+    }
+    CHECK(named >= 9);
+    for (const QString& line : QString::fromStdString(actions.out).split('\n', Qt::SkipEmptyParts)) {
+        INFO(line.toStdString());
+        CHECK_THAT(page.out,
+                   Catch::Contains("       " + line.section(QRegularExpression("[ :]"), 0, 0).toStdString()));
+        ++named;
+    }
+    CHECK(named > 60);
+    // What bash offers after --send are the actions.
+    const Ended offered =
+        start(home, "bash",
+              {"-c",
+               "PATH=\"$2:$PATH\"; source \"$1\"; COMP_WORDS=(dusky-reed --send toggle-m); COMP_CWORD=2; "
+               "_dusky_reed; printf '%s\\n' \"${COMPREPLY[@]}\"",
+               "bash", at + "/share/bash-completion/completions/dusky-reed", at + "/bin"});
+    INFO(offered.err);
+    CHECK(offered.out == "toggle-mute\n");
     const Ended entry = start(home, "desktop-file-validate", {at + "/share/applications/dusky-reed.desktop"});
     INFO(entry.out);
     CHECK(entry.status == 0);

@@ -34,6 +34,8 @@ class Characters final : public QObject {
     const CharacterEntry* find(const QString& name) const;
     /// Posts warnings about unreadable files and about characters above the limit.
     void tellProblems();
+    /// Reads the files again, with what tellProblems() does.
+    void reload();
     /// The characters as chains load them.
     std::vector<CharacterSpec> specs() const;
 
@@ -52,7 +54,6 @@ class Characters final : public QObject {
 
   private:
     void read();
-    void reload();
     AppContext& context_;
     SceneLibrary own_;
     std::vector<CharacterEntry> all_;

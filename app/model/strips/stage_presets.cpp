@@ -18,12 +18,12 @@ QString tr(const char* text) {
 }
 
 /// Levels before a stage, where they are known.
-std::optional<VoiceLevels> levelsBefore(const StripModel& strip, const std::string& stage) {
+std::optional<TapLevels> levelsBefore(const StripModel& strip, const std::string& stage) {
     const int i = strip.chainModel().chain().index_of(stage);
     if (i < 0 || !strip.levelsFit() || strip.levels().seconds < kLeastSeconds) return std::nullopt;
     const TapLevels& tap = strip.levels().taps[static_cast<size_t>(i)];
     if (!tap.voice_known || !tap.room_known) return std::nullopt;
-    return voice_levels(tap);
+    return tap;
 }
 
 void add(std::vector<StagePreset>& out, const SceneLibrary& from, const std::string& kind, bool ours) {
@@ -68,7 +68,8 @@ bool StagePresets::keep(const StripModel& strip, const std::string& stage, const
     kept.bypass = false;
     recipe.chain().stages = {kept};
     if (const auto at = levelsBefore(strip, stage))
-        recipe.made_for[recipe.desk.strips.front().id] = {*at, {{kept.id, *at}}, 0.0};
+        recipe.made_for[recipe.desk.strips.front().id] = {
+            voice_levels(*at), {{kept.id, voice_levels(*at)}}, 0.0};
     const SceneListing there = own_.list();
     if (const SceneEntry* same = find_scene(there.scenes, recipe.name);
         same != nullptr && same->scene.chain().stages.front().kind != kept.kind) {
@@ -84,7 +85,8 @@ void StagePresets::load(StripModel& strip, const std::string& stage, const Stage
     if (now == nullptr || now->kind != recipe.stage.kind) return;
     StageSpec next = recipe.stage;
     const auto here = levelsBefore(strip, stage);
-    if (recipe.made && here) next = placed(next, *recipe.made, *here);
+    if (recipe.made && here)
+        next = between_noise_and_speech(placed(next, *recipe.made, voice_levels(*here)), *here);
     strip.chainModel().closeStep();
     strip.chainModel().setValues(
         stage, next.values, tr("%1: preset %2").arg(QString::fromStdString(now->shown_title()), recipe.name),
