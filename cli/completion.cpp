@@ -126,7 +126,11 @@ std::string bash_completion(const CommandTree& tree) {
 std::string zsh_completion(const CommandTree& tree) {
     const auto list = [](const auto& pairs) {
         std::string out;
-        for (const auto& [word, about] : pairs) out += " " + in_quotes(word + ":" + about);
+        for (const auto& [word, about] : pairs) {
+            std::string entry = word;
+            entry.append(":").append(about);
+            out += " " + in_quotes(entry);
+        }
         return out;
     };
     const auto arguments = [](const CommandInfo& c) {
@@ -176,14 +180,21 @@ std::string fish_completion(const CommandTree& tree) {
     out += complete + " -n __fish_use_subcommand -f -l help -d 'Print this help message and exit'\n";
     out += complete + " -n __fish_use_subcommand -f -l version -d 'Print the version and exit'\n";
     for (const auto& [word, about] : first_words(tree))
-        out += complete + " -n __fish_use_subcommand -f -a " + word + " -d " + in_quotes(about, "\\") + "\n";
+        out.append(complete)
+            .append(" -n __fish_use_subcommand -f -a ")
+            .append(word)
+            .append(" -d ")
+            .append(in_quotes(about, "\\"))
+            .append("\n");
     for (const CommandInfo& c : tree.commands) {
         const bool grouped = c.words.size() > 1;
         std::string when = "__fish_seen_subcommand_from " + c.words.front();
         if (grouped) {
-            const std::string others = joined(second_words(tree, c.words.front()), " ");
-            out += complete + " -n " + in_quotes(when + "; and not __fish_seen_subcommand_from " + others) +
-                   " -f -a " + c.words.back() + " -d " + in_quotes(c.about, "\\") + "\n";
+            std::string before = when;
+            before.append("; and not __fish_seen_subcommand_from ")
+                .append(joined(second_words(tree, c.words.front()), " "));
+            out += complete + " -n " + in_quotes(before) + " -f -a " + c.words.back() + " -d " +
+                   in_quotes(c.about, "\\") + "\n";
             when += "; and __fish_seen_subcommand_from " + c.words.back();
         }
         bool files = false;

@@ -30,7 +30,7 @@ std::vector<Component> readComponents() {
     if (!file.open(QIODevice::ReadOnly)) return out;
     const QJsonArray all = QJsonDocument::fromJson(file.readAll()).object()["components"].toArray();
     out.reserve(static_cast<size_t>(all.size()));
-    for (const QJsonValue& value : all) {
+    for (const QJsonValue value : all) {
         const QJsonObject c = value.toObject();
         out.push_back({c["name"].toString(), c["what"].toString(), c["licence"].toString(),
                        c["copyright"].toString(), c["built_in"].toBool()});

@@ -1,5 +1,6 @@
 #include "deck/backup_dialog.h"
 
+#include <QCoreApplication>
 #include <QDate>
 #include <QDir>
 #include <QFileDialog>
