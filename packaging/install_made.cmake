@@ -40,6 +40,8 @@ file(READ ${REED_SOURCE}/packaging/dusky-reed.1.in page)
 string(CONFIGURE "${page}" page @ONLY)
 made(${REED_DATA}/man/man1 dusky-reed.1.gz "${page}")
 
+# Looked for here, not while configuring: ./demo needs it not.
+find_program(REED_RSVG rsvg-convert)
 if(REED_RSVG)
   foreach(size IN ITEMS 16 22 24 32 48 64 128 256 512)
     set(folder ${at}/${REED_DATA}/icons/hicolor/${size}x${size}/apps)

@@ -30,6 +30,7 @@ constexpr const char* kRemoved = "removed";
 constexpr int kMaxEntries = 50'000;
 constexpr std::uint64_t kMaxTakeBytes = 8'000'000'000;
 constexpr size_t kMaxTextBytes = 2 * kMaxSceneBytes;
+constexpr std::uint64_t kMaxAllTextBytes = 500'000'000;
 constexpr size_t kMaxNesting = 64, kMaxDepth = 3, kMaxName = 200;
 
 constexpr std::array<BackupPartInfo, 6> kParts{{
@@ -62,12 +63,14 @@ bool kind_belongs(BackupPart part, const fs::path& path) {
     }
 }
 
-/// Files of a part, relative to its folder, sorted.
-std::vector<fs::path> files_of(const SetupFolders& folders, BackupPart part) {
+/// Files of a part, relative to its folder, sorted. A folder that can't be read is an error: a backup without
+/// it would look whole.
+Result<std::vector<fs::path>> files_of(const SetupFolders& folders, BackupPart part) {
     std::vector<fs::path> out;
     const fs::path at = folder_of(folders, part);
     std::error_code ec;
-    fs::recursive_directory_iterator walk(at, fs::directory_options::skip_permission_denied, ec);
+    if (!fs::exists(at, ec) && !ec) return out;
+    fs::recursive_directory_iterator walk(at, ec);
     for (const fs::recursive_directory_iterator end; !ec && walk != end; walk.increment(ec)) {
         const std::string name = walk->path().filename().string();
         std::error_code ignored;
@@ -79,6 +82,7 @@ std::vector<fs::path> files_of(const SetupFolders& folders, BackupPart part) {
         const fs::path relative = walk->path().lexically_relative(at);
         if (!name.starts_with('.') && kind_belongs(part, relative)) out.push_back(relative);
     }
+    if (ec) return Error{"can't be read: " + ec.message() + ".", at.string(), "Check its permissions."};
     std::ranges::sort(out);
     return out;
 }
@@ -204,23 +208,29 @@ Entry entry_at(zip_t* zip, std::uint64_t index) {
             (stat.valid & ZIP_STAT_MTIME) != 0 ? stat.mtime : 0};
 }
 
-/// Adds what an entry is to `out`.
-void read_entry(zip_t* zip, std::uint64_t index, const SetupFolders& folders, BackupContents& out) {
+/// What was read of a backup so far.
+struct Reading {
+    BackupContents contents;
+    std::set<std::string> names;
+    std::uint64_t text_bytes = 0;
+};
+
+/// Adds what an entry is.
+void read_entry(zip_t* zip, std::uint64_t index, const SetupFolders& folders, Reading& reading) {
+    BackupContents& out = reading.contents;
     const Entry entry = entry_at(zip, index);
     if (entry.name.empty() || entry.name.back() == '/' || entry.name == kManifest) return;
     const auto problem = [&](std::string what) { out.problems.push_back({std::move(what), entry.name, ""}); };
     const auto place = place_of(entry.name);
     if (!place) return problem("is no file of a backup.");
     const auto& [part, path] = *place;
-    if (std::ranges::any_of(out.items, [&](const BackupItem& i) {
-            return i.part == place->first && i.path == place->second;
-        }))
-        return problem("is there twice.");
+    if (!reading.names.insert(entry.name).second) return problem("is there twice.");
     const bool text = part != BackupPart::takes;
     if (entry.size > (text ? kMaxTextBytes : kMaxTakeBytes)) return problem("is too large.");
     if (text) {
         const auto bytes = unpack(zip, index, kMaxTextBytes);
         if (!bytes.ok()) return problem(bytes.error().what);
+        reading.text_bytes += bytes.value().size();
         if (const auto why = problem_of(part, path, bytes.value()))
             return void(out.problems.push_back(
                 {why->what, entry.name + (why->where.empty() ? "" : ", " + why->where), why->remedy}));
@@ -246,16 +256,18 @@ void read_entry(zip_t* zip, std::uint64_t index, const SetupFolders& folders, Ba
 
 Result<BackupContents> contents_of(const OpenBackup& open, const fs::path& file, const SetupFolders& folders,
                                    const Progress& progress) {
-    BackupContents out;
-    out.made = open.made;
-    out.version = open.version;
+    Reading reading;
+    reading.contents.made = open.made;
+    reading.contents.version = open.version;
     const zip_int64_t count = zip_get_num_entries(open.zip.get(), 0);
     for (zip_int64_t i = 0; i < count; ++i) {
         if (progress && !progress(static_cast<double>(i) / static_cast<double>(count)))
             return cancelled(file.string());
-        read_entry(open.zip.get(), static_cast<std::uint64_t>(i), folders, out);
+        read_entry(open.zip.get(), static_cast<std::uint64_t>(i), folders, reading);
+        if (reading.text_bytes > kMaxAllTextBytes)
+            return Error{"unpacks to more than 500 MB of text; no backup does.", file.string(), ""};
     }
-    return out;
+    return std::move(reading.contents);
 }
 
 /// Writes one entry to its place.
@@ -318,9 +330,12 @@ SetupFolders SetupFolders::standard() {
 
 Result<void> write_backup(const fs::path& file, const SetupFolders& folders, const BackupParts& parts,
                           const std::string& version, const Progress& progress) {
-    if (fs::is_directory(file)) return Error{"is a folder.", file.string(), "Enter the name of a file."};
-    if (!fs::is_directory(fs::absolute(file).parent_path()))
-        return Error{"doesn't exist.", fs::absolute(file).parent_path().string(), "Choose another folder."};
+    std::error_code ignored;
+    if (fs::is_directory(file, ignored))
+        return Error{"is a folder.", file.string(), "Enter the name of a file."};
+    const fs::path folder = fs::absolute(file, ignored).parent_path();
+    if (!fs::is_directory(folder, ignored))
+        return Error{"doesn't exist.", folder.string(), "Choose another folder."};
     // Beside the target, so that the name is taken only by a whole file.
     const fs::path partial = unique_path(file.string() + ".part");
     int code = 0;
@@ -342,7 +357,6 @@ Result<void> write_backup(const fs::path& file, const SetupFolders& folders, con
     };
     const auto refused = [&](const std::string& why) {
         zip.reset();
-        std::error_code ignored;
         fs::remove(partial, ignored);
         return Error{"can't be written: " + why + ".", file.string(), "Check the free space and the folder."};
     };
@@ -355,7 +369,12 @@ Result<void> write_backup(const fs::path& file, const SetupFolders& folders, con
     size_t files = 0;
     for (const BackupPartInfo& p : kParts) {
         if (!parts.contains(p.part)) continue;
-        for (const fs::path& relative : files_of(folders, p.part)) {
+        const auto found = files_of(folders, p.part);
+        if (!found.ok()) {
+            (void)refused("");
+            return found.error();
+        }
+        for (const fs::path& relative : found.value()) {
             const fs::path from = folder_of(folders, p.part) / relative;
             if (!add(entry_name(p.part, relative), zip_source_file(zip.get(), from.c_str(), 0, -1),
                      p.part != BackupPart::takes))

@@ -262,6 +262,41 @@ TEST_CASE("links are neither packed nor followed, and a cancelled backup leaves 
     CHECK(read_file(file, 100'000'000).value() == kept);
 }
 
+TEST_CASE("a backup that would miss a folder is not written", "[backup]") {
+    const Setup here;
+    here.fill();
+    const fs::path closed = here.at.data / "scenes/earlier";
+    fs::permissions(closed, fs::perms::none);
+    const std::string file = here.folder.path("all.zip");
+    if (access(closed.c_str(), R_OK) != 0) {  // nothing is closed to root
+        const auto missed = write_backup(file, here.at, all_parts(), "0.1.0");
+        REQUIRE_FALSE(missed.ok());
+        CHECK_THAT(missed.error().text(), Catch::Contains("can't be read") && Catch::Contains("permissions"));
+        CHECK_FALSE(fs::exists(file));
+    }
+    fs::permissions(closed, fs::perms::owner_all);
+    // What is no folder is told to everybody.
+    fs::remove_all(here.at.data / "midi");
+    here.write(here.at.data / "midi", "a file");
+    const auto odd = write_backup(file, here.at, all_parts(), "0.1.0");
+    REQUIRE_FALSE(odd.ok());
+    CHECK_THAT(odd.error().text(), Catch::Contains("midi can't be read"));
+    CHECK_FALSE(fs::exists(file));
+}
+
+TEST_CASE("a backup that unpacks without end is refused", "[backup]") {
+    const Setup here;
+    std::vector<std::pair<std::string, std::string>> entries{{"backup.json", kManifest}};
+    const std::string text(1'900'000, ' ');
+    for (int i = 0; i < 300; ++i) entries.emplace_back("midi/" + std::to_string(i) + ".json", text);
+    const std::string file = here.folder.path("bomb.zip");
+    write_zip(file, entries);
+    CHECK(fs::file_size(file) < 3'000'000);
+    const auto read = read_backup(file, here.at);
+    REQUIRE_FALSE(read.ok());
+    CHECK_THAT(read.error().text(), Catch::Contains("more than 500 MB"));
+}
+
 TEST_CASE("a full disk leaves the backup that was there", "[backup]") {
     const Setup here;
     here.fill();
