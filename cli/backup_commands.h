@@ -1,4 +1,4 @@
-// Commands about the whole set-up: backup, restore.
+// Commands about the whole setup: backup, restore.
 #pragma once
 
 #include <CLI/CLI.hpp>

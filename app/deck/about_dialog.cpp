@@ -4,10 +4,11 @@
 #include <QClipboard>
 #include <QFile>
 #include <QFileInfo>
+#include <QIcon>
 #include <QJsonArray>
 #include <QJsonDocument>
 #include <QJsonObject>
-#include <QLabel>
+#include <QPainter>
 #include <QScreen>
 #include <QScrollArea>
 #include <QSysInfo>
@@ -23,6 +24,24 @@ namespace reed::ui {
 namespace {
 
 constexpr int kIcon = 64, kListHeight = 300;  // px
+
+/// The icon of the program.
+class ProgramIcon final : public QWidget {
+  public:
+    explicit ProgramIcon(QWidget* parent) : QWidget(parent), icon_(":/icons/dusky-reed.svg") {
+        setFixedSize(kIcon, kIcon);
+        setAccessibleName(QObject::tr("Icon of Dusky Reed"));
+    }
+
+  protected:
+    void paintEvent(QPaintEvent*) override {
+        QPainter painter(this);
+        icon_.paint(&painter, rect());
+    }
+
+  private:
+    QIcon icon_;
+};
 
 std::vector<Component> readComponents() {
     QFile file(":/about/components.json");
@@ -96,9 +115,7 @@ AboutDialog::AboutDialog(AppModel& app, QWidget* parent) : QDialog(parent), app_
     setAttribute(Qt::WA_DeleteOnClose);
     setWindowTitle(tr("About - Dusky Reed"));
     setFixedWidth(620);
-    auto* icon = new QLabel(this);
-    icon->setPixmap(QIcon(":/icons/dusky-reed.svg").pixmap(kIcon));
-    icon->setAccessibleName(tr("Icon of Dusky Reed"));
+    auto* icon = new ProgramIcon(this);
     auto* name = Words::wrapped(Words::Ink::text, 20, true, this, tr("Dusky Reed"));
     auto* version = Words::wrapped(Words::Ink::muted, 14, false, this,
                                    tr("Version %1").arg(QCoreApplication::applicationVersion()));

@@ -150,7 +150,7 @@ void BackupDialog::chooseBackup() {
     menu->addAction(tr("Choose a file…"), this, [this] {
         const QString file = QFileDialog::getOpenFileName(this, tr("Restore a backup"), QDir::homePath(),
                                                           tr("Backup (*.zip)"));
-        if (!file.isEmpty()) look(file);
+        if (!file.isEmpty()) inspect(file);
     });
     menu->addSeparator();
     const auto copies = weekly_backups(app_.backup().folders());
@@ -158,13 +158,13 @@ void BackupDialog::chooseBackup() {
         const QString day = QString::fromStdString(copy.stem().string()).section('-', 1);
         const QDate date = QDate::fromString(day, Qt::ISODate);
         menu->addAction(tr("Automatic copy of %1").arg(locale().toString(date, QLocale::LongFormat)), this,
-                        [this, file = QString::fromStdString(copy.string())] { look(file); });
+                        [this, file = QString::fromStdString(copy.string())] { inspect(file); });
     }
     if (copies.empty()) menu->addAction(tr("No automatic copies yet"))->setEnabled(false);
     menu->popup(choose_->mapToGlobal(QPoint(0, choose_->height())));
 }
 
-void BackupDialog::look(const QString& file) {
+void BackupDialog::inspect(const QString& file) {
     // Compared with what is set now.
     (void)app_.saveState();
     app_.backup().read(file);

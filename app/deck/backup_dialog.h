@@ -1,4 +1,4 @@
-// The window "Backup": saves the whole set-up as one file, and restores it.
+// The window "Backup": saves the whole setup as one file, and restores it.
 #pragma once
 
 #include <QDialog>
@@ -23,7 +23,7 @@ class BackupDialog final : public QDialog {
     /// Saves to `file`, as after choosing it.
     void saveTo(const QString& file);
     /// Shows what `file` holds, as after choosing it.
-    void look(const QString& file);
+    void inspect(const QString& file);
 
   private:
     void chooseTarget();

@@ -1,4 +1,4 @@
-// The whole set-up of a user as one file: scenes, presets, characters, MIDI assignments, settings and takes.
+// The whole setup of a user as one file: scenes, presets, characters, MIDI assignments, settings and takes.
 #pragma once
 
 #include <array>
@@ -14,7 +14,7 @@
 
 namespace reed {
 
-/// Where a user's set-up is.
+/// Where a user's setup is.
 struct SetupFolders {
     std::filesystem::path data;   ///< scenes, takes and the like
     std::filesystem::path state;  ///< settings
@@ -56,7 +56,7 @@ struct BackupContents {
     std::vector<std::string> devices;  ///< node names of the microphones that its settings use
 };
 
-/// Writes the set-up as a zip, all or nothing. Links, hidden files and folders named "removed" are left out.
+/// Writes the setup as a zip, all or nothing. Links, hidden files and folders named "removed" are left out.
 /// `version`: of the program. Returns an error if there is nothing to back up, if the disk refuses, or if it
 /// was cancelled.
 Result<void> write_backup(const std::filesystem::path& file, const SetupFolders& folders,
@@ -72,7 +72,7 @@ Result<BackupContents> read_backup(const std::filesystem::path& file, const Setu
 struct RestoreReport {
     size_t restored = 0;           ///< files written
     std::vector<Error> problems;   ///< files that were not
-    std::filesystem::path before;  ///< backup of the set-up as it was; empty if nothing was replaced
+    std::filesystem::path before;  ///< backup of the setup as it was; empty if nothing was replaced
 };
 
 /// Writes the files of these parts that are new or different. First, what they replace is saved as a backup

@@ -1,4 +1,4 @@
-// Backups in the window: one computer's set-up on another.
+// Backups in the window: one computer's setup on another.
 #include <filesystem>
 
 #include "app/window.h"
@@ -37,7 +37,7 @@ struct WithBackup : Window {
 
 }  // namespace
 
-TEST_CASE("the set-up of one computer is restored on another at its next start", "[app]") {
+TEST_CASE("the setup of one computer is restored on another at its next start", "[app]") {
     TemporaryFolder one, two;
     const std::string file = one.path("all.zip");
     {
@@ -56,7 +56,7 @@ TEST_CASE("the set-up of one computer is restored on another at its next start",
     {
         WithBackup w(two);
         CHECK_FALSE(w.button("restore")->isVisible());
-        w.dialog->look(QString::fromStdString(file));
+        w.dialog->inspect(QString::fromStdString(file));
         REQUIRE(Window::until([&] { return w.button("restore")->isVisible(); }));
         CHECK_THAT(w.text("backup_contents"), Catch::Contains("Made 20"));
         CHECK(w.button("part_characters")->text().toStdString() == "Characters: 1 new");
@@ -98,7 +98,7 @@ TEST_CASE("a backup that can't be read or saved is told with its reason", "[app]
     QObject::connect(&w.app.notices(), &ui::Notifications::told,
                      [&](const QString& words) { said = words.toStdString(); });
     REQUIRE(write_file(folder.path("other.zip"), "no zip").ok());
-    w.dialog->look(QString::fromStdString(folder.path("other.zip")));
+    w.dialog->inspect(QString::fromStdString(folder.path("other.zip")));
     REQUIRE(Window::until([&] { return said.find("can't be read as a backup") != std::string::npos; }));
     CHECK_FALSE(w.button("restore")->isVisible());
     w.dialog->saveTo(QString::fromStdString(folder.path("none/all.zip")));

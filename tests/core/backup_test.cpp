@@ -1,4 +1,4 @@
-// The whole set-up as one file.
+// The whole setup as one file.
 #include "scenes/backup.h"
 
 #include <sys/resource.h>
@@ -98,7 +98,7 @@ size_t count(const BackupContents& c, BackupState state) {
 
 }  // namespace
 
-TEST_CASE("a backup brings the whole set-up to another computer, to the byte", "[backup]") {
+TEST_CASE("a backup brings the whole setup to another computer, to the byte", "[backup]") {
     const Setup from;
     from.fill();
     const std::string file = from.folder.path("all.zip");

@@ -1,4 +1,4 @@
-// Backups of the whole set-up.
+// Backups of the whole setup.
 #pragma once
 
 #include <QObject>
