@@ -283,10 +283,17 @@ void Daemon::set_properties(const std::string& name, const std::string& props) {
 }
 
 int Daemon::record_pair(const std::string& file, const std::string& left, const std::string& right) const {
-    const int recorder = start({"pw-cat", "--record", "--target", "0", "--rate", "48000", "--channels", "2",
-                                "--format", "f32", file});
-    link(left, "pw-cat:input_FL");
-    link(right, "pw-cat:input_FR");
+    return record_ports(file, {left, right});
+}
+
+int Daemon::record_ports(const std::string& file, const std::vector<std::string>& ports) const {
+    static const std::vector<std::string> kPositions{"FL", "FR", "FC", "RL", "RR"};
+    REQUIRE(ports.size() <= kPositions.size());
+    std::string map;
+    for (size_t i = 0; i < ports.size(); ++i) map += (i > 0 ? "," : "") + kPositions[i];
+    const int recorder = start({"pw-cat", "--record", "--target", "0", "--rate", "48000", "--channels",
+                                std::to_string(ports.size()), "--channel-map", map, "--format", "f32", file});
+    for (size_t i = 0; i < ports.size(); ++i) link(ports[i], "pw-cat:input_" + kPositions[i]);
     return recorder;
 }
 

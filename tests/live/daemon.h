@@ -33,6 +33,8 @@ class Daemon {
     /// Records two ports at once on one clock, one left, one right; returns the pid once both are linked.
     /// A source's port is "name:capture_MONO", what an output plays "name:monitor_MONO".
     int record_pair(const std::string& file, const std::string& left, const std::string& right) const;
+    /// The same for up to five ports, a channel each in their order.
+    int record_ports(const std::string& file, const std::vector<std::string>& ports) const;
     /// Plays a WAV file into a virtual microphone; returns the pid once it is linked.
     int play(const std::string& file, const std::string& target) const;
     int play_into(const std::string& file, const std::string& port) const;

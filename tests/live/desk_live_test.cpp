@@ -26,20 +26,27 @@ TEST_CASE("two microphones at once come out of Dusky Reed as the offline render 
     require_equal(
         [&] {
             const std::string both = table.path("both.wav");
-            const int recorder =
-                table.daemon.record_pair(both, "desk_mic:capture_MONO", "dusky-reed:capture_MONO");
+            const auto lost = [&] {
+                return table.sources[0]->status().dropouts + table.sources[1]->status().dropouts;
+            };
+            const auto lost_before = lost();
+            const int recorder = table.daemon.record_ports(
+                both, {"desk_mic:capture_MONO", "guest_mic:capture_MONO", "dusky-reed:capture_MONO"});
             const int player = table.daemon.play(table.path("soft.wav"), "desk_mic");
             table.daemon.play_into_too("guest_mic");
             REQUIRE(table.until([&] { return Daemon::ended(player); }));
             Daemon::end(recorder, SIGINT);
+            if (lost() != lost_before) return Judged{};  // a block that the program was not given
             const auto got = read_sound(both).value();
             const auto one = run(host(), got[0]), two = run(guest(), got[0]);
+            // Either source may lose a cycle that the other one has.
+            const auto source = where_both_are_whole(got[0], got[1], soft);
             Judged best;
             for (const int apart : {0, 512, -512, 1024, -1024}) {
                 std::vector<float> wanted = one;
                 for (size_t i = 2048; i + 2048 < wanted.size(); ++i)
                     wanted[i] += two[static_cast<size_t>(static_cast<int>(i) + apart)];
-                const Judged now = judge(got[0], got[1], wanted, soft, {18000, 4800, 24000, -100.0});
+                const Judged now = judge(source, got[2], wanted, soft, {18000, 4800, 24000, -100.0});
                 if (now.equal >= best.equal) best = now;
             }
             return best;

@@ -57,6 +57,20 @@ std::vector<Stretch> whole_stretches(const std::vector<float>& recorded, const s
     return out;
 }
 
+std::vector<float> where_both_are_whole(std::vector<float> plain, const std::vector<float>& beside,
+                                        const std::vector<float>& played) {
+    size_t from = 0;
+    const auto silence_until = [&](size_t to) {
+        for (; from < std::min(to, plain.size()); ++from) plain[from] = 0.0f;
+    };
+    for (const Stretch& s : whole_stretches(beside, played, 480)) {
+        silence_until(s.first);
+        from = std::max(from, s.first + s.length);
+    }
+    silence_until(plain.size());
+    return plain;
+}
+
 std::vector<size_t> delays_between(const std::vector<float>& plain, const std::vector<float>& heard,
                                    const std::vector<float>& played, size_t least) {
     std::vector<size_t> out;

@@ -22,6 +22,11 @@ struct Stretch {
 std::vector<Stretch> whole_stretches(const std::vector<float>& recorded, const std::vector<float>& played,
                                      size_t least);
 
+/// `plain`, but silent where `beside`, another source that plays the same, is not whole: nothing is judged
+/// there.
+std::vector<float> where_both_are_whole(std::vector<float> plain, const std::vector<float>& beside,
+                                        const std::vector<float>& played);
+
 /// How a recording is judged, in frames of the recording.
 struct Judging {
     size_t settle = 24000;      ///< not judged at the beginning of a stretch: the state of before rings out
