@@ -288,7 +288,7 @@ TEST_CASE("a backup that unpacks without end is refused", "[backup]") {
     const Setup here;
     std::vector<std::pair<std::string, std::string>> entries{{"backup.json", kManifest}};
     const std::string text(1'900'000, ' ');
-    for (int i = 0; i < 300; ++i) entries.emplace_back("midi/" + std::to_string(i) + ".json", text);
+    for (int i = 0; i < 300; ++i) entries.emplace_back("scenes/" + std::to_string(i) + ".json", text);
     const std::string file = here.folder.path("bomb.zip");
     write_zip(file, entries);
     CHECK(fs::file_size(file) < 3'000'000);
