@@ -82,6 +82,9 @@ Result<RestoreReport> restore_backup(const std::filesystem::path& file, const Se
                                      const BackupParts& parts, const std::string& version,
                                      const Progress& progress = {});
 
+/// The folder "backups" in the data folder.
+std::filesystem::path backup_folder(const SetupFolders& folders);
+
 /// Id of the process of a window that uses these folders; nothing if there is none.
 std::optional<int> running_window(const SetupFolders& folders);
 
