@@ -41,7 +41,8 @@ bool BackupModel::restorePlanned() {
     if (!r.problems.empty())
         words += " " + tr("%n were not: %1", nullptr, static_cast<int>(r.problems.size()))
                            .arg(QString::fromStdString(r.problems.front().text()));
-    context_.notices.tell(words, !r.problems.empty());
+    // Kept until it is read: it says where the earlier setup is.
+    context_.notices.warn(words);
     return true;
 }
 
