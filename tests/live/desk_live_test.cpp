@@ -17,7 +17,7 @@ TEST_CASE("two microphones at once come out of Dusky Reed as the offline render 
     require_equal(
         [&] {
             const auto got = table.listen(table.path("words.wav"), "guest_mic");
-            return judge(got.plain, got.heard, run(guest(), got.plain), words, {18000, 4800, 24000, -100.0});
+            return judge(got.plain, got.heard, run(guest(), got.plain), words, {30000, 4800, 24000, -100.0});
         },
         8);
     // The same words in both at once: the sum of both, a cycle apart where the daemon runs them so.
@@ -46,7 +46,7 @@ TEST_CASE("two microphones at once come out of Dusky Reed as the offline render 
                 std::vector<float> wanted = one;
                 for (size_t i = 2048; i + 2048 < wanted.size(); ++i)
                     wanted[i] += two[static_cast<size_t>(static_cast<int>(i) + apart)];
-                const Judged now = judge(source, got[2], wanted, soft, {18000, 4800, 24000, -100.0});
+                const Judged now = judge(source, got[2], wanted, soft, {30000, 4800, 24000, -100.0});
                 if (now.equal >= best.equal) best = now;
             }
             return best;
@@ -63,7 +63,7 @@ TEST_CASE("a microphone that is pulled out takes no other one with it, and retur
             [&] {
                 const auto got = table.listen(table.path("words.wav"), mic);
                 return judge(got.plain, got.heard, run(chain, got.plain), words,
-                             {18000, 4800, 24000, -100.0});
+                             {30000, 4800, 24000, -100.0});
             },
             8);
     };
@@ -86,7 +86,7 @@ TEST_CASE("a microphone that is pulled out takes no other one with it, and retur
     REQUIRE(table.until([&] { return Daemon::ended(player); }));
     Daemon::end(recorder, SIGINT);
     const auto got = read_sound(both).value();
-    const Judged all = judge(got[0], got[1], run(host(), got[0]), words, {18000, 4800, 24000, -100.0});
+    const Judged all = judge(got[0], got[1], run(host(), got[0]), words, {30000, 4800, 24000, -100.0});
     INFO(all.told);
     CHECK(all.pieces > 4);
     CHECK(all.equal == all.pieces);

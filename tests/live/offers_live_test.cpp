@@ -5,7 +5,7 @@ using namespace reed;
 using namespace reed::test;
 
 namespace {
-const Judging kJudging{18000, 4800, 24000, -100.0};
+const Judging kJudging{30000, 4800, 24000, -100.0};
 
 /// What is beside a tone of whole periods, in dB below it.
 double beside_tone(const std::vector<float>& x, double frequency) {
