@@ -118,7 +118,9 @@ BackupDialog::BackupDialog(AppModel& app, QWidget* parent) : QDialog(parent), ap
     connect(&backup, &BackupModel::contentsRead, this, &BackupDialog::showContents);
     connect(&backup.jobs(), &JobRunner::changed, this, [this] {
         const QString words = app_.backup().jobs().words();
-        if (words.isEmpty()) return;
+        // What has ended leaves no progress behind, also where it failed: the window's message says why.
+        if (words.isEmpty() && !shows_progress_) return;
+        shows_progress_ = !words.isEmpty();
         state_->setInk(Words::Ink::muted);
         state_->setText(words);
     });

@@ -33,6 +33,7 @@ class BackupDialog final : public QDialog {
     void planRestore();
 
     AppModel& app_;
+    bool shows_progress_ = false;
     FlatButton *takes_, *choose_, *restore_;
     std::vector<FlatButton*> parts_;  ///< one a part, in their order
     Words *state_, *contents_, *warnings_;

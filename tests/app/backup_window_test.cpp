@@ -94,7 +94,7 @@ TEST_CASE("the setup of one computer is restored on another at its next start", 
     CHECK_THAT(message(w), !Catch::Contains("Restored"));
 }
 
-TEST_CASE("a backup that can't be read or saved is told with its reason", "[app]") {
+TEST_CASE("a backup that can't be read or saved says why", "[app]") {
     TemporaryFolder folder;
     WithBackup w(folder);
     std::string said;  // the bar keeps what is serious until it was read
@@ -108,7 +108,7 @@ TEST_CASE("a backup that can't be read or saved is told with its reason", "[app]
     REQUIRE(Window::until([&] { return said.find("Choose another folder") != std::string::npos; }));
 }
 
-TEST_CASE("a backup that has gone by the next start changes nothing and is told", "[app]") {
+TEST_CASE("a backup that has gone by the next start changes nothing and says so", "[app]") {
     TemporaryFolder folder;
     {
         WithBackup w(folder);

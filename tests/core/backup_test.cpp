@@ -79,7 +79,7 @@ struct Setup {
     }
 };
 
-/// A zip of these names and texts, as somebody else may have made it.
+/// A zip of these names and texts, as another program may have made it.
 void write_zip(const std::string& file, const std::vector<std::pair<std::string, std::string>>& entries) {
     zip_t* zip = zip_open(file.c_str(), ZIP_CREATE | ZIP_TRUNCATE, nullptr);
     REQUIRE(zip != nullptr);
@@ -275,7 +275,7 @@ TEST_CASE("a backup that would miss a folder is not written", "[backup]") {
         CHECK_FALSE(fs::exists(file));
     }
     fs::permissions(closed, fs::perms::owner_all);
-    // What is no folder is told to everybody.
+    // A file in place of a folder is an error for root as well.
     fs::remove_all(here.at.data / "midi");
     here.write(here.at.data / "midi", "a file");
     const auto odd = write_backup(file, here.at, all_parts(), "0.1.0");
